@@ -1,0 +1,1 @@
+"""Numbers only: arrays and frozen records in and out. No interface, files, clock or database."""

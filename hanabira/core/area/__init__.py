@@ -1,0 +1,1 @@
+"""Measures of one area of a photo."""

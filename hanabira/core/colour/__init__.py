@@ -1,0 +1,1 @@
+"""Colour: spaces, differences, value steps, words."""

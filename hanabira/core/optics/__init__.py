@@ -1,0 +1,1 @@
+"""Pencil film on paper: spectra, layers, tooth."""

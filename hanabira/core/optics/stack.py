@@ -1,0 +1,167 @@
+"""Layers on paper: the state of a spot and what each pencil or tool does to it."""
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
+from functools import lru_cache
+
+import numpy as np
+
+from hanabira.core.colour.spaces import Array, parse_hex, srgb_to_xyz
+from hanabira.core.faults import RecipeFault
+from hanabira.core.optics.bands import colour_to_reflectance, reflectance_to_lab
+from hanabira.core.optics.film import Film, over, reflect_transmit
+from hanabira.core.optics.kit import Kit, film_at
+from hanabira.core.optics.paper import STANDARD_PRESSURES, Paper, Pressures, Tooth, lay_pass, see, tooth_used
+
+TOOLS = ("solvent", "stump", "lift", "erase", "scrape")
+"""Tools that are layers of their own."""
+
+_SOLVENT_BLEND, _SOLVENT_KEEPS = 0.8, 0.7
+_STUMP_BLEND, _STUMP_CRUSH = 0.45, 0.02
+
+
+@dataclass(frozen=True)
+class Spot:
+    """A spot of the paper under work.
+
+    ``zones`` reflectance (3, 8); ``ground`` the paper's (8,); ``sums`` the running Σ K·c·t and
+    Σ S·c·t, (2, 3, 8), from which a blend makes one even film.
+    """
+
+    paper: Paper
+    ground: Array
+    zones: Array
+    tooth: Tooth
+    sums: Array
+
+    @property
+    def reflectance(self) -> Array:
+        """What the eye sees, (8,)."""
+        return see(self.zones)
+
+    @property
+    def lab(self) -> Array:
+        """Lab of what the eye sees."""
+        return reflectance_to_lab(self.reflectance)
+
+    @property
+    def used(self) -> float:
+        """Share of the tooth used, 0–1."""
+        return tooth_used(self.paper, self.tooth)
+
+
+@dataclass(frozen=True)
+class Pass:
+    """One layer as asked for: a pencil's code at a pressure with passes, or a tool."""
+
+    code: str = ""
+    pressure: int = 3
+    passes: int = 1
+    tool: str = ""
+
+
+@lru_cache(maxsize=64)
+def _ground_cached(ground_hex: str) -> tuple[float, ...]:
+    return tuple(colour_to_reflectance(srgb_to_xyz(parse_hex(ground_hex)))[0])
+
+
+def ground_reflectance(ground_hex: str) -> Array:
+    """Reflectance (8,) of a paper colour."""
+    return np.array(_ground_cached(ground_hex.lower()))
+
+
+def bare(paper: Paper) -> Spot:
+    """The untouched paper."""
+    ground = ground_reflectance(paper.ground_hex)
+    return Spot(paper, ground, np.repeat(ground[None], 3, 0), Tooth.fresh(), np.zeros((2, 3, 8)))
+
+
+def lay(spot: Spot, film: Film, pressure: int, hand: Pressures = STANDARD_PRESSURES, thickness: float = 1.0, reach: float = 0.0) -> Spot:
+    """One pass of a film (8,) at a pressure 1–5.
+
+    R ← c·over(R; t) + (1 − c)·R in every zone, where c is the share the pencil touches.
+    """
+    contact, t, tooth = lay_pass(spot.paper, spot.tooth, pressure, hand, thickness, reach)
+    r0, t2 = reflect_transmit(film, t[:, None])
+    c = contact[:, None]
+    zones = c * over(r0, t2, spot.zones) + (1 - c) * spot.zones
+    amount = (contact * t)[:, None]
+    sums = spot.sums + np.stack([film.absorption * amount, film.scattering * amount])
+    return Spot(spot.paper, spot.ground, zones, tooth, sums)
+
+
+def _even_film(spot: Spot) -> Array:
+    """All pigment on the spot as one homogeneous film over the paper, (8,)."""
+    k, s = spot.sums.mean(1)
+    if float(s.max()) <= 1e-12:
+        return spot.ground
+    r0, t2 = reflect_transmit(Film(np.maximum(k, 1e-9), np.maximum(s, 1e-9)), 1.0)
+    return over(r0, t2, spot.ground)
+
+
+def solvent(spot: Spot) -> Spot:
+    """Solvent evens the films and frees some tooth; it needs to dry before the next layer."""
+    even = _even_film(spot)
+    zones = (1 - _SOLVENT_BLEND) * spot.zones + _SOLVENT_BLEND * even
+    return replace(spot, zones=zones, tooth=Tooth(spot.tooth.fill * _SOLVENT_KEEPS, spot.tooth.crush))
+
+
+def stump(spot: Spot) -> Spot:
+    """A stump rubs the films half way to even and presses the tooth a little."""
+    even = _even_film(spot)
+    zones = (1 - _STUMP_BLEND) * spot.zones + _STUMP_BLEND * even
+    crush = spot.tooth.crush + _STUMP_CRUSH * (1 - spot.tooth.crush)
+    return replace(spot, zones=zones, tooth=Tooth(spot.tooth.fill, crush))
+
+
+def remove(spot: Spot, share: float) -> Spot:
+    """Take a share of the film away, the top zones first (lift, scrape, erase).
+
+    Zones give up 1, 0.75 and 0.5 of the share; what is left is the same mixture, thinner.
+    """
+    part = share * np.array([1.0, 0.75, 0.5])
+    keep = (1 - part)[:, None]
+    zones = keep * spot.zones + (1 - keep) * spot.ground
+    return replace(spot, zones=zones, tooth=Tooth(spot.tooth.fill * (1 - part), spot.tooth.crush), sums=spot.sums * keep)
+
+
+_REMOVED = {"lift": 0.35, "erase": 0.8, "scrape": 0.9}
+
+
+def use_tool(spot: Spot, tool: str) -> Spot:
+    """Apply a tool of `TOOLS`; `RecipeFault` for an unknown one."""
+    if tool == "solvent":
+        return solvent(spot)
+    if tool == "stump":
+        return stump(spot)
+    if tool in _REMOVED:
+        return remove(spot, _REMOVED[tool])
+    raise RecipeFault(f"“{tool}” is not a tool.", do=f"Use one of {', '.join(TOOLS)}.")
+
+
+def apply(spot: Spot, kit: Kit, layer: Pass, hand: Pressures = STANDARD_PRESSURES) -> Spot:
+    """Apply one layer, all its passes."""
+    if layer.tool:
+        return use_tool(spot, layer.tool)
+    film = film_at(kit, kit.index[kit.get(layer.code).code])
+    for _ in range(layer.passes):
+        spot = lay(spot, film, layer.pressure, hand)
+    return spot
+
+
+def predict(paper: Paper, kit: Kit, layers: Iterable[Pass], hand: Pressures = STANDARD_PRESSURES, start: Spot | None = None) -> list[Spot]:
+    """The spot after each layer, from the paper upward.
+
+    >>> from hanabira.core.optics.kit import Pencil
+    >>> kit = Kit("one", (Pencil("1", "Black", "#202020"),))
+    >>> paper = Paper("p", "Paper", 1.42, .20, .18, 1.0)
+    >>> spots = predict(paper, kit, [Pass("1", 5), Pass("1", 5)])
+    >>> spots[0].lab[0] > spots[1].lab[0]
+    np.True_
+    """
+    spot, out = start if start is not None else bare(paper), []
+    for layer in layers:
+        spot = apply(spot, kit, layer, hand)
+        out.append(spot)
+    return out

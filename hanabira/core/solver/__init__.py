@@ -1,0 +1,1 @@
+"""From a wanted colour to layers of pencils."""

@@ -1,0 +1,1 @@
+"""Whole-photo maths: ways to look at a picture."""

@@ -1,0 +1,1 @@
+"""What artists know, as data, and the small code that reads it."""

@@ -1,0 +1,74 @@
+"""Reads the craft data: papers, surfaces, the kits that ship."""
+from __future__ import annotations
+
+import tomllib
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import cache
+from pathlib import Path
+
+from hanabira.core.faults import KitFault
+from hanabira.core.optics.kit import Kit
+from hanabira.core.optics.paper import Paper
+from hanabira.craft.kitfile import read_kit
+
+DATA = Path(__file__).parent / "data"
+
+KITS = {"pencils": ("Hollin & Wray, 72 pencils", "hollin-72.csv"), "pastels": ("Hollin & Wray, 60 pastels", "wray-pastel-60.csv")}
+"""Kits that ship: id → name and file. Makers are invented."""
+
+
+@dataclass(frozen=True)
+class Surface:
+    """What kind of thing an area shows and how it is usually laid.
+
+    ``lights_percent`` of the area is kept for light hairs or highlights.
+    """
+
+    id: str
+    name: str
+    hair: bool
+    stroke: str
+    lights_percent: float
+    why_general: str
+    why_gap: str
+
+
+def _load(name: str) -> Mapping[str, dict]:
+    with open(DATA / name, "rb") as f:
+        return tomllib.load(f)
+
+
+@cache
+def papers() -> Mapping[str, Paper]:
+    """All papers by id, in the order they are offered."""
+    return {
+        key: Paper(key, v["name"], v["cap"], v["off"], v["soft"], v["grip"], v["ground"], tuple(v["grounds"].items()), v["note"])
+        for key, v in _load("papers.toml").items()
+    }
+
+
+def paper(paper_id: str, ground_hex: str | None = None) -> Paper:
+    """Paper of an id, in another colour when one is given; `KitFault` for an unknown id."""
+    found = papers().get(paper_id)
+    if found is None:
+        raise KitFault(f"There is no paper “{paper_id}”.", do=f"Use one of {', '.join(papers())}.")
+    return found.with_ground(ground_hex) if ground_hex else found
+
+
+@cache
+def surfaces() -> Mapping[str, Surface]:
+    """All surfaces by id, in the order they are offered."""
+    return {
+        key: Surface(key, v["name"], v["hair"], v["stroke"], v["lights"], v["why_general"], v["why_gap"])
+        for key, v in _load("surfaces.toml").items()
+    }
+
+
+@cache
+def shipped_kit(kit_id: str = "pencils") -> Kit:
+    """A kit that ships, by id."""
+    if kit_id not in KITS:
+        raise KitFault(f"There is no kit “{kit_id}”.", do=f"Use one of {', '.join(KITS)} or a kit file.")
+    name, file = KITS[kit_id]
+    return read_kit(DATA / file, name)

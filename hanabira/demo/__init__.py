@@ -1,0 +1,1 @@
+"""Synthetic animals and the demo studio."""

@@ -1,0 +1,1 @@
+"""Widgets that draw one thing each."""
