@@ -1,0 +1,153 @@
+"""All stacks of one to three passes on a bare paper, searchable by colour.
+
+Built once per kit and paper. Tooth depends on pressures alone, so the films of every
+pencil at every place of a stack come from small tables. Kits above `TABLE_LIMIT` pencils
+enter the triple table with representatives chosen far apart; the search refines with the
+neighbours afterwards, which keeps time and memory bounded for kits of 200.
+"""
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from hanabira.core.colour.spaces import Array
+from hanabira.core.optics.bands import reflectance_to_lab
+from hanabira.core.optics.film import Film, over, reflect_transmit
+from hanabira.core.optics.kit import Kit
+from hanabira.core.optics.paper import STANDARD_PRESSURES, Paper, Pressures, Tooth, lay_pass, see, tooth_used
+from hanabira.core.optics.stack import bare
+from hanabira.core.token import SILENT, Token
+
+LEVELS = (1, 3, 5)
+"""Pressures in the table: light, medium, heavy."""
+MOST_TOOTH = 0.95
+LEAST_DEPOSIT = 0.015
+ORDER_SLACK = 8.0
+"""How much lighter (pencil) or darker (pastel) in L* a later layer may be."""
+TABLE_LIMIT = 80
+FORMAT = 3
+
+
+@dataclass(frozen=True)
+class Library:
+    """Stacks as arrays: ``pencils`` (n, 3) places in the kit (−1 none), ``pressures`` (n, 3), ``lab`` (n, 3), ``tooth`` (n,)."""
+
+    pencils: Array
+    pressures: Array
+    lab: Array
+    tooth: Array
+
+    @cached_property
+    def tree(self) -> cKDTree:
+        """Tree over the Lab colours."""
+        return cKDTree(self.lab, leafsize=32, balanced_tree=False, compact_nodes=False)
+
+    @cached_property
+    def passes(self) -> Array:
+        """Number of passes of each stack."""
+        return (self.pencils >= 0).sum(1)
+
+    def __len__(self) -> int:
+        return len(self.tooth)
+
+
+def key(kit: Kit, paper: Paper, hand: Pressures = STANDARD_PRESSURES) -> str:
+    """A name that changes whenever the library would."""
+    h = hashlib.sha256()
+    for part in (kit.film.absorption, kit.film.scattering, hand.deposit, hand.reach, hand.full, hand.crush):
+        h.update(np.round(part, 9).tobytes())
+    h.update(repr((FORMAT, paper.cap, paper.off, paper.soft, paper.grip, paper.ground_hex.lower(), [p.code for p in kit])).encode())
+    return h.hexdigest()[:24]
+
+
+def opaque_order(kit: Kit, paper: Paper) -> bool:
+    """Whether later layers go lighter: pastel, or a ground darker than the middle."""
+    return kit.medium == "pastel" or float(bare(paper).lab[0]) < 45
+
+
+def order_allows(below_l: Array, above_l: Array, opaque: bool) -> Array:
+    """Which layer may lie over which by the L* of their masstones."""
+    return above_l >= below_l - ORDER_SLACK if opaque else above_l <= below_l + ORDER_SLACK
+
+
+def representatives(kit: Kit, most: int) -> Array:
+    """Places of up to ``most`` pencils, far apart in Lab and scattering."""
+    n = len(kit)
+    if n <= most:
+        return np.arange(n)
+    x = np.column_stack([kit.masstone_lab, 8 * np.log([p.scattering for p in kit])])
+    chosen = [int(np.argmin(x[:, 0])), int(np.argmax(x[:, 0]))]
+    far = np.minimum(*(((x - x[c]) ** 2).sum(1) for c in chosen))
+    while len(chosen) < most:
+        chosen.append(int(np.argmax(far)))
+        far = np.minimum(far, ((x - x[chosen[-1]]) ** 2).sum(1))
+    return np.sort(chosen)
+
+
+def build(kit: Kit, paper: Paper, hand: Pressures = STANDARD_PRESSURES, token: Token = SILENT) -> Library:
+    """Compute the library of a kit on a paper; 72 pencils give about a million stacks in a few seconds."""
+    free = len(kit) <= 12
+    opaque = opaque_order(kit, paper)
+    lightness = kit.masstone_lab[:, 0]
+    some = representatives(kit, TABLE_LIMIT)
+    everyone = np.arange(len(kit))
+    allowed = np.ones((len(kit), len(kit)), bool) if free else order_allows(lightness[:, None], lightness[None, :], opaque)
+    ground = bare(paper).zones.astype(np.float32)
+    out: list[tuple[Array, Array, Array, float]] = []
+    combos = [(a,) for a in LEVELS] + [(a, b) for a in LEVELS for b in LEVELS if b >= a]
+    combos += [(a, b, c) for a in LEVELS for b in LEVELS for c in LEVELS if a <= b <= c]
+    for done, combo in enumerate(combos):
+        token.report(done / len(combos), "Laying every stack of this kit on this paper")
+        tooth, steps, fits = Tooth.fresh(), [], True
+        for pressure in combo:
+            contact, t, tooth = lay_pass(paper, tooth, pressure, hand)
+            fits &= float((contact * t).mean()) >= LEAST_DEPOSIT
+            steps.append((contact, t))
+        share = tooth_used(paper, tooth)
+        if not fits or share > MOST_TOOTH:
+            continue
+        films = [_film_table(kit.film, t) for _, t in steps]
+        contacts = [c.astype(np.float32)[:, None] for c, _ in steps]
+
+        def put(films_of: tuple[Array, Array], c: Array, who: Array, below: Array) -> Array:
+            r0, t2 = films_of
+            return c * over(r0[who], t2[who], below) + (1 - c) * below
+
+        first = put(films[0], contacts[0], everyone, ground)
+        if len(combo) == 1:
+            out.append((everyone[:, None], np.array(combo), see(first), share))
+            continue
+        for j in everyone if len(combo) == 2 else some:
+            under = everyone[allowed[:, j]] if len(combo) == 2 else some[allowed[some, j]]
+            two = put(films[1], contacts[1], j, first[under])
+            if len(combo) == 2:
+                out.append((np.column_stack([under, np.full(len(under), j)]), np.array(combo), see(two), share))
+                continue
+            above = some[allowed[j, some]]
+            three = put(films[2], contacts[2], above[None, :], two[:, None])
+            who = np.stack(np.broadcast_arrays(under[:, None], j, above[None, :]), -1).reshape(-1, 3)
+            out.append((who, np.array(combo), see(three).reshape(-1, 8), share))
+        token.check()
+    n = sum(len(who) for who, *_ in out)
+    pencils, pressures = np.full((n, 3), -1, np.int16), np.zeros((n, 3), np.int8)
+    lab, tooth_share = np.empty((n, 3), np.float32), np.empty(n, np.float32)
+    at = 0
+    for who, combo_, seen, share in out:
+        s = slice(at, at + len(who))
+        pencils[s, : who.shape[1]], pressures[s, : who.shape[1]] = who, combo_
+        lab[s], tooth_share[s] = reflectance_to_lab(seen), share
+        at += len(who)
+    token.report(1.0, "Sorting the stacks by colour")
+    library = Library(pencils, pressures, lab, tooth_share)
+    _ = library.tree
+    return library
+
+
+def _film_table(film: Film, t: Array) -> tuple[Array, Array]:
+    """R₀ and T² of every pencil at three thicknesses, (n, 3, 8) float32."""
+    r0, t2 = reflect_transmit(Film(film.absorption[:, None], film.scattering[:, None]), t[:, None])
+    return r0.astype(np.float32), t2.astype(np.float32)

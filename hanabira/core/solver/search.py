@@ -1,0 +1,238 @@
+"""Search for stacks that give a colour, judged by an unsteady hand."""
+from __future__ import annotations
+
+import time
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import ArrayLike
+
+from hanabira.core.colour.difference import delta_e00
+from hanabira.core.colour.spaces import Array
+from hanabira.core.optics.film import Film
+from hanabira.core.optics.kit import Kit
+from hanabira.core.optics.paper import STANDARD_PRESSURES, Paper, Pressures
+from hanabira.core.optics.stack import Pass, Spot, bare, predict
+from hanabira.core.solver import batch as many
+from hanabira.core.solver.library import LEAST_DEPOSIT, LEVELS, MOST_TOOTH, Library, opaque_order, order_allows
+
+PASS_COST = 0.10
+"""ΔE a further pass must earn: work and tooth are not free."""
+FAR_COST = 0.03
+"""Cost per unit of mean distance between the pencils and the target: near pencils forgive."""
+NEW_PENCIL_COST = 0.06
+"""ΔE a pencil that does not lie in the tray yet must earn, in an area."""
+
+
+@dataclass(frozen=True)
+class Stack:
+    """A solved stack. ``expected_de00`` is the mean over six hands and ``spread_de00`` their standard deviation."""
+
+    layers: tuple[Pass, ...]
+    lab: Array
+    target: Array
+    delta_e00: float
+    expected_de00: float
+    spread_de00: float
+    tooth: float
+    score: float
+
+    @property
+    def codes(self) -> tuple[str, ...]:
+        """Codes of its pencils from the paper upward, each once."""
+        return tuple(dict.fromkeys(p.code for p in self.layers))
+
+
+@dataclass(frozen=True)
+class Solution:
+    """Ranked stacks for one target, the best first, and the milliseconds it took."""
+
+    stacks: tuple[Stack, ...]
+    ms: float
+
+    @property
+    def best(self) -> Stack:
+        """The best stack."""
+        return self.stacks[0]
+
+
+def solve(kit: Kit, paper: Paper, library: Library, target: ArrayLike, max_passes: int = 3, alternatives: int = 3, hand: Pressures = STANDARD_PRESSURES) -> Solution:
+    """Best stacks on the bare paper for a paper target (Lab, (3,)).
+
+    The nearest stacks of the library are scored under six hands; kits of a dozen or fewer are
+    searched in any order and up to five passes. Source of the score: the design's optics notes.
+    """
+    t0 = time.perf_counter()
+    wanted = np.asarray(target, float)
+    spot = bare(paper)
+    candidates = _from_library(library, wanted, max_passes)
+    if len(kit) <= 12 and max_passes >= 3:
+        deeper = _beam(kit, paper, spot, wanted, max(5, max_passes), MOST_TOOTH, hand, free=True)
+        candidates = _join(candidates, deeper)
+    elif max_passes > 3:
+        candidates = _join(candidates, _beam(kit, paper, spot, wanted, max_passes, MOST_TOOTH, hand))
+    if len(kit) > len(np.unique(library.pencils)) or len(kit) > 80:
+        candidates = _with_neighbours(kit, candidates, spot, paper, wanted, hand)
+    stacks = _rank(kit, paper, spot, wanted, *candidates, alternatives=alternatives, hand=hand)
+    return Solution(stacks, (time.perf_counter() - t0) * 1000)
+
+
+def continue_from(
+    kit: Kit, paper: Paper, spot: Spot, target: ArrayLike, max_passes: int = 3, most_tooth: float = MOST_TOOTH, tray: Sequence[str] = (),
+    hand: Pressures = STANDARD_PRESSURES, alternatives: int = 1,
+) -> tuple[Stack, ...]:  # fmt: skip
+    """Best further passes on a spot that already carries layers; an empty stack when nothing helps.
+
+    Pencils that lie in the ``tray`` already cost nothing; a further one must earn its place.
+    """
+    wanted = np.asarray(target, float)
+    pencils, pressures = _beam(kit, paper, spot, wanted, max_passes, most_tooth, hand)
+    now = float(delta_e00(spot.lab, wanted))
+    stay = Stack((), spot.lab, wanted, now, now, 0.0, spot.used, now)
+    if not len(pencils):
+        return (stay,)
+    ranked = _rank(kit, paper, spot, wanted, pencils, pressures, alternatives=alternatives, hand=hand, tray=tray)
+    return ranked if ranked[0].score < stay.score else (stay, *ranked)
+
+
+def _from_library(library: Library, wanted: Array, max_passes: int) -> tuple[Array, Array]:
+    """200 nearest stacks, and the nearest 40 pairs and 6 singles, which forgive more."""
+    count = min(200 if max_passes >= 3 else 3000, len(library))
+    near = np.atleast_1d(library.tree.query(wanted, count)[1])
+    near = near[library.passes[near] <= max_passes]
+    picked = [near]
+    for passes, most in ((2, 40), (1, 6)):
+        if passes <= max_passes:
+            these = np.flatnonzero(library.passes == passes)
+            if len(these):
+                d = ((library.lab[these] - wanted) ** 2).sum(1)
+                picked.append(these[np.argpartition(d, min(most, len(d)) - 1)[:most]])
+    index = np.unique(np.concatenate(picked))
+    return library.pencils[index].astype(int), library.pressures[index].astype(int)
+
+
+def _join(a: tuple[Array, Array], b: tuple[Array, Array]) -> tuple[Array, Array]:
+    wide = max(a[0].shape[1], b[0].shape[1])
+    pad = lambda x, v: np.pad(x, ((0, 0), (0, wide - x.shape[1])), constant_values=v)  # noqa: E731
+    return np.concatenate([pad(a[0], -1), pad(b[0], -1)]), np.concatenate([pad(a[1], 0), pad(b[1], 0)])
+
+
+def _beam(
+    kit: Kit, paper: Paper, spot: Spot, wanted: Array, depth: int, most_tooth: float, hand: Pressures, width: int = 160, keep: int = 60, free: bool = False
+) -> tuple[Array, Array]:
+    """Grow stacks pass by pass from a spot, keeping those that are near or could become so.
+
+    Half of the beam is kept by distance to the target, half by distance to the target seen
+    through one more pass: the state must lie on the far side of the last pencil.
+    """
+    n, opaque = len(kit), opaque_order(kit, paper)
+    lightness = kit.masstone_lab[:, 0]
+    who = np.repeat(np.arange(n), len(LEVELS))
+    how = np.tile(np.array(LEVELS), n)
+    film = Film(kit.film.absorption[who], kit.film.scattering[who])
+    state = many.start(spot)
+    pencils, pressures = np.full((1, depth), -1), np.zeros((1, depth), int)
+    found_p, found_q, found_d = [], [], []
+    rng = np.random.default_rng(5)
+    for k in range(depth):
+        m = len(pencils)
+        legal = np.ones((m, len(who)), bool)
+        if k:
+            last, press = pencils[:, k - 1], pressures[:, k - 1]
+            legal &= how[None, :] >= press[:, None]
+            if not free:
+                legal &= order_allows(lightness[last][:, None], lightness[who][None, :], opaque)
+        rows, cols = np.nonzero(legal)
+        if len(rows) > 40_000:
+            pick = rng.permutation(len(rows))[:40_000]
+            rows, cols = rows[pick], cols[pick]
+        after, deposit = many.lay(paper, state.take(rows), Film(film.absorption[cols], film.scattering[cols]), how[cols], hand)
+        ok = (many.used(paper, after) <= most_tooth) & (deposit >= LEAST_DEPOSIT)
+        rows, cols, after = rows[ok], cols[ok], after.take(ok)
+        if not len(rows):
+            break
+        p, q = pencils[rows].copy(), pressures[rows].copy()
+        p[:, k], q[:, k] = who[cols], how[cols]
+        lab = after.lab
+        d = np.sqrt(((lab - wanted) ** 2).sum(1))
+        best = np.argsort(d)[:keep]
+        found_p.append(p[best]), found_q.append(q[best]), found_d.append(d[best])
+        near = np.argsort(d)[: width // 2]
+        # states from which the target can still be reached: lighter than it (pencil) or darker (opaque)
+        ahead = (lab[:, 0] - wanted[0]) * (-1 if opaque else 1)
+        could = np.where(ahead > -2, np.hypot(lab[:, 1] - wanted[1], lab[:, 2] - wanted[2]) + 0.25 * np.abs(ahead), 1e9)
+        side = np.argsort(could)[: width // 2]
+        grow = np.unique(np.concatenate([near, side]))
+        state, pencils, pressures = after.take(grow), p[grow], q[grow]
+    if not found_p:
+        return np.empty((0, depth), int), np.empty((0, depth), int)
+    return np.concatenate(found_p), np.concatenate(found_q)
+
+
+def _with_neighbours(kit: Kit, candidates: tuple[Array, Array], spot: Spot, paper: Paper, wanted: Array, hand: Pressures) -> tuple[Array, Array]:
+    """Swap each pencil of the best stacks for its four nearest in the full kit."""
+    pencils, pressures = candidates
+    d = delta_e00(many.under_hands(paper, spot, kit, pencils, pressures, hand).mean(1), wanted)
+    best = np.argsort(d)[:40]
+    lab = kit.masstone_lab
+    new_p, new_q = [pencils], [pressures]
+    for k in range(pencils.shape[1]):
+        rows = best[pencils[best, k] >= 0]
+        if not len(rows):
+            continue
+        distance = ((lab[pencils[rows, k]][:, None] - lab[None]) ** 2).sum(2)
+        near = np.argsort(distance, 1)[:, 1:5]
+        for j in range(near.shape[1]):
+            p = pencils[rows].copy()
+            p[:, k] = near[:, j]
+            new_p.append(p), new_q.append(pressures[rows])
+    return np.concatenate(new_p), np.concatenate(new_q)
+
+
+def _rank(
+    kit: Kit, paper: Paper, spot: Spot, wanted: Array, pencils: Array, pressures: Array, alternatives: int, hand: Pressures, tray: Sequence[str] = ()
+) -> tuple[Stack, ...]:
+    """Score candidates under the six hands and give the best ones with different pencils."""
+    both = np.unique(np.concatenate([pencils, pressures], 1), axis=0)
+    pencils, pressures = both[:, : pencils.shape[1]], both[:, pencils.shape[1] :]
+    de = delta_e00(many.under_hands(paper, spot, kit, pencils, pressures, hand), wanted)
+    on = pencils >= 0
+    far = np.sqrt(((kit.masstone_lab[np.maximum(pencils, 0)] - wanted) ** 2).sum(2))
+    score = de.mean(1) + PASS_COST * on.sum(1) + FAR_COST * (far * on).sum(1) / np.maximum(on.sum(1), 1)
+    if tray or spot.used > 0:
+        new = np.array([p.code not in tray for p in kit])
+        fresh = np.where(on, new[np.maximum(pencils, 0)], False)
+        repeat = np.zeros_like(fresh)
+        for k in range(1, pencils.shape[1]):
+            repeat[:, k] = (pencils[:, k : k + 1] == pencils[:, :k]).any(1)
+        score = score + NEW_PENCIL_COST * (fresh & ~repeat).sum(1)
+    out: list[Stack] = []
+    seen: set[frozenset[int]] = set()
+    for i in np.argsort(score, kind="stable"):
+        mix = frozenset(pencils[i][on[i]].tolist())
+        if mix in seen:
+            continue
+        seen.add(mix)
+        layers = merge([Pass(kit.pencils[p].code, int(q)) for p, q in zip(pencils[i][on[i]], pressures[i][on[i]], strict=True)])
+        end = predict(paper, kit, layers, hand, spot)[-1]
+        out.append(Stack(layers, end.lab, wanted, float(delta_e00(end.lab, wanted)), float(de[i].mean()), float(de[i].std()), end.used, float(score[i])))
+        if len(out) >= alternatives:
+            break
+    return tuple(out)
+
+
+def merge(passes: Sequence[Pass]) -> tuple[Pass, ...]:
+    """Neighbouring passes of one pencil at one pressure become one layer with more passes.
+
+    >>> merge([Pass("1", 3), Pass("1", 3), Pass("2", 5)])
+    (Pass(code='1', pressure=3, passes=2, tool=''), Pass(code='2', pressure=5, passes=1, tool=''))
+    """
+    out: list[Pass] = []
+    for p in passes:
+        last = out[-1] if out else None
+        if last and not p.tool and (last.code, last.pressure, last.tool) == (p.code, p.pressure, p.tool):
+            out[-1] = Pass(p.code, p.pressure, last.passes + p.passes)
+        else:
+            out.append(p)
+    return tuple(out)
