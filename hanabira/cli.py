@@ -1,0 +1,274 @@
+"""The same core from a terminal. `--json` prints one object; a user error is one line and exit code 2."""
+from __future__ import annotations
+
+import argparse
+import json
+import re
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+
+import numpy as np
+
+from hanabira import __version__
+from hanabira.core.colour.spaces import lab_hex, parse_hex, srgb_to_lab, to_hex
+from hanabira.core.faults import Fault, RecipeFault
+from hanabira.core.optics.kit import Kit
+from hanabira.core.optics.paper import Paper
+from hanabira.core.optics.stack import TOOLS, Pass, bare, predict
+
+
+class _Parser(argparse.ArgumentParser):
+    def error(self, message: str) -> None:  # type: ignore[override]
+        raise Fault(f"{message[:1].upper()}{message[1:]}.", do=f"See “{self.prog} --help”.")
+
+
+def _lab(values: Sequence[float]) -> list[float]:
+    return [round(float(v), 3) for v in values]
+
+
+def _kit(source: str | None) -> Kit:
+    from hanabira.craft.kitfile import read_kit
+    from hanabira.craft.reader import KITS, shipped_kit
+
+    if source is None:
+        return shipped_kit()
+    return shipped_kit(source) if source in KITS else read_kit(source)
+
+
+def _paper(args: argparse.Namespace) -> Paper:
+    from hanabira.craft.reader import paper
+
+    if args.ground:
+        parse_hex(args.ground)
+    return paper(args.paper, args.ground)
+
+
+def _numbers(text: str, count: int, what: str) -> list[float]:
+    parts = re.split(r"[,\s]+", text.strip())
+    try:
+        values = [float(p) for p in parts]
+    except ValueError:
+        values = []
+    if len(values) != count or not np.isfinite(values).all():
+        raise Fault(f"“{text}” is not {what}.")
+    return values
+
+
+def measure(args: argparse.Namespace) -> dict:
+    """Measure an area of a photo."""
+    from hanabira.core.area.measures import as_dict
+    from hanabira.core.area.measures import measure as measure_area
+    from hanabira.core.area.shape import rectangle
+    from hanabira.craft.markings import marking_model
+    from hanabira.studio.pictures import read_picture
+
+    if args.rect:
+        x, y, w, h = _numbers(args.rect, 4, "a rectangle: X,Y,W,H in pixels")
+        if w <= 0 or h <= 0:
+            raise Fault("The rectangle has no inside.", do="Give a width and a height above 0.")
+        ring = rectangle(x, y, w, h)
+    else:
+        ring = tuple((p[0], p[1]) for p in (_numbers(pair, 2, "a corner: X,Y in pixels") for pair in args.polygon.split()))
+    if args.mm_per_px is not None and not 0 < args.mm_per_px < 1000:
+        raise Fault("--mm-per-px must lie between 0 and 1000.")
+    return as_dict(measure_area(read_picture(args.photo).pixels, ring, marking_model(), args.mm_per_px))
+
+
+def recipe(args: argparse.Namespace) -> dict:
+    """Solve stacks for target colours."""
+    from hanabira.core.solver.cautions import target_cautions
+    from hanabira.core.solver.search import solve
+    from hanabira.core.solver.target import reach
+    from hanabira.studio.libraries import library_for
+
+    kit, paper = _kit(args.kit), _paper(args)
+    if not 1 <= args.max_layers <= 6:
+        raise Fault("--max-layers must be 1 to 6.")
+    if args.school and args.school not in ("any", "light-to-dark", "dark-to-light"):
+        raise Fault(f"There is no school “{args.school}”.", do="Use any, light-to-dark or dark-to-light.")
+    targets = [(t, srgb_to_lab(parse_hex(t))) for t in args.target]
+    usable = Kit(kit.name, tuple(p for p in kit if p.owned) or kit.pencils)
+    library, limits = library_for(usable, paper), reach(usable, paper)
+    out = []
+    for text, lab in targets:
+        wanted = limits.paper_target(lab)
+        solution = solve(usable, paper, library, wanted, args.max_layers)
+        best = solution.best
+        spots = predict(paper, usable, best.layers)
+        labs, tooth = [bare(paper).lab, *(s.lab for s in spots)], [0.0, *(s.used for s in spots)]
+        cautions = target_cautions(paper, usable, [p.code for p in best.layers], labs, tooth, wanted)
+        out.append(
+            {
+                "target": to_hex(parse_hex(text)),
+                "layers": [
+                    {
+                        "pencil": p.code, "name": usable.get(p.code).name, "pressure": p.pressure, "passes": p.passes, "tool": p.tool or None,
+                        "lab_after": _lab(s.lab), "tooth_left": round(1 - s.used, 4),
+                    }
+                    for p, s in zip(best.layers, spots, strict=True)
+                ],
+                "paper_target": _lab(wanted), "predicted": lab_hex(best.lab), "lab": _lab(best.lab), "delta_e00": round(best.delta_e00, 3),
+                "expected_de00": round(best.expected_de00, 3), "cautions": [{"kind": c.kind, "text": c.text} for c in cautions], "ms": round(solution.ms, 1),
+            }
+        )  # fmt: skip
+    return {"recipes": out}
+
+
+def _layer(text: str) -> Pass:
+    if text in TOOLS:
+        return Pass(tool=text)
+    parts = text.split(":")
+    if not 1 <= len(parts) <= 3 or not parts[0]:
+        raise RecipeFault(f"“{text}” is no layer.", do=f"Write PENCIL:PRESSURE:PASSES or one of {', '.join(TOOLS)}.")
+    try:
+        pressure, passes = (int(parts[i]) if len(parts) > i else default for i, default in ((1, 3), (2, 1)))
+    except ValueError:
+        raise RecipeFault(f"“{text}”: pressure and passes are whole numbers.") from None
+    if not 1 <= pressure <= 5:
+        raise RecipeFault(f"“{text}”: the pressure must be 1 to 5.")
+    if not 1 <= passes <= 20:
+        raise RecipeFault(f"“{text}”: the passes must be 1 to 20.")
+    return Pass(parts[0], pressure, passes)
+
+
+def predict_(args: argparse.Namespace) -> dict:
+    """Predict layers on a paper."""
+    kit, paper = _kit(args.kit), _paper(args)
+    layers = [_layer(t) for t in args.layer]
+    spots = predict(paper, kit, layers)
+    rows = [
+        {("tool" if q.tool else "pencil"): q.tool or q.code, "lab_after": _lab(s.lab), "tooth_left": round(1 - s.used, 4)}
+        for q, s in zip(layers, spots, strict=True)
+    ]
+    return {"paper_lab": _lab(bare(paper).lab), "layers": rows, "hex": lab_hex(spots[-1].lab)}
+
+
+def kit_(args: argparse.Namespace) -> dict:
+    """List pencils and papers."""
+    from hanabira.craft.reader import papers
+
+    rows = [
+        {
+            "code": p.code, "name": p.name, "lab": _lab(p.lab), "opacity": p.opacity, "lightfast": p.lightfast, "binder": p.binder, "owned": p.owned,
+        }
+        for p in _kit(args.kit)
+    ]  # fmt: skip
+    return {"pencils": rows, "papers": [{"id": p.id, "name": p.name, "ground": p.ground_hex} for p in papers().values()]}
+
+
+def demo(args: argparse.Namespace) -> dict | None:
+    """Build the demo studio; with --open also start its window."""
+    from hanabira.demo.studio import build_demo, demo_folder
+
+    folder = Path(args.dir) if args.dir else demo_folder()
+    made = build_demo(folder)
+    if args.open:
+        from hanabira.desk.start import start_or_show
+
+        raise SystemExit(start_or_show(folder))
+    return {"studio": str(folder), "commissions": made}
+
+
+def open_(args: argparse.Namespace) -> None:
+    """Open a window on a studio."""
+    from hanabira.desk.start import start
+
+    raise SystemExit(start(Path(args.studio or args.dir) if (args.studio or args.dir) else None))
+
+
+def _print(command: str, data: dict) -> None:
+    """The same answer as readable lines."""
+    if command == "measure":
+        v = data["value"]
+        print(f"gap L* {v['gap']:.0f} · general L* {v['general']:.0f} · light L* {v['light']:.0f} · highlight L* {v['highlight']:.0f}")
+        for c in data["palette"]:
+            print(f"  {c['share']:4.0%}  {c['hex']}  {c['name']} ({c['temperature']})")
+        for h in data["hidden_hues"]:
+            print(f"  hidden {h['share']:.1%}  {h['name']}")
+        hair = data["hair"]
+        print(f"hair {hair['direction_deg']:.0f}°, visible run {hair['length_px'] or 0:.0f} px" if hair["direction_deg"] is not None else f"hair: {hair['reason']}")
+        print(f"marking {data['marking']['class']} ({data['marking']['confidence']:.0%})")
+    elif command == "recipe":
+        for r in data["recipes"]:
+            print(f"{r['target']} → {r['predicted']}  ΔE00 {r['delta_e00']:.1f}, expected {r['expected_de00']:.1f}")
+            for q in r["layers"]:
+                print(f"  {q['pencil']} {q['name']}, pressure {q['pressure']}, {q['passes']} pass{'es' if q['passes'] > 1 else ''}, {q['tooth_left']:.0%} tooth left")
+            for c in r["cautions"]:
+                print(f"  caution: {c['text']}")
+    elif command == "predict":
+        for q in data["layers"]:
+            print(f"{q.get('pencil') or q['tool']}: L* {q['lab_after'][0]:.0f}, {q['tooth_left']:.0%} tooth left")
+        print(data["hex"])
+    elif command == "kit":
+        for p in data["pencils"]:
+            print(f"{p['code']:>5}  L* {p['lab'][0]:3.0f}  {p['name']}{'' if p['owned'] else ' (not owned)'}")
+    else:
+        print(json.dumps(data, ensure_ascii=False))
+
+
+def parser() -> argparse.ArgumentParser:
+    """The command line."""
+    top = _Parser(prog="hanabira", description="Plan animal portraits in coloured pencil and pastel.")
+    top.add_argument("--version", action="version", version=f"hanabira {__version__}")
+    commands = top.add_subparsers(dest="command", required=True, parser_class=_Parser)
+
+    def add(name: str, run, words: str) -> argparse.ArgumentParser:  # noqa: ANN001
+        p = commands.add_parser(name, help=words, description=words)
+        p.set_defaults(run=run)
+        p.add_argument("--json", action="store_true", help="print one JSON object")
+        return p
+
+    p = add("measure", measure, "Measure an area of a photo: values, colours, hair, marking.")
+    p.add_argument("photo")
+    where = p.add_mutually_exclusive_group(required=True)
+    where.add_argument("--rect", metavar="X,Y,W,H")
+    where.add_argument("--polygon", metavar='"X,Y X,Y …"')
+    p.add_argument("--mm-per-px", type=float, metavar="F")
+    p = add("recipe", recipe, "Solve pencil layers for target colours.")
+    p.add_argument("--target", action="append", required=True, metavar="#rrggbb")
+    p.add_argument("--kit", metavar="FILE", help="kit file, or pencils or pastels")
+    p.add_argument("--paper", default="hotpress", metavar="ID")
+    p.add_argument("--ground", metavar="#rrggbb")
+    p.add_argument("--school", metavar="ID")
+    p.add_argument("--max-layers", type=int, default=3, metavar="N")
+    p = add("predict", predict_, "Predict the colour of layers on a paper.")
+    p.add_argument("--paper", required=True, metavar="ID")
+    p.add_argument("--ground", metavar="#rrggbb")
+    p.add_argument("--kit", metavar="FILE")
+    p.add_argument("--layer", action="append", required=True, metavar="PENCIL:PRESSURE:PASSES|TOOL")
+    p = add("kit", kit_, "List the pencils and papers.")
+    p.add_argument("--kit", metavar="FILE")
+    p = add("demo", demo, "Build the demo studio in a folder.")
+    p.add_argument("dir", nargs="?", metavar="DIR")
+    p.add_argument("--open", action="store_true", help="open its window afterwards")
+    p = add("open", open_, "Open the window.")
+    p.add_argument("dir", nargs="?", metavar="DIR")
+    p.add_argument("--studio", metavar="DIR", help="a studio of your own choice, for trying things")
+    return top
+
+
+def main(argv: Sequence[str] | None = None) -> int:
+    """Run a command; 0 on success, 2 on a fault of the person, said in one line."""
+    try:
+        args = parser().parse_args(argv)
+        data = args.run(args)
+    except Fault as fault:
+        print(f"hanabira: {' '.join(str(fault).split())}", file=sys.stderr)
+        return 2
+    except BrokenPipeError:
+        return 0
+    except KeyboardInterrupt:
+        return 130
+    if data is not None:
+        if args.json:
+            print(json.dumps(data, ensure_ascii=False))
+        else:
+            _print(args.command, data)
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
+
+

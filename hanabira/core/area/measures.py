@@ -1,0 +1,145 @@
+"""Everything one look at an area tells, in one record."""
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from hanabira.core.area.hair import Hair, HairField, measure_hair
+from hanabira.core.area.marking import Marking, MarkingModel, measure_marking
+from hanabira.core.area.palette import HiddenHue, PaletteColour, hidden_hues, measure_palette
+from hanabira.core.area.shape import Point, Region, cut
+from hanabira.core.area.values import Values, measure_values
+from hanabira.core.colour.spaces import Array, bytes_to_lab, chroma, lab_hex
+from hanabira.core.colour.words import NEUTRAL_CHROMA, temperature, warmth
+from hanabira.core.token import SILENT, Token
+
+_MOST_PX = 1_200_000
+_SAMPLE = 160_000
+"""Pixels that values and colours are read from: more change no figure by 0.1."""
+
+
+@dataclass(frozen=True)
+class Temperature:
+    """Warm or cool of an area: the lean in Lab units of the whole, of its light and of its dark half."""
+
+    lean: float
+    light_lean: float
+    dark_lean: float
+    word: str
+
+    @property
+    def shade_word(self) -> str:
+        """How the shade compares with the light side."""
+        d = self.dark_lean - self.light_lean
+        return "shade turns cooler" if d < -3 else "shade turns warmer" if d > 3 else "light and shade alike"
+
+
+@dataclass(frozen=True)
+class Measures:
+    """Measures of an area. ``pixels`` of the photo; ``mm2`` None where the scale is unknown."""
+
+    pixels: int
+    mm2: float | None
+    mm_per_px: float | None
+    values: Values
+    palette: tuple[PaletteColour, ...]
+    hidden: tuple[HiddenHue, ...]
+    temperature: Temperature
+    hair: Hair
+    marking: Marking
+    field: HairField | None
+    origin: tuple[int, int]
+
+    @property
+    def length_mm(self) -> float | None:
+        """Visible run of the hair on the paper in millimetres."""
+        return _mm(self.hair.length_px, self.mm_per_px)
+
+
+def _mm(px: float | None, mm_per_px: float | None) -> float | None:
+    return None if px is None or mm_per_px is None else px * mm_per_px
+
+
+def measure(
+    photo: np.ndarray, ring: Sequence[Point], model: MarkingModel | None, mm_per_px: float | None = None, smooth: bool = False, hair: bool = True, token: Token = SILENT
+) -> Measures:
+    """Measure the area inside a ring of points of a photo (h, w, 3) uint8 sRGB.
+
+    ``hair`` False leaves the direction out, for eyes, noses and bare skin; without a ``model``
+    the marking is left for later (it takes longest). Raises `AreaFault` for an area with no inside.
+    """
+    region = cut(photo, ring, smooth)
+    return measure_region(region, model, mm_per_px, hair, token)
+
+
+def measure_region(region: Region, model: MarkingModel | None, mm_per_px: float | None = None, hair: bool = True, token: Token = SILENT) -> Measures:
+    """Measure a region that is already cut."""
+    pixels, mask = region.pixels, region.mask
+    count = int(mask.sum())
+    k = min(1.0, np.sqrt(_MOST_PX / mask.size))
+    if k < 1:
+        size = (max(8, round(mask.shape[1] * k)), max(8, round(mask.shape[0] * k)))
+        pixels = cv2.resize(pixels, size, interpolation=cv2.INTER_AREA)
+        mask = cv2.resize(mask.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0
+    token.report(0.1, "Reading values")
+    lab = bytes_to_lab(pixels)
+    inside = np.flatnonzero(mask)
+    if len(inside) > _SAMPLE:
+        inside = np.sort(np.random.default_rng(1).choice(inside, _SAMPLE, replace=False))
+    flat = lab.reshape(-1, 3)[inside]
+    values = measure_values(flat)
+    token.report(0.25, "Sorting colours")
+    palette = measure_palette(flat)
+    hidden = hidden_hues(lab, mask, dict(values.band_lab), palette)
+    temperature_ = _temperature(flat, values)
+    token.report(0.5, "Following the hair")
+    if hair:
+        found, field = measure_hair(lab[..., 0], mask)
+        found = _in_photo_px(found, 1 / k)
+        if field is not None:
+            field = HairField(field.direction_deg, field.coherence, field.sure, field.step_px / k)
+    else:
+        found, field = Hair(None, None, 0.0, None, None, None, "this surface has no hair to follow"), None
+    token.report(0.8, "Looking at the marking")
+    marking = Marking(None, 0.0, None, None, None, "not looked at yet") if model is None else measure_marking(model, region.pixels, region.mask)
+    token.report(1.0, "Measured")
+    mm2 = None if mm_per_px is None else count * mm_per_px**2
+    return Measures(count, mm2, mm_per_px, values, palette, hidden, temperature_, found, marking, field, (region.left, region.top))
+
+
+def _in_photo_px(hair: Hair, factor: float) -> Hair:
+    up = lambda v: None if v is None else v * factor  # noqa: E731
+    return Hair(hair.direction_deg, hair.spread_deg, hair.coherence, up(hair.length_px), up(hair.width_px), up(hair.clump_px), hair.reason)
+
+
+def _temperature(lab: Array, values: Values) -> Temperature:
+    middle = np.median(lab[:, 0])
+    whole = np.median(lab, 0)
+    light, dark = np.median(lab[lab[:, 0] >= middle], 0), np.median(lab[lab[:, 0] <= middle], 0)
+    word = temperature(whole)
+    if word != "neutral" and temperature(light) != temperature(dark) and "neutral" not in (temperature(light), temperature(dark)):
+        word = "both"
+    if float(chroma(whole)) < NEUTRAL_CHROMA and abs(warmth(whole)) <= 1.5:
+        word = "neutral"
+    return Temperature(warmth(whole), warmth(light), warmth(dark), word)
+
+
+def as_dict(m: Measures) -> dict:
+    """The measures as plain data, in the shape the terminal prints."""
+    r = lambda v, n=2: None if v is None else round(float(v), n)  # noqa: E731
+    lab = lambda v: [round(float(x), 2) for x in v]  # noqa: E731
+    v = m.values
+    return {
+        "area": {"pixels": m.pixels, "mm2": r(m.mm2)},
+        "value": {"gap": r(v.gap), "general": r(v.general), "light": r(v.light), "highlight": r(v.highlight), "p02": r(v.p02), "p98": r(v.p98)},
+        "palette": [{"lab": lab(c.lab), "hex": lab_hex(c.lab), "share": r(c.share, 4), "name": c.name, "temperature": c.temperature} for c in m.palette],
+        "hidden_hues": [{"lab": lab(h.lab), "share": r(h.share, 4), "name": h.name} for h in m.hidden],
+        "hair": {
+            "direction_deg": r(m.hair.direction_deg, 1), "spread_deg": r(m.hair.spread_deg, 1), "coherence": r(m.hair.coherence, 3),
+            "length_mm": r(m.length_mm), "length_px": r(m.hair.length_px), "clump_px": r(m.hair.clump_px), "reason": m.hair.reason or None,
+        },
+        "marking": {"class": m.marking.kind, "confidence": r(m.marking.confidence, 3), "coverage": r(m.marking.coverage, 3), "edge_px": r(m.marking.edge_px)},
+    }  # fmt: skip

@@ -1,0 +1,278 @@
+"""Layers for a whole area: bands of value that share one tooth and few pencils.
+
+Translucent pencil goes from light to dark: every band starts from the layers of the
+lighter ones, so the general colour is laid over the lights' ground and the gaps over
+both. Opaque pastel, and anything on a dark ground, goes the other way round.
+"""
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from hanabira.core.colour.difference import delta_e00
+from hanabira.core.colour.spaces import Array, chroma, hue_deg
+from hanabira.core.faults import RecipeFault
+from hanabira.core.optics.film import Film
+from hanabira.core.optics.kit import Kit
+from hanabira.core.optics.paper import STANDARD_PRESSURES, Paper, Pressures
+from hanabira.core.optics.stack import Pass, Spot, apply, bare
+from hanabira.core.solver import batch as many
+from hanabira.core.solver.library import opaque_order
+from hanabira.core.solver.search import continue_from
+from hanabira.core.solver.target import Reach
+from hanabira.core.token import SILENT, Token
+
+BANDS = ("gap", "general", "light", "highlight")
+WHERE: Mapping[str, tuple[str, ...]] = {
+    "everywhere": BANDS,
+    "all but the highlights": ("gap", "general", "light"),
+    "all but the lights": ("gap", "general"),
+    "gaps": ("gap",),
+    "all but the gaps": ("general", "light", "highlight"),
+    "lights": ("light", "highlight"),
+    "highlights": ("highlight",),
+}
+"""Where a layer goes: the bands of value it covers."""
+ROLES = (
+    "ground", "undertone", "general", "deepen", "texture", "gap", "blend", "lift", "scrape", "light hair", "glaze", "accent", "highlight",
+)  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Layer:
+    """One layer of a recipe from the paper upward. ``stroke_mm`` is 0 where a length means nothing."""
+
+    role: str
+    code: str
+    pressure: int
+    passes: int
+    where: str
+    stroke: str = "flick"
+    stroke_mm: float = 0.0
+    tool: str = ""
+    why: str = ""
+
+    def __post_init__(self) -> None:
+        if self.where not in WHERE:
+            raise RecipeFault(f"A layer cannot go “{self.where}”.")
+        if not self.tool and not (1 <= self.pressure <= 5 and 1 <= self.passes <= 9):
+            raise RecipeFault("A layer has a pressure of 1–5 and 1–9 passes.")
+
+    @property
+    def as_pass(self) -> Pass:
+        """What the optics need of it."""
+        return Pass(self.code, self.pressure, self.passes, self.tool)
+
+
+@dataclass(frozen=True)
+class BandState:
+    """A band after each layer: Lab and tooth used; entries repeat where a layer does not go."""
+
+    band: str
+    target: Array
+    labs: tuple[Array, ...]
+    tooth: tuple[float, ...]
+    expected_de00: float
+
+    @property
+    def lab(self) -> Array:
+        """Lab at the end."""
+        return self.labs[-1]
+
+    @property
+    def delta_e00(self) -> float:
+        """ΔE00 from the target at the end."""
+        return float(delta_e00(self.lab, self.target))
+
+
+@dataclass(frozen=True)
+class Prediction:
+    """What a recipe gives in every band. ``labs`` and ``tooth`` of a band start with the bare paper."""
+
+    bands: Mapping[str, BandState]
+    most_tooth: float
+
+    def band(self, name: str) -> BandState:
+        """State of one band."""
+        return self.bands[name]
+
+
+def follow(
+    paper: Paper, kit: Kit, layers: Sequence[Layer], targets: Mapping[str, Array], hand: Pressures = STANDARD_PRESSURES, expected: bool = True
+) -> Prediction:
+    """Predict a recipe band by band. ``targets`` are paper targets (Lab) by band."""
+    states = {}
+    for band in BANDS:
+        spot = bare(paper)
+        labs, tooth = [spot.lab], [spot.used]
+        for layer in layers:
+            if band in WHERE[layer.where]:
+                spot = apply(spot, kit, layer.as_pass, hand)
+            labs.append(spot.lab)
+            tooth.append(spot.used)
+        target = targets[band]
+        mean = _expected(paper, kit, [q for q in layers if band in WHERE[q.where]], target, hand) if expected else float("nan")
+        states[band] = BandState(band, target, tuple(labs), tuple(tooth), mean)
+    return Prediction(states, max(s.tooth[-1] for s in states.values()))
+
+
+def _expected(paper: Paper, kit: Kit, layers: Sequence[Layer], target: Array, hand: Pressures) -> float:
+    """Mean ΔE00 under the six hands. A tool blends what is there, so the hands scatter what lies over it."""
+    spot, tail = bare(paper), list(layers)
+    last_tool = max((i for i, q in enumerate(tail) if q.tool), default=-1)
+    for layer in tail[: last_tool + 1]:
+        spot = apply(spot, kit, layer.as_pass, hand)
+    passes = [(kit.index[q.code], q.pressure) for q in tail[last_tool + 1 :] for _ in range(q.passes)]
+    if not passes:
+        return float(delta_e00(spot.lab, target))
+    who, how = np.array([passes]).transpose(2, 0, 1)
+    return float(delta_e00(many.under_hands(paper, spot, kit, who, how, hand), target).mean())
+
+
+def paper_targets(reach: Reach, values: Mapping[str, Array]) -> dict[str, Array]:
+    """Targets on paper of the four measured band colours (Lab)."""
+    return {band: reach.paper_target(values[band]) for band in BANDS}
+
+
+def solve_area(
+    kit: Kit, paper: Paper, targets: Mapping[str, Array], stroke: str = "flick", stroke_mm: float = 0.0, reasons: Mapping[str, str] | None = None,
+    tray: Sequence[str] = (), hand: Pressures = STANDARD_PRESSURES, token: Token = SILENT,
+) -> tuple[Layer, ...]:  # fmt: skip
+    """Layers for the four bands of an area, band after band on the predicted state of the ones before.
+
+    ``tray`` are codes already on the table. The tooth is shared out: what a later band needs is
+    kept free by the earlier ones.
+    """
+    why = dict(reasons or {})
+    opaque = opaque_order(kit, paper)
+    order = ("gap", "general", "light", "highlight") if opaque else ("highlight", "light", "general", "gap")
+    where = (
+        {"gap": "everywhere", "general": "all but the gaps", "light": "lights", "highlight": "highlights"}
+        if opaque
+        else {"highlight": "everywhere", "light": "all but the highlights", "general": "all but the lights", "gap": "gaps"}
+    )
+    most = dict(zip(order, (0.30, 0.66, 0.85, 0.95) if opaque else (0.30, 0.45, 0.78, 0.95), strict=True))
+    passes = dict(zip(order, (3, 3, 3, 2) if opaque else (2, 2, 3, 3), strict=True))
+    spot, layers, laid = bare(paper), [], list(tray)
+    for k, band in enumerate(order):
+        token.report(k / len(order), f"Solving the {band} of the area")
+        stack = continue_from(kit, paper, spot, targets[band], passes[band], most[band], laid, hand)[0]
+        for n, step in enumerate(stack.layers):
+            role = _role(kit, band, step.code, n, len(stack.layers), opaque, spot, targets[band])
+            text = _reason(kit, role, band, step, targets, why)
+            layers.append(Layer(role, step.code, step.pressure, step.passes, where[band], stroke, stroke_mm, why=text))
+            laid.append(step.code)
+            spot = apply(spot, kit, step, hand)
+    token.report(1.0, "Solved")
+    return tuple(layers)
+
+
+def _role(kit: Kit, band: str, code: str, n: int, count: int, opaque: bool, spot: Spot, target: Array) -> str:
+    """Name of a layer's role from its band and place."""
+    if opaque:
+        return {"gap": "ground" if n == 0 else "undertone", "general": "general", "light": "light hair", "highlight": "highlight"}[band]
+    if band in ("highlight", "light"):
+        return "ground" if spot.used == 0 else "undertone"
+    if band == "gap":
+        return "gap"
+    masstone = kit.masstone_lab[kit.index[code]]
+    turned = abs((float(hue_deg(masstone) - hue_deg(target)) + 180) % 360 - 180) > 60 and float(chroma(masstone)) > 10
+    if turned:
+        return "undertone" if n < count - 1 else "glaze"
+    return "general" if n == 0 else "deepen"
+
+
+def _reason(kit: Kit, role: str, band: str, step: Pass, targets: Mapping[str, Array], why: Mapping[str, str]) -> str:
+    """One sentence why this layer is there."""
+    if role == "gap":
+        return why.get("gap", "The gaps carry the form: lights need a dark to stand against.")
+    if role in ("undertone", "glaze"):
+        name = kit.get(step.code).name
+        return f"{name} turns the hue of what lies on it; alone it would be the wrong colour."
+    if role == "ground":
+        if band == "gap":
+            return "A dark ground first: the lights go on top of it."
+        return "The lightest colour of the area, under everything, so that the lights stay clean."
+    if role == "deepen":
+        return "Brings the value down to the general colour; the lights are left free."
+    if role in ("light hair", "highlight"):
+        return "Opaque light on top, last, with a sharp point."
+    return why.get("general", "The general colour of the area.")
+
+
+def with_layer(layers: Sequence[Layer], at: int, **changes: object) -> tuple[Layer, ...]:
+    """The recipe with one layer changed; `RecipeFault` when the change makes no layer."""
+    out = list(layers)
+    out[at] = replace(out[at], **changes)  # type: ignore[arg-type]
+    return tuple(out)
+
+
+def without_layer(layers: Sequence[Layer], at: int) -> tuple[Layer, ...]:
+    """The recipe without one layer."""
+    return tuple(q for i, q in enumerate(layers) if i != at)
+
+
+def moved_layer(layers: Sequence[Layer], at: int, to: int) -> tuple[Layer, ...]:
+    """The recipe with one layer moved to another place."""
+    out = list(layers)
+    out.insert(max(0, min(len(out) - 1, to)), out.pop(at))
+    return tuple(out)
+
+
+@dataclass(frozen=True)
+class Swap:
+    """A pencil that could stand in a layer's place: what the layer's band then becomes."""
+
+    code: str
+    lab: Array
+    delta_e00: float
+    tooth: float
+
+
+def swaps(
+    paper: Paper, kit: Kit, layers: Sequence[Layer], at: int, targets: Mapping[str, Array], most: int = 4, hand: Pressures = STANDARD_PRESSURES
+) -> tuple[Swap, ...]:
+    """The layer's own pencil first, then the best others in its place at the same pressure.
+
+    Judged by the darkest band the layer reaches (opaque: the lightest), after the whole recipe.
+    """
+    layer = layers[at]
+    if layer.tool:
+        return ()
+    band = judged_band(layer, opaque_order(kit, paper))
+    mine = [q for q in layers if band in WHERE[q.where]]
+    place = mine.index(layer)
+    spot = bare(paper)
+    for q in mine[:place]:
+        spot = apply(spot, kit, q.as_pass, hand)
+    n = len(kit)
+    state = many.start(spot, n)
+    film = Film(kit.film.absorption, kit.film.scattering)
+    for _ in range(layer.passes):
+        state, _d = many.lay(paper, state, film, np.full(n, layer.pressure), hand)
+    rest = mine[place + 1 :]
+    if any(q.tool for q in rest):  # tools need the running sums: follow each pencil on its own
+        labs = np.array([follow(paper, kit, with_layer(layers, at, code=p.code), targets, hand, expected=False).band(band).lab for p in kit])
+        tooth = np.full(n, follow(paper, kit, layers, targets, hand, expected=False).band(band).tooth[-1])
+    else:
+        for q in rest:
+            i = kit.index[q.code]
+            other = Film(np.repeat(kit.film.absorption[i : i + 1], n, 0), np.repeat(kit.film.scattering[i : i + 1], n, 0))
+            for _ in range(q.passes):
+                state, _d = many.lay(paper, state, other, np.full(n, q.pressure), hand)
+        labs, tooth = state.lab, many.used(paper, state)
+    de = delta_e00(labs, targets[band])
+    here = kit.index[layer.code]
+    ranked = [here] + [int(i) for i in np.argsort(de) if i != here][: most - 1]
+    return tuple(Swap(kit.pencils[i].code, labs[i], float(de[i]), float(tooth[i])) for i in ranked)
+
+
+def judged_band(layer: Layer, opaque: bool) -> str:
+    """The band a layer is judged in: the one it was laid for."""
+    if opaque and layer.where == "everywhere":
+        return "gap"
+    return {"all but the gaps": "general", "all but the lights": "general", "all but the highlights": "light", "gaps": "gap", "lights": "light"}.get(
+        layer.where, "highlight"
+    )
