@@ -3,6 +3,7 @@ from __future__ import annotations
 
 import argparse
 import json
+import os
 import re
 import sys
 from collections.abc import Sequence
@@ -256,15 +257,16 @@ def main(argv: Sequence[str] | None = None) -> int:
     except Fault as fault:
         print(f"hanabira: {' '.join(str(fault).split())}", file=sys.stderr)
         return 2
-    except BrokenPipeError:
-        return 0
     except KeyboardInterrupt:
         return 130
-    if data is not None:
-        if args.json:
+    try:
+        if data is not None and args.json:
             print(json.dumps(data, ensure_ascii=False))
-        else:
+        elif data is not None:
             _print(args.command, data)
+        sys.stdout.flush()
+    except BrokenPipeError:  # somebody read enough
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
     return 0
 
 

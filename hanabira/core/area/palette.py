@@ -69,7 +69,22 @@ def measure_palette(lab: Array, neutral: Array | None = None) -> tuple[PaletteCo
             out.append((share, colour))
     out.sort(key=lambda q: -q[0])
     scale = sum(s for s, _ in out) or 1
-    return tuple(PaletteColour(c, s / scale, colour_name(c), temperature(c, neutral)) for s, c in out)
+    names = _distinct([colour_name(c) for _, c in out], [float(c[0]) for _, c in out])
+    return tuple(PaletteColour(c, s / scale, n, temperature(c, neutral)) for (s, c), n in zip(out, names, strict=True))
+
+
+def _distinct(names: list[str], lightness: list[float]) -> list[str]:
+    """Tell colours of one name apart: the lightest and the darkest say so.
+
+    >>> _distinct(["tan", "cream", "tan"], [50, 90, 60])
+    ['tan, darker', 'cream', 'tan, lighter']
+    """
+    out = list(names)
+    for name in set(names):
+        same = sorted((i for i, n in enumerate(names) if n == name), key=lambda i: lightness[i])
+        if len(same) > 1:
+            out[same[0]], out[same[-1]] = f"{name}, darker", f"{name}, lighter"
+    return out
 
 
 def _histogram(lab: Array) -> tuple[Array, Array]:

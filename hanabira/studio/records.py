@@ -1,0 +1,93 @@
+"""What a studio keeps, as frozen records. Lengths in millimetres of paper, positions in photo pixels."""
+from __future__ import annotations
+
+import uuid
+from dataclasses import dataclass, field
+
+from hanabira.core.area.shape import Point
+from hanabira.core.solver.area import Layer
+
+
+def new_id() -> str:
+    """An id that no other studio has."""
+    return uuid.uuid4().hex
+
+
+@dataclass(frozen=True)
+class Commission:
+    """One order. The sheet is ``width_mm`` × ``height_mm`` with an unpainted border all round."""
+
+    id: str
+    name: str
+    client: str = ""
+    animal: str = ""
+    paper_id: str = "hotpress"
+    ground_hex: str = "#f4f3ef"
+    width_mm: float = 240.0
+    height_mm: float = 300.0
+    border_mm: float = 10.0
+    due: str | None = None
+    kit_id: str = "pencils"
+    notes: str = ""
+    stage: str = "Brief"
+    created: str = ""
+
+    @property
+    def picture_mm(self) -> tuple[float, float]:
+        """Width and height of the painted picture."""
+        return self.width_mm - 2 * self.border_mm, self.height_mm - 2 * self.border_mm
+
+
+@dataclass(frozen=True)
+class Photo:
+    """A client's photo. ``crop`` is what lies on the paper: x, y, width, height in upright photo pixels."""
+
+    id: str
+    commission_id: str
+    digest: str
+    suffix: str
+    original_name: str
+    width_px: int
+    height_px: int
+    crop: tuple[float, float, float, float]
+    part: str = "main"
+    position: int = 0
+
+
+@dataclass(frozen=True)
+class Area:
+    """An area of the portrait: the artist's name for it, its surface and its outline in photo pixels."""
+
+    id: str
+    commission_id: str
+    photo_id: str
+    number: int
+    name: str
+    surface_id: str
+    ring: tuple[Point, ...]
+    smooth: bool = True
+
+
+@dataclass(frozen=True)
+class Recipe:
+    """The layers of an area, from the paper upward, and the artist's note."""
+
+    area_id: str
+    layers: tuple[Layer, ...] = field(default=())
+    note: str = ""
+
+
+Record = Commission | Photo | Area | Recipe
+
+
+def cover_crop(width_px: int, height_px: int, aspect: float) -> tuple[float, float, float, float]:
+    """The largest centred cut of a photo with the proportions ``aspect`` = width / height.
+
+    >>> cover_crop(200, 100, 1.0)
+    (50.0, 0.0, 100.0, 100.0)
+    """
+    if width_px / height_px > aspect:
+        w = height_px * aspect
+        return ((width_px - w) / 2, 0.0, w, float(height_px))
+    h = width_px / aspect
+    return (0.0, (height_px - h) / 2, float(width_px), h)
