@@ -1,0 +1,204 @@
+"""One undo command an edit. Each is a set of records before and after, stored in one transaction."""
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from PyQt6.QtGui import QUndoCommand
+
+from hanabira.core.area.shape import Point
+from hanabira.core.faults import Fault
+from hanabira.core.solver.area import Layer
+from hanabira.desk.model import Model
+from hanabira.studio.records import Area, Photo, Recipe, Record, cover_crop, new_id
+
+
+class Edit(QUndoCommand):
+    """Base: ``before`` and ``after`` records; a record in only one of them is made or deleted.
+
+    `Model.do` carries the edit out before it is pushed, so that a fault leaves no command behind.
+    """
+
+    merge_key = ""
+
+    def __init__(self, model: Model, words: str, before: Sequence[Record], after: Sequence[Record]) -> None:
+        super().__init__(words)
+        self.model, self.before, self.after = model, tuple(before), tuple(after)
+        self._carried = False
+
+    def carry_out(self) -> None:
+        """Do it the first time."""
+        self._swap(self.before, self.after)
+        self._carried = True
+
+    def redo(self) -> None:
+        if self._carried:
+            self._carried = False
+            return
+        self._try(self.before, self.after)
+
+    def undo(self) -> None:
+        self._carried = False
+        self._try(self.after, self.before)
+
+    def _try(self, old: Sequence[Record], new: Sequence[Record]) -> None:
+        try:
+            self._swap(old, new)
+        except Fault as fault:
+            self.model.messages.fault(fault)
+
+    def _swap(self, old: Sequence[Record], new: Sequence[Record]) -> None:
+        kept = {_key(r) for r in new}
+        self.model.apply(put=new, drop=[r for r in old if _key(r) not in kept])
+
+    def id(self) -> int:
+        return hash(self.merge_key) & 0x7FFFFFFF if self.merge_key else -1
+
+    def mergeWith(self, other: QUndoCommand | None) -> bool:
+        if not isinstance(other, Edit) or not self.merge_key or other.merge_key != self.merge_key:
+            return False
+        self.after = other.after
+        return True
+
+
+def _key(record: Record) -> tuple[type, str]:
+    return type(record), record.area_id if isinstance(record, Recipe) else record.id
+
+
+class EditBrief(Edit):
+    """Change fields of the commission; the photo's crop follows new proportions."""
+
+    def __init__(self, model: Model, words: str, typed: bool = False, **fields: object) -> None:
+        c = model.commission
+        assert c is not None
+        changed = replace(c, **fields)  # type: ignore[arg-type]
+        before: list[Record] = [c]
+        after: list[Record] = [changed]
+        (w0, h0), (w1, h1) = c.picture_mm, changed.picture_mm
+        if abs(w0 / h0 - w1 / h1) > 1e-6:
+            for photo in model.photos:
+                before.append(photo)
+                after.append(replace(photo, crop=fit_crop(photo, w1 / h1)))
+        super().__init__(model, words, before, after)
+        if typed:  # typing into one field is one edit
+            self.merge_key = f"{c.id} {words} {','.join(fields)}"
+
+
+def fit_crop(photo: Photo, aspect: float) -> tuple[float, float, float, float]:
+    """The photo's crop with other proportions: same middle, as large as before where the photo allows."""
+    x, y, w, h = photo.crop
+    cx, cy, area = x + w / 2, y + h / 2, w * h
+    nw = min((area * aspect) ** 0.5, photo.width_px, photo.height_px * aspect)
+    nh = nw / aspect
+    return (min(max(0.0, cx - nw / 2), photo.width_px - nw), min(max(0.0, cy - nh / 2), photo.height_px - nh), nw, nh)
+
+
+class SetStage(Edit):
+    """Remember which stage is open; not an edit one takes back."""
+
+    def __init__(self, model: Model, stage: str) -> None:
+        assert model.commission is not None
+        super().__init__(model, "stage", [model.commission], [replace(model.commission, stage=stage)])
+
+
+class AddPhoto(Edit):
+    """Put a new photo on the paper, before those that were there; areas belong to their photo."""
+
+    def __init__(self, model: Model, photo: Photo) -> None:
+        moved = [replace(p, position=i + 1) for i, p in enumerate(model.photos)]
+        super().__init__(model, "photo", model.photos, [replace(photo, position=0), *moved])
+
+
+class ChoosePhoto(Edit):
+    """Make another photo the main one."""
+
+    def __init__(self, model: Model, photo: Photo) -> None:
+        order = [photo, *(p for p in model.photos if p.id != photo.id)]
+        super().__init__(model, "main photo", model.photos, [replace(p, position=i) for i, p in enumerate(order)])
+
+
+class RemovePhoto(Edit):
+    """Take a photo off the paper, with the areas drawn on it. Its file stays in the studio."""
+
+    def __init__(self, model: Model, photo: Photo) -> None:
+        areas = [a for a in model.areas if a.photo_id == photo.id]
+        recipes = [model.recipes[a.id] for a in areas if a.id in model.recipes]
+        super().__init__(model, "photo", [photo, *areas, *recipes], [])
+
+
+class FramePhoto(Edit):
+    """Move or scale the photo under the sheet; one gesture is one edit."""
+
+    def __init__(self, model: Model, photo: Photo, crop: tuple[float, float, float, float], gesture: int = 0) -> None:
+        super().__init__(model, "frame", [photo], [replace(photo, crop=crop)])
+        if gesture:
+            self.merge_key = f"frame {photo.id} {gesture}"
+
+
+class WholePhoto(FramePhoto):
+    """Show as much of the photo as the paper's proportions allow."""
+
+    def __init__(self, model: Model, photo: Photo) -> None:
+        assert model.commission is not None
+        w, h = model.commission.picture_mm
+        super().__init__(model, photo, cover_crop(photo.width_px, photo.height_px, w / h))
+
+
+class AddArea(Edit):
+    """A newly drawn area, named after its number until the artist names it."""
+
+    def __init__(self, model: Model, ring: Sequence[Point], smooth: bool, name: str = "", surface_id: str = "short-fur") -> None:
+        assert model.commission is not None and model.photo is not None
+        number = max((a.number for a in model.areas), default=0) + 1
+        self.area = Area(new_id(), model.commission.id, model.photo.id, number, name or f"Area {number}", surface_id, tuple(ring), smooth)
+        super().__init__(model, "area", [], [self.area])
+
+
+class RenameArea(Edit):
+    """Give an area the artist's own name."""
+
+    def __init__(self, model: Model, area: Area, name: str) -> None:
+        super().__init__(model, "name", [area], [replace(area, name=name)])
+
+
+class SetSurface(Edit):
+    """Say what an area is made of."""
+
+    def __init__(self, model: Model, area: Area, surface_id: str) -> None:
+        super().__init__(model, "surface", [area], [replace(area, surface_id=surface_id)])
+
+
+class ReshapeArea(Edit):
+    """Move an area or its edge; one gesture is one edit."""
+
+    def __init__(self, model: Model, area: Area, ring: Sequence[Point], words: str = "edge", gesture: int = 0) -> None:
+        super().__init__(model, words, [area], [replace(area, ring=tuple(ring))])
+        if gesture:
+            self.merge_key = f"ring {area.id} {gesture}"
+
+
+class DeleteArea(Edit):
+    """Delete an area with its recipe."""
+
+    def __init__(self, model: Model, area: Area) -> None:
+        recipe = [model.recipes[area.id]] if area.id in model.recipes else []
+        super().__init__(model, f"{area.name}", [area, *recipe], [])
+
+
+class SetLayers(Edit):
+    """Change the layers of an area's recipe: solve, swap, press, move, remove, add."""
+
+    def __init__(self, model: Model, area: Area, layers: Sequence[Layer], words: str) -> None:
+        old = model.recipes.get(area.id)
+        new = Recipe(area.id, tuple(layers), old.note if old else "")
+        super().__init__(model, words, [old] if old else [], [new])
+
+
+class NoteRecipe(Edit):
+    """The artist's note under a recipe."""
+
+    def __init__(self, model: Model, recipe: Recipe, note: str) -> None:
+        super().__init__(model, "note", [recipe], [replace(recipe, note=note)])
+        self.merge_key = f"note {recipe.area_id}"
+
+

@@ -1,0 +1,190 @@
+"""Small controls: the petal button, the step control, captions and labels."""
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen
+from PyQt6.QtWidgets import QAbstractButton, QLabel, QSizePolicy, QWidget
+
+from hanabira.desk import icon as icons
+from hanabira.desk.drawn import Drawn, Stop
+from hanabira.desk.paint import LEFT, RIGHT, focus_ring, height, text, units, width
+from hanabira.desk.theme import font, role, scale
+
+
+def leaf(r: QRectF, tip: float = 12.0, round_: float = 6.0) -> QPainterPath:
+    """Button outline: softly rounded on the left, a petal's tip on the right."""
+    p = QPainterPath(QPointF(r.left() + round_, r.top()))
+    p.lineTo(r.right() - tip * 1.6, r.top())
+    p.cubicTo(r.right() - tip * 0.6, r.top(), r.right() - tip * 0.2, r.center().y() - 3, r.right(), r.center().y())
+    p.cubicTo(r.right() - tip * 0.2, r.center().y() + 3, r.right() - tip * 0.6, r.bottom(), r.right() - tip * 1.6, r.bottom())
+    p.lineTo(r.left() + round_, r.bottom())
+    p.quadTo(r.left(), r.bottom(), r.left(), r.bottom() - round_)
+    p.lineTo(r.left(), r.top() + round_)
+    p.quadTo(r.left(), r.top(), r.left() + round_, r.top())
+    return p
+
+
+class PetalButton(QAbstractButton):
+    """A button. ``main`` is the one next thing of a stage: filled, with the petal's tip."""
+
+    def __init__(self, label: str, icon: str | None = None, main: bool = False, tip: str = "", parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.icon_name, self.main = icon, main
+        self.setText(label)
+        if tip:
+            self.setToolTip(tip)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Fixed)
+
+    def setText(self, label: str) -> None:
+        super().setText(label)
+        self.setAccessibleName(label)
+        self.updateGeometry()
+
+    def sizeHint(self) -> QSize:
+        w = width(self.text(), "strong") + 30 + (26 if self.icon_name else 0) + (14 if self.main else 0)
+        return QSize(int((w + 11) * scale()) + 1, round(50 * scale()))
+
+    def minimumSizeHint(self) -> QSize:
+        w = 80 + (26 if self.icon_name else 0)
+        return QSize(min(self.sizeHint().width(), round(w * scale())), self.sizeHint().height())
+
+    def paintEvent(self, _: QPaintEvent | None) -> None:
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        s = scale()
+        p.scale(s, s)
+        whole = QRectF(0, 0, self.width() / s, self.height() / s)
+        r = whole.adjusted(5, 5, -5, -5)
+        shape = leaf(r) if self.main else QPainterPath()
+        if not self.main:
+            shape.addRoundedRect(r, 6, 6)
+        off, hover = not self.isEnabled(), self.underMouse()
+        if self.main and not off:
+            p.fillPath(shape, role("plum_fill"))
+            if hover or self.isDown():
+                p.setPen(QPen(role("on_plum"), 1.2))
+                p.drawPath(leaf(r.adjusted(3, 3, -5, -3), 11, 4))
+        else:
+            p.fillPath(shape, role("plum_wash" if hover and not off else "raised"))
+            pen = QPen(role("edge"), 1)
+            if off:
+                pen.setStyle(Qt.PenStyle.DashLine)
+            p.setPen(pen)
+            p.drawPath(shape)
+        ink = "on_plum" if self.main and not off else "ink2" if off else "ink"
+        x = r.left() + 13
+        if self.icon_name:
+            icons.draw(p, self.icon_name, QRectF(x - 1, r.center().y() - 10, 20, 20), ink)
+            x += 26
+        text(p, QRectF(x, r.top(), r.right() - x - (12 if self.main else 6), r.height()), self.text(), "strong", ink, LEFT, elide=True)
+        if self.hasFocus():
+            ring = whole.adjusted(1, 1, -1, -1)
+            path = leaf(ring, 15, 9) if self.main else QPainterPath()
+            if not self.main:
+                path.addRoundedRect(ring, 9, 9)
+            focus_ring(p, path)
+        p.end()
+
+
+class Caption(Drawn):
+    """Heading of one group on the bench card; a dotted underline means it opens."""
+
+    opened = pyqtSignal()
+
+    def __init__(self, label: str, opens: str = "", parent: QWidget | None = None) -> None:
+        super().__init__(label, parent)
+        self.label, self.opens = label, opens
+
+    def design_size(self, width: float) -> tuple[float, float]:
+        return 120, 24
+
+    def stops(self, w: float, h: float) -> list[Stop]:
+        if not self.opens:
+            return []
+        n = width(self.opens, "note")
+        return [Stop("open", QRectF(w - n - 4, 3, n + 4, 21), f"{self.label}: {self.opens}", f"Show {self.opens}", self.opened.emit)]
+
+    def paint(self, p: QPainter, w: float, h: float) -> None:
+        p.setPen(QPen(role("line"), 1))
+        p.drawLine(QPointF(0, 0.5), QPointF(w, 0.5))
+        n = width(self.opens, "note") if self.opens else 0
+        text(p, QRectF(0, 4, w - n - 8, h - 4), self.label, "caption", "ink", elide=True)
+        if self.opens:
+            text(p, QRectF(w - n, 4, n + 1, h - 4), self.opens, "note", "plum" if self.hovered else "ink2", RIGHT)
+            p.setPen(QPen(role("ink2"), 1.4, Qt.PenStyle.DotLine, Qt.PenCapStyle.RoundCap))
+            p.drawLine(QPointF(w - n, 22), QPointF(w, 22))
+
+
+class Words(Drawn):
+    """A paragraph in one of the type roles, as high as it needs."""
+
+    def __init__(self, words: str, type_: str = "small", ink: str = "ink2", parent: QWidget | None = None) -> None:
+        super().__init__(words, parent)
+        self.words, self.type_, self.ink = words, type_, ink
+
+    def set(self, words: str) -> None:
+        """Show other words."""
+        self.words = words
+        self.setAccessibleName(words)
+        self.refresh()
+
+    def design_size(self, width: float) -> tuple[float, float]:
+        return 60, (height(self.words, max(width, 60), self.type_) + 3) if self.words else 0
+
+    def paint(self, p: QPainter, w: float, h: float) -> None:
+        if self.words:
+            text(p, QRectF(0, 0, w, h), self.words, self.type_, self.ink, wrap=True)
+
+
+class Stepper(Drawn):
+    """A number with a control to either side; arrow keys and the wheel change it too."""
+
+    changed = pyqtSignal(int)
+
+    def __init__(self, name: str, low: int, high: int, value: int, words: str = "", parent: QWidget | None = None) -> None:
+        super().__init__(name, parent)
+        self.low, self.high, self.value, self.words = low, high, value, words
+        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+
+    def design_size(self, _width: float) -> tuple[float, float]:
+        return 96 + (width(self.words, "small") + 8 if self.words else 0), 32
+
+    def stops(self, w: float, h: float) -> list[Stop]:
+        name = self.accessibleName()
+        less, more = f"{name}: less than {self.value}", f"{name}: more than {self.value}"
+        return [
+            Stop("less", QRectF(3, 3, 28, 26), less, less, lambda: self._set(self.value - 1), "" if self.value > self.low else f"{self.low} is the least"),
+            Stop("more", QRectF(63, 3, 28, 26), more, more, lambda: self._set(self.value + 1), "" if self.value < self.high else f"{self.high} is the most"),
+        ]
+
+    def _set(self, value: int) -> None:
+        value = min(self.high, max(self.low, value))
+        if value != self.value:
+            self.value = value
+            self.refresh()
+            self.changed.emit(value)
+
+    def paint(self, p: QPainter, w: float, h: float) -> None:
+        for stop, name in zip(self._stops, ("minus", "add"), strict=False):
+            path = QPainterPath()
+            path.addRoundedRect(stop.rect.adjusted(0.5, 0.5, -0.5, -0.5), 5, 5)
+            p.fillPath(path, role("plum_wash" if self.hovered == stop.key and not stop.off else "raised"))
+            pen = QPen(role("edge"), 1)
+            if stop.off:
+                pen.setStyle(Qt.PenStyle.DashLine)
+            p.setPen(pen)
+            p.drawPath(path)
+            icons.draw(p, name, QRectF(stop.rect.center().x() - 8, stop.rect.center().y() - 8, 16, 16), "ink2" if stop.off else "ink")
+        text(p, QRectF(33, 3, 28, 26), str(self.value), "strong", "ink", Qt.AlignmentFlag.AlignCenter)
+        if self.words:
+            text(p, QRectF(97, 3, w - 97, 26), self.words, "small", "ink2")
+
+
+def label(words: str, type_: str = "small", ink: str = "ink2") -> QLabel:
+    """A one-line label for forms."""
+    q = QLabel(units(words))
+    q.setFont(font(type_, scaled=True))
+    q.setStyleSheet(f"color: {role(ink).name()}; font-size: {font(type_, scaled=True).pixelSize()}px;")
+    return q

@@ -1,0 +1,65 @@
+"""The one door for words to the user: faults, remarks, and what to do when a bug strikes."""
+from __future__ import annotations
+
+import datetime
+import platform
+import sys
+import traceback
+from dataclasses import dataclass
+from pathlib import Path
+from types import TracebackType
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from hanabira import __version__
+from hanabira.core.faults import Fault
+
+
+@dataclass(frozen=True)
+class Message:
+    """``kind`` is fault, bug or remark."""
+
+    kind: str
+    what: str
+    kept: str = ""
+    do: str = ""
+
+
+class MessageDoor(QObject):
+    """Everything that has to be said goes through here; the window shows it without blocking."""
+
+    said = pyqtSignal(object)
+
+    def __init__(self, reports: Path, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._reports = reports
+
+    def fault(self, fault: Fault) -> None:
+        """Say a fault of the person or of the machine."""
+        self.said.emit(Message("fault", fault.what, fault.kept, fault.do))
+
+    def remark(self, words: str) -> None:
+        """Say that something was done."""
+        self.said.emit(Message("remark", words))
+
+    def bug(self, error: BaseException, trace: str) -> None:
+        """Write a report of a bug and say so. All edits are stored already when they are made."""
+        path = self._reports / f"report-{datetime.datetime.now():%Y%m%d-%H%M%S-%f}.txt"
+        text = f"Hanabira {__version__}, Python {platform.python_version()}, {platform.platform()}\n\n{trace}"
+        try:
+            self._reports.mkdir(parents=True, exist_ok=True)
+            path.write_text(text, "utf-8")
+            where = f"A report lies in {path}."
+        except OSError:
+            print(text, file=sys.stderr)
+            where = "The report stands in the terminal."
+        self.said.emit(Message("bug", f"Something went wrong inside Hanabira ({type(error).__name__}).", "Your work is stored.", where))
+
+    def hook(self, kind: type[BaseException], error: BaseException, tb: TracebackType | None) -> None:
+        """For `sys.excepthook`: an exception in a slot becomes a report instead of an abort."""
+        if isinstance(error, Fault):
+            self.fault(error)
+        elif isinstance(error, KeyboardInterrupt):
+            sys.__excepthook__(kind, error, tb)
+        else:
+            self.bug(error, "".join(traceback.format_exception(kind, error, tb)))

@@ -1,0 +1,421 @@
+"""The model behind the desk: one studio, the open commission and what was measured of it."""
+from __future__ import annotations
+
+import datetime
+from collections.abc import Iterable
+from pathlib import Path
+
+import numpy as np
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtGui import QUndoGroup, QUndoStack
+
+from hanabira.core.area.measures import Measures, measure
+from hanabira.core.colour.spaces import Array
+from hanabira.core.faults import Fault, RecipeFault
+from hanabira.core.optics.kit import Kit
+from hanabira.core.optics.paper import Paper
+from hanabira.core.solver.area import Layer, Prediction, follow, paper_targets, solve_area
+from hanabira.core.solver.cautions import Caution, recipe_cautions
+from hanabira.core.solver.target import Reach, reach
+from hanabira.core.token import Token
+from hanabira.craft.markings import marking_model
+from hanabira.craft.reader import paper, shipped_kit, surfaces
+from hanabira.desk.jobs import JobRunner
+from hanabira.desk.messages import MessageDoor
+from hanabira.desk.photoview import LOOKS, PREVIEW_SIDE, PhotoView, to_image
+from hanabira.desk.settings import Settings
+from hanabira.studio.pictures import read_picture
+from hanabira.studio.records import Area, Commission, Photo, Recipe, Record, cover_crop, new_id
+from hanabira.studio.store import Store
+
+STAGES = ("Brief", "Study", "Areas", "Recipe", "Plan", "Easel", "Check")
+
+
+class Model(QObject):
+    """Holds records, writes every edit through the store, and tells who listens.
+
+    Signals carry an area's id or nothing. `apply` is the only way data changes.
+    """
+
+    commission_changed = pyqtSignal()
+    commissions_changed = pyqtSignal()
+    photo_changed = pyqtSignal()
+    view_ready = pyqtSignal()
+    areas_changed = pyqtSignal()
+    recipe_changed = pyqtSignal(str)
+    measures_changed = pyqtSignal(str)
+    area_chosen = pyqtSignal()
+    layer_chosen = pyqtSignal()
+    stage_changed = pyqtSignal(str)
+    look_ready = pyqtSignal(str)
+
+    def __init__(self, store: Store, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.store = store
+        self.settings = Settings(store)
+        self.jobs = JobRunner(self)
+        self.messages = MessageDoor(store.folder / "reports", self)
+        self.jobs.failed.connect(self.messages.fault)
+        self.jobs.broke.connect(self.messages.bug)
+        self.undo_group = QUndoGroup(self)
+        self._stacks: dict[str, QUndoStack] = {}
+        self.commission: Commission | None = None
+        self.photos: tuple[Photo, ...] = ()
+        self.areas: tuple[Area, ...] = ()
+        self.recipes: dict[str, Recipe] = {}
+        self.view: PhotoView | None = None
+        self.area_id, self.layer_at = "", 0
+        self._measures: dict[str, tuple[object, Measures]] = {}
+        self._predictions: dict[str, tuple[object, Prediction, tuple[Caution, ...]]] = {}
+        self._reach: tuple[object, Reach] | None = None
+
+    # -- commissions --------------------------------------------------------
+    @property
+    def commissions(self) -> tuple[Commission, ...]:
+        """All commissions of the studio."""
+        return self.store.all(Commission)
+
+    def new_commission(self, name: str = "New commission") -> Commission | None:
+        """Make and open a commission; None when it could not be stored."""
+        made = Commission(new_id(), name, created=datetime.datetime.now().isoformat(timespec="microseconds"))
+        try:
+            self.store.edit([made])
+        except Fault as fault:
+            self.messages.fault(fault)
+            return None
+        self.commissions_changed.emit()
+        self.open_commission(made.id)
+        return made
+
+    def open_commission(self, key: str) -> None:
+        """Open a commission and show its photo."""
+        found = self.store.get(Commission, key)
+        if found is None:
+            self.messages.fault(Fault("That commission is not in this studio any more."))
+            return
+        self.jobs.cancel_all()
+        self.commission, self.view, self.area_id, self.layer_at = found, None, "", 0
+        self._measures.clear(), self._predictions.clear()
+        self._reload()
+        self.undo_group.setActiveStack(self._stack(found.id))
+        self.settings.set("commission", found.id)
+        kept = self.settings.get("area")
+        if any(a.id == kept for a in self.areas):
+            self.area_id = kept
+        self.commission_changed.emit()
+        self.photo_changed.emit()
+        self.areas_changed.emit()
+        self.stage_changed.emit(found.stage)
+        self.load_photo()
+
+    def _stack(self, key: str) -> QUndoStack:
+        if key not in self._stacks:
+            self._stacks[key] = QUndoStack(self.undo_group)
+            self._stacks[key].setUndoLimit(500)
+        return self._stacks[key]
+
+    def _reload(self) -> None:
+        assert self.commission is not None
+        key = self.commission.id
+        self.photos = self.store.all(Photo, commission_id=key)
+        self.areas = self.store.all(Area, commission_id=key)
+        ids = {a.id for a in self.areas}
+        self.recipes = {r.area_id: r for r in self.store.all(Recipe) if r.area_id in ids}
+
+    # -- edits ----------------------------------------------------------------
+    def apply(self, put: Iterable[Record] = (), drop: Iterable[Record] = ()) -> None:
+        """Store records and tell what changed. Raises `StudioFault`; then nothing changed."""
+        put, drop = list(put), list(drop)
+        self.store.edit(put, drop)
+        kinds = {type(r) for r in (*put, *drop)}
+        if Commission in kinds and self.commission is not None:
+            self.commission = self.store.get(Commission, self.commission.id) or self.commission
+        before = self.photo
+        self._reload()
+        if Commission in kinds:
+            self._reach = None
+            self._predictions.clear()
+            self.commission_changed.emit()
+            self.commissions_changed.emit()
+        if Photo in kinds:
+            self.photo_changed.emit()
+            now = self.photo
+            if now is None:
+                self.view = None
+                self.view_ready.emit()
+            elif before is None or before.digest != now.digest:
+                self.load_photo()
+        if Area in kinds or Photo in kinds:
+            if self.area_id and self.area is None:
+                self.choose_area("")
+            self.areas_changed.emit()
+        for r in (*put, *drop):
+            if isinstance(r, Recipe):
+                self._predictions.pop(r.area_id, None)
+                layers = self.recipe_layers(r.area_id)
+                self.layer_at = max(0, min(self.layer_at, len(layers) - 1))
+                self.recipe_changed.emit(r.area_id)
+
+    @property
+    def undo(self) -> QUndoStack | None:
+        """Undo stack of the open commission; it reaches across stages."""
+        return self.undo_group.activeStack()
+
+    # -- photo ------------------------------------------------------------------
+    @property
+    def photo(self) -> Photo | None:
+        """The main photo of the open commission."""
+        return self.photos[0] if self.photos else None
+
+    @property
+    def mm_per_px(self) -> float | None:
+        """Millimetres of paper a photo pixel covers."""
+        if self.photo is None or self.commission is None:
+            return None
+        return self.commission.picture_mm[0] / self.photo.crop[2]
+
+    def load_photo(self) -> None:
+        """Show a quick copy first, then the whole photo; both off the interface thread."""
+        photo = self.photo
+        if photo is None:
+            self.view = None
+            self.view_ready.emit()
+            return
+        path = self.store.photo_path(photo)
+
+        def quick(token: Token) -> PhotoView:
+            picture = read_picture(path, PREVIEW_SIDE, token)
+            return PhotoView.of(picture.pixels, picture.size, picture.remarks, token)
+
+        def whole(token: Token) -> PhotoView:
+            picture = read_picture(path, None, token)
+            return PhotoView.of(picture.pixels, picture.size, picture.remarks, token)
+
+        def show_quick(view: PhotoView) -> None:
+            self._show(view)
+            if not view.full:
+                self.jobs.run("photo", f"Reading {photo.original_name} at full size", whole, self._show)
+
+        self.jobs.run("photo", f"Opening {photo.original_name}", quick, show_quick)
+
+    def _show(self, view: PhotoView) -> None:
+        self.view = view
+        self.view_ready.emit()
+        if view.full:
+            for remark in view.remarks:
+                self.messages.remark(f"Photo: {remark}.")
+            if self.area_id:
+                self.want_measures(self.area_id)
+
+    def add_photo(self, path: Path | str) -> None:
+        """Take a picture file into the studio and put it on the paper; one undoable edit when it is done."""
+        from hanabira.desk.commands import AddPhoto
+
+        if self.commission is None:
+            return
+        commission, source = self.commission, Path(path)
+
+        def work(token: Token) -> Photo:
+            read_picture(source, None, token)  # a damaged file never enters
+            digest, suffix, (w, h) = self.store.take_in(source, token)
+            pw, ph = commission.picture_mm
+            return Photo(new_id(), commission.id, digest, suffix, source.name, w, h, cover_crop(w, h, pw / ph), "main", -1)
+
+        def done(photo: Photo) -> None:
+            if self.commission is not None and self.commission.id == commission.id:
+                self.do(AddPhoto(self, photo))
+
+        self.jobs.run("add photo", f"Taking in {source.name}", work, done)
+
+    def want_look(self, name: str) -> None:
+        """Make a look of the photo ready; `look_ready` tells when it is."""
+        view = self.view
+        if view is None:
+            return
+        if name in view.looks:
+            self.look_ready.emit(name)
+            return
+        maths = LOOKS[name][3]
+
+        def work(_token: Token) -> object:
+            return to_image(maths(view.preview()))
+
+        def done(image: object) -> None:
+            view.looks[name] = image  # type: ignore[assignment]
+            if self.view is view:
+                self.look_ready.emit(name)
+
+        self.jobs.run(f"look {name}", LOOKS[name][0], work, done, quiet=True)
+
+    # -- areas --------------------------------------------------------------------
+    @property
+    def area(self) -> Area | None:
+        """The chosen area."""
+        return next((a for a in self.areas if a.id == self.area_id), None)
+
+    def choose_area(self, key: str) -> None:
+        """Choose an area, or none."""
+        if key == self.area_id:
+            return
+        self.area_id, self.layer_at = key, 0
+        self.settings.set("area", key)
+        self.area_chosen.emit()
+        if key:
+            self.want_measures(key)
+
+    def choose_layer(self, at: int) -> None:
+        """Choose a layer of the chosen area's recipe."""
+        self.layer_at = at
+        self.layer_chosen.emit()
+
+    def _signature(self, area: Area) -> object:
+        photo = self.photo
+        return (area.ring, area.smooth, area.surface_id, photo.digest if photo else "", self.mm_per_px)
+
+    def measures(self, key: str) -> Measures | None:
+        """Measures of an area when they are up to date."""
+        area = next((a for a in self.areas if a.id == key), None)
+        kept = self._measures.get(key)
+        return kept[1] if area and kept and kept[0] == self._signature(area) else None
+
+    def want_measures(self, key: str) -> None:
+        """Measure an area off the interface thread: values and colours first, its marking after."""
+        area = next((a for a in self.areas if a.id == key), None)
+        view = self.view
+        if area is None or view is None or not view.full or self.measures(key) is not None:
+            return
+        sign, scale = self._signature(area), self.mm_per_px
+        hair = surfaces()[area.surface_id].hair if area.surface_id in surfaces() else True
+
+        def keep(m: Measures) -> None:
+            self._measures[key] = (sign, m)
+            self._predictions.pop(key, None)
+            self.measures_changed.emit(key)
+
+        def first(token: Token) -> Measures:
+            return measure(view.pixels, area.ring, None, scale, area.smooth, hair, token)
+
+        def then(m: Measures) -> None:
+            keep(m)
+            self.jobs.run(
+                f"marking {key}", f"Looking at the marking of {area.name}",
+                lambda token: measure(view.pixels, area.ring, marking_model(), scale, area.smooth, hair, token), keep, quiet=True,
+            )  # fmt: skip
+
+        self.jobs.run(f"measure {key}", f"Measuring {area.name}", first, then)
+
+    # -- recipes ------------------------------------------------------------------
+    @property
+    def kit(self) -> Kit:
+        """The kit of the open commission."""
+        return shipped_kit(self.commission.kit_id if self.commission else "pencils")
+
+    @property
+    def paper(self) -> Paper:
+        """Paper and ground of the open commission."""
+        return paper(self.commission.paper_id, self.commission.ground_hex) if self.commission else paper("hotpress")
+
+    @property
+    def reach(self) -> Reach:
+        """Lightest and darkest that kit and paper give."""
+        key = (self.kit.name, self.paper)
+        if self._reach is None or self._reach[0] != key:
+            self._reach = (key, reach(self.kit, self.paper))
+        return self._reach[1]
+
+    def targets(self, key: str) -> dict[str, Array] | None:
+        """Paper targets of an area's bands, once it is measured."""
+        m = self.measures(key)
+        return None if m is None else paper_targets(self.reach, {b: np.asarray(v) for b, v in m.values.band_lab.items()})
+
+    def recipe_layers(self, key: str) -> tuple[Layer, ...]:
+        """Layers of an area's recipe."""
+        return self.recipes[key].layers if key in self.recipes else ()
+
+    def prediction(self, key: str) -> tuple[Prediction, tuple[Caution, ...]] | None:
+        """What an area's recipe gives, with its cautions; None until it is measured and has layers."""
+        layers, targets = self.recipe_layers(key), self.targets(key)
+        if targets is None or not layers:
+            return None
+        try:
+            for q in layers:
+                if q.code:
+                    self.kit.get(q.code)
+        except Fault:
+            return None
+        sign = (layers, self.kit.name, self.paper, self._measures[key][0])
+        kept = self._predictions.get(key)
+        if kept is None or kept[0] != sign:
+            told = follow(self.paper, self.kit, layers, targets)
+            kept = (sign, told, recipe_cautions(self.paper, self.kit, layers, targets, told))
+            self._predictions[key] = kept
+        return kept[1], kept[2]
+
+    def solve(self, key: str) -> None:
+        """Solve an area's layers off the interface thread and keep them as one edit."""
+        from hanabira.desk.commands import SetLayers
+
+        area, targets = next((a for a in self.areas if a.id == key), None), self.targets(key)
+        if area is None:
+            return
+        if targets is None:
+            self.want_measures(key)
+            self.messages.fault(RecipeFault(f"“{area.name}” is not measured yet.", do="Wait a moment, then solve again."))
+            return
+        surface = surfaces()[area.surface_id]
+        m = self.measures(key)
+        assert m is not None
+        kit, on = Kit(self.kit.name, tuple(p for p in self.kit if p.owned) or self.kit.pencils), self.paper
+        tray = tuple(dict.fromkeys(q.code for r in self.recipes.values() if r.area_id != key for q in r.layers if q.code))
+        length = round(min(60.0, m.length_mm or 0.0), 1)
+        reasons = {"general": surface.why_general, "gap": surface.why_gap}
+
+        def work(token: Token) -> tuple[Layer, ...]:
+            return solve_area(kit, on, targets, surface.stroke, length, reasons, tray, token=token)
+
+        def done(layers: tuple[Layer, ...]) -> None:
+            if not any(a.id == key for a in self.areas):
+                return
+            if not layers:
+                self.messages.remark(f"{area.name}: the bare paper is nearest to every band; no layer helps.")
+                return
+            self.layer_at = 0
+            self.do(SetLayers(self, area, layers, "layers"))
+
+        self.jobs.run(f"solve {key}", f"Solving the layers of {area.name}", work, done)
+
+    def do(self, command: object) -> bool:
+        """Carry out an edit and put it on the undo stack; a fault is said and nothing changes."""
+        from hanabira.desk.commands import Edit
+
+        assert isinstance(command, Edit)
+        stack = self.undo
+        if stack is None:
+            return False
+        try:
+            command.carry_out()
+        except Fault as fault:
+            self.messages.fault(fault)
+            return False
+        stack.push(command)
+        return True
+
+    def share_done(self, stage: str) -> float:
+        """How much of a stage is done, 0–1, for its petal."""
+        c = self.commission
+        if c is None:
+            return 0.0
+        if stage == "Brief":
+            return sum((bool(c.name.strip()) and c.name != "New commission", bool(c.client), bool(c.due), bool(self.photos))) / 4
+        if stage == "Study":
+            return 1.0 if self.photos and self.areas else 0.5 if self.photos else 0.0
+        if stage == "Areas":
+            return min(1.0, len(self.areas) / 6)
+        if stage == "Recipe" and self.areas:
+            return sum(a.id in self.recipes for a in self.areas) / len(self.areas)
+        return 0.0
+
+    def shut(self) -> None:
+        """Stop work and let the studio go."""
+        self.jobs.shut()
+        self.store.close()

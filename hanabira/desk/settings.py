@@ -1,0 +1,62 @@
+"""Settings, declared once: key, type, default, bounds and wording."""
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from hanabira.studio.store import Store
+
+
+@dataclass(frozen=True)
+class Setting:
+    """One setting. ``choices`` are all allowed values; else numbers lie within ``low`` and ``high``."""
+
+    key: str
+    default: Any
+    words: str
+    choices: tuple = ()
+    low: float | None = None
+    high: float | None = None
+
+    def clean(self, value: Any) -> Any:
+        """The value brought within bounds; the default when it makes no sense."""
+        if self.choices:
+            return value if value in self.choices else self.default
+        if isinstance(self.default, bool):
+            return value if isinstance(value, bool) else self.default
+        if isinstance(self.default, int | float):
+            if not isinstance(value, int | float) or isinstance(value, bool) or value != value:
+                return self.default
+            value = max(self.low if self.low is not None else value, min(self.high if self.high is not None else value, value))
+            return type(self.default)(value)
+        return value if isinstance(value, type(self.default)) else self.default
+
+
+ALL = {
+    s.key: s
+    for s in (
+        Setting("theme", "day", "Theme", ("day", "evening")),
+        Setting("text_size", 1.0, "Text size", (1.0, 1.25, 1.5, 1.75, 2.0)),
+        Setting("screen_px_per_mm", 96 / 25.4, "Screen pixels a millimetre", low=2.0, high=20.0),
+        Setting("card_paper", "A4", "Paper of printed cards", ("A4", "Letter")),
+        Setting("commission", "", "The commission that was open"),
+        Setting("area", "", "The area that was chosen"),
+        Setting("views", {}, "Where each commission's view stood"),
+        Setting("window", [], "Size and place of the window"),
+    )
+}
+
+
+class Settings:
+    """Reads and keeps the settings of a studio."""
+
+    def __init__(self, store: Store) -> None:
+        self._store = store
+
+    def get(self, key: str) -> Any:
+        """Value of a setting within its bounds."""
+        return ALL[key].clean(self._store.setting(key, ALL[key].default))
+
+    def set(self, key: str, value: Any) -> None:
+        """Keep a setting."""
+        self._store.keep_setting(key, ALL[key].clean(value))
