@@ -121,7 +121,7 @@ class RemovePhoto(Edit):
     """Take a photo off the paper, with the areas drawn on it. Its file stays in the studio."""
 
     def __init__(self, model: Model, photo: Photo) -> None:
-        areas = [a for a in model.areas if a.photo_id == photo.id]
+        areas = [a for a in model.all_areas if a.photo_id == photo.id]
         recipes = [model.recipes[a.id] for a in areas if a.id in model.recipes]
         super().__init__(model, "photo", [photo, *areas, *recipes], [])
 
@@ -149,7 +149,7 @@ class AddArea(Edit):
 
     def __init__(self, model: Model, ring: Sequence[Point], smooth: bool, name: str = "", surface_id: str = "short-fur") -> None:
         assert model.commission is not None and model.photo is not None
-        number = max((a.number for a in model.areas), default=0) + 1
+        number = max((a.number for a in model.all_areas), default=0) + 1
         self.area = Area(new_id(), model.commission.id, model.photo.id, number, name or f"Area {number}", surface_id, tuple(ring), smooth)
         super().__init__(model, "area", [], [self.area])
 

@@ -61,6 +61,7 @@ class Model(QObject):
         self._stacks: dict[str, QUndoStack] = {}
         self.commission: Commission | None = None
         self.photos: tuple[Photo, ...] = ()
+        self.all_areas: tuple[Area, ...] = ()
         self.areas: tuple[Area, ...] = ()
         self.recipes: dict[str, Recipe] = {}
         self.view: PhotoView | None = None
@@ -118,8 +119,11 @@ class Model(QObject):
         assert self.commission is not None
         key = self.commission.id
         self.photos = self.store.all(Photo, commission_id=key)
-        self.areas = self.store.all(Area, commission_id=key)
-        ids = {a.id for a in self.areas}
+        photo = self.photo
+        self.all_areas = self.store.all(Area, commission_id=key)
+        # an outline belongs to the photo it was drawn on
+        self.areas = tuple(a for a in self.all_areas if photo is not None and a.photo_id == photo.id)
+        ids = {a.id for a in self.all_areas}
         self.recipes = {r.area_id: r for r in self.store.all(Recipe) if r.area_id in ids}
 
     # -- edits ----------------------------------------------------------------

@@ -1,0 +1,133 @@
+"""Bench card: the right-hand card that knows the chosen thing and holds the next action."""
+from __future__ import annotations
+
+import random
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLayout, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+
+from hanabira.desk.controls import PetalButton
+from hanabira.desk.drawn import Drawn
+from hanabira.desk.paint import CENTRE, height, text
+from hanabira.desk.theme import role, scale, u
+
+WIDTH = 380
+
+
+class Head(Drawn):
+    """Number, name and one line about the chosen thing."""
+
+    def __init__(self, number: str = "", name: str = "", line: str = "", parent: QWidget | None = None) -> None:
+        super().__init__(name, parent)
+        self.number, self.name, self.line = number, name, line
+
+    def set(self, number: str, name: str, line: str) -> None:
+        """Show another thing."""
+        self.number, self.name, self.line = number, name, line
+        self.setAccessibleName(f"{name}. {line}")
+        self.refresh()
+
+    def _left(self) -> float:
+        return 42.0 if self.number else 0.0
+
+    def design_size(self, width: float) -> tuple[float, float]:
+        room = max(120.0, width - self._left())
+        return 140, max(35, height(self.name or " ", room, "title")) + max(20, height(self.line or " ", room, "small")) + 4
+
+    def paint(self, p: QPainter, w: float, h: float) -> None:
+        x = self._left()
+        if self.number:
+            c = QPointF(16, 18)
+            p.setPen(Qt.PenStyle.NoPen)
+            p.setBrush(role("ink"))
+            p.drawEllipse(c, 15, 15)
+            p.setBrush(Qt.BrushStyle.NoBrush)
+            p.setPen(QPen(role("card"), 1.6))
+            p.drawEllipse(c, 12, 12)
+            text(p, QRectF(1, 3, 30, 30), self.number, "strong", role("card"), CENTRE)
+        high = max(35, height(self.name or " ", w - x, "title"))
+        text(p, QRectF(x, 0, w - x, high), self.name, "title", "ink", wrap=True)
+        text(p, QRectF(x, high, w - x, h - high), self.line, "small", "ink2", wrap=True)
+
+
+class Bench(QWidget):
+    """Card beside the mat: head, parts that scroll when the window is low, and a foot that stays.
+
+    The foot holds *Take back* at the left and the one next thing at the right.
+    """
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setAccessibleName("Bench card")
+        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding)
+        outer = QVBoxLayout(self)
+        outer.setSpacing(0)
+        self._outer = outer
+        self.head = Head()
+        outer.addWidget(self.head)
+        self.area = QScrollArea()
+        self.area.setWidgetResizable(True)
+        self.area.setFrameShape(QFrame.Shape.NoFrame)
+        self.area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.area.viewport().setAutoFillBackground(False)
+        outer.addWidget(self.area, 1)
+        foot = QHBoxLayout()
+        foot.setContentsMargins(0, 0, 0, 0)
+        foot.setSpacing(4)
+        self.back = PetalButton("Take back", "back", tip="Take back the last change (Ctrl+Z)")
+        self.next = PetalButton("", None, main=True)
+        foot.addWidget(self.back)
+        foot.addStretch(1)
+        foot.addWidget(self.next)
+        outer.addLayout(foot)
+        self._fill(QWidget())
+
+    def _fill(self, content: QWidget) -> None:
+        content.setAutoFillBackground(False)
+        content.setObjectName("benchContent")
+        self.area.setWidget(content)
+
+    def resize_to(self, window_width: int) -> None:
+        """Width for the text size, at most 46 % of the window."""
+        self._outer.setContentsMargins(u(24), u(12), u(12), u(4))
+        self.setFixedWidth(min(u(WIDTH), max(WIDTH, int(0.46 * window_width))))
+
+    def set_parts(self, parts: list[QWidget | QLayout | int]) -> None:
+        """Replace everything between head and foot."""
+        content = QWidget()
+        box = QVBoxLayout(content)
+        box.setContentsMargins(0, 0, u(4), 0)
+        box.setSpacing(u(3))
+        for part in parts:
+            if isinstance(part, int):
+                box.addSpacing(u(part))
+            elif isinstance(part, QLayout):
+                box.addLayout(part)
+            else:
+                box.addWidget(part)
+        box.addStretch(1)
+        at = self.area.verticalScrollBar().value()
+        self._fill(content)
+        self.area.verticalScrollBar().setValue(at)
+
+    def paintEvent(self, _: QPaintEvent | None) -> None:
+        """The card; its left edge is a quiet deckle so that it reads as paper."""
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        rng = random.Random(4)
+        path = QPainterPath(QPointF(6, 0))
+        y = 0.0
+        while y < self.height():
+            y += rng.uniform(5, 13)
+            path.lineTo(5 + rng.uniform(-1.8, 1.8), min(y, self.height()))
+        path.lineTo(self.width(), self.height())
+        path.lineTo(self.width(), 0)
+        path.closeSubpath()
+        p.fillRect(self.rect(), role("mat"))
+        p.fillPath(path, role("card"))
+        p.setPen(QPen(role("line"), 1))
+        y = self.height() - round(60 * scale())
+        p.drawLine(QPointF(u(24), y), QPointF(self.width() - u(16), y))
+        p.end()

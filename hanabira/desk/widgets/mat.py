@@ -1,0 +1,380 @@
+"""Mat: the mid-grey bed with millimetre rulers, the taped sheet and the photo on it."""
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen, QPolygonF, QResizeEvent, QTransform, QWheelEvent
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from hanabira.core.colour.spaces import srgb_to_lab
+from hanabira.desk.drawn import Drawn
+from hanabira.desk.gestures import Gesture
+from hanabira.desk.paint import CENTRE, text
+from hanabira.desk.photoview import PhotoView
+from hanabira.desk.theme import role, scale
+
+RULER = 24
+ZOOM_RANGE = (0.15, 120.0)
+"""Least and most design pixels a millimetre."""
+
+Overlay = Callable[[QPainter, "Mat"], None]
+
+
+class Mat(Drawn):
+    """Shows the sheet at its proportions with rulers; wheel zooms at the pointer, dragging moves.
+
+    Positions: `px` maps millimetres of the sheet to design pixels, `photo_px` photo pixels.
+    ``overlays`` are drawn over the picture; ``gesture`` gets the pointer first.
+    """
+
+    value_under = pyqtSignal(object)
+    view_moved = pyqtSignal()
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__("Mat with the sheet", parent)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.sheet_mm = (240.0, 300.0)
+        self.border_mm = 10.0
+        self.paper = QColor("#f4f3ef")
+        self.photo: PhotoView | None = None
+        self.crop = (0.0, 0.0, 1.0, 1.0)
+        self.look: QImage | None = None
+        self.mirrored = False
+        self.patch: tuple[QImage, QRectF] | None = None
+        """An image drawn over a rectangle of the photo (full photo pixels)."""
+        self.overlays: list[Overlay] = []
+        self.gesture: Gesture | None = None
+        self.margins = (18.0, 18.0)
+        self.empty_words = ""
+        self.inset = False
+        self.fitted: QRectF | None = None
+        self.zoom, self.origin = 1.0, QPointF()
+        self._fit_on = True
+        self._drag: QPointF | None = None
+        self._hand_open = False
+
+    def design_size(self, width: float) -> tuple[float, float]:
+        return 260, 220
+
+    # -- geometry ----------------------------------------------------------
+    def show_sheet(self, sheet_mm: tuple[float, float], border_mm: float, paper: QColor, crop: tuple[float, float, float, float]) -> None:
+        """Set the sheet and what of the photo lies on it."""
+        if sheet_mm != self.sheet_mm:
+            self._fit_on = True
+        self.sheet_mm, self.border_mm, self.paper, self.crop = sheet_mm, border_mm, paper, crop
+        self._place()
+        self.refresh()
+
+    @property
+    def inner(self) -> QRectF:
+        """The mat without its rulers, in design pixels."""
+        s = scale()
+        return QRectF(RULER, RULER, self.width() / s - RULER, self.height() / s - RULER)
+
+    def fit(self, rect_mm: QRectF | None = None) -> None:
+        """Show the whole sheet, or a part of it, as large as fits."""
+        self._fit_on, self.fitted = True, rect_mm
+        self._place()
+        self.view_moved.emit()
+        self.refresh()
+
+    def _place(self) -> None:
+        if not self._fit_on or self.width() < 10:
+            return
+        r, (mx, my) = self.inner, self.margins
+        part = self.fitted or QRectF(0, 0, *self.sheet_mm)
+        if self.fitted is not None:
+            mx, my = 14.0, 14.0
+        self.zoom = max(ZOOM_RANGE[0], min((r.width() - 2 * mx) / part.width(), (r.height() - 2 * my) / part.height()))
+        c = r.center()
+        self.origin = QPointF(c.x() - part.center().x() * self.zoom, c.y() - part.center().y() * self.zoom)
+
+    def zoom_at(self, at: QPointF, factor: float) -> None:
+        """Zoom with the place under ``at`` (design pixels) held still."""
+        new = min(ZOOM_RANGE[1], max(ZOOM_RANGE[0], self.zoom * factor))
+        k = new / self.zoom
+        self.origin = at - (at - self.origin) * k
+        self.zoom, self._fit_on = new, False
+        self.view_moved.emit()
+        self.refresh()
+
+    def true_size(self, px_per_mm: float) -> None:
+        """One millimetre of paper is one millimetre of the screen; the middle stays."""
+        self.zoom_at(self.inner.center(), px_per_mm / scale() / self.zoom)
+
+    def view_state(self) -> list[float]:
+        """Where the view stands, to keep; empty while fitted."""
+        if self._fit_on:
+            return []
+        c = self.mm(self.inner.center())
+        return [self.zoom, c.x(), c.y()]
+
+    def restore_view(self, state: list[float]) -> None:
+        """Put the view back; an empty state fits."""
+        if len(state) != 3:
+            self.fit()
+            return
+        self.zoom, self._fit_on = float(np.clip(state[0], *ZOOM_RANGE)), False
+        c = self.inner.center()
+        self.origin = QPointF(c.x() - state[1] * self.zoom, c.y() - state[2] * self.zoom)
+        self.refresh()
+
+    def px(self, x: float, y: float) -> QPointF:
+        """Design pixel of a sheet position in mm."""
+        return QPointF(self.origin.x() + x * self.zoom, self.origin.y() + y * self.zoom)
+
+    def mm(self, at: QPointF) -> QPointF:
+        """Sheet position in mm of a design pixel."""
+        return QPointF((at.x() - self.origin.x()) / self.zoom, (at.y() - self.origin.y()) / self.zoom)
+
+    @property
+    def mm_per_px(self) -> float:
+        """Millimetres of paper a photo pixel covers."""
+        return (self.sheet_mm[0] - 2 * self.border_mm) / self.crop[2]
+
+    def photo_px(self, x: float, y: float) -> QPointF:
+        """Design pixel of a photo pixel."""
+        k = self.mm_per_px
+        xmm = self.border_mm + (x - self.crop[0]) * k
+        if self.mirrored:
+            xmm = self.sheet_mm[0] - xmm
+        return self.px(xmm, self.border_mm + (y - self.crop[1]) * k)
+
+    def photo_at(self, at: QPointF) -> QPointF:
+        """Photo pixel under a design pixel."""
+        q, k = self.mm(at), self.mm_per_px
+        xmm = self.sheet_mm[0] - q.x() if self.mirrored else q.x()
+        return QPointF((xmm - self.border_mm) / k + self.crop[0], (q.y() - self.border_mm) / k + self.crop[1])
+
+    @property
+    def sheet_rect(self) -> QRectF:
+        """The sheet in design pixels."""
+        return QRectF(self.px(0, 0), self.px(*self.sheet_mm))
+
+    @property
+    def picture_rect(self) -> QRectF:
+        """The painted part of the sheet in design pixels."""
+        b = self.border_mm
+        return QRectF(self.px(b, b), self.px(self.sheet_mm[0] - b, self.sheet_mm[1] - b))
+
+    def widget_point(self, x: float, y: float) -> QPointF:
+        """Widget pixel of a photo pixel, for pointing at it."""
+        return self.photo_px(x, y) * scale()
+
+    # -- painting -------------------------------------------------------------
+    def paint(self, p: QPainter, w: float, h: float) -> None:
+        p.fillRect(QRectF(0, 0, w, h), role("mat"))
+        p.save()
+        p.setClipRect(self.inner)
+        sheet = self.sheet_rect
+        p.fillRect(sheet, self.paper)
+        picture = self.picture_rect
+        if self.photo is not None:
+            self._draw_photo(p, picture)
+        elif self.empty_words:
+            ground = role("ink") if self.paper.lightness() > 128 else QColor("#f4f4f4")
+            text(p, picture.adjusted(16, 16, -16, -16), self.empty_words, "name", ground, CENTRE, wrap=True)
+        if self.inner.contains(sheet.adjusted(2, 2, -2, -2)):
+            self._tape(p, sheet)
+        p.restore()
+        p.save()
+        p.setClipRect(self.inner)
+        for overlay in self.overlays:
+            p.save()
+            overlay(p, self)
+            p.restore()
+        if self.gesture is not None:
+            self.gesture.paint(p, self)
+        p.restore()
+        self._rulers(p, w, h)
+        if self.inset and self.photo is not None and not self.inner.contains(sheet):
+            self._inset(p)
+
+    def _draw_photo(self, p: QPainter, picture: QRectF) -> None:
+        assert self.photo is not None
+        p.save()
+        p.setClipRect(picture, Qt.ClipOperation.IntersectClip)
+        if self.mirrored:
+            c = picture.center().x()
+            p.translate(2 * c, 0)
+            p.scale(-1, 1)
+        visible = picture.intersected(self.inner)
+        self._blit(p, self.look or self.photo.level_for(self.zoom * self.mm_per_px * scale()), QRectF(0, 0, *self.photo.size), visible)
+        if self.patch is not None:
+            image, where = self.patch
+            self._blit(p, image, where, visible)
+        p.restore()
+
+    def _blit(self, p: QPainter, image: QImage, where: QRectF, visible: QRectF) -> None:
+        """Draw what can be seen of an image that covers ``where`` in photo pixels."""
+        k, z = self.mm_per_px, self.zoom
+        left = self.origin.x() + (self.border_mm + (where.x() - self.crop[0]) * k) * z
+        top = self.origin.y() + (self.border_mm + (where.y() - self.crop[1]) * k) * z
+        target = QRectF(left, top, where.width() * k * z, where.height() * k * z)
+        shown = target.intersected(visible.adjusted(-2, -2, 2, 2))
+        if shown.isEmpty():
+            return
+        fx, fy = image.width() / target.width(), image.height() / target.height()
+        source = QRectF((shown.x() - target.x()) * fx, (shown.y() - target.y()) * fy, shown.width() * fx, shown.height() * fy)
+        p.drawImage(shown, image, source)
+
+    def _tape(self, p: QPainter, sheet: QRectF) -> None:
+        """Four torn pieces of neutral tape hold the sheet."""
+        corners = ((sheet.topLeft(), -45), (sheet.topRight(), 45), (sheet.bottomRight(), -45), (sheet.bottomLeft(), 45))
+        for k, (corner, angle) in enumerate(corners):
+            n, half, high = 6, 27, 8
+            points = [QPointF(-half + (2.2 if i % 2 else 0), -high + i * 2 * high / n) for i in range(n + 1)]
+            points += [QPointF(half - (2.2 if i % 2 else 0), high - i * 2 * high / n) for i in range(n + 1)]
+            inward = QPointF(5 if k in (0, 3) else -5, 5 if k < 2 else -5)
+            t = QTransform().translate(corner.x() + inward.x(), corner.y() + inward.y()).rotate(angle)
+            path = QPainterPath()
+            path.addPolygon(t.map(QPolygonF(points)))
+            path.closeSubpath()
+            p.fillPath(path, QColor(244, 244, 244, 168))
+
+    def _rulers(self, p: QPainter, w: float, h: float) -> None:
+        """Strips along top and left, counted from the sheet's corner; the stretch over the sheet is lighter."""
+        sheet = self.sheet_rect
+        p.fillRect(QRectF(0, 0, w, RULER), role("rule"))
+        p.fillRect(QRectF(0, 0, RULER, h), role("rule"))
+        p.fillRect(QRectF(sheet.left(), 0, sheet.width(), RULER).intersected(QRectF(RULER, 0, w, RULER)), role("card"))
+        p.fillRect(QRectF(0, sheet.top(), RULER, sheet.height()).intersected(QRectF(0, RULER, RULER, h)), role("card"))
+        fine = next((f for f in (1, 2, 5, 10, 50) if f * self.zoom >= 3), 100)
+        numbers = next((n for n in (10, 20, 50, 100, 200, 500) if n * self.zoom >= 38), 1000)
+        for axis in (0, 1):
+            low = self.mm(QPointF(RULER, RULER))
+            high = self.mm(QPointF(w, h))
+            a = max(0, int((low.x(), low.y())[axis]))
+            b = min(int(self.sheet_mm[axis]), int((high.x(), high.y())[axis]) + 1)
+            p.setPen(QPen(role("ink"), 1))
+            for mm in range(a - a % fine, b + 1, fine):
+                n = 9 if mm % numbers == 0 else 6 if mm % 10 == 0 else 3.5
+                q = self.px(mm, mm)
+                if axis == 0 and q.x() >= RULER:
+                    p.drawLine(QPointF(q.x(), RULER), QPointF(q.x(), RULER - n))
+                elif axis == 1 and q.y() >= RULER:
+                    p.drawLine(QPointF(RULER, q.y()), QPointF(RULER - n, q.y()))
+            for mm in range(a - a % numbers, b + 1, numbers):
+                q = self.px(mm, mm)
+                if axis == 0 and RULER <= q.x() <= w - 30:
+                    text(p, QRectF(q.x() + 3, 0, 40, 15), str(mm), "note", "ink")
+                elif axis == 1 and RULER <= q.y() <= h - 30:
+                    p.save()
+                    p.translate(1, q.y() + 3)
+                    p.rotate(90)
+                    text(p, QRectF(0, -15, 40, 15), str(mm), "note", "ink")
+                    p.restore()
+        p.fillRect(QRectF(0, 0, RULER, RULER), role("rule"))
+        text(p, QRectF(0, 0, RULER, RULER), "mm", "note", "ink2", CENTRE)
+
+    def _inset(self, p: QPainter) -> None:
+        """Where the view sits on the whole sheet."""
+        assert self.photo is not None
+        high = 86.0
+        k = high / self.sheet_mm[1]
+        wide = self.sheet_mm[0] * k
+        area = self.inner
+        r = QRectF(area.right() - wide - 12, area.bottom() - high - 12, wide, high)
+        p.fillRect(r.adjusted(-3, -3, 3, 3), role("card"))
+        p.fillRect(r, self.paper)
+        b = self.border_mm * k
+        p.drawImage(r.adjusted(b, b, -b, -b), self.photo.levels[-1], self._crop_of(self.photo.levels[-1]))
+        seen = QRectF(self.mm(area.topLeft()), self.mm(area.bottomRight())).intersected(QRectF(0, 0, *self.sheet_mm))
+        v = QRectF(r.left() + seen.left() * k, r.top() + seen.top() * k, seen.width() * k, seen.height() * k)
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        p.setPen(QPen(QColor(0, 0, 0), 3))
+        p.drawRect(v)
+        p.setPen(QPen(QColor(255, 255, 255), 1.4))
+        p.drawRect(v)
+
+    def _crop_of(self, image: QImage) -> QRectF:
+        assert self.photo is not None
+        f = image.width() / self.photo.size[0]
+        return QRectF(*(v * f for v in self.crop))
+
+    # -- pointer and keys --------------------------------------------------------
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self._place()
+        super().resizeEvent(event)
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        at = event.position() / scale()
+        if self.gesture is not None and self.gesture.wheel(self, at, event.angleDelta().y() / 120):
+            return
+        self.zoom_at(at, 1.0015 ** event.angleDelta().y())
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.setFocus(Qt.FocusReason.MouseFocusReason)
+        at = event.position() / scale()
+        if event.button() == Qt.MouseButton.LeftButton and self.gesture is not None and not self._hand_open and self.gesture.press(self, at, event.modifiers()):
+            self.update()
+            return
+        if event.button() in (Qt.MouseButton.LeftButton, Qt.MouseButton.MiddleButton):
+            self._drag = at
+            self.setCursor(Qt.CursorShape.ClosedHandCursor)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        at = event.position() / scale()
+        self._tell_value(at)
+        if self._drag is not None:
+            self.origin += at - self._drag
+            self._drag, self._fit_on = at, False
+            self.refresh()
+        elif self.gesture is not None:
+            self.gesture.move(self, at, event.buttons())
+            self.setCursor(self.gesture.cursor)
+            self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        at = event.position() / scale()
+        if self._drag is not None:
+            self._drag = None
+            self.setCursor(self.gesture.cursor if self.gesture else Qt.CursorShape.ArrowCursor)
+            self.view_moved.emit()
+        elif self.gesture is not None:
+            self.gesture.release(self, at)
+            self.refresh()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        at = event.position() / scale()
+        if self.gesture is None or not self.gesture.double(self, at):
+            self.mousePressEvent(event)
+        self.update()
+
+    def leaveEvent(self, event: QEvent) -> None:
+        self.value_under.emit(None)
+        super().leaveEvent(event)
+
+    def _tell_value(self, at: QPointF) -> None:
+        if self.photo is None or not self.picture_rect.contains(at):
+            self.value_under.emit(None)
+            return
+        q = self.photo_at(at)
+        colour = self.photo.at(q.x(), q.y())
+        self.value_under.emit(None if colour is None else srgb_to_lab(np.asarray(colour) / 255.0))
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        key = Qt.Key(event.key())
+        if key == Qt.Key.Key_Space and not event.isAutoRepeat():
+            self._hand_open = True
+            self.setCursor(Qt.CursorShape.OpenHandCursor)
+            return
+        if self.gesture is not None and self.gesture.key(self, key, event.modifiers()):
+            self.refresh()
+            return
+        if key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
+            self.zoom_at(self.inner.center(), 1.25)
+        elif key == Qt.Key.Key_Minus:
+            self.zoom_at(self.inner.center(), 0.8)
+        else:
+            super().keyPressEvent(event)
+
+    def keyReleaseEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Space and not event.isAutoRepeat():
+            self._hand_open = False
+            self.setCursor(self.gesture.cursor if self.gesture else Qt.CursorShape.ArrowCursor)
+        else:
+            super().keyReleaseEvent(event)

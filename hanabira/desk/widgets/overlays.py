@@ -1,0 +1,243 @@
+"""Drawn over the picture: outlines with margin names, the combing, where a layer goes."""
+from __future__ import annotations
+
+import math
+import random
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF
+from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
+
+from hanabira.core.area.hair import HairField
+from hanabira.core.area.measures import Measures
+from hanabira.core.area.shape import cut
+from hanabira.core.colour.spaces import bytes_to_lab
+from hanabira.core.solver.area import WHERE
+from hanabira.desk.gestures import ring_path
+from hanabira.desk.paint import LEFT, RIGHT, disc, hair, text, two_tone, width
+from hanabira.desk.theme import role
+from hanabira.desk.widgets.mat import Mat
+from hanabira.studio.records import Area
+
+ROW = 50.0
+ELBOW = 12.0
+
+
+@dataclass
+class Spot:
+    """Where an area's number and its margin name stand, in design pixels."""
+
+    area: Area
+    at: QPointF
+    left: bool
+    y: float
+    rect: QRectF
+
+
+class Outlines:
+    """Every area's outline and number; names stand in the mat's margins on thin leaders, as on a botanical plate."""
+
+    def __init__(self, areas: Callable[[], Sequence[Area]], chosen: Callable[[], str], note: Callable[[Area], str], names: bool = True) -> None:
+        self.areas, self.chosen, self.note, self.names = areas, chosen, note, names
+
+    def __call__(self, p: QPainter, mat: Mat) -> None:
+        spots = self.spots(mat)
+        chosen = self.chosen()
+        for s in spots:
+            path = ring_path(s.area.ring, mat, s.area.smooth)
+            if s.area.id == chosen:
+                two_tone(p, path, 2.4)
+            else:
+                two_tone(p, path, 1.1, [5, 3], 215)
+        if self.names:
+            for s in spots:
+                self._leader(p, s, mat)
+            for s in spots:
+                self._name(p, s, s.area.id == chosen)
+        for s in spots:
+            disc(p, s.at, s.area.number, s.area.id == chosen)
+
+    def spots(self, mat: Mat) -> list[Spot]:
+        """Places of all numbers and names; names are spread at least `ROW` apart on either side."""
+        out: list[Spot] = []
+        sheet = mat.sheet_rect
+        for area in self.areas():
+            c = _inside(area, mat)
+            out.append(Spot(area, c, c.x() < sheet.center().x(), c.y(), QRectF()))
+        if not self.names:
+            return out
+        inner = mat.inner
+        left_edge, right_edge = max(sheet.left(), inner.left()) - ELBOW, min(sheet.right(), inner.right()) + ELBOW
+        room_left, room_right = left_edge - inner.left() - 16, inner.right() - right_edge - 16
+        for left in (True, False):
+            self._spread([s for s in out if s.left == left], inner)
+        # a full margin gives names to the other side
+        most = max(1, int(inner.height() // ROW))
+        for left in (True, False):
+            rows = sorted((s for s in out if s.left == left), key=lambda s: abs(s.at.x() - sheet.center().x()))
+            for s in rows[: max(0, len(rows) - most)]:
+                s.left = not left
+        for left, room in ((True, room_left), (False, room_right)):
+            self._spread([s for s in out if s.left == left], inner)
+            for s in out:
+                if s.left == left:
+                    w = max(40.0, room)
+                    x = left_edge - 14 - w if left else right_edge + 14
+                    s.rect = QRectF(x, s.y - 20, w, 40)
+        return out
+
+    @staticmethod
+    def _spread(rows: list[Spot], inner: QRectF) -> None:
+        rows.sort(key=lambda s: s.at.y())
+        y = inner.top() + 24
+        for s in rows:
+            s.y = max(y, s.at.y())
+            y = s.y + ROW
+        low = inner.bottom() - 24
+        for s in reversed(rows):
+            s.y = min(s.y, low)
+            low = s.y - ROW
+
+    def _leader(self, p: QPainter, s: Spot, mat: Mat) -> None:
+        edge = s.rect.right() + 14 if s.left else s.rect.left() - 14
+        path = QPainterPath(QPointF(edge - 10 if s.left else edge + 10, s.y))
+        path.lineTo(edge, s.y)
+        path.lineTo(s.at)
+        p.setPen(QPen(QColor(0, 0, 0, 150), 2.4))
+        p.drawPath(path)
+        p.setPen(QPen(QColor(255, 255, 255, 235), 1))
+        p.drawPath(path)
+
+    def _name(self, p: QPainter, s: Spot, here: bool) -> None:
+        align = RIGHT if s.left else LEFT
+        text(p, QRectF(s.rect.left(), s.y - 20, s.rect.width(), 21), s.area.name, "name", "mat_ink", align, elide=True)
+        text(p, QRectF(s.rect.left(), s.y + 1, s.rect.width(), 17), self.note(s.area), "note", "mat_ink", align, elide=True)
+        if here:
+            n = min(width(s.area.name, "name"), s.rect.width())
+            x = s.rect.right() - n if s.left else s.rect.left()
+            p.setPen(QPen(role("mat_ink"), 2))
+            p.drawLine(QPointF(x, s.y + 20), QPointF(x + n, s.y + 20))
+
+
+def _inside(area: Area, mat: Mat) -> QPointF:
+    """A place well inside an area for its number: the middle, or the deepest of a few when the middle lies outside."""
+    path = ring_path(area.ring, mat, area.smooth)
+    c = path.boundingRect().center()
+    x = sum(q[0] for q in area.ring) / len(area.ring)
+    y = sum(q[1] for q in area.ring) / len(area.ring)
+    mean = mat.photo_px(x, y)
+    for q in (mean, c):
+        if path.contains(q):
+            return q
+    box = path.boundingRect()
+    for k in range(1, 12):
+        for j in range(1, 12):
+            q = QPointF(box.left() + box.width() * ((j * 5) % 12) / 12, box.top() + box.height() * ((k * 7) % 12) / 12)
+            if path.contains(q):
+                return q
+    return mean
+
+
+class Combing:
+    """The measured hair as strokes at true paper scale; none where the photo shows no direction."""
+
+    def __init__(self, area: Callable[[], Area | None], measures: Callable[[], Measures | None]) -> None:
+        self.area, self.measures = area, measures
+
+    def __call__(self, p: QPainter, mat: Mat) -> None:
+        area, m = self.area(), self.measures()
+        if area is None or m is None or m.field is None or m.hair.direction_deg is None:
+            return
+        spacing_px = max(2.2 * (m.hair.width_px or 1.5), 2.0)
+        draw_combing(p, mat, area, m.field, m.origin, m.hair.length_px or 12.0, spacing_px, m.hair.spread_deg or 0.0)
+
+
+def draw_combing(
+    p: QPainter, mat: Mat, area: Area, field: HairField, origin: tuple[int, int], length_px: float, spacing_px: float, spread_deg: float, colour: QColor | None = None
+) -> None:
+    """Strokes rooted on a jittered grid; spacing as measured, but never under 5 design pixels."""
+    path = ring_path(area.ring, mat, area.smooth)
+    to_screen = mat.zoom * mat.mm_per_px
+    pitch = max(spacing_px * to_screen, 5.0) / to_screen
+    rng = random.Random(5)
+    visible = path.boundingRect().intersected(mat.inner)
+    if visible.isEmpty():
+        return
+    a, b = mat.photo_at(visible.topLeft()), mat.photo_at(visible.bottomRight())
+    x_low, x_high = min(a.x(), b.x()), max(a.x(), b.x())
+    length = min(length_px, 40 * pitch) * to_screen
+    rows, cols = field.sure.shape
+    white = colour or QColor(255, 255, 255)
+    count = 0
+    y = a.y()
+    while y < b.y() and count < 6000:
+        x = x_low
+        while x < x_high:
+            u, v = x + rng.uniform(-0.4, 0.4) * pitch, y + rng.uniform(-0.4, 0.4) * pitch
+            n, turn, bend = length * rng.uniform(0.75, 1.15), rng.gauss(0, 0.6 * spread_deg), rng.gauss(0, 6)
+            i, j = int((v - origin[1]) / field.step_px), int((u - origin[0]) / field.step_px)
+            x += pitch * 1.7
+            if not (0 <= i < rows and 0 <= j < cols and field.sure[i, j]):
+                continue
+            q = mat.photo_px(u, v)
+            if not path.contains(q):
+                continue
+            d = float(field.direction_deg[i, j]) + turn
+            if mat.mirrored:
+                d = 180 - d
+            start = q - QPointF(math.cos(math.radians(d)), -math.sin(math.radians(d))) * (n / 2)
+            hair(p, start.x() + 0.5, start.y() + 0.9, d, n, QColor(0, 0, 0), 2.4, bend, 150)
+            hair(p, start.x(), start.y(), d, n, white, 1.5, bend, 250)
+            count += 1
+        y += pitch * 0.95
+
+
+def layer_picture(pixels: np.ndarray, size: tuple[int, int], area: Area, measures: Measures, where: str) -> tuple[np.ndarray, QRectF]:
+    """The photo round an area drained to pale grey, in full colour only where a layer goes.
+
+    Returns pixels (h, w, 3) uint8 and the rectangle they cover in full photo pixels.
+    """
+    k = pixels.shape[1] / size[0]
+    ring = [(x * k, y * k) for x, y in area.ring]
+    region = cut(pixels, ring, area.smooth)
+    h, w = region.mask.shape
+    pad = int(0.6 * max(h, w))
+    x0, y0 = max(0, region.left - pad), max(0, region.top - pad)
+    x1, y1 = min(pixels.shape[1], region.left + w + pad), min(pixels.shape[0], region.top + h + pad)
+    view = pixels[y0:y1, x0:x1]
+    shrink = min(1.0, math.sqrt(1_500_000 / max(1, view.shape[0] * view.shape[1])))
+    mask = np.zeros(view.shape[:2], np.uint8)
+    mask[region.top - y0 : region.top - y0 + h, region.left - x0 : region.left - x0 + w] = region.mask
+    if shrink < 1:
+        new = (round(view.shape[1] * shrink), round(view.shape[0] * shrink))
+        view, mask = cv2.resize(view, new, interpolation=cv2.INTER_AREA), cv2.resize(mask, new, interpolation=cv2.INTER_NEAREST)
+    lab = bytes_to_lab(view)
+    bands = [measures.values.limits[b] for b in WHERE[where]]
+    # bands leave gaps between them: a layer for "all but the lights" takes everything below the lights
+    order = ("gap", "general", "light", "highlight")
+    takes = [b in WHERE[where] for b in order]
+    lims = measures.values.limits
+    cuts = [(lims["gap"][1] + lims["general"][0]) / 2, (lims["general"][1] + lims["light"][0]) / 2, lims["light"][1]]
+    edges = [-1.0, *cuts, 101.0]
+    lightness = cv2.GaussianBlur(lab[..., 0], (0, 0), 1.2)
+    where_map = np.zeros(lightness.shape, np.float32)
+    for take, low, high in zip(takes, edges[:-1], edges[1:], strict=True):
+        if take:
+            where_map = np.maximum(where_map, np.clip((lightness - low) / 2 + 0.5, 0, 1) * np.clip((high - lightness) / 2 + 0.5, 0, 1))
+    assert bands
+    soft = cv2.GaussianBlur(mask.astype(np.float32), (0, 0), 1.0)
+    where_map = (where_map * soft)[..., None]
+    y = (view.astype(np.float32) @ np.array([0.2126, 0.7152, 0.0722], np.float32))[..., None]
+    pale, inside = y * 0.55 + 92, y * 0.34 + 136
+    base = pale * (1 - soft[..., None]) + inside * soft[..., None]
+    out = base * (1 - where_map) + view * where_map
+    return np.clip(out, 0, 255).astype(np.uint8), QRectF(x0 / k, y0 / k, (x1 - x0) / k, (y1 - y0) / k)
+
+
+def grey_base(pixels: np.ndarray) -> np.ndarray:
+    """The whole photo drained to the same pale grey."""
+    y = pixels.astype(np.float32) @ np.array([0.2126, 0.7152, 0.0722], np.float32)
+    return np.repeat(np.clip(y * 0.55 + 92, 0, 255).astype(np.uint8)[..., None], 3, 2)

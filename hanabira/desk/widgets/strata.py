@@ -1,0 +1,349 @@
+"""Strata: a recipe as a cut through the paper, tooth at the bottom, open tooth on top."""
+from __future__ import annotations
+
+import math
+import random
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPainterPath, QPen
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from hanabira.core.colour.spaces import Array
+from hanabira.desk import icon as icons
+from hanabira.desk.drawn import Drawn, Stop
+from hanabira.desk.paint import LEFT, RIGHT, bed, hair, hatch, mapped, swatch, text, width
+from hanabira.desk.theme import THIN, role
+
+BAND_NAMES = ("gap", "general", "light", "highlight")
+HEAD_H, PAPER_H, TOP_H = 92.0, 46.0, 92.0
+LEAST_ROW, MOST_ROW = 46.0, 57.0
+LEFT_W, CORE_W = 176.0, 112.0
+
+
+@dataclass(frozen=True)
+class Stratum:
+    """One layer as the strata draw it. ``uses`` share of the tooth in this band; ``here`` whether it goes into the band."""
+
+    code: str
+    role: str
+    pencil: str
+    masstone: Array | None
+    pressure: int
+    passes: int
+    stroke: str
+    after: Array
+    uses: float
+    here: bool
+    caution: str = ""
+
+
+@dataclass(frozen=True)
+class Cut:
+    """A whole recipe in one band."""
+
+    name: str
+    band: str
+    strata: tuple[Stratum, ...]
+    paper: Array
+    paper_name: str
+    target: Array
+    figures: str
+    words: str
+
+
+def mix(a: QColor, b: QColor, t: float) -> QColor:
+    """Straight mix of two screen colours; only for the drawing of a band."""
+    return QColor(*(round(x + (y - x) * t) for x, y in zip(a.getRgb()[:3], b.getRgb()[:3], strict=False)))
+
+
+class Strata(Drawn):
+    """Left: pencil's swatch, code, role. Middle: the cut. Right: touching predicted colours under the target.
+
+    Keys: arrows choose, Alt with an arrow moves a layer, Delete removes it.
+    """
+
+    chosen_layer = pyqtSignal(int)
+    band_wanted = pyqtSignal(str)
+    move_wanted = pyqtSignal(int, int)
+    remove_wanted = pyqtSignal(int)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__("Strata of the recipe", parent)
+        self.cut: Cut | None = None
+        self.chosen = 0
+        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding)
+        rng = random.Random(8)
+        self._bumps = [(rng.uniform(0.5, 1.0), rng.uniform(0, 6.28), f) for f in (0.105, 0.19, 0.31, 0.52)]
+
+    def set(self, cut: Cut | None, chosen: int) -> None:
+        """Show a recipe."""
+        self.cut, self.chosen = cut, chosen
+        if cut:
+            self.setAccessibleDescription(f"{cut.name}, {cut.band}: {cut.figures}. {cut.words}")
+        self.refresh()
+
+    def design_size(self, width: float) -> tuple[float, float]:
+        n = len(self.cut.strata) if self.cut else 4
+        return 412, HEAD_H + TOP_H + n * LEAST_ROW + PAPER_H + 24
+
+    # -- layout -----------------------------------------------------------------
+    def _row(self, h: float) -> float:
+        n = max(1, len(self.cut.strata) if self.cut else 1)
+        return max(LEAST_ROW, min(MOST_ROW, (h - HEAD_H - TOP_H - PAPER_H - 24) / n))
+
+    def _base(self, h: float) -> float:
+        return h - 14 - PAPER_H
+
+    def _row_rect(self, k: int, w: float, h: float) -> QRectF:
+        row = self._row(h)
+        return QRectF(0, self._base(h) - (k + 1) * row, w, row)
+
+    def stops(self, w: float, h: float) -> list[Stop]:
+        if self.cut is None:
+            return []
+        out, x = [], 18.0
+        for name in BAND_NAMES:
+            n = width(name, "strong") + 18
+            said = f"Stack in the {name}" + (", shown" if name == self.cut.band else "")
+            out.append(Stop(f"band {name}", QRectF(x, 58, n, 26), said, f"Show what lies in the {name}", self._call(self.band_wanted.emit, name)))
+            x += n + 4
+        for k in range(len(self.cut.strata) - 1, -1, -1):
+            q = self.cut.strata[k]
+            words = f"Layer {k + 1}: {q.role}, {q.code} {q.pencil}, pressure {q.pressure}, {q.passes} pass{'es' if q.passes > 1 else ''}"
+            words += f", after it L* {q.after[0]:.0f}" if q.here else f", not laid in the {self.cut.band}"
+            words += f". Caution: {q.caution}" if q.caution else ""
+            out.append(Stop(f"layer {k}", self._row_rect(k, w - 1, h).adjusted(2, 1, -2, -1), words, words, self._call(self.chosen_layer.emit, k)))
+        return out
+
+    @staticmethod
+    def _call(f: Callable, value: object) -> Callable[[], None]:
+        return lambda: f(value)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        key = self._stops[self._current].key if self._stops else ""
+        if key.startswith("layer "):
+            k = int(key.split()[1])
+            alt = event.modifiers() & Qt.KeyboardModifier.AltModifier
+            if alt and event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+                self.move_wanted.emit(k, k + (1 if event.key() == Qt.Key.Key_Up else -1))
+                return
+            if event.key() == Qt.Key.Key_Delete:
+                self.remove_wanted.emit(k)
+                return
+        super().keyPressEvent(event)
+        key = self._stops[self._current].key if self._stops else ""
+        if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down) and key.startswith("layer "):
+            self.chosen_layer.emit(int(key.split()[1]))
+
+    # -- painting ------------------------------------------------------------------
+    def paint(self, p: QPainter, w: float, h: float) -> None:
+        p.fillRect(QRectF(0, 0, w, h), role("card"))
+        if self.cut is None:
+            return
+        cut = self.cut
+        self._verdict(p, w, cut)
+        row, base = self._row(h), self._base(h)
+        column = len(cut.strata) * row
+        core = QRectF(LEFT_W, 0, CORE_W, 0)
+        per_percent = min(5.05, (base - HEAD_H - 6) / 100)
+        bed(p, QRectF(308, base - column - 58, 54, column + 58 + PAPER_H))
+        if cut.strata:
+            bed(p, QRectF(19, base - column + 8, 32, column - 16))
+        used = 100 * sum(q.uses for q in cut.strata)
+        self._open(p, core, base - 100 * per_percent, base - used * per_percent, 100 - used, base - column)
+        lower = self._edge(base, 0, core)
+        paper = mapped(cut.paper)
+        self._paper(p, core, lower, base, paper)
+        level, fill = base, 0.0
+        for k, q in enumerate(cut.strata):
+            level -= q.uses * 100 * per_percent
+            fill += q.uses
+            upper = self._edge(level, min(1.0, fill), core) if q.here and q.uses > 1e-4 else lower
+            if q.here:
+                self._band(p, q, k, lower, upper, paper)
+            self._layer_row(p, q, k, self._row_rect(k, w, h), (lower[0].y() + upper[0].y()) / 2, (lower[-1].y() + upper[-1].y()) / 2, core)
+            lower = upper
+        self._ends(p, w, base, column, cut, paper)
+
+    def _tooth(self, x: float) -> float:
+        """Height of the paper's tooth at x, about 0 (valley) to 1 (peak)."""
+        v = sum(a * math.sin(f * x + ph) / (1 + 5 * f) for a, ph, f in self._bumps)
+        return max(0.0, min(1.0, 0.5 + v * 0.62))
+
+    def _edge(self, level: float, fill: float, core: QRectF) -> list[QPointF]:
+        """Top edge of a band: the tooth shows through less the more of it is filled."""
+        amp = 30.0 * (1 - fill) ** 1.25 + 2.0
+        return [QPointF(x, level - amp * (self._tooth(x) - 0.5)) for x in range(int(core.left()), int(core.right()) + 1, 2)]
+
+    def _verdict(self, p: QPainter, w: float, cut: Cut) -> None:
+        n = width(cut.figures, "strong")
+        text(p, QRectF(18, 10, w - n - 44, 22), cut.name, "name", "ink", elide=True)
+        text(p, QRectF(w - n - 15, 10, n + 2, 22), cut.figures, "strong", "ink", RIGHT)
+        text(p, QRectF(18, 33, w - 32, 18), cut.words, "small", "ink2", elide=True)
+        x = 18.0
+        for name in BAND_NAMES:
+            here = name == cut.band
+            n = width(name, "strong") + 18
+            r = QRectF(x, 58, n, 26)
+            if self.hovered == f"band {name}":
+                p.fillRect(r, role("plum_wash"))
+            text(p, r, name, "strong" if here else "body", "ink", Qt.AlignmentFlag.AlignCenter)
+            if here:
+                p.setPen(QPen(role("ink"), 2.4, cap=Qt.PenCapStyle.RoundCap))
+                p.drawLine(QPointF(r.left() + 9, 83), QPointF(r.right() - 9, 83))
+            x += n + 4
+        p.setPen(QPen(role("line"), 1))
+        p.drawLine(QPointF(18, 88), QPointF(w - 14, 88))
+
+    def _open(self, p: QPainter, core: QRectF, top: float, bottom: float, left: float, rows_top: float) -> None:
+        """Unused tooth stays open: dotted walls, a height mark and words."""
+        p.setPen(QPen(role("ink2"), 1.4, Qt.PenStyle.DotLine, Qt.PenCapStyle.RoundCap))
+        p.drawLine(QPointF(core.left(), top), QPointF(core.left(), bottom))
+        p.drawLine(QPointF(core.right(), top), QPointF(core.right(), bottom))
+        p.drawLine(QPointF(core.left(), top), QPointF(core.right(), top))
+        x = core.center().x()
+        if bottom - top > 34:
+            p.setPen(QPen(role("ink2"), 1.2, cap=Qt.PenCapStyle.RoundCap))
+            p.drawLine(QPointF(x, top + 6), QPointF(x, bottom - 12))
+            for y, d in ((top + 6, 5), (bottom - 12, -5)):
+                p.drawLine(QPointF(x, y), QPointF(x - 4, y + d))
+                p.drawLine(QPointF(x, y), QPointF(x + 4, y + d))
+        y = min(max(HEAD_H + 2, top + 2), rows_top - 62)
+        icons.draw(p, "tooth", QRectF(18, y + 6, 22, 22), "ink")
+        text(p, QRectF(48, y, 126, 20), f"{max(0.0, left):.0f}{THIN}% tooth left", "strong", "ink")
+        words = "full: no layer holds" if left < 5 else "room for one light pass" if left < 14 else "room for a few light passes" if left < 45 else "room for many layers"
+        text(p, QRectF(48, y + 19, 124, 36), words, "small", "ink2", wrap=True)
+
+    def _paper(self, p: QPainter, core: QRectF, edge: list[QPointF], base: float, paper: QColor) -> None:
+        """Body of the sheet with a few fibres."""
+        path = QPainterPath(edge[0])
+        for q in edge:
+            path.lineTo(q)
+        path.lineTo(core.right(), base + PAPER_H)
+        path.lineTo(core.left(), base + PAPER_H)
+        path.closeSubpath()
+        p.fillPath(path, paper)
+        rng = random.Random(2)
+        p.save()
+        p.setClipPath(path)
+        ink = QColor(0, 0, 0, 46) if paper.lightness() > 90 else QColor(255, 255, 255, 60)
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        for _ in range(26):
+            x, y = rng.uniform(core.left(), core.right()), rng.uniform(base + 2, base + PAPER_H)
+            f = QPainterPath(QPointF(x, y))
+            f.quadTo(x + rng.uniform(4, 10), y + rng.uniform(-5, 5), x + rng.uniform(10, 24), y + rng.uniform(-3, 3))
+            p.setPen(QPen(ink, 0.9))
+            p.drawPath(f)
+        p.restore()
+
+    def _band(self, p: QPainter, q: Stratum, k: int, lower: list[QPointF], upper: list[QPointF], paper: QColor) -> None:
+        """Band in the pencil's colour, paler the lighter the pressure, with its stroke mark."""
+        path = QPainterPath(upper[0])
+        for pt in upper:
+            path.lineTo(pt)
+        for pt in reversed(lower):
+            path.lineTo(pt)
+        path.closeSubpath()
+        mass = mapped(q.masstone) if q.masstone is not None else role("bed")
+        p.fillPath(path, mix(mass, paper, 0.52 - 0.11 * q.pressure + 0.03))
+        p.save()
+        p.setClipPath(path)
+        mark = mass.darker(132) if mass.lightness() > 60 else mix(mass, QColor(255, 255, 255), 0.52)
+        if q.masstone is None:
+            hatch(p, path.boundingRect(), "bed_ink", 5, 1)
+        else:
+            self._marks(p, q.stroke, path.boundingRect(), mark, k)
+        p.restore()
+        if k == self.chosen:
+            p.setBrush(Qt.BrushStyle.NoBrush)
+            p.setPen(QPen(role("card"), 4.5))
+            p.drawPath(path)
+            p.setPen(QPen(role("ink"), 2))
+            p.drawPath(path)
+
+    @staticmethod
+    def _marks(p: QPainter, stroke: str, r: QRectF, c: QColor, seed: int) -> None:
+        """Flick, side of the point, hatch, circle, squiggle: drawn, not written."""
+        rng = random.Random(seed)
+        y = r.top() - 4
+        while y < r.bottom() + 8:
+            x = r.left() - 6
+            while x < r.right() + 6:
+                a, b = x + rng.uniform(-2, 2), y + rng.uniform(-2, 2)
+                if stroke == "flick":
+                    hair(p, a, b, 24, 17, c, 1.7, rng.uniform(-8, 12), 190)
+                    x += 13
+                elif stroke == "hatch":
+                    p.setPen(QPen(QColor(c.red(), c.green(), c.blue(), 200), 1.2))
+                    p.drawLine(QPointF(a, b + 8), QPointF(a + 6, b - 3))
+                    x += 5
+                elif stroke == "side":
+                    p.setPen(QPen(QColor(c.red(), c.green(), c.blue(), 70), 4.5, cap=Qt.PenCapStyle.RoundCap))
+                    p.drawLine(QPointF(a, b), QPointF(a + 24, b - 2))
+                    x += 22
+                elif stroke == "squiggle":
+                    path = QPainterPath(QPointF(a, b))
+                    path.cubicTo(a + 5, b - 7, a + 5, b + 7, a + 12, b)
+                    p.setBrush(Qt.BrushStyle.NoBrush)
+                    p.setPen(QPen(c, 1.2))
+                    p.drawPath(path)
+                    x += 13
+                else:
+                    p.setBrush(Qt.BrushStyle.NoBrush)
+                    p.setPen(QPen(c, 1.2))
+                    p.drawEllipse(QPointF(a, b), 3, 2.6)
+                    x += 9
+            y += 8
+
+    def _layer_row(self, p: QPainter, q: Stratum, k: int, r: QRectF, y_left: float, y_right: float, core: QRectF) -> None:
+        """Swatch with code and role, leaders to the band, predicted colour and its value."""
+        mid = r.center().y()
+        here = k == self.chosen
+        if here or self.hovered == f"layer {k}":
+            p.fillRect(QRectF(55, r.top() + 2, 103, r.height() - 4), role("well" if here else "plum_wash"))
+        if here:
+            p.setBrush(Qt.BrushStyle.NoBrush)
+            p.setPen(QPen(role("bed_ink"), 2))
+            p.drawRect(QRectF(17, mid - 18, 36, 36))
+        if q.masstone is not None:
+            swatch(p, QRectF(19, mid - 16, 32, 32), mapped(q.masstone))
+        else:
+            icons.draw(p, "drop", QRectF(23, mid - 12, 24, 24), "bed_ink")
+        ink = "ink" if q.here else "ink2"
+        if q.caution:
+            top = mid - 24
+            icons.draw(p, "wilt", QRectF(58, mid + 7, 16, 16), "ink")
+            text(p, QRectF(76, mid + 7, 84, 17), q.caution, "note", "ink", elide=True)
+            hatch(p, QRectF(5, r.top() + 3, 8, r.height() - 6), "ink", 4, 1.4)
+        else:
+            top = mid - 19
+        text(p, QRectF(60, top, 98, 20), f"{q.code}{THIN} {q.role}" if q.code else q.role, "strong", ink, elide=True)
+        text(p, QRectF(60, top + (16 if q.caution else 19), 98, 18), q.pencil if q.here else f"not in the {self.cut.band if self.cut else ''}", "small", "ink2", elide=True)
+        p.setPen(QPen(role("ink" if here else "edge"), 2 if here else 1, Qt.PenStyle.SolidLine if q.here else Qt.PenStyle.DotLine, Qt.PenCapStyle.RoundCap))
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        for a, b in ((QPointF(159, mid), QPointF(core.left() - 3, y_left)), (QPointF(core.right() + 3, y_right), QPointF(304, mid))):
+            path = QPainterPath(a)
+            path.cubicTo(QPointF((a.x() + b.x()) / 2, a.y()), QPointF((a.x() + b.x()) / 2, b.y()), b)
+            p.drawPath(path)
+        swatch(p, QRectF(308, r.top(), 54, r.height()), mapped(q.after))
+        last = self.cut is not None and k == len(self.cut.strata) - 1
+        text(p, QRectF(370, mid - (18 if last else 9), 42, 18), f"{q.after[0]:.0f}", "strong" if last else "body", ink, LEFT)
+        if last:
+            text(p, QRectF(370, mid - 1, 42, 18), "result", "note", "ink2")
+
+    def _ends(self, p: QPainter, w: float, base: float, column: float, cut: Cut, paper: QColor) -> None:
+        """Paper under the first predicted colour, the target on the last one."""
+        top = base - column
+        swatch(p, QRectF(308, base, 54, PAPER_H), paper)
+        text(p, QRectF(18, base + 3, 140, 20), "Paper", "strong", "ink")
+        text(p, QRectF(18, base + 21, 156, 18), cut.paper_name, "small", "ink2", elide=True)
+        text(p, QRectF(370, base + 14, 42, 18), f"{cut.paper[0]:.0f}", "body", "ink")
+        swatch(p, QRectF(308, top - 58, 54, 58), mapped(cut.target))
+        text(p, QRectF(370, top - 40, 42, 18), f"{cut.target[0]:.0f}", "strong", "ink")
+        text(p, QRectF(370, top - 23, 42, 18), "target", "note", "ink2")
+        text(p, QRectF(308, top - 81, 54, 18), "after it", "note", "ink2")
+        text(p, QRectF(370, top - 81, 42, 18), "L*", "note", "ink2", LEFT)
+
+

@@ -1,0 +1,152 @@
+"""Value rule: one long ruler of lightness with ten steps and the marks of the work."""
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QLinearGradient, QPainter, QPainterPath, QPen
+from PyQt6.QtWidgets import QWidget
+
+from hanabira.core.colour.words import temperature, value_step
+from hanabira.desk.drawn import Drawn, Stop
+from hanabira.desk.paint import CENTRE, LEFT, grey, hatch, ink_on, text, width
+from hanabira.desk.theme import THIN, role
+
+MARKS = ("gap", "general", "light", "highlight")
+
+
+class ValueRule(Drawn):
+    """Bottom strip, 62 units: names (17), ten flat steps (18) over a smooth ramp (7), ticks (18)."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__("Value rule", parent)
+        self.values: dict[str, float] = {}
+        self.darkest, self.lightest = 0.0, 100.0
+        self.caret: float | None = None
+        self.caret_words = ""
+
+    def set(self, values: dict[str, float], darkest: float, lightest: float) -> None:
+        """Mark an area's values and what kit and paper reach."""
+        self.values, self.darkest, self.lightest = values, darkest, lightest
+        marks = ", ".join(f"{k} L* {v:.0f}" for k, v in values.items())
+        self.setAccessibleDescription(f"kit’s darkest L* {darkest:.0f}, paper L* {lightest:.0f}" + (f", {marks}" if marks else ""))
+        self.refresh()
+
+    def point_at(self, lab) -> None:  # noqa: ANN001 - Lab triple or None
+        """Let the caret follow a colour under the pointer."""
+        self.caret = None if lab is None else float(lab[0])
+        if lab is not None:
+            self.caret_words = f"under the pointer {lab[0]:.0f} · step {value_step(lab[0])} · {temperature(lab)}"
+        self.update()
+
+    def design_size(self, width: float) -> tuple[float, float]:
+        return 320, 62
+
+    def x(self, w: float, lightness: float) -> float:
+        """Place of a lightness; 24 units of margin either side."""
+        return 24 + (w - 48) * lightness / 100
+
+    def stops(self, w: float, h: float) -> list[Stop]:
+        return [
+            Stop(name, QRectF(self.x(w, v) - 6, 18, 12, 28), f"{name} L* {v:.0f}, step {value_step(v)}", f"{name}: L* {v:.0f}, step {value_step(v)}")
+            for name, v in self.values.items()
+        ]
+
+    def paint(self, p: QPainter, w: float, h: float) -> None:
+        p.fillRect(QRectF(0, 0, w, h), role("rule"))
+        top, mid, low = 19.0, 37.0, 44.0
+        for k in range(10):
+            p.fillRect(QRectF(self.x(w, k * 10), top, self.x(w, 10) - self.x(w, 0) + 0.5, mid - top), grey(k * 10 + 5))
+        ramp = QLinearGradient(self.x(w, 0), 0, self.x(w, 100), 0)
+        for v in range(0, 101, 4):
+            ramp.setColorAt(v / 100, grey(v))
+        p.fillRect(QRectF(self.x(w, 0), mid, self.x(w, 100) - self.x(w, 0), low - mid), ramp)
+        self._ends(p, w, top, low)
+        self._steps(p, w, top, mid)
+        self._ticks(p, w, low)
+        right = -1.0
+        limit = self.x(w, self.lightest) - width(f"paper {self.lightest:.0f}", "note") - 12
+        for name in MARKS:
+            if name in self.values:
+                right = self._mark(p, w, name, self.values[name], top, mid, right, limit)
+        if self.caret is not None:
+            self._caret(p, w, self.caret, top, low)
+
+    def _ends(self, p: QPainter, w: float, top: float, low: float) -> None:
+        """Hatch what neither kit nor paper can reach, with a bracket and its name."""
+        for a, b, ink in ((0, self.darkest, "#c8c8c8"), (self.lightest, 100, "#3a3a3a")):
+            hatch(p, QRectF(self.x(w, a), top, self.x(w, b) - self.x(w, a), low - top), QColor(ink), 7)
+        text(p, QRectF(self.x(w, 0), 1, 130, 17), f"kit’s darkest {self.darkest:.0f}", "note", "ink")
+        s = f"paper {self.lightest:.0f}"
+        n = width(s, "note")
+        text(p, QRectF(self.x(w, self.lightest) - n - 7, 1, n + 2, 17), s, "note", "ink")
+        p.setPen(QPen(role("ink"), 1.6))
+        for v, d in ((self.darkest, -6), (self.lightest, 6)):
+            x = self.x(w, v)
+            p.drawLine(QPointF(x, 4), QPointF(x, low + 2))
+            p.drawLine(QPointF(x, 4), QPointF(x + d, 4))
+
+    def _steps(self, p: QPainter, w: float, top: float, mid: float) -> None:
+        """Number of each step at its left end, or in its middle when a mark stands at the left."""
+        for k in range(10):
+            c = grey(k * 10 + 5)
+            near = any(-0.6 <= v - k * 10 < 2.4 for v in self.values.values())
+            x = self.x(w, k * 10 + 5) - 9 if near else self.x(w, k * 10) + 5
+            if k * 10 < self.darkest:
+                p.fillRect(QRectF(x - 2, top + 1, 20, mid - top - 2), c)
+            text(p, QRectF(x, top, 18, mid - top), str(k + 1), "note", ink_on(c), CENTRE if near else LEFT)
+
+    def _ticks(self, p: QPainter, w: float, y: float) -> None:
+        for v in range(101):
+            n = 7 if v % 10 == 0 else 5 if v % 5 == 0 else 3
+            p.setPen(QPen(role("ink"), 1 if v % 10 else 1.4))
+            p.drawLine(QPointF(self.x(w, v), y), QPointF(self.x(w, v), y + n))
+            if v % 10 == 0 and v:
+                s = f"L*{THIN}{v}" if v == 100 else str(v)
+                n = width(s, "note")
+                text(p, QRectF(self.x(w, v) - (n if v == 100 else n / 2), y + 4, n + 2, 15), s, "note", "ink")
+
+    def _mark(self, p: QPainter, w: float, name: str, v: float, top: float, mid: float, right: float, limit: float) -> float:
+        """Gap a notch, general a full petal, light a flick, highlight a ring: shape first. Returns where its words end."""
+        x = self.x(w, v)
+        c = QColor("#101010" if v > 52 else "#f4f4f4")
+        # words go where there is room: full, then short, then only in the tooltip
+        for s in (f"{name} {v:.0f} · step {value_step(v)}", f"{name} {v:.0f}"):
+            n = width(s, "note")
+            left = max(x + 6, right + 10)
+            if left + n <= max(limit, 0) and left - x < 46 and left > self.x(w, 0) + 132:
+                text(p, QRectF(left, 1, n + 2, 17), s, "note", "ink", LEFT)
+                right = left + n
+                break
+        p.setPen(QPen(role("ink"), 1))
+        p.drawLine(QPointF(x, 7), QPointF(x, top))
+        p.setPen(QPen(c, 1.6, cap=Qt.PenCapStyle.RoundCap))
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        m = QPainterPath()
+        if name == "gap":
+            m.moveTo(x - 5, top + 1)
+            m.lineTo(x, mid - 5)
+            m.lineTo(x + 5, top + 1)
+            m.closeSubpath()
+            p.fillPath(m, c)
+        elif name == "general":
+            m.moveTo(x, top)
+            m.cubicTo(x - 8, top + 6, x - 7, mid - 5, x, mid - 2)
+            m.cubicTo(x + 7, mid - 5, x + 8, top + 6, x, top)
+            p.fillPath(m, c)
+        elif name == "light":
+            m.moveTo(x - 3, mid - 3)
+            m.quadTo(x - 3, top + 6, x + 3, top + 1)
+            p.drawPath(m)
+        else:
+            p.drawEllipse(QPointF(x, top + 8), 4.2, 4.2)
+        return right
+
+    def _caret(self, p: QPainter, w: float, v: float, top: float, low: float) -> None:
+        """The value under the pointer: a plumb line with its figure in a small flag."""
+        x = self.x(w, v)
+        p.setPen(QPen(role("ink"), 2))
+        p.drawLine(QPointF(x, top - 3), QPointF(x, 61))
+        n = width(self.caret_words, "note") + 12
+        left = x + 1 if x + 1 + n < w else x - 1 - n
+        r = QRectF(left, low + 1, n, 17)
+        p.fillRect(r, role("ink"))
+        text(p, r.adjusted(6, 0, 0, 0), self.caret_words, "note", role("card"))
