@@ -14,7 +14,7 @@ venv: .venv/ready
 	touch .venv/ready
 
 demo: venv
-	$(PY) -m hanabira.demo.start
+	$(PY) -m hanabira demo --open
 
 test: venv
 	$(PY) -m tests

@@ -3,12 +3,12 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen
-from PyQt6.QtWidgets import QAbstractButton, QLabel, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QComboBox, QDateEdit, QDoubleSpinBox, QLabel, QSizePolicy, QWidget
 
 from hanabira.desk import icon as icons
 from hanabira.desk.drawn import Drawn, Stop
 from hanabira.desk.paint import LEFT, RIGHT, focus_ring, height, text, units, width
-from hanabira.desk.theme import font, role, scale
+from hanabira.desk.theme import font, role, scale, u
 
 
 def leaf(r: QRectF, tip: float = 12.0, round_: float = 6.0) -> QPainterPath:
@@ -182,9 +182,63 @@ class Stepper(Drawn):
             text(p, QRectF(97, 3, w - 97, 26), self.words, "small", "ink2")
 
 
+def _arrow(q: QWidget, *names: str) -> None:
+    """Our own marks at the right of a field that opens or counts."""
+    p = QPainter(q)
+    n = u(14)
+    x = q.width() - n - u(7)
+    for k, name in enumerate(names):
+        y = (q.height() - n) / 2 if len(names) == 1 else q.height() * (0.27 + 0.46 * k) - u(11) / 2
+        size = n if len(names) == 1 else u(11)
+        icons.draw(p, name, QRectF(x, y, size, size), "ink" if q.isEnabled() else "ink2")
+    p.end()
+
+
+class Choice(QComboBox):
+    """A field that opens a list."""
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        super().paintEvent(event)
+        _arrow(self, "down")
+
+    def wheelEvent(self, event) -> None:  # noqa: ANN001 - a passing wheel must not change anything
+        event.ignore()
+
+
+class Number(QDoubleSpinBox):
+    """A field for a figure with its unit."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        super().paintEvent(event)
+        _arrow(self, "up", "down")
+
+    def wheelEvent(self, event) -> None:  # noqa: ANN001
+        if self.hasFocus():
+            super().wheelEvent(event)
+        else:
+            event.ignore()
+
+
+class Day(QDateEdit):
+    """A field for a date, with a calendar."""
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        super().paintEvent(event)
+        _arrow(self, "down")
+
+    def wheelEvent(self, event) -> None:  # noqa: ANN001
+        event.ignore()
+
+
 def label(words: str, type_: str = "small", ink: str = "ink2") -> QLabel:
     """A one-line label for forms."""
     q = QLabel(units(words))
+    q.setMinimumHeight(u(30))
+    q.setAlignment(LEFT)
     q.setFont(font(type_, scaled=True))
     q.setStyleSheet(f"color: {role(ink).name()}; font-size: {font(type_, scaled=True).pixelSize()}px;")
     return q

@@ -10,7 +10,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QAccessible, QAccessibleEvent, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QResizeEvent
+from PyQt6.QtGui import QFocusEvent, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QResizeEvent
 from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from hanabira.desk.paint import focus_ring
@@ -28,6 +28,9 @@ class Stop:
     act: Callable[[], None] | None = None
     off: str = ""
     """Why it cannot be used now; empty when it can."""
+
+
+_BY_KEYBOARD = (Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason, Qt.FocusReason.ShortcutFocusReason)
 
 
 class _Item(QWidget):
@@ -52,6 +55,7 @@ class Drawn(QWidget):
         self._stops: list[Stop] = []
         self._current = 0
         self.hovered = ""
+        self._ring = False
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
     # -- for subclasses ---------------------------------------------------
@@ -115,7 +119,7 @@ class Drawn(QWidget):
         s = scale()
         p.scale(s, s)
         self.paint(p, self.width() / s, self.height() / s)
-        if self.hasFocus() and self._stops:
+        if self.hasFocus() and self._ring and self._stops:
             path = QPainterPath()
             path.addRoundedRect(self._stops[self._current].rect.adjusted(-3, -3, 3, 3), 6, 6)
             focus_ring(p, path)
@@ -166,6 +170,7 @@ class Drawn(QWidget):
 
     # -- keyboard ---------------------------------------------------------------
     def keyPressEvent(self, event: QKeyEvent) -> None:
+        self._ring = True
         step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Up: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Down: 1}.get(Qt.Key(event.key()), 0)
         if self._stops and step:
             self.go_to((self._current + step) % len(self._stops))
@@ -180,7 +185,8 @@ class Drawn(QWidget):
         """Move the keyboard's place and tell screen readers."""
         self._current = index
         self.current_changed.emit(self._stops[index].key)
-        QAccessible.updateAccessibility(QAccessibleEvent(self._items[index], QAccessible.Event.Focus))
+        # the binding has no accessibility events of its own: a changed description is announced
+        self.setAccessibleDescription(self._stops[index].name)
         self.update()
 
     def stop_keys(self) -> list[str]:
@@ -192,7 +198,9 @@ class Drawn(QWidget):
         stop = next(q for q in self._stops if q.key == key)
         return stop.rect.center() * scale()
 
-    def focusInEvent(self, event: QEvent) -> None:
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        # the ring is for the keyboard; a click shows by itself what it did
+        self._ring = event.reason() in _BY_KEYBOARD
         self.update()
 
     def focusOutEvent(self, event: QEvent) -> None:

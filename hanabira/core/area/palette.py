@@ -8,7 +8,7 @@ import numpy as np
 from scipy import ndimage
 
 from hanabira.core.colour.spaces import Array
-from hanabira.core.colour.words import colour_name, hue_name, temperature
+from hanabira.core.colour.words import colour_name, temperature
 
 CELL = 2.0
 """Side of a histogram cell in Lab units."""
@@ -69,22 +69,7 @@ def measure_palette(lab: Array, neutral: Array | None = None) -> tuple[PaletteCo
             out.append((share, colour))
     out.sort(key=lambda q: -q[0])
     scale = sum(s for s, _ in out) or 1
-    names = _distinct([colour_name(c) for _, c in out], [float(c[0]) for _, c in out])
-    return tuple(PaletteColour(c, s / scale, n, temperature(c, neutral)) for (s, c), n in zip(out, names, strict=True))
-
-
-def _distinct(names: list[str], lightness: list[float]) -> list[str]:
-    """Tell colours of one name apart: the lightest and the darkest say so.
-
-    >>> _distinct(["tan", "cream", "tan"], [50, 90, 60])
-    ['tan, darker', 'cream', 'tan, lighter']
-    """
-    out = list(names)
-    for name in set(names):
-        same = sorted((i for i, n in enumerate(names) if n == name), key=lambda i: lightness[i])
-        if len(same) > 1:
-            out[same[0]], out[same[-1]] = f"{name}, darker", f"{name}, lighter"
-    return out
+    return tuple(PaletteColour(c, s / scale, colour_name(c), temperature(c, neutral)) for s, c in out)
 
 
 def _histogram(lab: Array) -> tuple[Array, Array]:
@@ -137,7 +122,7 @@ def hidden_hues(lab: Array, mask: Array, bands: dict[str, Array], palette: tuple
         shift = bands[band][1:] - scaled
         turned = np.dot(bands[band][1:], general[1:]) < 0.5 * np.linalg.norm(bands[band][1:]) * np.linalg.norm(general[1:])
         if np.hypot(*shift) >= 4 and turned and np.hypot(*bands[band][1:]) > 2.5:
-            out.append(HiddenHue(bands[band].copy(), share, hue_name(bands[band]), "tone"))
+            out.append(HiddenHue(bands[band].copy(), share, colour_name(bands[band]), "tone"))
     out += _specks(lab, mask)
     names: set[str] = set()
     unique = []
@@ -188,5 +173,5 @@ def _specks(lab: Array, mask: Array) -> list[HiddenHue]:
             here = big & ((angle // 60).astype(int) == s)
             colour = np.median(np.concatenate([lab[here][:, :1], ab[here]], 1), 0).astype(float)
             if np.hypot(*colour[1:]) > 3:
-                out.append(HiddenHue(colour, float(share), hue_name(colour), "specks"))
+                out.append(HiddenHue(colour, float(share), colour_name(colour), "specks"))
     return out

@@ -54,9 +54,9 @@ _HUES = (
 )  # fmt: skip
 _EARTHS = (
     # hue limits, then names from dark to light for middling chroma
-    (20, 52, ("dark oxblood", "brick brown", "russet", "clay", "shell")),
-    (52, 72, ("dark umber", "chestnut", "tan", "fawn", "sand")),
-    (72, 100, ("dark olive brown", "bronze", "ochre", "straw", "cream")),
+    (20, 52, ("red-brown black", "dark oxblood", "brick brown", "russet", "clay", "shell")),
+    (52, 72, ("brown black", "dark umber", "chestnut", "tan", "fawn", "sand")),
+    (72, 100, ("olive black", "olive brown", "bronze", "ochre", "straw", "cream")),
 )
 _GREYS = ("black", "charcoal", "dark grey", "middle grey", "light grey", "pale grey", "white")
 _GREY_LIMITS = (15, 27, 42, 60, 77, 91)
@@ -78,8 +78,8 @@ def hue_name(lab: ArrayLike) -> str:
 def colour_name(lab: ArrayLike) -> str:
     """A plain name for a Lab colour, as an artist would say it.
 
-    >>> colour_name([3, 0, 0]), colour_name([60, 0, 0]), colour_name([45, 25, 35]), colour_name([62, 3, -9])
-    ('black', 'light grey', 'chestnut', 'light grey blue')
+    >>> colour_name([3, 0, 0]), colour_name([60, 0, 0]), colour_name([45, 25, 35]), colour_name([62, 0, -9])
+    ('black', 'light grey', 'chestnut', 'light grey blue-violet')
     """
     v = np.asarray(lab, float)
     lightness, c, h = float(v[0]), float(chroma(v)), float(hue_deg(v))
@@ -90,12 +90,12 @@ def colour_name(lab: ArrayLike) -> str:
         return f"{side}{_grey(lightness)}"
     if c < 12:
         if lightness < 22:
-            return f"{hue_name(v)} black"
+            return "warm black" if warmth(v) > 0 else "cool black"
         return f"{_grey(lightness)} {hue_name(v)}" if not 20 <= h < 100 else ("brown grey" if lightness < 60 else "warm pale grey" if lightness < 85 else "warm white")
     if c < 58:
         for low, high, names in _EARTHS:
             if low <= h < high:
-                return names[int(np.searchsorted((27, 45, 62, 80), lightness))]
+                return names[int(np.searchsorted((18, 30, 45, 62, 80), lightness))]
     level = "dark " if lightness < 32 else "" if lightness < 68 else "light " if lightness < 86 else "pale "
     strength = "dull " if c < 25 else "bright " if c > 62 else ""
     return f"{level}{strength}{hue_name(v)}"

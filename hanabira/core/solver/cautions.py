@@ -117,6 +117,15 @@ def _last(layers: Sequence[Layer], band: str) -> int:
     return max((i for i, q in enumerate(layers) if band in WHERE[q.where]), default=-1)
 
 
+_CURES = {
+    "greenish dark": "Lay a thin dark red or violet first.",
+    "mud": "Press less, or lay it only where it is needed.",
+    "chalky": "Take a light with more colour, or glaze colour over it.",
+    "neon": "Lay a thin layer of its complement over it.",
+}
+"""What to do when no single pencil of the kit cures the fault."""
+
+
 def _cure(paper: Paper, kit: Kit, layers: Sequence[Layer], targets: Mapping[str, Array], caution: Caution, band: str) -> Caution:
     """Find the pencil that, in the layer's place, ends nearest to the target and shows the fault no more."""
     at = caution.layer
@@ -134,7 +143,7 @@ def _cure(paper: Paper, kit: Kit, layers: Sequence[Layer], targets: Mapping[str,
         if not any(kind == caution.kind for kind, *_ in left):
             p = kit.get(swap.code)
             return Caution(caution.kind, caution.title, caution.text, at, f"Lay {p.code} {p.name} instead", swap.code)
-    return Caution(caution.kind, caution.title, caution.text, at, "Lay a thin warm dark first, or press less.")
+    return Caution(caution.kind, caution.title, caution.text, at, _CURES.get(caution.kind, "Press less."))
 
 
 def _lasting(paper: Paper, kit: Kit, layers: Sequence[Layer], targets: Mapping[str, Array], at: int, text: str) -> Caution:

@@ -21,8 +21,8 @@ PASS_COST = 0.10
 """ΔE a further pass must earn: work and tooth are not free."""
 FAR_COST = 0.03
 """Cost per unit of mean distance between the pencils and the target: near pencils forgive."""
-NEW_PENCIL_COST = 0.06
-"""ΔE a pencil that does not lie in the tray yet must earn, in an area."""
+AREA_PASS_COST, AREA_FAR_COST, NEW_PENCIL_COST = 0.18, 0.06, 0.30
+"""The same costs within an area, where layers of four bands add up, and what a further pencil must earn."""
 
 
 @dataclass(frozen=True)
@@ -191,7 +191,7 @@ def _with_neighbours(kit: Kit, candidates: tuple[Array, Array], spot: Spot, pape
 
 
 def _rank(
-    kit: Kit, paper: Paper, spot: Spot, wanted: Array, pencils: Array, pressures: Array, alternatives: int, hand: Pressures, tray: Sequence[str] = ()
+    kit: Kit, paper: Paper, spot: Spot, wanted: Array, pencils: Array, pressures: Array, alternatives: int, hand: Pressures, tray: Sequence[str] | None = None
 ) -> tuple[Stack, ...]:
     """Score candidates under the six hands and give the best ones with different pencils."""
     both = np.unique(np.concatenate([pencils, pressures], 1), axis=0)
@@ -199,8 +199,10 @@ def _rank(
     de = delta_e00(many.under_hands(paper, spot, kit, pencils, pressures, hand), wanted)
     on = pencils >= 0
     far = np.sqrt(((kit.masstone_lab[np.maximum(pencils, 0)] - wanted) ** 2).sum(2))
-    score = de.mean(1) + PASS_COST * on.sum(1) + FAR_COST * (far * on).sum(1) / np.maximum(on.sum(1), 1)
-    if tray or spot.used > 0:
+    in_area = tray is not None
+    pass_cost, far_cost = (AREA_PASS_COST, AREA_FAR_COST) if in_area else (PASS_COST, FAR_COST)
+    score = de.mean(1) + pass_cost * on.sum(1) + far_cost * (far * on).sum(1) / np.maximum(on.sum(1), 1)
+    if tray is not None:
         new = np.array([p.code not in tray for p in kit])
         fresh = np.where(on, new[np.maximum(pencils, 0)], False)
         repeat = np.zeros_like(fresh)

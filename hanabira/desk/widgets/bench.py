@@ -86,7 +86,10 @@ class Bench(QWidget):
 
     def _fill(self, content: QWidget) -> None:
         content.setAutoFillBackground(False)
-        content.setObjectName("benchContent")
+        old = self.area.takeWidget()
+        if old is not None:  # it may be the sender of the signal that led here
+            old.hide()
+            old.deleteLater()
         self.area.setWidget(content)
 
     def resize_to(self, window_width: int) -> None:

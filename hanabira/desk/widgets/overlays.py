@@ -215,7 +215,6 @@ def layer_picture(pixels: np.ndarray, size: tuple[int, int], area: Area, measure
         new = (round(view.shape[1] * shrink), round(view.shape[0] * shrink))
         view, mask = cv2.resize(view, new, interpolation=cv2.INTER_AREA), cv2.resize(mask, new, interpolation=cv2.INTER_NEAREST)
     lab = bytes_to_lab(view)
-    bands = [measures.values.limits[b] for b in WHERE[where]]
     # bands leave gaps between them: a layer for "all but the lights" takes everything below the lights
     order = ("gap", "general", "light", "highlight")
     takes = [b in WHERE[where] for b in order]
@@ -223,11 +222,10 @@ def layer_picture(pixels: np.ndarray, size: tuple[int, int], area: Area, measure
     cuts = [(lims["gap"][1] + lims["general"][0]) / 2, (lims["general"][1] + lims["light"][0]) / 2, lims["light"][1]]
     edges = [-1.0, *cuts, 101.0]
     lightness = cv2.GaussianBlur(lab[..., 0], (0, 0), 1.2)
-    where_map = np.zeros(lightness.shape, np.float32)
-    for take, low, high in zip(takes, edges[:-1], edges[1:], strict=True):
-        if take:
-            where_map = np.maximum(where_map, np.clip((lightness - low) / 2 + 0.5, 0, 1) * np.clip((high - lightness) / 2 + 0.5, 0, 1))
-    assert bands
+    # the bands of a layer always lie side by side: one stretch of values, soft at its ends
+    first, last = takes.index(True), len(takes) - 1 - takes[::-1].index(True)
+    low, high = edges[first], edges[last + 1]
+    where_map = np.clip((lightness - low) / 2 + 0.5, 0, 1) * np.clip((high - lightness) / 2 + 0.5, 0, 1)
     soft = cv2.GaussianBlur(mask.astype(np.float32), (0, 0), 1.0)
     where_map = (where_map * soft)[..., None]
     y = (view.astype(np.float32) @ np.array([0.2126, 0.7152, 0.0722], np.float32))[..., None]

@@ -109,15 +109,16 @@ class ValueRule(Drawn):
         x = self.x(w, v)
         c = QColor("#101010" if v > 52 else "#f4f4f4")
         # words go where there is room: full, then short, then only in the tooltip
+        said = False
         for s in (f"{name} {v:.0f} · step {value_step(v)}", f"{name} {v:.0f}"):
             n = width(s, "note")
             left = max(x + 6, right + 10)
             if left + n <= max(limit, 0) and left - x < 46 and left > self.x(w, 0) + 132:
                 text(p, QRectF(left, 1, n + 2, 17), s, "note", "ink", LEFT)
-                right = left + n
+                right, said = left + n, True
                 break
         p.setPen(QPen(role("ink"), 1))
-        p.drawLine(QPointF(x, 7), QPointF(x, top))
+        p.drawLine(QPointF(x, 7 if said else top - 2), QPointF(x, top))
         p.setPen(QPen(c, 1.6, cap=Qt.PenCapStyle.RoundCap))
         p.setBrush(Qt.BrushStyle.NoBrush)
         m = QPainterPath()

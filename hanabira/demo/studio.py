@@ -1,0 +1,92 @@
+"""The demo studio: one commission on the synthetic rabbit, with its areas and two recipes."""
+from __future__ import annotations
+
+import datetime
+from pathlib import Path
+
+import platformdirs
+
+from hanabira.core.area.measures import measure
+from hanabira.core.faults import StudioFault
+from hanabira.core.solver.area import Layer, paper_targets, solve_area
+from hanabira.core.solver.target import reach
+from hanabira.core.token import SILENT, Token
+from hanabira.craft.reader import paper, shipped_kit, surfaces
+from hanabira.demo.truth import PHOTO
+from hanabira.studio.pictures import read_picture
+from hanabira.studio.records import Area, Commission, Photo, Recipe
+from hanabira.studio.store import DATABASE, Store
+
+CROP = (416.0, 0.0, 1280.0, 1600.0)
+COMMISSION = "demo-tansy"
+AREAS: tuple[tuple[str, str, tuple[tuple[int, int], ...]], ...] = (
+    ("Far ear", "ear-inside", ((792, 168), (829, 80), (876, 40), (929, 56), (963, 133), (992, 253), (1008, 387), (1000, 533), (984, 661), (944, 685), (856, 701), (795, 712), (765, 600), (740, 453), (749, 320))),
+    ("Near ear", "ear-inside", ((1341, 32), (1373, 107), (1389, 240), (1381, 360), (1339, 507), (1272, 645), (1203, 760), (1179, 813), (1149, 877), (1131, 805), (1061, 731), (1037, 693), (1053, 533), (1072, 400), (1123, 267), (1195, 147), (1269, 69))),
+    ("Soot blaze", "short-fur", ((968, 680), (856, 701), (749, 747), (669, 811), (619, 893), (597, 987), (555, 1075), (579, 1109), (616, 1027), (683, 920), (723, 829), (789, 760), (875, 715))),
+    ("Brow", "short-fur", ((816, 747), (896, 716), (965, 701), (1021, 715), (1083, 773), (1123, 853), (1117, 920), (1069, 891), (1003, 872), (929, 896), (883, 963), (869, 1019), (824, 1061), (760, 1083), (688, 1075), (624, 1075), (629, 1021), (693, 933), (736, 843), (773, 784))),
+    ("Eye", "eye", ((1086, 975), (1070, 1025), (1026, 1056), (972, 1055), (927, 1025), (911, 975), (927, 924), (971, 893), (1026, 894), (1069, 925))),
+    ("Nose and lip", "nose", ((555, 1109), (499, 1149), (477, 1213), (480, 1313), (533, 1367), (592, 1405), (568, 1333), (547, 1240), (557, 1173), (581, 1131))),
+    ("Muzzle", "short-fur", ((597, 1101), (643, 1091), (669, 1115), (667, 1173), (688, 1245), (720, 1328), (749, 1373), (731, 1461), (651, 1448), (597, 1400), (571, 1315), (557, 1229), (568, 1173))),
+    ("Marigold cheek", "fluffy-down", ((688, 1099), (765, 1107), (840, 1075), (891, 1061), (947, 1075), (1043, 1083), (1136, 1099), (1197, 1160), (1171, 1245), (1064, 1288), (941, 1320), (829, 1339), (741, 1328), (704, 1245), (677, 1173))),
+    ("Temple", "short-fur", ((1112, 925), (1163, 867), (1221, 861), (1253, 960), (1277, 1067), (1269, 1149), (1221, 1144), (1152, 1075), (1093, 1048))),
+    ("Soot collar", "long-fur", ((1296, 1168), (1352, 1187), (1381, 1256), (1336, 1333), (1285, 1400), (1299, 1480), (1283, 1573), (1229, 1592), (1112, 1592), (1163, 1480), (1216, 1413), (1269, 1307), (1288, 1227))),
+    ("Shoulder", "long-fur", ((1312, 1067), (1456, 1056), (1533, 1133), (1640, 1240), (1616, 1333), (1664, 1467), (1683, 1587), (1323, 1587), (1312, 1480), (1336, 1387), (1400, 1267), (1344, 1152))),
+    ("Throat", "long-fur", ((597, 1589), (656, 1523), (744, 1483), (856, 1477), (989, 1483), (1141, 1483), (1091, 1589))),
+)
+SOLVED = ("Eye", "Brow", "Marigold cheek")
+"""Areas that come with a recipe; the others are for trying."""
+
+
+def demo_folder() -> Path:
+    """Where `make demo` keeps its studio, beside the user's own and never in it."""
+    return Path(platformdirs.user_data_dir("hanabira")) / "demo-studio"
+
+
+def build_demo(folder: Path, token: Token = SILENT) -> int:
+    """Make the demo studio in a folder unless it is there; the number of its commissions.
+
+    A folder that holds a studio of somebody's own is refused.
+    """
+    if (folder / DATABASE).exists():
+        with Store.open(folder) as store:
+            found = store.all(Commission)
+        if not any(c.id == COMMISSION for c in found):
+            raise StudioFault(f"{folder} holds a studio that is not the demo.", "Nothing was changed.", "Choose an empty folder.")
+        return len(found)
+    with Store.open(folder) as store:
+        _fill(store, token)
+        return len(store.all(Commission))
+
+
+def _fill(store: Store, token: Token) -> None:
+    due = datetime.date.today() + datetime.timedelta(days=26)
+    commission = Commission(
+        COMMISSION, "Tansy", "Oda Merrin", "harlequin rabbit", "hotpress", "#f4f3ef", 340, 420, 10, due.isoformat(), "pencils",
+        "One ear a little back, always; the blaze runs down the left side of the nose.", "Areas", "2026-01-01T00:00:00",
+    )  # fmt: skip
+    digest, suffix, (w, h) = store.take_in(PHOTO)
+    photo = Photo("demo-tansy-photo", commission.id, digest, suffix, "tansy.jpg", w, h, CROP)
+    areas = [
+        Area(f"demo-area-{n}", commission.id, photo.id, n, name, surface, tuple((float(x), float(y)) for x, y in ring))
+        for n, (name, surface, ring) in enumerate(AREAS, 1)
+    ]
+    recipes, tray = [], []
+    pixels = read_picture(PHOTO).pixels
+    for k, area in enumerate(a for a in areas if a.name in SOLVED):
+        token.report(k / len(SOLVED), f"Solving {area.name}")
+        layers = solve_demo_area(pixels, area, commission, tuple(tray))
+        recipes.append(Recipe(area.id, layers))
+        tray += [q.code for q in layers]
+    store.edit([commission, photo, *areas, *recipes])
+    store.keep_setting("commission", commission.id)
+    store.keep_setting("area", next(a.id for a in areas if a.name == "Marigold cheek"))
+
+
+def solve_demo_area(pixels, area: Area, commission: Commission, tray: tuple[str, ...]) -> tuple[Layer, ...]:  # noqa: ANN001
+    """The same computation as on the desk, without one."""
+    surface, mm = surfaces()[area.surface_id], commission.picture_mm[0] / CROP[2]
+    m = measure(pixels, area.ring, None, mm, True, surface.hair)
+    kit, on = shipped_kit(commission.kit_id), paper(commission.paper_id, commission.ground_hex)
+    targets = paper_targets(reach(kit, on), m.values.band_lab)
+    length = round(min(60.0, m.length_mm or 0.0), 1)
+    return solve_area(kit, on, targets, surface.stroke, length, {"general": surface.why_general, "gap": surface.why_gap}, tray)

@@ -1,0 +1,34 @@
+"""How things are measured, in an artist's words, for the dotted underlines."""
+from __future__ import annotations
+
+TOPICS: dict[str, tuple[str, str]] = {
+    "values": (
+        "How values are measured",
+        "Every pixel of the area gets its lightness L* from 0 (black) to 100 (white). The pixels are sorted. The gap is the middle colour of the darkest 12 %, "
+        "the general colour of the middle from 35 to 65 %, the light of 88 to 98.5 %, the highlight of the lightest 1.5 %. Middle means median: one glint or one speck "
+        "does not move it. A step is a tenth of the range.",
+    ),
+    "palette": (
+        "How colours are found",
+        "All pixels are sorted into small cells of colour. Cells that lie together become one colour; small colours get a louder voice than their number, so that a few hairs of "
+        "another hue are not lost. The share is the part of the area’s pixels. In the rose the direction is the hue, the length the strength, the width the share.",
+    ),
+    "temperature": (
+        "How warm and cool are judged",
+        "The area’s middle colour is compared with neutral grey: toward orange is warm, toward blue is cool. The figure is how far, in Lab units; below 1.5 it counts as neutral. "
+        "It trusts the photo’s light: under a coloured lamp everything leans. A hidden hue is a turn of the tone in the darks or lights, or patches of another hue that stand "
+        "clearly above the photo’s noise.",
+    ),
+    "hair": (
+        "How the hair is read",
+        "The direction is the one along which the fine light and dark marks run, measured at three sizes of hair, away from the edges of markings. Degrees count from the right, "
+        "upward. Where no direction stands out, none is given. The visible run is how far a hair can be followed before another crosses it; the range in brackets is honest. "
+        "Root and tip cannot be told from the photo.",
+    ),
+    "optics": (
+        "How a colour is predicted",
+        "Each pencil is a film that lets part of the light through and scatters part of it, in eight bands of the spectrum. The paper’s tooth is filled from its peaks down; heavier pressure "
+        "reaches deeper and fills more. Expected is the mean difference over six unsteady hands, not the lucky one. The pencils’ figures come from the kit file: no swatch "
+        "of yours has been read yet, so take a test on a scrap of the same paper.",
+    ),
+}

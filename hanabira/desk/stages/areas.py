@@ -1,0 +1,315 @@
+"""Areas: draw them on the photo, name them, read what each one shows."""
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PyQt6 import sip
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from hanabira.core.area.measures import Measures
+from hanabira.core.area.shape import Point, ring_area
+from hanabira.craft.reader import surfaces
+from hanabira.desk.commands import AddArea, DeleteArea, RenameArea, ReshapeArea, SetSurface
+from hanabira.desk.controls import Caption, Choice, Words, label
+from hanabira.desk.drawn import Stop
+from hanabira.desk.gestures import Corners, Gesture, Loop, Reshape, ring_path
+from hanabira.desk.stages.base import PictureStage, column
+from hanabira.desk.theme import u
+from hanabira.desk.widgets.mat import Mat
+from hanabira.desk.widgets.measure_cards import Balance, HairCard, HiddenHueCard, Shares, ValuePatches
+from hanabira.desk.widgets.overlays import Combing, Outlines
+from hanabira.desk.widgets.roll import Way
+from hanabira.desk.widgets.rose import PetalRose, petals_of
+from hanabira.studio.records import Area
+
+if TYPE_CHECKING:
+    from hanabira.desk.window import Desk
+
+WAYS = (
+    Way("loop", "loop", "Loop", "1", "Draw round an area in one stroke"),
+    Way("corners", "corners", "Corners", "2", "Set corner after corner; the first corner or Enter closes"),
+    Way("reshape", "reshape", "Reshape", "3", "Drag a corner, drag the inside to move, double-click the edge for a new corner"),
+)
+
+
+class AreasMat(Mat):
+    """The mat with its areas as stops: margin names are clicked, arrows step from area to area."""
+
+    def __init__(self, outlines: Outlines, choose) -> None:  # noqa: ANN001
+        super().__init__()
+        self._outlines, self._choose = outlines, choose
+
+    def stops(self, w: float, h: float) -> list[Stop]:
+        out = []
+        for s in sorted(self._outlines.spots(self), key=lambda s: s.area.number):
+            name = f"Area {s.area.number}, {s.area.name}, {self._outlines.note(s.area)}"
+            out.append(Stop(s.area.id, s.rect, name, f"{s.area.name}: choose it", lambda key=s.area.id: self._choose(key)))
+        return out
+
+    def mousePressEvent(self, event) -> None:  # noqa: ANN001
+        stop = self.at(event.position())
+        if stop is not None and event.button() == Qt.MouseButton.LeftButton and not self.sheet_rect.contains(stop.rect.center()):
+            self._choose(stop.key)
+            return
+        super().mousePressEvent(event)
+
+    def keyPressEvent(self, event) -> None:  # noqa: ANN001
+        step = {Qt.Key.Key_PageDown: 1, Qt.Key.Key_N: 1, Qt.Key.Key_PageUp: -1, Qt.Key.Key_P: -1}.get(Qt.Key(event.key()))
+        if step and self._stops and not event.modifiers():
+            self._current = (self._current + step) % len(self._stops)
+            self._choose(self._stops[self._current].key)
+            return
+        super().keyPressEvent(event)
+
+
+class Areas(PictureStage):
+    """The photo with outlines, margin names and the combing; the chosen area's measures on the bench card."""
+
+    name = "Areas"
+    margins = (176.0, 18.0)
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk, WAYS)
+        m = self.model
+        self.outlines = Outlines(lambda: self.model.areas, lambda: self.model.area_id, self.note)
+        old = self.mat
+        self.mat = AreasMat(self.outlines, self.model.choose_area)
+        self.mat.margins = self.margins
+        self.mat.overlays = [Combing(lambda: self.model.area, lambda: self.model.measures(self.model.area_id)), self.outlines]
+        self.mat.value_under.connect(self._value)
+        self.mat.view_moved.connect(self._keep_view)
+        old.deleteLater()
+        self.centre = column(self.mat, self.roll)
+        self.mat.empty_words = "Add the client’s photo first, in Brief."
+        self.gestures: dict[str, Gesture] = {
+            "loop": Loop(self._drawn, self.choose_at),
+            "corners": Corners(self._drawn, self.choose_at),
+            "reshape": Reshape(lambda: (self.model.area.ring, self.model.area.smooth) if self.model.area else None, self._reshaped, self.choose_at),
+        }
+        self.roll.way_chosen.connect(self.choose_way)
+        self.choose_way("loop")
+        m.areas_changed.connect(self._if_open)
+        m.area_chosen.connect(self._if_open)
+        m.measures_changed.connect(self._on_measures)
+        m.recipe_changed.connect(lambda _key: self._if_open())
+        self.name_field: QLineEdit | None = None
+        self.surface_field: QComboBox | None = None
+
+    # -- on the picture --------------------------------------------------------
+    def choose_way(self, way: str) -> None:
+        """Take another pencil from the roll."""
+        for gesture in self.gestures.values():
+            gesture.cancel()
+        self.mat.gesture = self.gestures[way]
+        self.roll.choose(way)
+        self.mat.refresh()
+
+    def choose_at(self, at: QPointF) -> bool:
+        """Choose the smallest area over a photo pixel; whether there was one."""
+        found = [a for a in self.model.areas if ring_path_photo(a, at)]
+        if found:
+            self.model.choose_area(min(found, key=lambda a: abs(ring_area(a.ring))).id)
+        return bool(found)
+
+    def _drawn(self, ring: tuple[Point, ...], smooth: bool) -> None:
+        photo = self.model.photo
+        if photo is None or self.model.commission is None:
+            return
+        x0, y0, w, h = photo.crop
+        held = tuple((min(max(x, x0), x0 + w), min(max(y, y0), y0 + h)) for x, y in ring)
+        if len(held) < 3 or abs(ring_area(held)) < 64:
+            self.desk.say("The outline has no inside on the sheet.", "Nothing was added.", "Draw it again on the photo.")
+            return
+        command = AddArea(self.model, held, smooth)
+        if self.model.do(command):
+            self.model.choose_area(command.area.id)
+            if self.name_field is not None:
+                self.name_field.setFocus()
+                self.name_field.selectAll()
+
+    def _reshaped(self, ring: tuple[Point, ...], words: str, gesture: int) -> None:
+        area = self.model.area
+        if area is not None and self.model.do(ReshapeArea(self.model, area, ring, words, gesture)):
+            self.model.want_measures(area.id)
+
+    def delete(self) -> None:
+        """Delete the chosen area with its recipe."""
+        if self.model.area is not None:
+            self.model.do(DeleteArea(self.model, self.model.area))
+
+    def note(self, area: Area) -> str:
+        """Value range and temperature of an area, for its margin name."""
+        m = self.model.measures(area.id)
+        if m is None:
+            return surfaces()[area.surface_id].name.lower() if area.surface_id in surfaces() else ""
+        return f"L* {m.values.p02:.0f}–{m.values.p98:.0f} · {m.temperature.word}"
+
+    # -- bench ---------------------------------------------------------------------
+    def enter(self) -> None:
+        for a in self.model.areas:
+            self.model.want_measures(a.id)
+        super().enter()
+        if self.model.area_id:
+            self.model.want_measures(self.model.area_id)
+
+    def _on_view(self) -> None:
+        super()._on_view()
+        if self.open and self.model.view is not None and self.model.view.full:
+            for a in self.model.areas:
+                self.model.want_measures(a.id)
+
+    def _on_measures(self, key: str) -> None:
+        if self.open:
+            self.mat.refresh()
+            if key == self.model.area_id:
+                self.refresh()
+
+    def refresh(self) -> None:
+        self.show_sheet()
+        self.mat.refresh()
+        area, bench = self.model.area, self.desk.bench
+        if area is None:
+            self.name_field = self.surface_field = None
+            self.desk.mark_values(None)
+            if self.model.photo is None:
+                bench.head.set("", "No photo yet", "Areas are drawn on the client’s photo")
+                bench.set_parts([])
+                self.desk.set_next("Add the client’s photo", "photo")
+            elif not self.model.areas:
+                bench.head.set("", "Draw the first area", "An area is what you work as one: an eye, the nose, a cheek")
+                bench.set_parts(
+                    [Words("Take the loop from the roll and draw round it in one stroke. Start with the eye: it sets the range of values for everything else.", "body", "ink")]
+                )
+                self.desk.set_next("Draw an area", "loop")
+            else:
+                n = len(self.model.areas)
+                bench.head.set("", "Choose an area", f"{n} area{'s' if n > 1 else ''} drawn · click a name in the margin")
+                bench.set_parts([Words("Or draw another one. What the photo tells of it then stands on this card.")])
+                self.desk.set_next("Choose the first", "loop")
+            return
+        self._area_card(area)
+
+    def _area_card(self, area: Area) -> None:
+        m, bench = self.model.measures(area.id), self.desk.bench
+        surface = surfaces().get(area.surface_id)
+        mm2 = f"{m.mm2:,.0f} mm²".replace(",", "\u2009") if m and m.mm2 else "being measured"
+        marking = ""
+        if m and m.marking.kind and m.marking.kind != "plain":
+            marking = f" · {m.marking.kind}" + ("?" if m.marking.ask else "")
+        bench.head.set(str(area.number), area.name, f"{mm2} · {surface.name.lower() if surface else area.surface_id}{marking}")
+        if not self._editing_name(area):
+            away = Caption("", "delete this area")
+            away.opened.connect(self.delete)
+            bench.set_parts([self._identity(area), *self._measure_parts(m), 6, away])
+        self.desk.mark_values({b: float(v[0]) for b, v in m.values.band_lab.items()} if m else None)
+        has = area.id in self.model.recipes
+        self.desk.set_next(f"Recipe for area {area.number}" if not has else f"To the recipe of area {area.number}", "strata", "" if m else "The area is being measured")
+
+    def _editing_name(self, area: Area) -> bool:
+        """While the artist types a name the card is left alone, except for the measures that came."""
+        q = alive(self.name_field)
+        return bool(q is not None and q.hasFocus() and q.property("area") == area.id and self._shown == (area.id, self.model.measures(area.id)))
+
+    _shown: tuple = ("", None)
+
+    def _identity(self, area: Area) -> QWidget:
+        self._shown = (area.id, self.model.measures(area.id))
+        old = alive(self.name_field)
+        keep = old.text() if old is not None and old.hasFocus() and old.property("area") == area.id else None
+        box = QWidget()
+        form = QGridLayout(box)
+        form.setContentsMargins(0, u(2), 0, u(5))
+        form.setHorizontalSpacing(u(8))
+        name = QLineEdit(keep if keep is not None else area.name)
+        name.setProperty("area", area.id)
+        name.setAccessibleName("Name of the area")
+        name.setMaxLength(60)
+        name.editingFinished.connect(lambda: self._rename(area.id, name.text()))
+        self.name_field = name
+        surface = Choice()
+        surface.setAccessibleName("Surface of the area")
+        for q in surfaces().values():
+            surface.addItem(q.name, q.id)
+        surface.setCurrentIndex(max(0, surface.findData(area.surface_id)))
+        surface.activated.connect(lambda _i: self._set_surface(area.id, surface.currentData()))
+        self.surface_field = surface
+        if self.desk.bench.width() / u(1) < 330:
+            form.addWidget(label("Name"), 0, 0)
+            form.addWidget(name, 0, 1)
+            form.addWidget(label("Surface"), 1, 0)
+            form.addWidget(surface, 1, 1)
+        else:
+            form.addWidget(name, 0, 0)
+            form.addWidget(surface, 0, 1)
+            form.setColumnStretch(0, 1)
+            form.setColumnStretch(1, 1)
+        if keep is not None:
+            name.setFocus()
+            name.selectAll() if keep == area.name else None
+        return box
+
+    def _rename(self, key: str, words: str) -> None:
+        area = next((a for a in self.model.areas if a.id == key), None)
+        words = words.strip()
+        if area is not None and words and words != area.name:
+            self.model.do(RenameArea(self.model, area, words))
+
+    def _set_surface(self, key: str, surface_id: str) -> None:
+        area = next((a for a in self.model.areas if a.id == key), None)
+        if area is not None and surface_id != area.surface_id and self.model.do(SetSurface(self.model, area, surface_id)):
+            self.model.want_measures(key)
+
+    def _measure_parts(self, m: Measures | None) -> list:
+        if m is None:
+            return [Words("The area is being measured.")]
+        petals = petals_of(m)
+        rose, shares = PetalRose(petals), Shares(petals)
+        shares.pointed.connect(rose.lift)
+        narrow = self.desk.bench.width() / u(1) < 330 if u(1) else False
+        pair = QVBoxLayout() if narrow else QHBoxLayout()
+        pair.setSpacing(u(10))
+        pair.addWidget(rose)
+        pair.addWidget(shares, 1)
+
+        def caption(words: str, topic: str) -> Caption:
+            q = Caption(words, "how measured")
+            q.opened.connect(lambda: self.desk.explain(topic))
+            return q
+
+        parts: list = [caption("Values", "values"), ValuePatches(m), caption("Colours", "palette"), pair, caption("Temperature and hidden hue", "temperature"), Balance(m)]
+        for h in m.hidden[:2]:
+            petal = next(q for q in petals if q.hidden and q.name == h.name)
+            parts.append(HiddenHueCard(petal, h.where))
+        parts += [caption("Hair at true size", "hair"), HairCard(m, self.desk.px_per_mm)]
+        return parts
+
+    def next(self) -> None:
+        area = self.model.area
+        if self.model.photo is None:
+            self.desk.ask_photo()
+        elif area is not None:
+            self.desk.go("Recipe")
+            if area.id not in self.model.recipes:
+                self.model.solve(area.id)
+        elif self.model.areas:
+            self.model.choose_area(self.model.areas[0].id)
+        else:
+            self.choose_way("loop")
+            self.mat.setFocus()
+
+
+def alive(q: QLineEdit | None) -> QLineEdit | None:
+    """The field, unless its card was replaced."""
+    return None if q is None or sip.isdeleted(q) else q
+
+
+def ring_path_photo(area: Area, at: QPointF) -> bool:
+    """Whether a photo pixel lies inside an area."""
+
+    class _Plain:
+        @staticmethod
+        def photo_px(x: float, y: float) -> QPointF:
+            return QPointF(x, y)
+
+    return ring_path(area.ring, _Plain(), area.smooth).contains(at)  # type: ignore[arg-type]

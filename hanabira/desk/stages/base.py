@@ -1,0 +1,170 @@
+"""What every stage has: a centre, a bench card, keys to hold, and one next thing."""
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QObject
+from PyQt6.QtGui import QColor
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from hanabira.desk.model import Model
+from hanabira.desk.photoview import LOOKS
+from hanabira.desk.widgets.mat import Mat
+from hanabira.desk.widgets.roll import Roll, Way
+
+if TYPE_CHECKING:
+    from hanabira.desk.window import Desk
+
+
+def column(*parts: QWidget) -> QWidget:
+    """Widgets stacked without gaps; the first takes the room."""
+    w = QWidget()
+    box = QVBoxLayout(w)
+    box.setContentsMargins(0, 0, 0, 0)
+    box.setSpacing(0)
+    for k, part in enumerate(parts):
+        box.addWidget(part, 1 if k == 0 else 0)
+    return w
+
+
+class Stage(QObject):
+    """Base of the stages. ``centre`` is the widget beside the bench."""
+
+    name = ""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self.desk = desk
+        self.centre: QWidget = QWidget()
+
+    @property
+    def model(self) -> Model:
+        """The model behind the desk."""
+        return self.desk.model
+
+    @property
+    def open(self) -> bool:
+        """Whether this stage is shown now."""
+        return self.desk.current is self
+
+    def enter(self) -> None:
+        """The stage is shown."""
+        self.refresh()
+
+    def leave(self) -> None:
+        """Another stage is shown."""
+
+    def refresh(self) -> None:
+        """Bring centre and bench up to date."""
+
+    def next(self) -> None:
+        """Do the one next thing."""
+
+    def hold(self, look: str) -> None:
+        """A look's key went down, or up when ``look`` is empty."""
+
+    def restyle(self) -> None:
+        """Theme or text size changed."""
+        self.refresh()
+
+
+class PictureStage(Stage):
+    """A stage around one mat with the photo on the sheet."""
+
+    margins = (18.0, 18.0)
+
+    def __init__(self, desk: Desk, ways: tuple[Way, ...] = ()) -> None:
+        super().__init__(desk)
+        self.mat = Mat()
+        self.mat.margins = self.margins
+        looks = tuple((key, LOOKS[key][0], LOOKS[key][1], LOOKS[key][2]) for key in LOOKS)
+        self.roll = Roll(ways, looks, self._pin)
+        self.centre = column(self.mat, self.roll)
+        self._held, self._pinned = "", ""
+        self.mat.value_under.connect(self._value)
+        self.mat.view_moved.connect(self._keep_view)
+        m = self.model
+        m.view_ready.connect(self._on_view)
+        m.look_ready.connect(self._on_look)
+        m.photo_changed.connect(self._if_open)
+        m.commission_changed.connect(self._if_open)
+
+    def _value(self, lab: object) -> None:
+        if self.open:
+            self.desk.rule.point_at(lab)
+
+    def _if_open(self) -> None:
+        if self.open:
+            self.refresh()
+
+    def _on_view(self) -> None:
+        if self.open:
+            self.mat.photo = self.model.view
+            self._show_look()
+            self.refresh()
+
+    # -- the sheet -----------------------------------------------------------
+    def show_sheet(self) -> None:
+        """Put sheet and photo of the commission on the mat."""
+        c, photo = self.model.commission, self.model.photo
+        if c is None:
+            return
+        crop = photo.crop if photo else (0.0, 0.0, *c.picture_mm)
+        self.mat.photo = self.model.view if photo else None
+        self.mat.show_sheet((c.width_mm, c.height_mm), c.border_mm, QColor(c.ground_hex), crop)
+
+    def _view_key(self) -> str:
+        c = self.model.commission
+        return f"{c.id} {self.name}" if c else ""
+
+    def _keep_view(self) -> None:
+        if self.open and self._view_key():
+            views = dict(self.model.settings.get("views"))
+            views[self._view_key()] = self.mat.view_state()
+            self.model.settings.set("views", views)
+
+    def enter(self) -> None:
+        self.show_sheet()
+        self.mat.restore_view(self.model.settings.get("views").get(self._view_key(), []))
+        self._show_look()
+        super().enter()
+
+    def leave(self) -> None:
+        self.hold("")
+
+    def restyle(self) -> None:
+        self.roll.refresh()
+        self.mat.refresh()
+        super().restyle()
+
+    # -- looks --------------------------------------------------------------
+    def hold(self, look: str) -> None:
+        self._held = look
+        if look:
+            self.model.want_look(look)
+        self._show_look()
+
+    def _pin(self, look: str) -> None:
+        self._pinned = "" if self._pinned == look else look
+        self.roll.pinned = self._pinned
+        self.roll.update()
+        if self._pinned:
+            self.model.want_look(self._pinned)
+        self._show_look()
+
+    def _on_look(self, _look: str) -> None:
+        if self.open:
+            self._show_look()
+
+    def _show_look(self) -> None:
+        look, view = self._held or self._pinned, self.model.view
+        self.mat.mirrored = look == "mirror"
+        self.mat.look = view.looks.get(look) if view and look and look != "mirror" else None
+        self.mat.refresh()
+
+    @property
+    def look(self) -> str:
+        """The look that is shown now."""
+        return self._held or self._pinned
+
+

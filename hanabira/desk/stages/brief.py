@@ -1,0 +1,194 @@
+"""Brief: what is ordered, on which paper, for when, and the client's photo."""
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QDate, QEvent, QObject, QSignalBlocker, Qt
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent
+from PyQt6.QtWidgets import QComboBox, QDateEdit, QDoubleSpinBox, QFormLayout, QHBoxLayout, QLineEdit, QPlainTextEdit, QWidget
+
+from hanabira.craft.reader import KITS, papers
+from hanabira.desk.commands import EditBrief
+from hanabira.desk.controls import Caption, Choice, Day, Number, PetalButton, Words, label
+from hanabira.desk.stages.base import PictureStage, column
+from hanabira.desk.theme import u
+from hanabira.studio.pictures import SUFFIXES
+
+if TYPE_CHECKING:
+    from hanabira.desk.window import Desk
+
+
+class Brief(PictureStage):
+    """Form on the bench card; the sheet at its proportions on the mat, where a photo can be dropped."""
+
+    name = "Brief"
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self.centre = column(self.mat)
+        self.mat.empty_words = "The client’s photo goes here. Drop a picture file on the sheet, or use the button."
+        self.mat.setAcceptDrops(True)
+        self.mat.installEventFilter(self)
+        self._built_for = ""
+        self._fields: dict[str, QWidget] = {}
+
+    # -- dropping a file ---------------------------------------------------------
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if isinstance(event, QDragEnterEvent) and event.mimeData().hasUrls():
+            event.acceptProposedAction()
+            return True
+        if isinstance(event, QDropEvent):
+            paths = [Path(q.toLocalFile()) for q in event.mimeData().urls() if q.isLocalFile()]
+            if paths:
+                self.model.add_photo(paths[0])
+                event.acceptProposedAction()
+            return True
+        return super().eventFilter(watched, event)
+
+    # -- form ---------------------------------------------------------------------
+    def refresh(self) -> None:
+        c = self.model.commission
+        if c is None:
+            return
+        self.show_sheet()
+        mm = f"{c.width_mm:.0f} × {c.height_mm:.0f} mm on {papers()[c.paper_id].name.lower()}"
+        self.desk.bench.head.set("", c.name, mm)
+        if self._built_for != c.id or not self._fields:
+            self._build()
+        self._fill()
+        self.desk.set_next("Study the photo" if self.model.photo else "Add the client’s photo", "squint" if self.model.photo else "photo")
+        self.desk.mark_values(None)
+
+    def enter(self) -> None:
+        self._built_for = ""
+        super().enter()
+
+    def restyle(self) -> None:
+        self._built_for = ""
+        super().restyle()
+
+    def next(self) -> None:
+        if self.model.photo:
+            self.desk.go("Study")
+        else:
+            self.desk.ask_photo()
+
+    def _line(self, key: str, words: str) -> QLineEdit:
+        q = QLineEdit()
+        q.setAccessibleName(words)
+        q.setMaxLength(120)
+        q.textEdited.connect(lambda s: self._edit(words.lower(), True, **{key: s}))
+        self._fields[key] = q
+        return q
+
+    def _mm(self, key: str, words: str, low: float, high: float) -> QDoubleSpinBox:
+        q = Number()
+        q.setAccessibleName(words)
+        q.setRange(low, high)
+        q.setDecimals(0)
+        q.setSuffix("\u2009mm")
+        q.setKeyboardTracking(False)
+        q.valueChanged.connect(lambda v: self._edit(words.lower(), False, **{key: float(v)}))
+        self._fields[key] = q
+        return q
+
+    def _choice(self, key: str, words: str, items: list[tuple[str, str]], then: Callable[[str], dict]) -> QComboBox:
+        q = Choice()
+        q.setAccessibleName(words)
+        for value, name in items:
+            q.addItem(name, value)
+        q.activated.connect(lambda _i: self._edit(words.lower(), False, **then(q.currentData())))
+        self._fields[key] = q
+        return q
+
+    def _build(self) -> None:
+        c = self.model.commission
+        assert c is not None
+        self._built_for, self._fields = c.id, {}
+        form = QFormLayout()
+        form.setContentsMargins(0, u(4), 0, u(4))
+        form.setHorizontalSpacing(u(12))
+        form.setVerticalSpacing(u(6))
+        form.setRowWrapPolicy(QFormLayout.RowWrapPolicy.WrapLongRows)
+        form.addRow(label("Name"), self._line("name", "Name"))
+        form.addRow(label("Animal"), self._line("animal", "Animal"))
+        form.addRow(label("Client"), self._line("client", "Client"))
+        due = Day()
+        due.setAccessibleName("Due date")
+        due.setCalendarPopup(True)
+        due.setDisplayFormat("d MMMM yyyy")
+        due.setKeyboardTracking(False)
+        due.setMinimumDate(_NO_DATE)
+        due.setSpecialValueText("not set")
+        due.dateChanged.connect(lambda d: self._edit("due date", False, due=None if d == _NO_DATE else d.toString(Qt.DateFormat.ISODate)))
+        self._fields["due"] = due
+        form.addRow(label("Due"), due)
+        paper = QFormLayout()
+        paper.setContentsMargins(0, u(4), 0, u(4))
+        paper.setHorizontalSpacing(u(12))
+        paper.setVerticalSpacing(u(6))
+        items = [(p.id, p.name) for p in papers().values()]
+        paper.addRow(label("Paper"), self._choice("paper_id", "Paper", items, lambda v: {"paper_id": v, "ground_hex": papers()[v].ground_hex}))
+        grounds = [(hex_, name) for name, hex_ in papers()[c.paper_id].grounds]
+        paper.addRow(label("Colour"), self._choice("ground_hex", "Paper colour", grounds, lambda v: {"ground_hex": v}))
+        size = QHBoxLayout()
+        size.addWidget(self._mm("width_mm", "Width", 50, 2000))
+        size.addWidget(label("×"))
+        size.addWidget(self._mm("height_mm", "Height", 50, 2000))
+        paper.addRow(label("Sheet"), size)
+        paper.addRow(label("Border"), self._mm("border_mm", "Border", 0, 100))
+        kits = [(key, name) for key, (name, _f) in KITS.items()]
+        paper.addRow(label("Kit"), self._choice("kit_id", "Kit", kits, lambda v: {"kit_id": v}))
+        notes = QPlainTextEdit()
+        notes.setAccessibleName("Notes")
+        notes.setPlaceholderText("What makes it this animal and no other")
+        notes.setTabChangesFocus(True)
+        notes.setFixedHeight(u(76))
+        notes.textChanged.connect(lambda: self._edit("notes", True, notes=notes.toPlainText()))
+        self._fields["notes"] = notes
+        add = PetalButton("Add another photo" if self.model.photo else "Add the photo", "photo", tip="Take a picture file into the studio (Ctrl+O)")
+        add.clicked.connect(self.desk.ask_photo)
+        self._note = Words(papers()[c.paper_id].note, "aside")
+        self.desk.bench.set_parts([Caption("The order"), form, Caption("The sheet"), paper, self._note, Caption("Likeness"), notes, 4, add])
+
+    def _edit(self, words: str, typed: bool, **fields: object) -> None:
+        c = self.model.commission
+        if c is None or all(getattr(c, k) == v for k, v in fields.items()):
+            return
+        w, h, b = (fields.get(k, getattr(c, k)) for k in ("width_mm", "height_mm", "border_mm"))
+        if w - 2 * b < 20 or h - 2 * b < 20:  # type: ignore[operator]
+            self.desk.say("The border leaves no picture.", "The sheet stays as it was.", "Choose a narrower border or a larger sheet.")
+            self._fill()
+            return
+        if "paper_id" in fields:
+            self._built_for = ""
+        self.model.do(EditBrief(self.model, words, typed, **fields))
+
+    def _fill(self) -> None:
+        """Show what is kept, without taking it for an edit; the field being typed in keeps its caret."""
+        c = self.model.commission
+        if c is None:
+            return
+        for key, q in self._fields.items():
+            value = getattr(c, key)
+            with QSignalBlocker(q):
+                if isinstance(q, QLineEdit) and q.text() != value:
+                    q.setText(value)
+                elif isinstance(q, QPlainTextEdit) and q.toPlainText() != value:
+                    q.setPlainText(value)
+                elif isinstance(q, QDoubleSpinBox):
+                    q.setValue(value)
+                elif isinstance(q, QDateEdit):
+                    q.setDate(QDate.fromString(value, Qt.DateFormat.ISODate) if value else _NO_DATE)
+                elif isinstance(q, QComboBox):
+                    at = q.findData(value)
+                    if at < 0:
+                        q.addItem(value, value)
+                        at = q.count() - 1
+                    q.setCurrentIndex(at)
+
+
+_NO_DATE = QDate(2000, 1, 1)
+PHOTO_FILTER = f"Pictures ({' '.join('*' + s for s in SUFFIXES)})"

@@ -1,0 +1,412 @@
+"""Recipe: the layers of the chosen area as strata, each one open to change."""
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer
+from PyQt6.QtGui import QColor, QPainter
+from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QPlainTextEdit, QScrollArea, QWidget
+
+from hanabira.core.colour.difference import difference_words
+from hanabira.core.colour.spaces import chroma, hue_deg
+from hanabira.core.colour.words import temperature
+from hanabira.core.optics.stack import bare
+from hanabira.core.solver.area import WHERE, Layer, Prediction, judged_band, moved_layer, swaps, with_layer, without_layer
+from hanabira.core.solver.cautions import Caution
+from hanabira.core.solver.library import opaque_order
+from hanabira.core.token import Token
+from hanabira.craft.reader import papers
+from hanabira.desk.commands import NoteRecipe, SetLayers
+from hanabira.desk.controls import Caption, Choice, PetalButton, Stepper, Words, label
+from hanabira.desk.gestures import ring_path
+from hanabira.desk.paint import disc, text, two_tone
+from hanabira.desk.photoview import to_image
+from hanabira.desk.stages.base import PictureStage, column
+from hanabira.desk.theme import u
+from hanabira.desk.widgets.layer_card import CautionCard, Laid, Pressure, SwapRow, Swaps
+from hanabira.desk.widgets.mat import Mat
+from hanabira.desk.widgets.overlays import grey_base, layer_picture
+from hanabira.desk.widgets.strata import Cut, Strata, Stratum
+from hanabira.studio.records import Area
+
+if TYPE_CHECKING:
+    from hanabira.desk.window import Desk
+
+SHORT = {
+    "greenish dark": "olive", "mud": "mud", "chalky": "chalky", "neon": "too strong", "tooth full": "tooth full", "fugitive": "fades", "no effect": "no effect",
+    "pale on pale": "no step", "cannot cover": "no cover", "flat": "flat",
+}  # fmt: skip
+
+
+class _WhereOutline:
+    """Outline and number of the area whose layer is shown on the drained photo."""
+
+    def __init__(self, stage: Recipe) -> None:
+        self.stage = stage
+
+    def __call__(self, p: QPainter, mat: Mat) -> None:
+        area = self.stage.model.area
+        if area is None:
+            return
+        path = ring_path(area.ring, mat, area.smooth)
+        two_tone(p, path, 2.0)
+        box = path.boundingRect()
+        c = QPointF(max(mat.inner.left() + 18, box.left()), max(mat.inner.top() + 18, box.top()))
+        disc(p, c, area.number, True)
+        layers = self.stage.layers
+        if layers:
+            words = f"In full colour: where layer {self.stage.at + 1} goes"
+            p.fillRect(QRectF(mat.inner.left() + 8, mat.inner.bottom() - 30, 250, 22), QColor(240, 240, 240, 235))
+            text(p, QRectF(mat.inner.left() + 14, mat.inner.bottom() - 30, 240, 22), words, "small", QColor("#101010"), elide=True)
+
+
+class Recipe(PictureStage):
+    """Left the picture with the place of the chosen layer, in the middle the strata, on the bench the layer itself."""
+
+    name = "Recipe"
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self.strata = Strata()
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setFrameShape(QFrame.Shape.NoFrame)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        scroll.setWidget(self.strata)
+        self._scroll = scroll
+        left = column(self.mat, self.roll)
+        self.centre = QWidget()
+        row = QHBoxLayout(self.centre)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        row.addWidget(left, 1)
+        row.addWidget(scroll)
+        self.mat.overlays = [_WhereOutline(self)]
+        self.mat.inset = True
+        self.band = "general"
+        self.strata.chosen_layer.connect(self._choose)
+        self.strata.band_wanted.connect(self._show_band)
+        self.strata.move_wanted.connect(self.move_layer)
+        self.strata.remove_wanted.connect(self.remove_layer)
+        m = self.model
+        m.recipe_changed.connect(self._on_recipe)
+        m.area_chosen.connect(self._on_area)
+        m.areas_changed.connect(self._if_open)
+        m.layer_chosen.connect(self._if_open)
+        m.measures_changed.connect(lambda key: self._if_open() if key == m.area_id else None)
+        self._patch_for: object = None
+        self._base_for: object = None
+
+    # -- what is shown -----------------------------------------------------------
+    @property
+    def layers(self) -> tuple[Layer, ...]:
+        """Layers of the chosen area."""
+        return self.model.recipe_layers(self.model.area_id)
+
+    @property
+    def at(self) -> int:
+        """The chosen layer."""
+        return max(0, min(self.model.layer_at, len(self.layers) - 1))
+
+    def _on_area(self) -> None:
+        if self.open:
+            self._look_at_area()
+            self.refresh()
+
+    def _on_recipe(self, key: str) -> None:
+        if self.open and key == self.model.area_id and not self._typing_note:
+            self.refresh()
+
+    def _choose(self, k: int) -> None:
+        layers = self.layers
+        if 0 <= k < len(layers):
+            bands = WHERE[layers[k].where]
+            if self.band not in bands:
+                self.band = judged_band(layers[k], opaque_order(self.model.kit, self.model.paper))
+            self.model.choose_layer(k)
+
+    def _show_band(self, band: str) -> None:
+        self.band = band
+        self.refresh()
+
+    def enter(self) -> None:
+        if self.model.area is None and self.model.areas:
+            self.model.choose_area(self.model.areas[0].id)
+        if self.model.area_id:
+            self.model.want_measures(self.model.area_id)
+        super().enter()
+        QTimer.singleShot(0, self._look_at_area)
+
+    def _keep_view(self) -> None:
+        """The view follows the chosen area; it is not kept."""
+
+    def _look_at_area(self) -> None:
+        area, c = self.model.area, self.model.commission
+        if area is None or c is None or not self.open:
+            return
+        xs, ys = [q[0] for q in area.ring], [q[1] for q in area.ring]
+        k, b = self.mat.mm_per_px, self.mat.border_mm
+        crop = self.mat.crop
+        box = QRectF(b + (min(xs) - crop[0]) * k, b + (min(ys) - crop[1]) * k, (max(xs) - min(xs)) * k, (max(ys) - min(ys)) * k)
+        pad = 0.28 * max(box.width(), box.height())
+        self.mat.fit(box.adjusted(-pad, -pad, pad, pad))
+
+    # -- edits ---------------------------------------------------------------------
+    def _set(self, layers: tuple[Layer, ...], words: str) -> None:
+        area = self.model.area
+        if area is not None and layers != self.layers:
+            self.model.do(SetLayers(self.model, area, layers, words))
+
+    def change(self, words: str, **fields: object) -> None:
+        """Change the chosen layer."""
+        if self.layers:
+            self._set(with_layer(self.layers, self.at, **fields), words)
+
+    def swap(self, code: str) -> None:
+        """Put another pencil in the chosen layer's place."""
+        self.change("swap", code=code)
+
+    def cure(self, caution: Caution) -> None:
+        """Make the change that cures a caution."""
+        if caution.cure_code and 0 <= caution.layer < len(self.layers):
+            self._set(with_layer(self.layers, caution.layer, code=caution.cure_code), "cure")
+
+    def remove_layer(self, k: int | None = None) -> None:
+        """Remove a layer, the chosen one when none is named."""
+        k = self.at if k is None else k
+        if 0 <= k < len(self.layers):
+            self._set(without_layer(self.layers, k), "layer")
+
+    def move_layer(self, k: int, to: int) -> None:
+        """Move a layer to another place."""
+        if 0 <= k < len(self.layers) and 0 <= to < len(self.layers):
+            self.model.layer_at = to
+            self._set(moved_layer(self.layers, k, to), "order")
+
+    def move_up(self) -> None:
+        """Lay the chosen layer later."""
+        self.move_layer(self.at, self.at + 1)
+
+    def move_down(self) -> None:
+        """Lay the chosen layer earlier."""
+        self.move_layer(self.at, self.at - 1)
+
+    def add_layer(self) -> None:
+        """Add a layer over the chosen one, of the same pencil, to be changed."""
+        if self.layers:
+            q = self.layers[self.at]
+            new = Layer(q.role, q.code, q.pressure, 1, q.where, q.stroke, q.stroke_mm, why="Added by hand.")
+            self.model.layer_at = self.at + 1
+            self._set((*self.layers[: self.at + 1], new, *self.layers[self.at + 1 :]), "new layer")
+
+    def solve(self) -> None:
+        """Solve the layers of the chosen area anew."""
+        if self.model.area_id:
+            self.model.solve(self.model.area_id)
+
+    # -- drawing -----------------------------------------------------------------------
+    def refresh(self) -> None:
+        self.show_sheet()
+        self._scroll.setFixedWidth(u(412) + (u(10) if self._scroll.verticalScrollBar().isVisible() else 0))
+        area, bench = self.model.area, self.desk.bench
+        told = self.model.prediction(area.id) if area else None
+        if area is None:
+            self.strata.set(None, 0)
+            self._no_patch()
+            bench.head.set("", "No area yet", "A recipe belongs to an area of the portrait")
+            bench.set_parts([Words("Draw the areas first: the eye, the nose, a cheek. Each one gets its own layers.")])
+            self.desk.set_next("Draw the areas", "loop")
+            self.desk.mark_values(None)
+            return
+        m = self.model.measures(area.id)
+        self.desk.mark_values({b: float(v[0]) for b, v in m.values.band_lab.items()} if m else None)
+        if not self.layers or told is None or m is None:
+            self.strata.set(None, 0)
+            self._no_patch()
+            bench.head.set(str(area.number), area.name, "no layers yet" if not self.layers else "being measured")
+            words = "The layers are solved for your pencils on this paper, from the values and colours measured in the photo."
+            bench.set_parts([Words(words)])
+            self.desk.set_next("Solve the layers", "strata", "" if m else "The area is being measured")
+            return
+        prediction, cautions = told
+        self._show_strata(area, prediction, cautions)
+        self._show_where(area)
+        self._layer_card(area, prediction, cautions)
+        self.desk.set_next("Print the recipe card", "sheet")
+
+    def _show_strata(self, area: Area, prediction: Prediction, cautions: tuple[Caution, ...]) -> None:
+        state, kit = prediction.band(self.band), self.model.kit
+        strata = []
+        for i, q in enumerate(self.layers):
+            pencil = kit.get(q.code) if q.code else None
+            mine = next((c for c in cautions if c.layer == i), None)
+            short = f"{SHORT.get(mine.kind, mine.kind)}" + (f": {mine.cure_code}" if mine and mine.cure_code else "") if mine else ""
+            strata.append(
+                Stratum(q.code, q.role, pencil.name if pencil else q.tool, kit.masstone_lab[kit.index[q.code]] if q.code else None, q.pressure, q.passes, q.stroke,
+                        state.labs[i + 1], max(0.0, state.tooth[i + 1] - state.tooth[i]), self.band in WHERE[q.where], short)  # fmt: skip
+            )
+        paper, c = self.model.paper, self.model.commission
+        ground = next((n for n, h in paper.grounds if c and h == c.ground_hex), "")
+        figures = f"ΔE00 {state.delta_e00:.1f}, expected {state.expected_de00:.1f}"
+        words = difference_words(state.lab, state.target)
+        cut = Cut(area.name, self.band, tuple(strata), state.labs[0], f"{papers()[paper.id].name}, {ground}".strip(", "), state.target, figures, words)
+        self.strata.set(cut, self.at)
+
+    def _no_patch(self) -> None:
+        self.mat.patch, self.mat.look, self._patch_for = None, None, None
+        self.mat.refresh()
+
+    def _show_look(self) -> None:
+        """While no look is held, the photo is drained and only the layer's place has colour."""
+        super()._show_look()
+        if self.look:
+            self.mat.patch = None
+        elif self.layers:
+            view = self.model.view
+            self.mat.look = view.looks.get("drained") if view else None
+            self.mat.patch = self._patch
+        self.mat.refresh()
+
+    _patch: tuple | None = None
+
+    def _show_where(self, area: Area) -> None:
+        """Drain the photo and show where the chosen layer goes; made off the interface thread."""
+        view, m = self.model.view, self.model.measures(area.id)
+        if view is None or m is None or not self.layers:
+            return
+        where = self.layers[self.at].where
+        sign = (area.ring, where, id(view))
+        if sign == self._patch_for:
+            self._show_look()
+            return
+
+        def work(_token: Token) -> tuple:
+            pixels, rect = layer_picture(view.pixels, view.size, area, m, where)
+            drained = view.looks.get("drained") or to_image(grey_base(view.preview()))
+            return to_image(pixels), rect, drained
+
+        def done(made: tuple) -> None:
+            image, rect, drained = made
+            view.looks["drained"] = drained
+            if self.open and self.model.view is view:
+                self._patch_for, self._patch = sign, (image, rect)
+                self._show_look()
+
+        self.model.jobs.run("where", "Showing where the layer goes", work, done, quiet=True)
+
+    # -- bench ---------------------------------------------------------------------------
+    def _layer_card(self, area: Area, prediction: Prediction, cautions: tuple[Caution, ...]) -> None:
+        q, kit, bench = self.layers[self.at], self.model.kit, self.desk.bench
+        pencil = kit.get(q.code) if q.code else None
+        band = judged_band(q, opaque_order(kit, self.model.paper))
+        shown = self.band if self.band in WHERE[q.where] else band
+        tooth = prediction.band(shown).tooth
+        costs = max(0.0, tooth[self.at + 1] - tooth[self.at])
+        name = f"{pencil.name} {q.code}" if pencil else q.tool.capitalize()
+        bench.head.set(str(self.at + 1), name, f"{q.role} · costs {100 * costs:.0f} % of the tooth")
+        parts: list = [Caption("How it is laid"), self._how(q)]
+        if q.why:
+            parts.append(Words(f"“{q.why}”", "aside"))
+        for c in (c for c in cautions if c.layer == self.at):
+            card = CautionCard(c)
+            card.cured.connect(self.cure)
+            parts += [2, card]
+        targets = self.model.targets(area.id)
+        if pencil and targets is not None:
+            ranked = swaps(self.model.paper, kit, self.layers, self.at, targets, most=5)
+            if ranked:
+                rows = []
+                for s in ranked:
+                    p = kit.get(s.code)
+                    hue = f"{temperature(s.lab)}, hue {float(hue_deg(s.lab)):.0f}°" if float(chroma(s.lab)) > 3 else "near neutral"
+                    rows.append(SwapRow(s.code, p.name, kit.masstone_lab[kit.index[s.code]], s.lab, hue, s.delta_e00, s.tooth, p.owned))
+                caption = Caption(f"Instead, for the {band}", "how predicted")
+                caption.opened.connect(lambda: self.desk.explain("optics"))
+                table = Swaps(rows, targets[band])
+                table.swapped.connect(self.swap)
+                parts += [caption, table]
+        rest = [c for c in cautions if c.layer != self.at]
+        if rest:
+            parts.append(Caption("Also in this recipe"))
+            for c in rest:
+                where = f"Layer {c.layer + 1}: " if c.layer >= 0 else ""
+                parts.append(Words(f"{where}{c.title}. {c.text} {c.cure}", "small", "ink"))
+        parts += [Caption("Your note"), self._note(area)]
+        bench.set_parts(parts)
+
+    def _how(self, q: Layer) -> QWidget:
+        box = QWidget()
+        grid = QGridLayout(box)
+        grid.setContentsMargins(0, 0, 0, u(2))
+        grid.setHorizontalSpacing(u(8))
+        grid.setVerticalSpacing(u(2))
+        kit = self.model.kit
+        lab = kit.masstone_lab[kit.index[q.code]] if q.code else None
+        grid.addWidget(Laid(lab, bare(self.model.paper).lab, q.pressure), 0, 0, 3, 1)
+        pressure = Pressure(q.pressure)
+        pressure.changed.connect(lambda v: self.change("pressure", pressure=v))
+        passes = Stepper("Passes", 1, 9, q.passes)
+        passes.changed.connect(lambda v: self.change("pass", passes=v))
+        self.pressure_control, self.passes_control = pressure, passes
+        grid.addWidget(label("Pressure"), 0, 1)
+        grid.addWidget(pressure, 0, 2)
+        grid.addWidget(label("Passes"), 1, 1)
+        grid.addWidget(passes, 1, 2)
+        grid.addWidget(label("Stroke"), 2, 1)
+        stroke = f"{q.stroke}, {q.stroke_mm:.0f} mm" if q.stroke_mm and q.stroke in ("flick", "hatch") else q.stroke
+        grid.addWidget(label(stroke, "small", "ink"), 2, 2)
+        where = Choice()
+        where.setAccessibleName("Where the layer goes")
+        for key in WHERE:
+            where.addItem(key[:1].upper() + key[1:], key)
+        where.setCurrentIndex(where.findData(q.where))
+        where.activated.connect(lambda _i: self.change("where", where=where.currentData()))
+        grid.addWidget(label("Where"), 3, 0, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        grid.addWidget(where, 3, 1, 1, 2)
+        acts = QGridLayout()
+        acts.setSpacing(0)
+        n = len(self.layers)
+        for k, (words, icon, tip, run, off) in enumerate((
+            ("Later", "up", "Lay this layer later (Alt+Up)", self.move_up, self.at >= n - 1),
+            ("Earlier", "down", "Lay this layer earlier (Alt+Down)", self.move_down, self.at <= 0),
+            ("Add", "add", "Add a layer over this one", self.add_layer, n >= 12),
+            ("Remove", "away", "Remove this layer (Del)", self.remove_layer, False),
+        )):
+            button = PetalButton(words, icon, tip=tip)
+            button.setEnabled(not off)
+            button.clicked.connect(lambda _=False, run=run: run())
+            acts.addWidget(button, k // 2, k % 2)
+            acts.setColumnStretch(k % 2, 1)
+        grid.addLayout(acts, 4, 0, 1, 3)
+        grid.setColumnStretch(2, 1)
+        return box
+
+    def _note(self, area: Area) -> QWidget:
+        field = QPlainTextEdit(self.model.recipes[area.id].note if area.id in self.model.recipes else "")
+        field.setAccessibleName("Your note to this recipe")
+        field.setPlaceholderText("Printed on the card")
+        field.setTabChangesFocus(True)
+        field.setFixedHeight(u(58))
+
+        def keep() -> None:
+            recipe = self.model.recipes.get(area.id)
+            if recipe is not None and field.toPlainText() != recipe.note:
+                self._typing_note = True
+                self.model.do(NoteRecipe(self.model, recipe, field.toPlainText()))
+                self._typing_note = False
+
+        field.textChanged.connect(keep)
+        self.note_field = field
+        return field
+
+    _typing_note = False
+
+    def next(self) -> None:
+        area = self.model.area
+        if area is None:
+            self.desk.go("Areas")
+        elif not self.layers:
+            self.model.solve(area.id)
+        else:
+            self.desk.print_card()

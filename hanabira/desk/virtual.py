@@ -1,0 +1,82 @@
+"""With no display: the same window under a virtual screen, with a picture of each stage."""
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+from PyQt6.QtCore import QEvent
+from PyQt6.QtWidgets import QApplication
+
+SIZE = (1280, 800)
+STAGES = ("Brief", "Study", "Areas", "Recipe")
+
+
+def show_on_virtual_screen(folder: Path) -> int:
+    """Start a virtual screen, photograph the stages on it, say where the pictures are."""
+    pictures = folder.parent / "pictures"
+    print("There is no display here. Starting the same window on a virtual screen instead.")
+    program = shutil.which("Xvfb")
+    environment = dict(os.environ)
+    server = None
+    if program is None:
+        print("Xvfb is not installed, so the window is drawn without any screen.")
+        environment["QT_QPA_PLATFORM"] = "offscreen"
+    else:
+        read, write = os.pipe()
+        server = subprocess.Popen(
+            [program, "-displayfd", str(write), "-screen", "0", f"{SIZE[0]}x{SIZE[1]}x24", "-nolisten", "tcp"], pass_fds=[write], stderr=subprocess.DEVNULL
+        )
+        os.close(write)
+        number = os.read(read, 16).decode().strip()
+        os.close(read)
+        environment["DISPLAY"] = f":{number}"
+        environment["QT_QPA_PLATFORM"] = "xcb"
+    try:
+        code = subprocess.run([sys.executable, "-m", "hanabira.desk.virtual", str(folder), str(pictures)], env=environment, check=False).returncode
+    finally:
+        if server is not None:
+            server.terminate()
+            server.wait()
+    if code == 0:
+        print(f"A picture of each stage lies in {pictures}")
+    return code
+
+
+def settle(app: QApplication, busy, most_s: float = 60.0) -> None:  # noqa: ANN001
+    """Let the window finish its work."""
+    end = time.monotonic() + most_s
+    quiet = 0
+    while quiet < 4 and time.monotonic() < end:
+        app.processEvents()
+        app.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+        quiet = 0 if busy() else quiet + 1
+        time.sleep(0.02)
+
+
+def photograph(folder: Path, pictures: Path, stages: tuple[str, ...] = STAGES) -> None:
+    """Open the studio and save a picture of each stage."""
+    from hanabira.desk.model import Model
+    from hanabira.desk.start import make_app
+    from hanabira.desk.window import Desk
+    from hanabira.studio.store import Store
+
+    app = make_app()
+    model = Model(Store.open(folder))
+    sys.excepthook = model.messages.hook
+    desk = Desk(model)
+    desk.resize(*SIZE)
+    desk.show()
+    pictures.mkdir(parents=True, exist_ok=True)
+    for name in stages:
+        desk.go(name)
+        settle(app, lambda: model.jobs.busy)
+        desk.grab().save(str(pictures / f"{name.lower()}.png"))
+    desk.close()
+
+
+if __name__ == "__main__":
+    photograph(Path(sys.argv[1]), Path(sys.argv[2]))

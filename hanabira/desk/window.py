@@ -1,0 +1,509 @@
+"""The desk: thread on top, the stage and its bench card, the value rule below; menus and keys."""
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import QEvent, QObject, Qt, QUrl
+from PyQt6.QtGui import QAction, QCloseEvent, QDesktopServices, QKeyEvent, QKeySequence, QResizeEvent
+from PyQt6.QtWidgets import (
+    QAbstractSpinBox,
+    QApplication,
+    QComboBox,
+    QFileDialog,
+    QFrame,
+    QGridLayout,
+    QLineEdit,
+    QMainWindow,
+    QMenu,
+    QPlainTextEdit,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from hanabira.core.faults import Fault
+from hanabira.core.token import Token
+from hanabira.desk import theme
+from hanabira.desk.commands import SetStage
+from hanabira.desk.controls import PetalButton, Words
+from hanabira.desk.explain import TOPICS
+from hanabira.desk.model import STAGES, Model
+from hanabira.desk.photoview import LOOKS
+from hanabira.desk.printing import card_content
+from hanabira.desk.stages.areas import Areas
+from hanabira.desk.stages.base import Stage
+from hanabira.desk.stages.brief import PHOTO_FILTER, Brief
+from hanabira.desk.stages.later import Later
+from hanabira.desk.stages.recipe import Recipe
+from hanabira.desk.stages.shelf import Shelf
+from hanabira.desk.stages.study import Study
+from hanabira.desk.widgets.bench import Bench
+from hanabira.desk.widgets.command_list import CommandList
+from hanabira.desk.widgets.notices import JobStrip, MessageStrip
+from hanabira.desk.widgets.thread import Thread
+from hanabira.desk.widgets.value_rule import ValueRule
+from hanabira.sheets.recipe_card import write_recipe_card
+
+ROOMS = ("Shelf", "Kit", "Practice")
+_TYPING = (QLineEdit, QPlainTextEdit, QAbstractSpinBox, QComboBox)
+
+
+class Explanation(QFrame):
+    """A card that tells how something was measured; any click or Esc puts it away."""
+
+    def __init__(self, parent: QWidget, title: str, words: str) -> None:
+        super().__init__(parent, Qt.WindowType.Popup)
+        self.setAccessibleName(title)
+        self.setFrameShape(QFrame.Shape.StyledPanel)
+        box = QVBoxLayout(self)
+        box.addWidget(Words(title, "name", "ink"))
+        box.addWidget(Words(words, "body", "ink"))
+        self.setFixedWidth(theme.u(400))
+
+
+class Desk(QMainWindow):
+    """The main window. Stages are views of one model; nothing here computes."""
+
+    def __init__(self, model: Model) -> None:
+        super().__init__()
+        self.model = model
+        model.setParent(self)
+        self.setWindowTitle("Hanabira")
+        self.setMinimumSize(900, 600)
+        self._apply_theme()
+        self.thread_ = Thread(STAGES, model.share_done)
+        self.bench = Bench()
+        self.rule = ValueRule()
+        self.job_strip, self.message_strip = JobStrip(model.jobs), MessageStrip()
+        self.pages = QStackedWidget()
+        self.stages: dict[str, Stage] = {"Brief": Brief(self), "Study": Study(self), "Areas": Areas(self), "Recipe": Recipe(self), "Shelf": Shelf(self)}
+        for name in ("Plan", "Easel", "Check", "Kit", "Practice"):
+            self.stages[name] = Later(self, name)
+        for stage in self.stages.values():
+            self.pages.addWidget(stage.centre)
+        centre = QWidget()
+        grid = QGridLayout(centre)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setSpacing(0)
+        grid.addWidget(self.thread_, 0, 0, 1, 2)
+        grid.addWidget(self.pages, 1, 0)
+        grid.addWidget(self.bench, 1, 1, 3, 1)
+        grid.addWidget(self.message_strip, 2, 0)
+        grid.addWidget(self.job_strip, 3, 0)
+        grid.addWidget(self.rule, 4, 0, 1, 2)
+        grid.setRowStretch(1, 1)
+        grid.setColumnStretch(0, 1)
+        self.setCentralWidget(centre)
+        self.current: Stage = self.stages["Shelf"]
+        self.command_list = CommandList(self)
+        self._held = ""
+        self._next_off = ""
+        self._build_actions()
+        self._connect()
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        app.installEventFilter(self)
+        size = model.settings.get("window")
+        self.resize(*(size if len(size) == 2 else (1280, 800)))
+        self.bench.resize_to(self.width())
+        self.ask_open_path: Callable[[], str] = self._file_to_open
+        self.ask_save_path: Callable[[str], str] = self._file_to_save
+        self.open_file: Callable[[Path], None] = lambda path: QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))
+        self._start_where_it_was()
+
+    # -- starting ------------------------------------------------------------
+    def _connect(self) -> None:
+        m = self.model
+        m.messages.said.connect(self.message_strip.say)
+        m.stage_changed.connect(self._show_stage)
+        m.commission_changed.connect(self._retitle)
+        for signal in (m.areas_changed, m.photo_changed):
+            signal.connect(self._retitle)
+        m.recipe_changed.connect(lambda _key: self._retitle())
+        self.thread_.stage_wanted.connect(self.go)
+        self.thread_.room_wanted.connect(self.show_room)
+        self.thread_.find_wanted.connect(self.find_command)
+        self.bench.back.clicked.connect(self.take_back)
+        self.bench.next.clicked.connect(lambda: self.current.next())
+        m.undo_group.undoTextChanged.connect(self._undo_words)
+        m.undo_group.canUndoChanged.connect(lambda _on: self._undo_words())
+        m.undo_group.canRedoChanged.connect(lambda _on: self._undo_words())
+        self._undo_words()
+
+    def _start_where_it_was(self) -> None:
+        kept = self.model.settings.get("commission")
+        ids = [c.id for c in self.model.commissions]
+        if kept in ids:
+            self.model.open_commission(kept)
+        elif ids:
+            self.model.open_commission(ids[-1])
+        else:
+            self.show_room("Shelf")
+        if self.model.store.read_only:
+            self.say(f"This studio is open for reading only: {self.model.store.read_only}.", "Nothing you change here is kept.", "Close the other window to work on it.")
+
+    def _apply_theme(self) -> None:
+        theme.use(self.model.settings.get("theme"), self.model.settings.get("text_size"))
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        theme.apply(app)
+
+    # -- actions ---------------------------------------------------------------
+    def _build_actions(self) -> None:
+        bar = self.menuBar()
+        bar.setNativeMenuBar(False)
+        self.actions_: dict[str, QAction] = {}
+        recipe, areas, study = self.stages["Recipe"], self.stages["Areas"], self.stages["Study"]
+        assert isinstance(recipe, Recipe) and isinstance(areas, Areas) and isinstance(study, Study)
+
+        def menu(name: str) -> QMenu:
+            m = bar.addMenu(name)
+            m.setToolTipsVisible(True)
+            return m
+
+        def add(m: QMenu, words: str, run: Callable[[], object], key: str = "", tip: str = "") -> QAction:
+            action = QAction(words, self)
+            if key:
+                action.setShortcut(QKeySequence(key))
+            action.setToolTip(tip or words)
+            action.triggered.connect(lambda _=False: run())
+            m.addAction(action)
+            self.addAction(action)
+            self.actions_[words] = action
+            return action
+
+        m = menu("Commission")
+        add(m, "New commission", self.new_commission, "Ctrl+N")
+        add(m, "Add a photo", self.ask_photo, "Ctrl+O")
+        add(m, "Print the recipe card", self.print_card, "Ctrl+P", "Write a PDF with the areas, layers and values")
+        m.addSeparator()
+        add(m, "Close", self.close, "Ctrl+Q")
+        m = menu("Edit")
+        self.undo_action = add(m, "Take back", self.take_back, "Ctrl+Z")
+        self.redo_action = add(m, "Do again", self.do_again, "Ctrl+Shift+Z")
+        m = menu("Go")
+        for k, name in enumerate(STAGES):
+            add(m, name, lambda name=name: self.go(name), f"Ctrl+{k + 1}")
+        m.addSeparator()
+        for name in ROOMS:
+            add(m, name, lambda name=name: self.show_room(name))
+        m = menu("Look")
+        for key, (name, letter, words, _maths) in LOOKS.items():
+            add(m, f"Pin: {name}", lambda key=key: self._pin(key), "", f"{words}. Hold {letter} for a short look")
+        m.addSeparator()
+        add(m, "Whole sheet", lambda: self._mat_do(lambda mat: mat.fit()), "Ctrl+0")
+        add(m, "True size", lambda: self._mat_do(lambda mat: mat.true_size(self.px_per_mm)), "Ctrl+T", "A millimetre of paper is a millimetre of the screen")
+        add(m, "Nearer", lambda: self._mat_do(lambda mat: mat.zoom_at(mat.inner.center(), 1.25)), "Ctrl+Up")
+        add(m, "Farther", lambda: self._mat_do(lambda mat: mat.zoom_at(mat.inner.center(), 0.8)), "Ctrl+Down")
+        add(m, "Hold a ruler to the screen", self.calibrate_screen, "", "Make true size true on this screen")
+        m.addSeparator()
+        add(m, "Evening or day", self.switch_theme, "Ctrl+E")
+        add(m, "Larger text", lambda: self._text_step(1), "Ctrl++")
+        add(m, "Smaller text", lambda: self._text_step(-1), "Ctrl+-")
+        m = menu("Study")
+        add(m, "Move the view", lambda: (self.go("Study"), study.choose_way("look")))
+        add(m, "Frame the photo", lambda: (self.go("Study"), study.choose_way("frame")))
+        add(m, "As much of the photo as fits", study.whole)
+        m = menu("Areas")
+        for way, words in (("loop", "Draw an area with the loop"), ("corners", "Draw an area by corners"), ("reshape", "Reshape the chosen area")):
+            add(m, words, lambda way=way: (self.go("Areas"), areas.choose_way(way)))
+        add(m, "Next area", lambda: self._step_area(1), "Ctrl+Right")
+        add(m, "Area before", lambda: self._step_area(-1), "Ctrl+Left")
+        add(m, "Name the area", self.name_area, "F2")
+        add(m, "Set the surface of the area", self.set_surface)
+        add(m, "Delete the area", areas.delete, "Ctrl+Del")
+        m = menu("Recipe")
+        add(m, "Solve the layers anew", recipe.solve, "Ctrl+R")
+        add(m, "Add a layer", recipe.add_layer)
+        add(m, "Remove the layer", recipe.remove_layer)
+        add(m, "Lay the layer later", recipe.move_up)
+        add(m, "Lay the layer earlier", recipe.move_down)
+        add(m, "Press harder", lambda: self._press(1))
+        add(m, "Press lighter", lambda: self._press(-1))
+        add(m, "One pass more", lambda: self._pass(1))
+        add(m, "One pass less", lambda: self._pass(-1))
+        add(m, "Take the best other pencil", self._best_swap)
+        for band in ("gap", "general", "light", "highlight"):
+            add(m, f"Show the stack in the {band}", lambda band=band: recipe._show_band(band))
+        m = menu("Help")
+        for topic, (title, _words) in TOPICS.items():
+            add(m, title, lambda topic=topic: self.explain(topic))
+        add(m, "Find a command", self.find_command, "/")
+
+    def find_command(self) -> None:
+        """Open the searchable list of commands."""
+        self.command_list.open_with(list(self.actions_.values()), self)
+
+    def _mat_do(self, run: Callable) -> None:
+        mat = getattr(self.current, "mat", None)
+        if mat is not None:
+            run(mat)
+
+    def _pin(self, look: str) -> None:
+        pin = getattr(self.current, "_pin", None)
+        if pin is not None:
+            pin(look)
+
+    def _step_area(self, step: int) -> None:
+        areas = self.model.areas
+        if areas:
+            at = next((k for k, a in enumerate(areas) if a.id == self.model.area_id), -1 if step > 0 else 0)
+            self.model.choose_area(areas[(at + step) % len(areas)].id)
+
+    def name_area(self) -> None:
+        """Put the caret into the chosen area's name."""
+        self.go("Areas")
+        areas = self.stages["Areas"]
+        assert isinstance(areas, Areas)
+        if areas.name_field is not None:
+            areas.name_field.setFocus()
+            areas.name_field.selectAll()
+
+    def set_surface(self) -> None:
+        """Open the chosen area's list of surfaces."""
+        self.go("Areas")
+        areas = self.stages["Areas"]
+        assert isinstance(areas, Areas)
+        if areas.surface_field is not None:
+            areas.surface_field.setFocus()
+            areas.surface_field.showPopup()
+
+    def _recipe(self) -> Recipe:
+        stage = self.stages["Recipe"]
+        assert isinstance(stage, Recipe)
+        return stage
+
+    def _press(self, step: int) -> None:
+        r = self._recipe()
+        if r.layers and 1 <= r.layers[r.at].pressure + step <= 5:
+            r.change("pressure", pressure=r.layers[r.at].pressure + step)
+
+    def _pass(self, step: int) -> None:
+        r = self._recipe()
+        if r.layers and 1 <= r.layers[r.at].passes + step <= 9:
+            r.change("pass", passes=r.layers[r.at].passes + step)
+
+    def _best_swap(self) -> None:
+        from hanabira.core.solver.area import swaps
+
+        r, targets = self._recipe(), self.model.targets(self.model.area_id)
+        if r.layers and targets:
+            ranked = swaps(self.model.paper, self.model.kit, r.layers, r.at, targets, most=2)
+            if len(ranked) > 1:
+                r.swap(ranked[1].code)
+
+    # -- going about ---------------------------------------------------------------
+    def go(self, stage: str) -> None:
+        """Open a stage of the commission and remember it."""
+        if self.model.commission is None:
+            self.show_room("Shelf")
+            return
+        if self.model.commission.stage != stage and not self.model.store.read_only:
+            try:
+                SetStage(self.model, stage).carry_out()
+            except Fault as fault:
+                self.model.messages.fault(fault)
+        self._show_stage(stage)
+
+    def _show_stage(self, stage: str) -> None:
+        self._show(self.stages.get(stage, self.stages["Brief"]))
+
+    def show_room(self, room: str) -> None:
+        """Open a room of the studio."""
+        self._show(self.stages[room])
+
+    def _show(self, stage: Stage) -> None:
+        if stage is not self.current:
+            self.current.leave()
+        self.current = stage
+        self.pages.setCurrentWidget(stage.centre)
+        self._retitle()
+        stage.enter()
+
+    def _retitle(self) -> None:
+        c = self.model.commission
+        room = self.current.name if self.current.name in ROOMS else ""
+        title = c.name if c else "Hanabira"
+        line = " for ".join(q for q in (c.animal, c.client) if q) if c else "plan animal portraits"
+        self.thread_.set(title, line, self.current.name if not room else (c.stage if c else ""), room)
+        self.setWindowTitle(f"{title} – Hanabira" if c else "Hanabira")
+
+    def new_commission(self) -> None:
+        """Make a commission and open its brief."""
+        if self.model.new_commission() is not None:
+            self.go("Brief")
+            name = self.stages["Brief"]._fields.get("name")  # type: ignore[attr-defined]
+            if name is not None:
+                name.setFocus()
+                name.selectAll()
+
+    # -- what stages ask for ------------------------------------------------------
+    def set_next(self, words: str, icon: str | None = None, off: str = "") -> None:
+        """The one next thing; ``off`` says why it cannot be done yet."""
+        q = self.bench.next
+        q.icon_name = icon
+        q.setText(words)
+        q.setEnabled(not off)
+        q.setToolTip(off or words)
+        q.update()
+
+    def mark_values(self, values: dict[str, float] | None) -> None:
+        """Mark an area's values on the value rule, with what kit and paper reach."""
+        if self.model.commission is None:
+            self.rule.set({}, 0, 100)
+            return
+        reach = self.model.reach
+        self.rule.set(values or {}, reach.darkest_l, reach.lightest_l)
+
+    def say(self, what: str, kept: str = "", do: str = "") -> None:
+        """Say a fault."""
+        self.model.messages.fault(Fault(what, kept, do))
+
+    def explain(self, topic: str) -> None:
+        """Open how something is measured."""
+        title, words = TOPICS[topic]
+        card = Explanation(self, title, words)
+        card.adjustSize()
+        card.move(self.bench.mapToGlobal(self.bench.rect().topLeft()) - card.rect().topRight() + self.rect().topLeft())
+        card.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.explanation = card
+        card.show()
+
+    @property
+    def px_per_mm(self) -> float:
+        """Design pixels a millimetre on this screen."""
+        return self.model.settings.get("screen_px_per_mm") / theme.scale()
+
+    # -- files ------------------------------------------------------------------------
+    def _file_to_open(self) -> str:
+        return QFileDialog.getOpenFileName(self, "Add the client’s photo", "", PHOTO_FILTER)[0]
+
+    def _file_to_save(self, name: str) -> str:
+        return QFileDialog.getSaveFileName(self, "Write the recipe card", name, "PDF (*.pdf)")[0]
+
+    def ask_photo(self) -> None:
+        """Ask for a picture file and take it in."""
+        if self.model.commission is None:
+            self.new_commission()
+        path = self.ask_open_path()
+        if path:
+            self.model.add_photo(path)
+
+    def print_card(self) -> None:
+        """Write the recipe card as PDF and open it."""
+        model, c = self.model, self.model.commission
+        if c is None or model.view is None or not any(a.id in model.recipes for a in model.areas):
+            self.say("There is no recipe to print yet.", "Nothing was written.", "Draw an area and solve its layers first.")
+            return
+        missing = [a for a in model.areas if a.id in model.recipes and model.prediction(a.id) is None]
+        if missing:
+            for a in missing:
+                model.want_measures(a.id)
+            self.say(f"“{missing[0].name}” is not measured yet.", "Nothing was written.", "Wait a moment, then print again.")
+            return
+        path = self.ask_save_path(f"{c.name} recipe card.pdf")
+        if not path:
+            return
+        target = Path(path) if path.lower().endswith(".pdf") else Path(f"{path}.pdf")
+        content = card_content(model)
+
+        def work(token: Token) -> Path:
+            return write_recipe_card(content, target, token)
+
+        def done(written: Path) -> None:
+            model.messages.remark(f"The recipe card is written: {written}")
+            self.open_file(written)
+
+        model.jobs.run("card", "Writing the recipe card", work, done)
+
+    # -- undo ----------------------------------------------------------------------------
+    def take_back(self) -> None:
+        """Take back the last change, whichever stage it was made in."""
+        self.model.undo_group.undo()
+
+    def do_again(self) -> None:
+        """Make the change again that was taken back."""
+        self.model.undo_group.redo()
+
+    def _undo_words(self, *_: object) -> None:
+        group = self.model.undo_group
+        words = group.undoText()
+        self.bench.back.setText(f"Take back: {words}" if words else "Take back")
+        self.bench.back.setEnabled(group.canUndo())
+        self.bench.back.setToolTip("Take back the last change (Ctrl+Z)" if group.canUndo() else "Nothing to take back")
+        self.undo_action.setEnabled(group.canUndo())
+        self.redo_action.setEnabled(group.canRedo())
+
+    # -- theme and text size ---------------------------------------------------------------
+    def switch_theme(self) -> None:
+        """Day becomes evening and the other way round."""
+        self.model.settings.set("theme", "evening" if theme.current() == "day" else "day")
+        self.restyle()
+
+    def _text_step(self, step: int) -> None:
+        sizes = theme.TEXT_SIZES
+        at = sizes.index(self.model.settings.get("text_size"))
+        self.model.settings.set("text_size", sizes[max(0, min(len(sizes) - 1, at + step))])
+        self.restyle()
+
+    def restyle(self) -> None:
+        """Take theme and text size from the settings and lay everything out again."""
+        self._apply_theme()
+        self.bench.resize_to(self.width())
+        for q in (self.thread_, self.rule, self.bench.head, self.message_strip.words, self.job_strip.bar):
+            q.refresh()
+        for button in self.findChildren(PetalButton):
+            button.updateGeometry()
+        self.current.restyle()
+        self.update()
+
+    def calibrate_screen(self) -> None:
+        """Open the ruler that makes true size true."""
+        from hanabira.desk.widgets.screen_ruler import ScreenRuler
+
+        self.screen_ruler = ScreenRuler(self, self.model.settings)
+        self.screen_ruler.show()
+
+    # -- events ------------------------------------------------------------------------------
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """Hold-to-look keys work everywhere but in a text field."""
+        if isinstance(event, QKeyEvent) and event.type() in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease) and isinstance(watched, QWidget) and watched.window() is self:
+            letter = event.text().upper() if event.text() else chr(event.key()) if 0x40 < event.key() < 0x5B else ""
+            look = next((k for k, q in LOOKS.items() if q[1] == letter), "")
+            if event.type() == QEvent.Type.KeyPress and look and not event.modifiers() and not isinstance(QApplication.focusWidget(), _TYPING):
+                if not event.isAutoRepeat():
+                    self._held = look
+                    self.current.hold(look)
+                return True
+            if event.type() == QEvent.Type.KeyRelease and self._held and not event.isAutoRepeat() and letter == LOOKS[self._held][1]:
+                self._held = ""
+                self.current.hold("")
+                return True
+            if event.type() == QEvent.Type.KeyPress and event.key() == Qt.Key.Key_Escape and self.message_strip.isVisible() and not isinstance(QApplication.focusWidget(), _TYPING):
+                self.message_strip.hide()
+        return super().eventFilter(watched, event)
+
+    def changeEvent(self, event: QEvent) -> None:
+        if event.type() == QEvent.Type.ActivationChange and not self.isActiveWindow() and getattr(self, "_held", ""):
+            self._held = ""
+            self.current.hold("")
+        super().changeEvent(event)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.bench.resize_to(self.width())
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        # a name being typed counts: leaving the field stores it
+        focus = QApplication.focusWidget()
+        if focus is not None:
+            focus.clearFocus()
+        self.model.settings.set("window", [self.width(), self.height()])
+        app = QApplication.instance()
+        if app is not None:
+            app.removeEventFilter(self)
+        self.model.shut()
+        super().closeEvent(event)
+
+
