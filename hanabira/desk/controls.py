@@ -47,7 +47,8 @@ class PetalButton(QAbstractButton):
         return QSize(int((w + 11) * scale()) + 1, round(50 * scale()))
 
     def minimumSizeHint(self) -> QSize:
-        w = 80 + (26 if self.icon_name else 0)
+        longest = max((width(q, "caption") for q in self.text().split()), default=30.0)
+        w = max(longest, width(self.text(), "caption") * 0.56) + 34 + (26 if self.icon_name else 0) + (14 if self.main else 0)
         return QSize(min(self.sizeHint().width(), round(w * scale())), self.sizeHint().height())
 
     def paintEvent(self, _: QPaintEvent | None) -> None:
@@ -78,7 +79,12 @@ class PetalButton(QAbstractButton):
         if self.icon_name:
             icons.draw(p, self.icon_name, QRectF(x - 1, r.center().y() - 10, 20, 20), ink)
             x += 26
-        text(p, QRectF(x, r.top(), r.right() - x - (12 if self.main else 6), r.height()), self.text(), "strong", ink, LEFT, elide=True)
+        room = QRectF(x, r.top(), r.right() - x - (12 if self.main else 6), r.height())
+        if width(self.text(), "strong") <= room.width() + 1:
+            text(p, room, self.text(), "strong", ink, LEFT)
+        else:  # two small lines rather than a word cut short
+            high = min(room.height(), height(self.text(), room.width(), "caption"))
+            text(p, QRectF(room.left(), room.center().y() - high / 2, room.width(), high), self.text(), "caption", ink, wrap=True)
         if self.hasFocus():
             ring = whole.adjusted(1, 1, -1, -1)
             path = leaf(ring, 15, 9) if self.main else QPainterPath()

@@ -3,13 +3,16 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Iterable
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QUndoGroup, QUndoStack
 
-from hanabira.core.area.measures import Measures, measure
+from hanabira.core.area.marking import measure_marking
+from hanabira.core.area.measures import NOT_LOOKED, Measures, measure
+from hanabira.core.area.shape import cut
 from hanabira.core.colour.spaces import Array
 from hanabira.core.faults import Fault, RecipeFault
 from hanabira.core.optics.kit import Kit
@@ -283,10 +286,15 @@ class Model(QObject):
         return kept[1] if area and kept and kept[0] == self._signature(area) else None
 
     def want_measures(self, key: str) -> None:
-        """Measure an area off the interface thread: values and colours first, its marking after."""
+        """Measure an area off the interface thread; the marking, which takes longest, only of the chosen one."""
         area = next((a for a in self.areas if a.id == key), None)
         view = self.view
-        if area is None or view is None or not view.full or self.measures(key) is not None:
+        if area is None or view is None or not view.full:
+            return
+        known = self.measures(key)
+        if known is not None:
+            if key == self.area_id and known.marking.kind is None and known.marking.reason == NOT_LOOKED:
+                self._want_marking(area, known)
             return
         sign, scale = self._signature(area), self.mm_per_px
         hair = surfaces()[area.surface_id].hair if area.surface_id in surfaces() else True
@@ -301,12 +309,25 @@ class Model(QObject):
 
         def then(m: Measures) -> None:
             keep(m)
-            self.jobs.run(
-                f"marking {key}", f"Looking at the marking of {area.name}",
-                lambda token: measure(view.pixels, area.ring, marking_model(), scale, area.smooth, hair, token), keep, quiet=True,
-            )  # fmt: skip
+            if key == self.area_id:
+                self._want_marking(area, m)
 
         self.jobs.run(f"measure {key}", f"Measuring {area.name}", first, then)
+
+    def _want_marking(self, area: Area, known: Measures) -> None:
+        view, sign = self.view, self._signature(area)
+        if view is None:
+            return
+
+        def work(_token: Token) -> Measures:
+            region = cut(view.pixels, area.ring, area.smooth)
+            return replace(known, marking=measure_marking(marking_model(), region.pixels, region.mask))
+
+        def done(m: Measures) -> None:
+            self._measures[area.id] = (sign, m)
+            self.measures_changed.emit(area.id)
+
+        self.jobs.run("marking", f"Looking at the marking of {area.name}", work, done, quiet=True)
 
     # -- recipes ------------------------------------------------------------------
     @property

@@ -17,6 +17,7 @@ from hanabira.core.colour.words import NEUTRAL_CHROMA, temperature, warmth
 from hanabira.core.token import SILENT, Token
 
 _MOST_PX = 1_200_000
+NOT_LOOKED = "not looked at yet"
 _SAMPLE = 160_000
 """Pixels that values and colours are read from: more change no figure by 0.1."""
 
@@ -104,7 +105,7 @@ def measure_region(region: Region, model: MarkingModel | None, mm_per_px: float 
     else:
         found, field = Hair(None, None, 0.0, None, None, None, "this surface has no hair to follow"), None
     token.report(0.8, "Looking at the marking")
-    marking = Marking(None, 0.0, None, None, None, "not looked at yet") if model is None else measure_marking(model, region.pixels, region.mask)
+    marking = Marking(None, 0.0, None, None, None, NOT_LOOKED) if model is None else measure_marking(model, region.pixels, region.mask)
     token.report(1.0, "Measured")
     mm2 = None if mm_per_px is None else count * mm_per_px**2
     return Measures(count, mm2, mm_per_px, values, palette, hidden, temperature_, found, marking, field, (region.left, region.top))

@@ -87,7 +87,7 @@ def difference_words(got: ArrayLike, wanted: ArrayLike) -> str:
 
 def _towards(wanted: Array, turn_deg: float) -> str:
     """The hue family a colour has moved to, in one comparative word."""
-    hue = (float(hue_deg(wanted)) + np.sign(turn_deg) * max(abs(turn_deg), 12)) % 360
+    hue = (float(hue_deg(wanted)) + np.sign(turn_deg) * (max(abs(turn_deg), 15) + 12)) % 360
     for limit, name in ((20, "pinker"), (50, "redder"), (75, "more orange"), (110, "yellower"), (190, "greener"), (285, "bluer"), (330, "more violet")):
         if hue < limit:
             return name

@@ -165,8 +165,24 @@ def solve_area(
             layers.append(Layer(role, step.code, step.pressure, step.passes, where[band], stroke, stroke_mm, why=text))
             laid.append(step.code)
             spot = apply(spot, kit, step, hand)
-    token.report(1.0, "Solved")
-    return tuple(layers)
+    token.report(0.95, "Leaving out what does nothing")
+    return prune(paper, kit, layers, targets, hand)
+
+
+IDLE_DE = 0.35
+"""A layer whose absence costs no band more ΔE00 than this is left out."""
+
+
+def prune(paper: Paper, kit: Kit, layers: Sequence[Layer], targets: Mapping[str, Array], hand: Pressures = STANDARD_PRESSURES) -> tuple[Layer, ...]:
+    """The recipe without the layers that change nothing an eye would miss, tried from the top down."""
+    kept = tuple(layers)
+    now = follow(paper, kit, kept, targets, hand)
+    for k in range(len(kept) - 1, -1, -1):
+        fewer = without_layer(kept, k)
+        then = follow(paper, kit, fewer, targets, hand)
+        if all(then.band(b).expected_de00 <= now.band(b).expected_de00 + IDLE_DE for b in BANDS):
+            kept, now = fewer, then
+    return kept
 
 
 def _role(kit: Kit, band: str, code: str, n: int, count: int, opaque: bool, spot: Spot, target: Array) -> str:

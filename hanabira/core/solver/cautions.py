@@ -49,8 +49,8 @@ def stack_cautions(paper_lab: Array, labs: Sequence[Array], tooth: Sequence[floa
         h0, h1 = float(hue_deg(before)), float(hue_deg(after))
         c0, c1 = float(chroma(before)), float(chroma(after))
         warm_below = 30 <= h0 <= 100 and c0 > 12
-        wants_green = 95 < wanted_hue < 200 and wanted_c > 6
-        if warm_below and 92 <= h1 <= 200 and c1 > 4 and after[0] < before[0] - 6 and not wants_green and (92 <= hue <= 200 and c > 4):
+        wants_green = 80 < wanted_hue < 200 and wanted_c > 6
+        if warm_below and 87 <= h1 <= 200 and c1 > 4 and after[0] < before[0] - 6 and not wants_green and (87 <= hue <= 200 and c > 4):
             out.append(("greenish dark", "Greenish dark", f"This layer turns the warm colour below it olive: hue {h1:.0f}°, where the photo has {wanted_hue:.0f}°.", k - 1))
         if c0 > 18 and c1 < 0.6 * c0 and c1 < wanted_c - 6 and c < wanted_c - 5 and abs(_turn(h0, wanted_hue)) < 70:
             out.append(("mud", "Mud", f"This layer takes {100 * (1 - c1 / c0):.0f} % of the colour’s strength (C* {c0:.0f} to {c1:.0f}; the photo has {wanted_c:.0f}).", k - 1))

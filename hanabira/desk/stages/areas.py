@@ -14,7 +14,7 @@ from hanabira.desk.commands import AddArea, DeleteArea, RenameArea, ReshapeArea,
 from hanabira.desk.controls import Caption, Choice, Words, label
 from hanabira.desk.drawn import Stop
 from hanabira.desk.gestures import Corners, Gesture, Loop, Reshape, ring_path
-from hanabira.desk.stages.base import PictureStage, column
+from hanabira.desk.stages.base import PictureStage
 from hanabira.desk.theme import u
 from hanabira.desk.widgets.mat import Mat
 from hanabira.desk.widgets.measure_cards import Balance, HairCard, HiddenHueCard, Shares, ValuePatches
@@ -72,15 +72,7 @@ class Areas(PictureStage):
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk, WAYS)
         m = self.model
-        self.outlines = Outlines(lambda: self.model.areas, lambda: self.model.area_id, self.note)
-        old = self.mat
-        self.mat = AreasMat(self.outlines, self.model.choose_area)
-        self.mat.margins = self.margins
         self.mat.overlays = [Combing(lambda: self.model.area, lambda: self.model.measures(self.model.area_id)), self.outlines]
-        self.mat.value_under.connect(self._value)
-        self.mat.view_moved.connect(self._keep_view)
-        old.deleteLater()
-        self.centre = column(self.mat, self.roll)
         self.mat.empty_words = "Add the client’s photo first, in Brief."
         self.gestures: dict[str, Gesture] = {
             "loop": Loop(self._drawn, self.choose_at),
@@ -95,6 +87,10 @@ class Areas(PictureStage):
         m.recipe_changed.connect(lambda _key: self._if_open())
         self.name_field: QLineEdit | None = None
         self.surface_field: QComboBox | None = None
+
+    def make_mat(self) -> Mat:
+        self.outlines = Outlines(lambda: self.model.areas, lambda: self.model.area_id, self.note)
+        return AreasMat(self.outlines, self.model.choose_area)
 
     # -- on the picture --------------------------------------------------------
     def choose_way(self, way: str) -> None:

@@ -73,12 +73,13 @@ class PictureStage(Stage):
 
     margins = (18.0, 18.0)
 
-    def __init__(self, desk: Desk, ways: tuple[Way, ...] = ()) -> None:
+    def __init__(self, desk: Desk, ways: tuple[Way, ...] = (), with_roll: bool = True) -> None:
         super().__init__(desk)
-        self.mat = Mat()
+        self.mat = self.make_mat()
         self.mat.margins = self.margins
         looks = tuple((key, LOOKS[key][0], LOOKS[key][1], LOOKS[key][2]) for key in LOOKS)
         self.roll = Roll(ways, looks, self._pin)
+        self.roll.setVisible(with_roll)
         self.centre = column(self.mat, self.roll)
         self._held, self._pinned = "", ""
         self.mat.value_under.connect(self._value)
@@ -88,6 +89,10 @@ class PictureStage(Stage):
         m.look_ready.connect(self._on_look)
         m.photo_changed.connect(self._if_open)
         m.commission_changed.connect(self._if_open)
+
+    def make_mat(self) -> Mat:
+        """The mat of this stage."""
+        return Mat()
 
     def _value(self, lab: object) -> None:
         if self.open:

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QComboBox, QDateEdit, QDoubleSpinBox, QFormLayout, Q
 from hanabira.craft.reader import KITS, papers
 from hanabira.desk.commands import EditBrief
 from hanabira.desk.controls import Caption, Choice, Day, Number, PetalButton, Words, label
-from hanabira.desk.stages.base import PictureStage, column
+from hanabira.desk.stages.base import PictureStage
 from hanabira.desk.theme import u
 from hanabira.studio.pictures import SUFFIXES
 
@@ -26,8 +26,7 @@ class Brief(PictureStage):
     name = "Brief"
 
     def __init__(self, desk: Desk) -> None:
-        super().__init__(desk)
-        self.centre = column(self.mat)
+        super().__init__(desk, with_roll=False)
         self.mat.empty_words = "The client’s photo goes here. Drop a picture file on the sheet, or use the button."
         self.mat.setAcceptDrops(True)
         self.mat.installEventFilter(self)

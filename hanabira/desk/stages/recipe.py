@@ -3,9 +3,9 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer
+from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer
 from PyQt6.QtGui import QColor, QPainter
-from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QPlainTextEdit, QScrollArea, QWidget
+from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QPlainTextEdit, QScrollArea, QSizePolicy, QWidget
 
 from hanabira.core.colour.difference import difference_words
 from hanabira.core.colour.spaces import chroma, hue_deg
@@ -26,7 +26,7 @@ from hanabira.desk.theme import u
 from hanabira.desk.widgets.layer_card import CautionCard, Laid, Pressure, SwapRow, Swaps
 from hanabira.desk.widgets.mat import Mat
 from hanabira.desk.widgets.overlays import grey_base, layer_picture
-from hanabira.desk.widgets.strata import Cut, Strata, Stratum
+from hanabira.desk.widgets.strata import FULL_W, LEAST_W, Cut, Strata, Stratum
 from hanabira.studio.records import Area
 
 if TYPE_CHECKING:
@@ -75,7 +75,7 @@ class Recipe(PictureStage):
         scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         scroll.setWidget(self.strata)
         self._scroll = scroll
-        left = column(self.mat, self.roll)
+        left = self._left = column(self.mat, self.roll)
         self.centre = QWidget()
         row = QHBoxLayout(self.centre)
         row.setContentsMargins(0, 0, 0, 0)
@@ -84,6 +84,7 @@ class Recipe(PictureStage):
         row.addWidget(scroll)
         self.mat.overlays = [_WhereOutline(self)]
         self.mat.inset = True
+        self.centre.installEventFilter(self)
         self.band = "general"
         self.strata.chosen_layer.connect(self._choose)
         self.strata.band_wanted.connect(self._show_band)
@@ -97,6 +98,19 @@ class Recipe(PictureStage):
         m.measures_changed.connect(lambda key: self._if_open() if key == m.area_id else None)
         self._patch_for: object = None
         self._base_for: object = None
+
+    def _fit_columns(self) -> None:
+        """Strata in full beside the picture; in a narrow window they shrink, and in a very narrow one the picture makes room."""
+        room = self.centre.width()
+        bar = u(10) if self._scroll.verticalScrollBar().isVisible() else 0
+        self._left.setVisible(room >= u(LEAST_W) + u(170))
+        full = u(FULL_W) + bar
+        self._scroll.setFixedWidth(max(u(LEAST_W), min(full, room - u(236))) if self._left.isVisible() or room >= u(LEAST_W) + u(170) else max(100, room))
+
+    def eventFilter(self, watched, event) -> bool:  # noqa: ANN001
+        if watched is self.centre and event.type() == QEvent.Type.Resize:
+            self._fit_columns()
+        return super().eventFilter(watched, event)
 
     # -- what is shown -----------------------------------------------------------
     @property
@@ -208,7 +222,7 @@ class Recipe(PictureStage):
     # -- drawing -----------------------------------------------------------------------
     def refresh(self) -> None:
         self.show_sheet()
-        self._scroll.setFixedWidth(u(412) + (u(10) if self._scroll.verticalScrollBar().isVisible() else 0))
+        self._fit_columns()
         area, bench = self.model.area, self.desk.bench
         told = self.model.prediction(area.id) if area else None
         if area is None:
@@ -343,7 +357,8 @@ class Recipe(PictureStage):
         grid.setVerticalSpacing(u(2))
         kit = self.model.kit
         lab = kit.masstone_lab[kit.index[q.code]] if q.code else None
-        grid.addWidget(Laid(lab, bare(self.model.paper).lab, q.pressure), 0, 0, 3, 1)
+        if self.desk.bench.width() >= 330 * u(1):  # a narrow card has no room for the patch
+            grid.addWidget(Laid(lab, bare(self.model.paper).lab, q.pressure), 0, 0, 3, 1)
         pressure = Pressure(q.pressure)
         pressure.changed.connect(lambda v: self.change("pressure", pressure=v))
         passes = Stepper("Passes", 1, 9, q.passes)
@@ -375,6 +390,7 @@ class Recipe(PictureStage):
         )):
             button = PetalButton(words, icon, tip=tip)
             button.setEnabled(not off)
+            button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
             button.clicked.connect(lambda _=False, run=run: run())
             acts.addWidget(button, k // 2, k % 2)
             acts.setColumnStretch(k % 2, 1)

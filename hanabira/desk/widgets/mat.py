@@ -53,11 +53,12 @@ class Mat(Drawn):
         self.fitted: QRectF | None = None
         self.zoom, self.origin = 1.0, QPointF()
         self._fit_on = True
+        self.roomy = True
         self._drag: QPointF | None = None
         self._hand_open = False
 
     def design_size(self, width: float) -> tuple[float, float]:
-        return 260, 220
+        return 150, 120
 
     # -- geometry ----------------------------------------------------------
     def show_sheet(self, sheet_mm: tuple[float, float], border_mm: float, paper: QColor, crop: tuple[float, float, float, float]) -> None:
@@ -86,6 +87,10 @@ class Mat(Drawn):
             return
         r, (mx, my) = self.inner, self.margins
         part = self.fitted or QRectF(0, 0, *self.sheet_mm)
+        # names in the margin must not make the picture small
+        self.roomy = r.width() - 2 * mx >= 0.4 * r.width() and r.height() > 260
+        if not self.roomy:
+            mx = my = 14.0
         if self.fitted is not None:
             mx, my = 14.0, 14.0
         self.zoom = max(ZOOM_RANGE[0], min((r.width() - 2 * mx) / part.width(), (r.height() - 2 * my) / part.height()))
@@ -190,7 +195,7 @@ class Mat(Drawn):
             self.gesture.paint(p, self)
         p.restore()
         self._rulers(p, w, h)
-        if self.inset and self.photo is not None and not self.inner.contains(sheet):
+        if self.inset and self.photo is not None and self.inner.width() > 330 and self.inner.height() > 240 and not self.inner.contains(sheet):
             self._inset(p)
 
     def _draw_photo(self, p: QPainter, picture: QRectF) -> None:

@@ -52,7 +52,7 @@ class Outlines:
                 two_tone(p, path, 2.4)
             else:
                 two_tone(p, path, 1.1, [5, 3], 215)
-        if self.names:
+        if self.names and mat.roomy:
             for s in spots:
                 self._leader(p, s, mat)
             for s in spots:
@@ -67,7 +67,9 @@ class Outlines:
         for area in self.areas():
             c = _inside(area, mat)
             out.append(Spot(area, c, c.x() < sheet.center().x(), c.y(), QRectF()))
-        if not self.names:
+        if not self.names or not mat.roomy:
+            for s in out:
+                s.rect = QRectF(s.at.x() - 12, s.at.y() - 12, 24, 24)
             return out
         inner = mat.inner
         left_edge, right_edge = max(sheet.left(), inner.left()) - ELBOW, min(sheet.right(), inner.right()) + ELBOW

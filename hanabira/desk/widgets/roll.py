@@ -11,7 +11,10 @@ from PyQt6.QtWidgets import QWidget
 from hanabira.desk import icon as icons
 from hanabira.desk.drawn import Drawn, Stop
 from hanabira.desk.paint import LEFT, keycap, text, width
-from hanabira.desk.theme import role
+from hanabira.desk.theme import role, scale
+
+LOW = 520
+"""Design height of a window under which the looks are left to keys and menu."""
 
 
 @dataclass(frozen=True)
@@ -47,14 +50,28 @@ class Roll(Drawn):
     def _cloth(self) -> QRectF:
         return QRectF(12, 25, sum(self._pocket(q) for q in self.ways) + 8, 29)
 
-    def _looks_start(self, w: float) -> tuple[float, float]:
-        """Where the looks stand: beside the roll, or in a row of their own."""
-        x = (self._cloth().right() + 18) if self.ways else 14
-        need = 40 + sum(26 + width(n, "note") + 16 for _, n, _, _ in self.looks)
-        return (x, 0.0) if x + need <= w else (14.0, 34.0)
+    def _look_places(self, w: float) -> list[QRectF]:
+        """Places of the word Hold and of the looks: beside the roll, or in rows of their own.
+
+        In a low window they are left out; their keys and the menu remain.
+        """
+        if self.window().height() / scale() < LOW and self.ways:
+            return []
+        wide = [40.0] + [26 + width(n, "note") for _, n, _, _ in self.looks]
+        x0 = (self._cloth().right() + 18) if self.ways else 14.0
+        beside = x0 + sum(wide) + 16 * len(self.looks) <= w
+        x, y, out = (x0, 28.0, []) if beside or not self.ways else (14.0, 62.0, [])
+        for n in wide:
+            if out and x + n > w - 4:
+                x, y = 54.0, y + 27
+            out.append(QRectF(x, y, n, 22))
+            x += n + (16 if len(out) > 1 else 0)
+        return out
 
     def design_size(self, width: float) -> tuple[float, float]:
-        return 300, 58 + self._looks_start(width)[1]
+        places = self._look_places(width)
+        low = max((r.bottom() for r in places), default=50.0)
+        return max(170.0, self._cloth().right() if self.ways else 0.0), max(58.0 if self.ways else 34.0, low + 8) if places or self.ways else 0.0
 
     def stops(self, w: float, h: float) -> list[Stop]:
         out, x = [], self._cloth().left() + 4
@@ -63,30 +80,24 @@ class Roll(Drawn):
             name = f"{way.name}, chosen" if way.id == self.chosen else way.name
             out.append(Stop(f"way {way.id}", QRectF(x, 25, n - 2, 29), name, f"{way.help} ({way.key})", lambda way=way: self.way_chosen.emit(way.id)))
             x += n
-        x, dy = self._looks_start(w)
-        x += 40
-        for look, name, key, words in self.looks:
-            n = 26 + width(name, "note")
-            out.append(Stop(f"look {look}", QRectF(x - 3, 27 + dy, n + 8, 24), f"{name}: hold {key}", f"{words}. Hold {key}; a click pins it", lambda look=look: self.pin(look)))
-            x += n + 16
+        for (look, name, key, words), r in zip(self.looks, self._look_places(w)[1:], strict=False):
+            out.append(Stop(f"look {look}", r.adjusted(-3, -1, 5, 1), f"{name}: hold {key}", f"{words}. Hold {key}; a click pins it", lambda look=look: self.pin(look)))
         return out
 
     def paint(self, p: QPainter, w: float, h: float) -> None:
         p.fillRect(QRectF(0, 0, w, h), role("window"))
         if self.ways:
             self._pockets(p)
-        x, dy = self._looks_start(w)
-        text(p, QRectF(x, 28 + dy, 40, 22), "Hold", "caption", "ink", LEFT)
-        x += 40
-        for look, name, key, _words in self.looks:
+        places = self._look_places(w)
+        if places:
+            text(p, places[0], "Hold", "caption", "ink", LEFT)
+        for (look, name, key, _words), r in zip(self.looks, places[1:], strict=False):
             pinned = self.pinned == look
-            keycap(p, QRectF(x, 29 + dy, 20, 20), key)
-            n = width(name, "note")
-            text(p, QRectF(x + 26, 28 + dy, width(name, "caption") + 3, 22), name, "caption" if pinned else "note", "ink", LEFT)
+            keycap(p, QRectF(r.left(), r.top() + 1, 20, 20), key)
+            text(p, QRectF(r.left() + 26, r.top(), width(name, "caption") + 3, 22), name, "caption" if pinned else "note", "ink", LEFT)
             if pinned:
                 p.setPen(QPen(role("plum"), 2.4, cap=Qt.PenCapStyle.RoundCap))
-                p.drawLine(QPointF(x + 27, 50 + dy), QPointF(x + 26 + n, 50 + dy))
-            x += 26 + n + 16
+                p.drawLine(QPointF(r.left() + 27, r.bottom()), QPointF(r.right(), r.bottom()))
 
     def _pockets(self, p: QPainter) -> None:
         cloth = self._cloth()

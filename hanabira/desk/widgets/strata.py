@@ -20,6 +20,7 @@ BAND_NAMES = ("gap", "general", "light", "highlight")
 HEAD_H, PAPER_H, TOP_H = 92.0, 46.0, 92.0
 LEAST_ROW, MOST_ROW = 46.0, 57.0
 LEFT_W, CORE_W = 176.0, 112.0
+FULL_W, LEAST_W = 412.0, 344.0
 
 
 @dataclass(frozen=True)
@@ -73,7 +74,8 @@ class Strata(Drawn):
         super().__init__("Strata of the recipe", parent)
         self.cut: Cut | None = None
         self.chosen = 0
-        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self._x = 308.0
         rng = random.Random(8)
         self._bumps = [(rng.uniform(0.5, 1.0), rng.uniform(0, 6.28), f) for f in (0.105, 0.19, 0.31, 0.52)]
 
@@ -86,7 +88,7 @@ class Strata(Drawn):
 
     def design_size(self, width: float) -> tuple[float, float]:
         n = len(self.cut.strata) if self.cut else 4
-        return 412, HEAD_H + TOP_H + n * LEAST_ROW + PAPER_H + 24
+        return LEAST_W, HEAD_H + TOP_H + n * LEAST_ROW + PAPER_H + 24
 
     # -- layout -----------------------------------------------------------------
     def _row(self, h: float) -> float:
@@ -146,9 +148,10 @@ class Strata(Drawn):
         self._verdict(p, w, cut)
         row, base = self._row(h), self._base(h)
         column = len(cut.strata) * row
-        core = QRectF(LEFT_W, 0, CORE_W, 0)
+        core = QRectF(LEFT_W, 0, CORE_W - (FULL_W - w), 0)
+        self._x = 308.0 - (FULL_W - w)
         per_percent = min(5.05, (base - HEAD_H - 6) / 100)
-        bed(p, QRectF(308, base - column - 58, 54, column + 58 + PAPER_H))
+        bed(p, QRectF(self._x, base - column - 58, 54, column + 58 + PAPER_H))
         if cut.strata:
             bed(p, QRectF(19, base - column + 8, 32, column - 16))
         used = 100 * sum(q.uses for q in cut.strata)
@@ -181,7 +184,8 @@ class Strata(Drawn):
         n = width(cut.figures, "strong")
         text(p, QRectF(18, 10, w - n - 44, 22), cut.name, "name", "ink", elide=True)
         text(p, QRectF(w - n - 15, 10, n + 2, 22), cut.figures, "strong", "ink", RIGHT)
-        text(p, QRectF(18, 33, w - 32, 18), cut.words, "small", "ink2", elide=True)
+        words = cut.words if width(cut.words, "small") <= w - 32 else cut.words.split(";")[0]
+        text(p, QRectF(18, 33, w - 32, 18), words, "small", "ink2", elide=True)
         x = 18.0
         for name in BAND_NAMES:
             here = name == cut.band
@@ -320,30 +324,30 @@ class Strata(Drawn):
         else:
             top = mid - 19
         text(p, QRectF(60, top, 98, 20), f"{q.code}{THIN} {q.role}" if q.code else q.role, "strong", ink, elide=True)
-        text(p, QRectF(60, top + (16 if q.caution else 19), 98, 18), q.pencil if q.here else f"not in the {self.cut.band if self.cut else ''}", "small", "ink2", elide=True)
+        text(p, QRectF(60, top + (16 if q.caution else 19), 98, 18), q.pencil if q.here else "not in this band", "small", "ink2", elide=True)
         p.setPen(QPen(role("ink" if here else "edge"), 2 if here else 1, Qt.PenStyle.SolidLine if q.here else Qt.PenStyle.DotLine, Qt.PenCapStyle.RoundCap))
         p.setBrush(Qt.BrushStyle.NoBrush)
-        for a, b in ((QPointF(159, mid), QPointF(core.left() - 3, y_left)), (QPointF(core.right() + 3, y_right), QPointF(304, mid))):
+        for a, b in ((QPointF(159, mid), QPointF(core.left() - 3, y_left)), (QPointF(core.right() + 3, y_right), QPointF(self._x - 4, mid))):
             path = QPainterPath(a)
             path.cubicTo(QPointF((a.x() + b.x()) / 2, a.y()), QPointF((a.x() + b.x()) / 2, b.y()), b)
             p.drawPath(path)
-        swatch(p, QRectF(308, r.top(), 54, r.height()), mapped(q.after))
+        swatch(p, QRectF(self._x, r.top(), 54, r.height()), mapped(q.after))
         last = self.cut is not None and k == len(self.cut.strata) - 1
-        text(p, QRectF(370, mid - (18 if last else 9), 42, 18), f"{q.after[0]:.0f}", "strong" if last else "body", ink, LEFT)
+        text(p, QRectF(self._x + 62, mid - (18 if last else 9), 42, 18), f"{q.after[0]:.0f}", "strong" if last else "body", ink, LEFT)
         if last:
-            text(p, QRectF(370, mid - 1, 42, 18), "result", "note", "ink2")
+            text(p, QRectF(self._x + 62, mid - 1, 42, 18), "result", "note", "ink2")
 
     def _ends(self, p: QPainter, w: float, base: float, column: float, cut: Cut, paper: QColor) -> None:
         """Paper under the first predicted colour, the target on the last one."""
         top = base - column
-        swatch(p, QRectF(308, base, 54, PAPER_H), paper)
+        swatch(p, QRectF(self._x, base, 54, PAPER_H), paper)
         text(p, QRectF(18, base + 3, 140, 20), "Paper", "strong", "ink")
         text(p, QRectF(18, base + 21, 156, 18), cut.paper_name, "small", "ink2", elide=True)
-        text(p, QRectF(370, base + 14, 42, 18), f"{cut.paper[0]:.0f}", "body", "ink")
-        swatch(p, QRectF(308, top - 58, 54, 58), mapped(cut.target))
-        text(p, QRectF(370, top - 40, 42, 18), f"{cut.target[0]:.0f}", "strong", "ink")
-        text(p, QRectF(370, top - 23, 42, 18), "target", "note", "ink2")
-        text(p, QRectF(308, top - 81, 54, 18), "after it", "note", "ink2")
-        text(p, QRectF(370, top - 81, 42, 18), "L*", "note", "ink2", LEFT)
+        text(p, QRectF(self._x + 62, base + 14, 42, 18), f"{cut.paper[0]:.0f}", "body", "ink")
+        swatch(p, QRectF(self._x, top - 58, 54, 58), mapped(cut.target))
+        text(p, QRectF(self._x + 62, top - 40, 42, 18), f"{cut.target[0]:.0f}", "strong", "ink")
+        text(p, QRectF(self._x + 62, top - 23, 42, 18), "target", "note", "ink2")
+        text(p, QRectF(self._x, top - 81, 54, 18), "after it", "note", "ink2")
+        text(p, QRectF(self._x + 62, top - 81, 42, 18), "L*", "note", "ink2", LEFT)
 
 

@@ -47,7 +47,7 @@ class Thread(Drawn):
         return w < 226 + self._stages_width() + self._rooms_width()
 
     def design_size(self, width: float) -> tuple[float, float]:
-        return 320, _LINE + (46 if self._two_rows(width) else 0)
+        return 320, 92 if self._two_rows(width) else _LINE
 
     def _line_y(self, x: float, base: float) -> float:
         return base + 2.2 * math.sin(x / 47.0)
@@ -55,7 +55,7 @@ class Thread(Drawn):
     def _stage_places(self, w: float) -> tuple[list[float], float, float, float]:
         two = self._two_rows(w)
         x0, x1 = (20.0, w - 14) if two else (236.0, w - self._rooms_width() - 18)
-        base = 41.0 + (46 if two else 0)
+        base = 74.0 if two else 41.0
         pitch = (x1 - x0) / len(self.stage_names)
         return [x0 + 8 + pitch * k for k in range(len(self.stage_names))], x0, x1, base
 
@@ -72,9 +72,9 @@ class Thread(Drawn):
         x = w - self._rooms_width() + 8
         for _icon, name, words in ROOMS:
             n = 28 + width(name, "strong")
-            out.append(Stop(f"room {name}", QRectF(x - 4, 14, n + 8, 34), f"Room {name}", words, lambda name=name: self.room_wanted.emit(name)))
+            out.append(Stop(f"room {name}", QRectF(x - 4, self._top(w) - 6, n + 8, 34), f"Room {name}", words, lambda name=name: self.room_wanted.emit(name)))
             x += n + 20
-        out.append(Stop("find", QRectF(w - 60, 16, 54, 30), "Find a command", "Find a command (/)", self.find_wanted.emit))
+        out.append(Stop("find", QRectF(w - 60, self._top(w) - 4, 54, 30), "Find a command", "Find a command (/)", self.find_wanted.emit))
         return out
 
     # -- painting --------------------------------------------------------------
@@ -83,8 +83,14 @@ class Thread(Drawn):
         p.setPen(QPen(role("line"), 1))
         p.drawLine(QPointF(0, h - 0.5), QPointF(w, h - 0.5))
         room = (w - self._rooms_width() - 30) if self._two_rows(w) else 206
-        text(p, QRectF(20, 5, room, 32), self.title, "title", "plum", elide=True)
-        text(p, QRectF(20, 35, room, 18), self.line, "small", "ink2", elide=True)
+        if self._two_rows(w):  # name and animal share a line
+            n = min(room, width(self.title, "title") + 14)
+            text(p, QRectF(20, 5, n, 32), self.title, "title", "plum", elide=True)
+            if room - n > 60:
+                text(p, QRectF(20 + n, 10, room - n, 22), self.line, "small", "ink2", elide=True)
+        else:
+            text(p, QRectF(20, 5, room, 32), self.title, "title", "plum", elide=True)
+            text(p, QRectF(20, 35, room, 18), self.line, "small", "ink2", elide=True)
         places, x0, x1, base = self._stage_places(w)
         path = QPainterPath(QPointF(x0 - 6, self._line_y(x0 - 6, base)))
         for x in range(int(x0), int(x1), 6):
@@ -118,18 +124,22 @@ class Thread(Drawn):
             p.setPen(QPen(role("plum"), 2.4, cap=Qt.PenCapStyle.RoundCap))
             p.drawLine(QPointF(tx + 1, base - 8), QPointF(tx + width(name, type_) - 1, base - 8))
 
+    def _top(self, w: float) -> float:
+        return 10.0 if self._two_rows(w) else 20.0
+
     def _rooms(self, p: QPainter, w: float) -> None:
+        top = self._top(w)
         x = w - self._rooms_width() + 8
         p.setPen(QPen(role("line"), 1))
-        p.drawLine(QPointF(x - 14, 14), QPointF(x - 14, 48))
+        p.drawLine(QPointF(x - 14, top - 6), QPointF(x - 14, top + 28))
         for name_of_icon, name, _ in ROOMS:
             here = name == self.room
-            icons.draw(p, name_of_icon, QRectF(x, 20, 22, 22), "plum" if here else "ink")
+            icons.draw(p, name_of_icon, QRectF(x, top, 22, 22), "plum" if here else "ink")
             n = width(name, "strong" if here else "body")
-            text(p, QRectF(x + 28, 20, n + 4, 22), name, "strong" if here else "body", "ink")
+            text(p, QRectF(x + 28, top, n + 4, 22), name, "strong" if here else "body", "ink")
             if here:
                 p.setPen(QPen(role("plum"), 2.4, cap=Qt.PenCapStyle.RoundCap))
-                p.drawLine(QPointF(x + 29, 45), QPointF(x + 27 + n, 45))
+                p.drawLine(QPointF(x + 29, top + 25), QPointF(x + 27 + n, top + 25))
             x += 28 + width(name, "strong") + 20
-        icons.draw(p, "find", QRectF(w - 56, 21, 20, 20), "ink")
-        keycap(p, QRectF(w - 32, 21, 20, 20), "/")
+        icons.draw(p, "find", QRectF(w - 56, top + 1, 20, 20), "ink")
+        keycap(p, QRectF(w - 32, top + 1, 20, 20), "/")

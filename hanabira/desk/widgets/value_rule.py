@@ -74,7 +74,12 @@ class ValueRule(Drawn):
         """Hatch what neither kit nor paper can reach, with a bracket and its name."""
         for a, b, ink in ((0, self.darkest, "#c8c8c8"), (self.lightest, 100, "#3a3a3a")):
             hatch(p, QRectF(self.x(w, a), top, self.x(w, b) - self.x(w, a), low - top), QColor(ink), 7)
-        text(p, QRectF(self.x(w, 0), 1, 130, 17), f"kit’s darkest {self.darkest:.0f}", "note", "ink")
+        words = f"kit’s darkest {self.darkest:.0f}"
+        n = width(words, "note")
+        beside = n > self.x(w, self.darkest) - self.x(w, 0) - 10
+        left = self.x(w, self.darkest) + 5 if beside else self.x(w, 0)
+        self._words_from = left + n if beside else self.x(w, self.darkest)
+        text(p, QRectF(left, 1, n + 2, 17), words, "note", "ink")
         s = f"paper {self.lightest:.0f}"
         n = width(s, "note")
         text(p, QRectF(self.x(w, self.lightest) - n - 7, 1, n + 2, 17), s, "note", "ink")
@@ -113,7 +118,7 @@ class ValueRule(Drawn):
         for s in (f"{name} {v:.0f} · step {value_step(v)}", f"{name} {v:.0f}"):
             n = width(s, "note")
             left = max(x + 6, right + 10)
-            if left + n <= max(limit, 0) and left - x < 46 and left > self.x(w, 0) + 132:
+            if left + n <= max(limit, 0) and left - x < 46 and left > self._words_from + 6:
                 text(p, QRectF(left, 1, n + 2, 17), s, "note", "ink", LEFT)
                 right, said = left + n, True
                 break

@@ -1,0 +1,133 @@
+"""The one base of interface tests: offscreen, a studio of its own, wait-until, gestures, clean-up."""
+from __future__ import annotations
+
+import gc
+import sys
+import tempfile
+import time
+import traceback
+import unittest
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt, QtMsgType, qInstallMessageHandler
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QWidget
+
+from hanabira.desk.model import Model
+from hanabira.desk.start import make_app
+from hanabira.desk.window import Desk
+from hanabira.studio.store import Store
+
+
+class DeskCase(unittest.TestCase):
+    """Opens a window on a fresh studio. A warning of Qt or a bug report fails the test."""
+
+    size = (1280, 800)
+
+    def setUp(self) -> None:
+        self.app: QApplication = make_app()
+        self._warnings: list[str] = []
+        self._old = qInstallMessageHandler(self._on_qt)
+        self._temp = tempfile.TemporaryDirectory()
+        self.folder = Path(self._temp.name) / "studio"
+        self.said: list = []
+        self.desk: Desk | None = None
+        self.addCleanup(self._temp.cleanup)
+        self.addCleanup(setattr, sys, "excepthook", sys.__excepthook__)
+        self.addCleanup(qInstallMessageHandler, self._old)
+        self.addCleanup(self.close_desk)
+        self.prepare(self.folder)
+        self.open_desk()
+
+    def prepare(self, folder: Path) -> None:
+        """Fill the studio before the window opens."""
+
+    def open_desk(self) -> Desk:
+        """Open a window on the studio, as a start of the application does."""
+        self.model = Model(Store.open(self.folder))
+        self.model.messages.said.connect(self.said.append)
+        sys.excepthook = self._on_exception
+        self.desk = Desk(self.model)
+        self.desk.resize(*self.size)
+        self.desk.show()
+        QTest.qWaitForWindowExposed(self.desk)
+        self.settle()
+        return self.desk
+
+    def close_desk(self) -> None:
+        """Close the window as a person does."""
+        if self.desk is not None:
+            self.desk.close()
+            self.desk.deleteLater()
+            self.desk = None
+            self.app.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+            self.app.processEvents()
+            gc.collect()
+
+    def tearDown(self) -> None:
+        self.close_desk()
+        self.assertEqual([m for m in self.said if m.kind == "bug"], [])
+        self.assertEqual(self._warnings, [])
+
+    def _on_exception(self, kind: type[BaseException], error: BaseException, tb: object) -> None:
+        traceback.print_exception(error)
+        self.model.messages.hook(kind, error, tb)  # type: ignore[arg-type]
+
+    def _on_qt(self, kind: QtMsgType, _context: object, words: str) -> None:
+        # the offscreen platform says what it has no screen for
+        if kind not in (QtMsgType.QtDebugMsg, QtMsgType.QtInfoMsg) and not words.startswith("This plugin does not support"):
+            self._warnings.append(words)
+
+    # -- waiting ------------------------------------------------------------
+    def wait_until(self, condition: Callable[[], bool], seconds: float = 20.0, what: str = "") -> None:
+        """Process events until something is so."""
+        end = time.monotonic() + seconds
+        while not condition():
+            if time.monotonic() > end:
+                self.fail(f"waited {seconds:.0f} s for {what or condition}; said: {[m.what for m in self.said]}")
+            self.app.processEvents()
+            time.sleep(0.005)
+        self.app.processEvents()
+
+    def settle(self) -> None:
+        """Let all work finish."""
+        self.wait_until(lambda: not self.model.jobs.busy, what="the work to finish")
+        for _ in range(3):
+            self.app.processEvents()
+        self.wait_until(lambda: not self.model.jobs.busy)
+
+    # -- gestures -------------------------------------------------------------
+    def click(self, widget: QWidget, at: QPointF | None = None, double: bool = False) -> None:
+        """Click a widget, in its middle or at a place."""
+        point = at.toPoint() if at is not None else widget.rect().center()
+        (QTest.mouseDClick if double else QTest.mouseClick)(widget, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, point)
+        self.app.processEvents()
+
+    def click_stop(self, widget, key: str) -> None:  # noqa: ANN001
+        """Click one thing in a drawn widget."""
+        self.click(widget, widget.click_point(key))
+
+    def drag(self, widget: QWidget, points: list[QPointF]) -> None:
+        """Press, move along the points, let go."""
+        QTest.mousePress(widget, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, points[0].toPoint())
+        for q in points[1:]:
+            QTest.mouseMove(widget, q.toPoint())
+            self.app.processEvents()
+        QTest.mouseRelease(widget, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, points[-1].toPoint())
+        self.app.processEvents()
+
+    def key(self, widget: QWidget, key: Qt.Key | str, mods: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
+        """Press and release a key."""
+        QTest.keyClick(widget, key, mods)
+        self.app.processEvents()
+
+    def type(self, widget: QWidget, words: str) -> None:
+        """Type words."""
+        QTest.keyClicks(widget, words)
+        self.app.processEvents()
+
+    @staticmethod
+    def near(p: QPointF, dx: float = 0, dy: float = 0) -> QPoint:
+        """A widget point beside another."""
+        return QPoint(round(p.x() + dx), round(p.y() + dy))

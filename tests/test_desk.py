@@ -1,0 +1,462 @@
+"""The whole path through the window, as a person goes it: from a photo to a printed recipe."""
+import atexit
+import math
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+from PIL import Image
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QLineEdit
+from pypdf import PdfReader
+
+from hanabira.core.area.shape import ring_area
+from hanabira.core.faults import Fault
+from hanabira.demo.truth import PHOTO
+from hanabira.desk.stages.areas import Areas
+from hanabira.desk.stages.recipe import Recipe
+from hanabira.studio.records import Area, Commission
+from hanabira.studio.store import Store
+from tests.base import DeskCase
+
+
+def circle(mat, cx: float, cy: float, r: float, n: int = 40) -> list[QPointF]:
+    """Widget points round a place of the photo."""
+    return [mat.widget_point(cx + r * math.cos(2 * math.pi * k / n), cy + r * math.sin(2 * math.pi * k / n)) for k in range(n + 1)]
+
+
+class Path_(DeskCase):
+    def test_from_a_photo_to_a_printed_card_and_back_after_a_restart(self):
+        desk, model = self.desk, self.model
+        pdf = self.folder.parent / "card.pdf"
+        opened = []
+        desk.ask_open_path, desk.ask_save_path, desk.open_file = lambda: str(PHOTO), lambda _name: str(pdf), opened.append
+
+        # an empty studio says what to do first
+        self.assertEqual(desk.current.name, "Shelf")
+        self.assertEqual(desk.bench.next.text(), "New commission")
+        self.click(desk.bench.next)
+        self.assertEqual(desk.current.name, "Brief")
+        name = next(q for q in desk.bench.findChildren(QLineEdit) if q.accessibleName() == "Name")
+        self.assertTrue(name.hasFocus())
+        self.type(name, "Bramble")
+        self.assertEqual(model.commission.name, "Bramble")
+        client = next(q for q in desk.bench.findChildren(QLineEdit) if q.accessibleName() == "Client")
+        self.type(client, "Ilse Tarn")
+        brief = desk.stages["Brief"]
+        brief._fields["width_mm"].setValue(200)
+        brief._fields["height_mm"].setValue(250)
+        self.assertEqual((model.commission.width_mm, model.commission.height_mm), (200, 250))
+
+        # the photo
+        self.assertEqual(desk.bench.next.text(), "Add the client’s photo")
+        self.click(desk.bench.next)
+        self.settle()
+        self.assertEqual((model.photo.width_px, model.photo.height_px), (2000, 1600))
+        self.assertTrue(model.view.full)
+        w, h = model.commission.picture_mm
+        self.assertAlmostEqual(model.photo.crop[2] / model.photo.crop[3], w / h, places=3)
+
+        # study, frame, look
+        self.click(desk.bench.next)
+        self.assertEqual(desk.current.name, "Study")
+        self.settle()
+        study = desk.current
+        self.key(study.mat, "2")
+        study.choose_way("frame")
+        before = model.photo.crop
+        c = study.mat.widget_point(before[0] + before[2] / 2, 800)
+        self.drag(study.mat, [c, c + QPointF(30, 0), c + QPointF(60, 0)])
+        self.assertLess(model.photo.crop[0], before[0] - 5)
+        desk.take_back()
+        self.assertEqual(model.photo.crop, before)
+
+        # areas: a loop, a name, a surface
+        self.click(desk.bench.next)
+        areas = desk.current
+        assert isinstance(areas, Areas)
+        self.drag(areas.mat, circle(areas.mat, 1000, 975, 120))
+        self.assertEqual(len(model.areas), 1)
+        self.assertAlmostEqual(abs(ring_area(model.areas[0].ring)), math.pi * 120**2, delta=0.06 * math.pi * 120**2)
+        self.assertTrue(areas.name_field.hasFocus())
+        self.type(areas.name_field, "Left eye")
+        self.key(areas.name_field, Qt.Key.Key_Return)
+        self.settle()
+        self.assertEqual(model.area.name, "Left eye")
+        areas.surface_field.setCurrentIndex(areas.surface_field.findData("eye"))
+        areas.surface_field.activated.emit(areas.surface_field.currentIndex())
+        self.settle()
+        self.assertEqual(model.area.surface_id, "eye")
+        m = model.measures(model.area_id)
+        self.assertIsNone(m.hair.direction_deg)
+        self.assertLess(m.values.gap, 15)
+        self.assertEqual({k: round(v) for k, v in desk.rule.values.items()}, {k: round(getattr(m.values, k)) for k in ("gap", "general", "light", "highlight")})
+
+        # a second area by corners
+        areas.choose_way("corners")
+        for x, y in ((760, 1180), (1000, 1180), (1000, 1330), (760, 1330)):
+            self.click(areas.mat, areas.mat.widget_point(x, y))
+        self.key(areas.mat, Qt.Key.Key_Return)
+        self.settle()
+        self.assertEqual(len(model.areas), 2)
+        self.assertFalse(model.area.smooth)
+        self.assertIsNotNone(model.measures(model.area_id).hair.direction_deg)
+
+        # its recipe
+        self.click(desk.bench.next)
+        self.settle()
+        recipe = desk.current
+        assert isinstance(recipe, Recipe)
+        self.assertGreater(len(recipe.layers), 2)
+        prediction, _ = model.prediction(model.area_id)
+        self.assertLess(prediction.band("general").delta_e00, 4)
+        self.assertEqual(recipe.strata.cut.band, "general")
+
+        # the card
+        self.assertEqual(desk.bench.next.text(), "Print the recipe card")
+        self.click(desk.bench.next)
+        self.settle()
+        self.assertEqual(opened, [pdf])
+        text = "\n".join(page.extract_text() for page in PdfReader(pdf).pages)
+        for words in ("Bramble", "Ilse Tarn", "Area 2", "tooth left", "pressure"):
+            self.assertIn(words, text)
+        for q in recipe.layers:
+            self.assertIn(model.kit.get(q.code).name, text)
+
+        # everything is as it was after a restart
+        before = (model.commission, model.photo, model.areas, model.recipes, model.area_id)
+        self.close_desk()
+        desk = self.open_desk()
+        self.assertEqual((self.model.commission, self.model.photo, self.model.areas, self.model.recipes, self.model.area_id), before)
+        self.assertEqual(desk.current.name, "Recipe")
+        self.assertIsNotNone(desk.current.strata.cut)
+
+
+class DemoCase(DeskCase):
+    """A window on the demo studio; it is built once and copied."""
+
+    _built: Path | None = None
+
+    def prepare(self, folder: Path) -> None:
+        import shutil
+        import tempfile
+
+        from hanabira.demo.studio import build_demo
+
+        if DemoCase._built is None:
+            temp = tempfile.TemporaryDirectory()
+            atexit.register(temp.cleanup)
+            DemoCase._built = Path(temp.name) / "demo"
+            build_demo(DemoCase._built)
+            with Store.open(DemoCase._built) as store:
+                # start where nothing has to be measured; tests go where they want
+                store.edit([replace(store.all(Commission)[0], stage="Brief")])
+        shutil.copytree(DemoCase._built, folder)
+
+
+class AreaEdits(DemoCase):
+    def setUp(self):
+        super().setUp()
+        self.desk.go("Areas")
+        self.settle()
+        self.stage = self.desk.current
+
+    def test_choosing_by_pointer_margin_and_keys(self):
+        mat, model = self.stage.mat, self.model
+        self.click(mat, mat.widget_point(1000, 975))
+        self.assertEqual(model.area.name, "Eye")
+        self.click_stop(mat, "demo-area-1")
+        self.assertEqual(model.area.name, "Far ear")
+        self.key(mat, Qt.Key.Key_N)
+        self.assertEqual(model.area.number, 2)
+        self.assertEqual(len(mat.stop_keys()), 12)
+
+    def test_reshape_move_corner_delete_and_undo_to_the_start(self):
+        mat, model = self.stage.mat, self.model
+        start = model.areas
+        model.choose_area("demo-area-9")
+        self.settle()
+        self.stage.choose_way("reshape")
+        x, y = model.area.ring[0]
+        self.drag(mat, [mat.widget_point(x, y), mat.widget_point(x + 20, y + 10), mat.widget_point(x + 40, y + 20)])
+        moved = model.area.ring[0]
+        self.assertLess(math.hypot(moved[0] - x - 40, moved[1] - y - 20), 6)
+        self.assertEqual(model.area.ring[1:], start[8].ring[1:])
+        c = np.mean(model.area.ring, 0)
+        ring = model.area.ring
+        self.drag(mat, [mat.widget_point(*c), mat.widget_point(c[0] + 10, c[1]), mat.widget_point(c[0] + 30, c[1])])
+        shift = np.array(model.area.ring) - ring
+        self.assertLess(np.ptp(shift, axis=0).max(), 1e-6)
+        self.assertGreater(shift[0, 0], 20)
+        n = len(model.area.ring)
+        a, b = model.area.ring[3], model.area.ring[4]
+        self.click(mat, mat.widget_point((a[0] + b[0]) / 2, (a[1] + b[1]) / 2), double=True)
+        self.assertEqual(len(model.area.ring), n + 1)
+        self.key(mat, Qt.Key.Key_Delete)
+        self.assertEqual(len(model.area.ring), n)
+        self.desk.actions_["Delete the area"].trigger()
+        self.assertEqual(len(model.areas), 11)
+        while self.model.undo.canUndo():
+            self.desk.take_back()
+        self.assertEqual(model.areas, start)
+        while self.model.undo.canRedo():
+            self.desk.do_again()
+        self.assertEqual(len(model.areas), 11)
+
+    def test_an_area_with_a_recipe_comes_back_with_it(self):
+        model = self.model
+        model.choose_area("demo-area-8")
+        layers = model.recipe_layers("demo-area-8")
+        self.assertTrue(layers)
+        self.stage.delete()
+        self.assertNotIn("demo-area-8", model.recipes)
+        self.desk.take_back()
+        self.assertEqual(model.recipe_layers("demo-area-8"), layers)
+
+    def test_drawing_with_keys_alone(self):
+        mat, model = self.stage.mat, self.model
+        self.stage.choose_way("corners")
+        mat.setFocus()
+        self.key(mat, Qt.Key.Key_Right)
+        self.key(mat, Qt.Key.Key_Return)
+        for key in (Qt.Key.Key_Right, Qt.Key.Key_Down, Qt.Key.Key_Left):
+            for _ in range(3):
+                self.key(mat, key)
+            self.key(mat, Qt.Key.Key_Return)
+        self.key(mat, Qt.Key.Key_Return)
+        self.assertEqual(len(model.areas), 13)
+        side = 12 / self.model.mm_per_px
+        self.assertAlmostEqual(abs(ring_area(model.area.ring)), side**2, delta=1)
+
+    def test_a_scribble_without_inside_adds_nothing(self):
+        mat = self.stage.mat
+        self.stage.choose_way("loop")
+        outside = [QPointF(30, 60), QPointF(60, 90), QPointF(40, 120), QPointF(30, 60), QPointF(33, 70)]
+        self.drag(mat, outside)
+        self.assertEqual(len(self.model.areas), 12)
+
+    def test_holding_a_key_looks_and_letting_go_returns(self):
+        mat = self.stage.mat
+        for letter, look in (("S", "squint"), ("L", "lift"), ("G", "grey"), ("M", "mirror")):
+            QTest.keyPress(mat, letter)
+            self.settle()
+            self.assertEqual(self.stage.look, look)
+            self.assertTrue(mat.mirrored if look == "mirror" else mat.look is not None)
+            QTest.keyRelease(mat, letter)
+            self.app.processEvents()
+            self.assertEqual((self.stage.look, mat.mirrored, mat.look), ("", False, None))
+        # in a text field the same letter is a letter
+        self.stage.name_field.setFocus()
+        self.stage.name_field.clear()
+        self.type(self.stage.name_field, "sml")
+        self.assertEqual(self.stage.name_field.text(), "sml")
+        self.assertEqual(self.stage.look, "")
+
+    def test_zoom_stays_at_the_pointer_and_fit_returns(self):
+        mat = self.stage.mat
+        at = mat.photo_px(900, 700)
+        mat.zoom_at(at, 3.0)
+        after = mat.photo_at(at)
+        self.assertLess(math.hypot(after.x() - 900, after.y() - 700), 0.01)
+        self.desk.actions_["True size"].trigger()
+        self.assertAlmostEqual(mat.zoom, self.desk.px_per_mm, places=6)
+        self.desk.actions_["Whole sheet"].trigger()
+        self.assertTrue(mat.inner.contains(mat.sheet_rect))
+
+    def test_the_value_under_the_pointer(self):
+        mat = self.stage.mat
+        QTest.mouseMove(mat, mat.widget_point(850, 800).toPoint())
+        self.app.processEvents()
+        self.assertIsNotNone(self.desk.rule.caret)
+        self.assertGreater(self.desk.rule.caret, 60)
+        self.assertIn("step", self.desk.rule.caret_words)
+
+
+class RecipeEdits(DemoCase):
+    def setUp(self):
+        super().setUp()
+        self.desk.go("Recipe")
+        self.settle()
+        self.stage = self.desk.current
+
+    def test_every_edit_changes_the_prediction_at_once_and_can_be_undone(self):
+        model, stage = self.model, self.stage
+        start = stage.layers
+        self.assertGreaterEqual(len(start), 4)
+        last = len(start) - 1
+        self.click_stop(stage.strata, f"layer {last}")
+        self.assertEqual(stage.at, last)
+
+        def end() -> float:
+            return float(model.prediction(model.area_id)[0].band("gap").lab[0])
+
+        seen = [end()]
+        self.click_stop(stage.pressure_control, "pressure 1" if start[last].pressure != 1 else "pressure 5")
+        seen.append(end())
+        self.click_stop(stage.passes_control, "more")
+        seen.append(end())
+        stage.swap("104")
+        seen.append(end())
+        self.assertEqual(stage.layers[last].code, "104")
+        stage.move_layer(last, last - 1)
+        seen.append(end())
+        stage.remove_layer(last - 1)
+        seen.append(end())
+        self.assertTrue(all(abs(a - b) > 1e-6 for a, b in zip(seen, seen[1:], strict=False)), seen)
+        self.assertEqual(len(stage.layers), last)
+        for value in reversed(seen[:-1]):
+            self.desk.take_back()
+            self.assertAlmostEqual(end(), value, places=9)
+        self.assertEqual(stage.layers, start)
+
+    def test_swap_list_is_clicked(self):
+        from hanabira.desk.widgets.layer_card import Swaps
+
+        table = self.desk.bench.findChildren(Swaps)[-1]
+        other = table.rows[1].code
+        self.desk.bench.area.ensureWidgetVisible(table)
+        self.click_stop(table, f"swap {other}")
+        self.assertEqual(self.stage.layers[self.stage.at].code, other)
+        self.assertEqual(self.desk.bench.back.text(), "Take back: swap")
+
+    def test_a_caution_is_cured_with_its_button(self):
+        from hanabira.core.solver.area import Layer
+        from hanabira.desk.commands import SetLayers
+        from hanabira.desk.widgets.layer_card import CautionCard
+
+        area = self.model.area
+        self.model.do(SetLayers(self.model, area, (Layer("general", "255", 3, 1, "everywhere"), Layer("gap", "401", 3, 1, "gaps")), "layers"))
+        self.model.choose_layer(0)
+        card = next(q for q in self.desk.bench.findChildren(CautionCard) if q.caution.kind == "fugitive" and q.button)
+        self.click(card.button)
+        self.assertNotEqual(self.stage.layers[0].code, "255")
+        self.assertNotIn("fugitive", {c.kind for c in self.model.prediction(area.id)[1]})
+
+    def test_bands_and_keys_in_the_strata(self):
+        strata = self.stage.strata
+        self.click_stop(strata, "band gap")
+        self.assertEqual(strata.cut.band, "gap")
+        strata.setFocus()
+        k = len(self.stage.layers) - 1
+        self.click_stop(strata, f"layer {k}")
+        before = self.stage.layers
+        self.key(strata, Qt.Key.Key_Delete)
+        self.assertEqual(self.stage.layers, before[:-1])
+
+    def test_a_note_is_one_edit_and_is_printed(self):
+        self.stage.note_field.setFocus()
+        self.type(self.stage.note_field, "mind the edge")
+        self.assertEqual(self.model.recipes[self.model.area_id].note, "mind the edge")
+        self.desk.take_back()
+        self.assertEqual(self.model.recipes[self.model.area_id].note, "")
+
+    def test_solving_anew_is_the_same_again(self):
+        start = self.stage.layers
+        self.model.choose_area("demo-area-10")
+        self.settle()
+        self.assertEqual(self.desk.bench.next.text(), "Solve the layers")
+        self.click(self.desk.bench.next)
+        self.settle()
+        first = self.stage.layers
+        self.assertTrue(first)
+        self.desk.actions_["Solve the layers anew"].trigger()
+        self.settle()
+        self.assertEqual(self.stage.layers, first)
+        self.assertNotEqual(first, start)
+
+
+class Frame(DemoCase):
+    def test_every_stage_and_room_opens_and_says_the_next_thing(self):
+        for name in ("Brief", "Study", "Areas", "Recipe", "Plan", "Easel", "Check", "Shelf", "Kit", "Practice"):
+            key = f"room {name}" if name in ("Shelf", "Kit", "Practice") else f"stage {name}"
+            self.click_stop(self.desk.thread_, key)
+            self.settle()
+            self.assertEqual(self.desk.current.name, name)
+            self.assertTrue(self.desk.bench.next.text())
+
+    def test_nothing_is_cut_at_any_text_size_theme_or_window(self):
+        from hanabira.desk import paint
+
+        cut: list[str] = []
+        for theme_, size, window in (("day", 1.0, (1280, 800)), ("evening", 1.25, (1280, 800)), ("day", 1.5, (1280, 800)), ("day", 2.0, (1280, 800)), ("day", 1.0, (1024, 700)), ("day", 1.0, (2560, 1440))):
+            self.model.settings.set("theme", theme_)
+            self.model.settings.set("text_size", size)
+            self.desk.resize(*window)
+            self.desk.restyle()
+            for name in ("Brief", "Study", "Areas", "Recipe", "Plan"):
+                self.desk.go(name)
+                self.settle()
+                paint.CLIPPED.clear()
+                self.desk.grab()
+                cut += [f"{name} {size} {window}: {c}" for c in paint.CLIPPED]
+        self.assertEqual(cut, [])
+
+    def test_find_a_command(self):
+        self.desk.find_command()
+        listing = self.desk.command_list
+        listing.field.setText("evening")
+        self.assertEqual(listing.list.count(), 1)
+        self.key(listing.field, Qt.Key.Key_Return)
+        from hanabira.desk import theme
+
+        self.assertEqual(theme.current(), "evening")
+        self.desk.switch_theme()
+
+    def test_undo_crosses_stages(self):
+        self.desk.go("Brief")
+        brief = self.desk.stages["Brief"]
+        brief._fields["client"].setFocus()
+        brief._fields["client"].selectAll()
+        self.type(brief._fields["client"], "Noor Vale")
+        self.desk.go("Recipe")
+        self.settle()
+        self.assertEqual(self.desk.bench.back.text(), "Take back: client")
+        self.click(self.desk.bench.back)
+        self.assertEqual(self.model.commission.client, "Oda Merrin")
+
+    def test_a_second_window_reads_only(self):
+        from hanabira.studio.store import Store
+
+        other = Store.open(self.folder)
+        try:
+            self.assertIn("another window", other.read_only)
+            with self.assertRaises(Fault):
+                other.edit([Commission("x", "x")])
+            self.assertEqual(len(other.all(Area)), 12)
+        finally:
+            other.close()
+
+    def test_a_broken_photo_is_refused_and_nothing_changes(self):
+        bad = self.folder.parent / "broken.jpg"
+        bad.write_bytes(PHOTO.read_bytes()[:40_000])
+        before = (self.model.photos, self.model.areas)
+        self.model.add_photo(bad)
+        self.settle()
+        self.assertIn("broken.jpg", self.said[-1].what)
+        self.assertTrue(self.desk.message_strip.isVisible())
+        self.assertEqual((self.model.photos, self.model.areas), before)
+        good = self.folder.parent / "dog.png"
+        Image.fromarray(np.full((300, 500, 3), 120, np.uint8)).save(good)
+        self.model.add_photo(good)
+        self.settle()
+        self.assertEqual(self.model.photo.original_name, "dog.png")
+        self.assertEqual(self.model.areas, ())
+        self.desk.take_back()
+        self.settle()
+        self.assertEqual((self.model.photos, self.model.areas), before)
+
+    def test_a_bug_writes_a_report_and_the_window_lives_on(self):
+        self.model.messages.hook(ValueError, ValueError("boom"), None)
+        self.assertEqual(self.said.pop().kind, "bug")
+        reports = list((self.folder / "reports").glob("*.txt"))
+        self.assertIn("boom", reports[0].read_text())
+        self.assertTrue(self.desk.isVisible())
+
+    def test_a_sheet_that_leaves_no_picture_is_refused(self):
+        self.desk.go("Brief")
+        self.desk.stages["Brief"]._fields["border_mm"].setValue(100)
+        self.desk.stages["Brief"]._fields["width_mm"].setValue(205)
+        self.assertEqual(self.model.commission.width_mm, 340)
+        self.assertEqual(self.desk.stages["Brief"]._fields["width_mm"].value(), 340)
+        self.assertIn("border", self.said[-1].what)
