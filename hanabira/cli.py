@@ -1,4 +1,5 @@
 """The same core from a terminal. `--json` prints one object; a user error is one line and exit code 2."""
+
 from __future__ import annotations
 
 import argparse
@@ -24,7 +25,7 @@ class _Parser(argparse.ArgumentParser):
         raise Fault(f"{message[:1].upper()}{message[1:]}.", do=f"See “{self.prog} --help”.")
 
 
-def _lab(values: Sequence[float]) -> list[float]:
+def _lab(values: Sequence[float] | np.ndarray) -> list[float]:
     return [round(float(v), 3) for v in values]
 
 
@@ -188,13 +189,19 @@ def _print(command: str, data: dict) -> None:
         for h in data["hidden_hues"]:
             print(f"  hidden {h['share']:.1%}  {h['name']}")
         hair = data["hair"]
-        print(f"hair {hair['direction_deg']:.0f}°, visible run {hair['length_px'] or 0:.0f} px" if hair["direction_deg"] is not None else f"hair: {hair['reason']}")
+        print(
+            f"hair {hair['direction_deg']:.0f}°, visible run {hair['length_px'] or 0:.0f} px"
+            if hair["direction_deg"] is not None
+            else f"hair: {hair['reason']}"
+        )
         print(f"marking {data['marking']['class']} ({data['marking']['confidence']:.0%})")
     elif command == "recipe":
         for r in data["recipes"]:
             print(f"{r['target']} → {r['predicted']}  ΔE00 {r['delta_e00']:.1f}, expected {r['expected_de00']:.1f}")
             for q in r["layers"]:
-                print(f"  {q['pencil']} {q['name']}, pressure {q['pressure']}, {q['passes']} pass{'es' if q['passes'] > 1 else ''}, {q['tooth_left']:.0%} tooth left")
+                print(
+                    f"  {q['pencil']} {q['name']}, pressure {q['pressure']}, {q['passes']} pass{'es' if q['passes'] > 1 else ''}, {q['tooth_left']:.0%} tooth left"
+                )
             for c in r["cautions"]:
                 print(f"  caution: {c['text']}")
     elif command == "predict":
@@ -272,5 +279,3 @@ def main(argv: Sequence[str] | None = None) -> int:
 
 if __name__ == "__main__":
     sys.exit(main())
-
-

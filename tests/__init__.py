@@ -1,4 +1,5 @@
 """Tests of Hanabira. Run them with ``python -m tests [names…]``."""
+
 import os
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")

@@ -1,4 +1,5 @@
 """Runs every test with warnings as errors and ends with the line ``N passed, N failed``."""
+
 import sys
 import tempfile
 import unittest

@@ -1,4 +1,5 @@
 """The one base of interface tests: offscreen, a studio of its own, wait-until, gestures, clean-up."""
+
 from __future__ import annotations
 
 import gc

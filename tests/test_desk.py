@@ -1,4 +1,5 @@
 """The whole path through the window, as a person goes it: from a photo to a printed recipe."""
+
 import atexit
 import math
 from dataclasses import replace
@@ -6,10 +7,10 @@ from pathlib import Path
 
 import numpy as np
 from PIL import Image
+from pypdf import PdfReader
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLineEdit
-from pypdf import PdfReader
 
 from hanabira.core.area.shape import ring_area
 from hanabira.core.faults import Fault
@@ -91,7 +92,10 @@ class Path_(DeskCase):
         m = model.measures(model.area_id)
         self.assertIsNone(m.hair.direction_deg)
         self.assertLess(m.values.gap, 15)
-        self.assertEqual({k: round(v) for k, v in desk.rule.values.items()}, {k: round(getattr(m.values, k)) for k in ("gap", "general", "light", "highlight")})
+        self.assertEqual(
+            {k: round(v) for k, v in desk.rule.values.items()},
+            {k: round(getattr(m.values, k)) for k in ("gap", "general", "light", "highlight")},
+        )
 
         # a second area by corners
         areas.choose_way("corners")
@@ -326,7 +330,9 @@ class RecipeEdits(DemoCase):
         from hanabira.desk.widgets.layer_card import CautionCard
 
         area = self.model.area
-        self.model.do(SetLayers(self.model, area, (Layer("general", "255", 3, 1, "everywhere"), Layer("gap", "401", 3, 1, "gaps")), "layers"))
+        self.model.do(
+            SetLayers(self.model, area, (Layer("general", "255", 3, 1, "everywhere"), Layer("gap", "401", 3, 1, "gaps")), "layers")
+        )
         self.model.choose_layer(0)
         card = next(q for q in self.desk.bench.findChildren(CautionCard) if q.caution.kind == "fugitive" and q.button)
         self.click(card.button)
@@ -379,7 +385,14 @@ class Frame(DemoCase):
         from hanabira.desk import paint
 
         cut: list[str] = []
-        for theme_, size, window in (("day", 1.0, (1280, 800)), ("evening", 1.25, (1280, 800)), ("day", 1.5, (1280, 800)), ("day", 2.0, (1280, 800)), ("day", 1.0, (1024, 700)), ("day", 1.0, (2560, 1440))):
+        for theme_, size, window in (
+            ("day", 1.0, (1280, 800)),
+            ("evening", 1.25, (1280, 800)),
+            ("day", 1.5, (1280, 800)),
+            ("day", 2.0, (1280, 800)),
+            ("day", 1.0, (1024, 700)),
+            ("day", 1.0, (2560, 1440)),
+        ):
             self.model.settings.set("theme", theme_)
             self.model.settings.set("text_size", size)
             self.desk.resize(*window)

@@ -1,4 +1,5 @@
 """Kits and papers: what ships, and files of the user's own."""
+
 import tempfile
 import unittest
 from pathlib import Path

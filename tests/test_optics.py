@@ -1,4 +1,5 @@
 """The film model against the design's vectors, its limits and what every pencil must do."""
+
 import json
 import unittest
 from pathlib import Path
@@ -40,7 +41,11 @@ class Vectors(unittest.TestCase):
         for stack in VECTORS["stacks"]:
             spot = bare(paper(stack["paper"], stack["paper_hex"]))
             for layer, after in zip(stack["layers"], stack["after"], strict=True):
-                spot = use_tool(spot, layer) if isinstance(layer, str) else lay(spot, film(layer["hex"], layer["scattering"]), LEVEL[layer["pressure"]])
+                spot = (
+                    use_tool(spot, layer)
+                    if isinstance(layer, str)
+                    else lay(spot, film(layer["hex"], layer["scattering"]), LEVEL[layer["pressure"]])
+                )
                 off.append(float(delta_e00(spot.lab, after["lab"])))
                 tooth.append(abs(spot.used - after["tooth_used"]))
         self.assertEqual(len(VECTORS["stacks"]), 56)

@@ -1,4 +1,5 @@
 """The search for stacks: near its exhaustive best, honest about the hand, within the tooth."""
+
 import tempfile
 import unittest
 from pathlib import Path
@@ -11,7 +12,19 @@ from hanabira.core.faults import Cancelled, RecipeFault
 from hanabira.core.optics.kit import Kit, Pencil
 from hanabira.core.optics.stack import Pass, bare, predict
 from hanabira.core.solver import batch as many
-from hanabira.core.solver.area import BANDS, WHERE, Layer, follow, moved_layer, paper_targets, prune, solve_area, swaps, with_layer, without_layer
+from hanabira.core.solver.area import (
+    BANDS,
+    WHERE,
+    Layer,
+    follow,
+    moved_layer,
+    paper_targets,
+    prune,
+    solve_area,
+    swaps,
+    with_layer,
+    without_layer,
+)
 from hanabira.core.solver.cautions import recipe_cautions
 from hanabira.core.solver.library import MOST_TOOTH, build, key, opaque_order, order_allows
 from hanabira.core.solver.search import continue_from, solve
@@ -39,7 +52,11 @@ class Library(unittest.TestCase):
     def test_entries_are_what_the_model_predicts(self):
         rng = np.random.default_rng(2)
         for i in rng.integers(0, len(self.library), 40):
-            passes = [Pass(SMALL.pencils[p].code, int(q)) for p, q in zip(self.library.pencils[i], self.library.pressures[i], strict=True) if p >= 0]
+            passes = [
+                Pass(SMALL.pencils[p].code, int(q))
+                for p, q in zip(self.library.pencils[i], self.library.pressures[i], strict=True)
+                if p >= 0
+            ]
             spot = predict(self.paper, SMALL, passes)[-1]
             np.testing.assert_allclose(spot.lab, self.library.lab[i], atol=0.01)
             self.assertAlmostEqual(spot.used, float(self.library.tooth[i]), places=4)
@@ -115,7 +132,9 @@ class Solve(unittest.TestCase):
         self.assertLess(np.percentile(nominal, 95), 3.0)
         self.assertLess(np.median(expected), 2.2)
         # one pencil alone is far worse: layers are what it is about
-        single = [solve(self.kit, self.paper, self.library, self.limits.paper_target(lab), 1).best.expected_de00 for lab in photo_targets(12, 8)]
+        single = [
+            solve(self.kit, self.paper, self.library, self.limits.paper_target(lab), 1).best.expected_de00 for lab in photo_targets(12, 8)
+        ]
         self.assertGreater(np.median(single), 1.8 * np.median(expected))
 
     def test_expected_is_never_the_lucky_one(self):
@@ -129,7 +148,19 @@ class Solve(unittest.TestCase):
             self.assertGreater(s.spread_de00, 0)
 
     def test_five_sticks_are_enough_for_a_dull_colour(self):
-        sticks = Kit("five", tuple(Pencil(*r) for r in (("1", "White", "#f7f6f2", 1.0), ("2", "Black", "#201f1f", 0.6), ("3", "Red", "#a03228", 0.4), ("4", "Yellow", "#e0b02a", 0.5), ("5", "Blue", "#2c4a90", 0.3))))
+        sticks = Kit(
+            "five",
+            tuple(
+                Pencil(*r)
+                for r in (
+                    ("1", "White", "#f7f6f2", 1.0),
+                    ("2", "Black", "#201f1f", 0.6),
+                    ("3", "Red", "#a03228", 0.4),
+                    ("4", "Yellow", "#e0b02a", 0.5),
+                    ("5", "Blue", "#2c4a90", 0.3),
+                )
+            ),
+        )
         library, limits = build(sticks, self.paper), reach(sticks, self.paper)
         de = [solve(sticks, self.paper, library, limits.paper_target(lab), 5).best.delta_e00 for lab in photo_targets(15, 5)]
         self.assertLess(np.median(de), 2.5)
@@ -148,7 +179,13 @@ class AreaRecipes(unittest.TestCase):
         return kit, on, targets, solve_area(kit, on, targets)
 
     def test_bands_are_met_within_the_tooth_on_every_paper(self):
-        for kit_id, paper_id, most in (("pencils", "hotpress", 3.5), ("pencils", "bristol", 4), ("pencils", "vellum", 3.5), ("pencils", "film", 6), ("pastels", "sanded", 4.5)):
+        for kit_id, paper_id, most in (
+            ("pencils", "hotpress", 3.5),
+            ("pencils", "bristol", 4),
+            ("pencils", "vellum", 3.5),
+            ("pencils", "film", 6),
+            ("pastels", "sanded", 4.5),
+        ):
             kit, on, targets, layers = self.solve(kit_id, paper_id)
             told = follow(on, kit, layers, targets)
             self.assertLessEqual(told.most_tooth, MOST_TOOTH + 1e-6)

@@ -3,6 +3,7 @@
 A fault says what happened, what was kept and what to do. Everything else that
 goes wrong is a bug and stays an ordinary exception.
 """
+
 from __future__ import annotations
 
 

@@ -1,4 +1,5 @@
 """Progress and cancel for long computations, without knowing who listens."""
+
 from __future__ import annotations
 
 from collections.abc import Callable

@@ -3,6 +3,7 @@
 CSV columns: ``code,name,hex`` are required; ``opacity,lightfast,binder,hardness,owned`` have
 defaults; any further column is kept and written back.
 """
+
 from __future__ import annotations
 
 import csv
@@ -108,7 +109,7 @@ def kit_csv(kit: Kit) -> str:
 
 def parse_gpl(text: str, title: str) -> Kit:
     """Kit of a .gpl palette: a colour a line as red, green, blue and a name; codes are counted."""
-    pencils = []
+    pencils: list[Pencil] = []
     for number, line in enumerate(text.splitlines(), 1):
         found = re.match(r"\s*(\d+)\s+(\d+)\s+(\d+)\s*(.*)$", line)
         if not found:

@@ -1,4 +1,5 @@
 """The trained weights of the marking classifier, read once."""
+
 from __future__ import annotations
 
 from functools import cache

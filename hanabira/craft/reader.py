@@ -1,4 +1,5 @@
 """Reads the craft data: papers, surfaces, the kits that ship."""
+
 from __future__ import annotations
 
 import tomllib

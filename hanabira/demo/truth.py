@@ -1,4 +1,5 @@
 """The ground truth of the demo photo, reduced to cells of eight pixels."""
+
 from __future__ import annotations
 
 from dataclasses import dataclass

@@ -1,4 +1,5 @@
 """One undo command an edit. Each is a set of records before and after, stored in one transaction."""
+
 from __future__ import annotations
 
 from collections.abc import Sequence
@@ -200,5 +201,3 @@ class NoteRecipe(Edit):
     def __init__(self, model: Model, recipe: Recipe, note: str) -> None:
         super().__init__(model, "note", [recipe], [replace(recipe, note=note)])
         self.merge_key = f"note {recipe.area_id}"
-
-

@@ -1,4 +1,5 @@
 """Small controls: the petal button, the step control, captions and labels."""
+
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
@@ -161,8 +162,22 @@ class Stepper(Drawn):
         name = self.accessibleName()
         less, more = f"{name}: less than {self.value}", f"{name}: more than {self.value}"
         return [
-            Stop("less", QRectF(3, 3, 28, 26), less, less, lambda: self._set(self.value - 1), "" if self.value > self.low else f"{self.low} is the least"),
-            Stop("more", QRectF(63, 3, 28, 26), more, more, lambda: self._set(self.value + 1), "" if self.value < self.high else f"{self.high} is the most"),
+            Stop(
+                "less",
+                QRectF(3, 3, 28, 26),
+                less,
+                less,
+                lambda: self._set(self.value - 1),
+                "" if self.value > self.low else f"{self.low} is the least",
+            ),
+            Stop(
+                "more",
+                QRectF(63, 3, 28, 26),
+                more,
+                more,
+                lambda: self._set(self.value + 1),
+                "" if self.value < self.high else f"{self.high} is the most",
+            ),
         ]
 
     def _set(self, value: int) -> None:

@@ -4,6 +4,7 @@ A drawn widget paints in design units (pixels at 100 % text); the base scales pa
 pointer by the text size. Things that can be chosen in it are `Stop`s: one focus stop for
 the widget, arrow keys inside it, one accessible child an item.
 """
+
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence

@@ -1,4 +1,5 @@
 """How things are measured, in an artist's words, for the dotted underlines."""
+
 from __future__ import annotations
 
 TOPICS: dict[str, tuple[str, str]] = {

@@ -1,4 +1,5 @@
 """Gestures on the picture: loop, corners, reshape, frame. Points are photo pixels."""
+
 from __future__ import annotations
 
 import math
@@ -259,7 +260,9 @@ class Reshape(Gesture):
     ``ring`` gives the outline as it stands; ``changed`` gets the new one, words and a gesture number.
     """
 
-    def __init__(self, ring: Callable[[], tuple[Ring, bool] | None], changed: Callable[[Ring, str, int], None], clicked: Callable[[QPointF], bool]) -> None:
+    def __init__(
+        self, ring: Callable[[], tuple[Ring, bool] | None], changed: Callable[[Ring, str, int], None], clicked: Callable[[QPointF], bool]
+    ) -> None:
         self.ring, self.changed, self.clicked = ring, changed, clicked
         self.corner = -1
         self._grab: QPointF | None = None

@@ -1,4 +1,5 @@
 """Our icons: SVG files in one stroke, tinted with a role of the theme."""
+
 from __future__ import annotations
 
 from functools import lru_cache

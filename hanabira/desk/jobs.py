@@ -1,4 +1,5 @@
 """The one runner of long work: result, error, progress and cancel on the interface thread."""
+
 from __future__ import annotations
 
 import traceback
@@ -76,7 +77,13 @@ class JobRunner(QObject):
         self._post.finished.connect(self._on_finished, Qt.ConnectionType.QueuedConnection)
 
     def run(
-        self, key: str, title: str, work: Callable[[Token], Any], done: Callable[[Any], None], failed: Callable[[Fault], None] | None = None, quiet: bool = False
+        self,
+        key: str,
+        title: str,
+        work: Callable[[Token], Any],
+        done: Callable[[Any], None],
+        failed: Callable[[Fault], None] | None = None,
+        quiet: bool = False,
     ) -> Job:
         """Start work; an older job of the same key is cancelled and its result dropped."""
         self.cancel(key)

@@ -1,4 +1,5 @@
 """The one door for words to the user: faults, remarks, and what to do when a bug strikes."""
+
 from __future__ import annotations
 
 import datetime

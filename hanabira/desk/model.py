@@ -1,4 +1,5 @@
 """The model behind the desk: one studio, the open commission and what was measured of it."""
+
 from __future__ import annotations
 
 import datetime
@@ -99,7 +100,8 @@ class Model(QObject):
             return
         self.jobs.cancel_all()
         self.commission, self.view, self.area_id, self.layer_at = found, None, "", 0
-        self._measures.clear(), self._predictions.clear()
+        self._measures.clear()
+        self._predictions.clear()
         self._reload()
         self.undo_group.setActiveStack(self._stack(found.id))
         self.settings.set("commission", found.id)

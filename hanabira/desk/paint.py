@@ -1,4 +1,5 @@
 """Shared drawing: text that reports when it would be clipped, swatches, hatches, strokes."""
+
 from __future__ import annotations
 
 import math
@@ -33,7 +34,7 @@ def text(p: QPainter, rect: QRectF, s: str, type_="body", colour="ink", align=LE
         flags = (flags & ~int(A.AlignVCenter)) | int(A.AlignTop)
     box = fm.boundingRect(QRectF(0, 0, rect.width(), 10000), flags & ~int(A.AlignVCenter), s)
     wide = max(box.width(), 0 if wrap else fm.horizontalAdvance(s))
-    if wide > rect.width() + .6 or box.height() > rect.height() + (.6 if wrap else 5):
+    if wide > rect.width() + 0.6 or box.height() > rect.height() + (0.6 if wrap else 5):
         if elide and not wrap:
             s = fm.elidedText(s, Qt.TextElideMode.ElideRight, rect.width())
         else:
@@ -83,11 +84,11 @@ def hatch(p: QPainter, r: QRectF, colour="ink2", gap=6.0, w=1.0, path: QPainterP
 def petal(length: float, half: float, base=0.0) -> QPainterPath:
     """A petal along +x from (base,0): narrow foot, fullest at 62 %, soft tip."""
     p = QPainterPath(QPointF(base, 0))
-    m = base + (length - base) * .62
-    p.cubicTo(base + (length - base) * .18, -half * .55, m - (length - base) * .22, -half, m, -half)
-    p.cubicTo(m + (length - base) * .22, -half, length - (length - base) * .04, -half * .38, length, 0)
-    p.cubicTo(length - (length - base) * .04, half * .38, m + (length - base) * .22, half, m, half)
-    p.cubicTo(m - (length - base) * .22, half, base + (length - base) * .18, half * .55, base, 0)
+    m = base + (length - base) * 0.62
+    p.cubicTo(base + (length - base) * 0.18, -half * 0.55, m - (length - base) * 0.22, -half, m, -half)
+    p.cubicTo(m + (length - base) * 0.22, -half, length - (length - base) * 0.04, -half * 0.38, length, 0)
+    p.cubicTo(length - (length - base) * 0.04, half * 0.38, m + (length - base) * 0.22, half, m, half)
+    p.cubicTo(m - (length - base) * 0.22, half, base + (length - base) * 0.18, half * 0.55, base, 0)
     p.closeSubpath()
     return p
 
@@ -103,7 +104,7 @@ def pencilled(p: QPainter, r: QRectF, c: QColor, seed=1, passes=2, gap=2.6) -> N
     """A patch laid by hand: slanting pencil strokes with a ragged edge."""
     rng = random.Random(seed)
     for k in range(passes):
-        slope = .32 + .1 * k
+        slope = 0.32 + 0.1 * k
         x = r.left() - r.height() * slope
         while x < r.right():
             col = QColor(c)
@@ -116,15 +117,15 @@ def pencilled(p: QPainter, r: QRectF, c: QColor, seed=1, passes=2, gap=2.6) -> N
                 ya = y0 + (y1 - y0) * (xa2 - xa) / (xb - xa)
                 yb = y0 + (y1 - y0) * (xb2 - xa) / (xb - xa)
                 p.drawLine(QPointF(xa2, ya), QPointF(xb2, yb))
-            x += gap * rng.uniform(.6, 1.4)
+            x += gap * rng.uniform(0.6, 1.4)
 
 
-def hair(p: QPainter, x: float, y: float, ang: float, length: float, c: QColor, w=1.6, bend=.0, alpha=255) -> None:
+def hair(p: QPainter, x: float, y: float, ang: float, length: float, c: QColor, w=1.6, bend=0.0, alpha=255) -> None:
     """One flick: starts full, ends lifted. Angle in degrees, counter-clockwise from the right."""
     a, b = math.radians(ang), math.radians(ang + bend)
     dx, dy = math.cos(a), -math.sin(a)
-    ex, ey = x + length * .5 * (dx + math.cos(b)), y + length * .5 * (dy - math.sin(b))
-    mx, my = x + dx * length * .5, y + dy * length * .5
+    ex, ey = x + length * 0.5 * (dx + math.cos(b)), y + length * 0.5 * (dy - math.sin(b))
+    mx, my = x + dx * length * 0.5, y + dy * length * 0.5
     nx, ny = -dy * w / 2, dx * w / 2
     path = QPainterPath(QPointF(x + nx, y + ny))
     path.quadTo(QPointF(mx + nx, my + ny), QPointF(ex, ey))
@@ -174,7 +175,14 @@ def disc(p: QPainter, c: QPointF, n: int | str, chosen: bool = False) -> None:
     if chosen:
         p.setPen(QPen(QColor(250, 250, 250), 1.6))
         p.drawEllipse(c, r - 2.4, r - 2.4)
-    text(p, QRectF(c.x() - 13, c.y() - 10, 26, 20), str(n), "caption" if chosen else "note", QColor("#fafafa" if chosen else "#111111"), CENTRE)
+    text(
+        p,
+        QRectF(c.x() - 13, c.y() - 10, 26, 20),
+        str(n),
+        "caption" if chosen else "note",
+        QColor("#fafafa" if chosen else "#111111"),
+        CENTRE,
+    )
 
 
 def keycap(p: QPainter, r: QRectF, key: str, type_: str = "note") -> None:

@@ -1,4 +1,5 @@
 """The photo as the mat shows it: a pyramid of copies, and the looks one can hold."""
+
 from __future__ import annotations
 
 from collections.abc import Callable

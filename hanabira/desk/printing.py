@@ -1,4 +1,5 @@
 """What the model gives to the printed sheets."""
+
 from __future__ import annotations
 
 from hanabira.core.optics.stack import bare
@@ -49,8 +50,17 @@ def _area(model: Model, area: Area, corner: tuple[float, float], k: float) -> Ca
         stroke = f"{q.stroke} {q.stroke_mm:.0f} mm" if q.stroke_mm and q.stroke in ("flick", "hatch") else q.stroke
         layers.append(
             CardLayer(
-                q.role, q.code, kit.get(q.code).name if q.code else q.tool, kit.masstone_lab[kit.index[q.code]] if q.code else None, q.pressure, q.passes,
-                stroke, q.where, state.labs[i + 1], max(0.0, state.tooth[i + 1] - state.tooth[i]), q.why,
+                q.role,
+                q.code,
+                kit.get(q.code).name if q.code else q.tool,
+                kit.masstone_lab[kit.index[q.code]] if q.code else None,
+                q.pressure,
+                q.passes,
+                stroke,
+                q.where,
+                state.labs[i + 1],
+                max(0.0, state.tooth[i + 1] - state.tooth[i]),
+                q.why,
             )  # fmt: skip
         )
     bands = tuple((b, prediction.band(b).target, prediction.band(b).lab, prediction.band(b).delta_e00) for b in BANDS)
@@ -65,4 +75,6 @@ def _area(model: Model, area: Area, corner: tuple[float, float], k: float) -> Ca
     words = tuple(f"{f'layer {q.layer + 1}, ' if q.layer >= 0 else ''}{q.title.lower()}. {q.text} {q.cure}" for q in cautions)
     surface = surfaces()[area.surface_id].name if area.surface_id in surfaces() else area.surface_id
     note = model.recipes[area.id].note
-    return CardArea(area.number, area.name, surface, ring, area.smooth, " · ".join(facts), bands, tuple(layers), words, note, 1 - prediction.most_tooth)
+    return CardArea(
+        area.number, area.name, surface, ring, area.smooth, " · ".join(facts), bands, tuple(layers), words, note, 1 - prediction.most_tooth
+    )

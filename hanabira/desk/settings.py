@@ -1,4 +1,5 @@
 """Settings, declared once: key, type, default, bounds and wording."""
+
 from __future__ import annotations
 
 from dataclasses import dataclass

@@ -1,4 +1,5 @@
 """Start the application: fonts, theme, studio, window."""
+
 from __future__ import annotations
 
 import os
@@ -10,7 +11,6 @@ from PyQt6.QtWidgets import QApplication
 from hanabira.core.faults import StudioFault
 from hanabira.desk import theme
 from hanabira.studio.store import Store, default_folder
-
 
 _kept: list[QApplication] = []
 """Qt's application dies with its last Python name; this is that name."""

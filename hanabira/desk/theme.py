@@ -3,6 +3,7 @@
 Every grey is exactly neutral (R = G = B). Plum lives only in controls and headings that
 stand away from swatches. Widgets never name a hex value: they ask ``role("ink")``.
 """
+
 from __future__ import annotations
 
 from dataclasses import dataclass, fields
@@ -12,7 +13,7 @@ from PyQt6.QtWidgets import QApplication
 
 from hanabira import fonts
 
-THIN = "\u2009"          # thin space between a figure and its unit
+THIN = "\u2009"  # thin space between a figure and its unit
 MINUS = "\u2212"
 TEXT_SIZES = (1.0, 1.25, 1.5, 1.75, 2.0)
 
@@ -20,31 +21,64 @@ TEXT_SIZES = (1.0, 1.25, 1.5, 1.75, 2.0)
 @dataclass(frozen=True)
 class Roles:
     """Named colours of one theme."""
-    window: str      # behind everything
-    mat: str         # mid-grey round the picture
-    mat_ink: str     # text and hairlines on the mat
-    rule: str        # ruler strips
-    card: str        # bench card and sheets of text
-    well: str        # chosen row, panel inside a card
-    bed: str         # under swatches to be judged; the same in both themes
-    bed_ink: str     # text on the bed
-    raised: str      # buttons at rest, chips
-    line: str        # quiet divider (no meaning)
-    edge: str        # line that carries meaning, control border (3:1)
-    ink: str         # main text
-    ink2: str        # second text (still 4.5:1)
-    plum: str        # accent text, focus ring, thread
-    plum_fill: str   # filled control
-    on_plum: str     # text on plum_fill
-    plum_wash: str   # hover and chosen ground of a control
+
+    window: str  # behind everything
+    mat: str  # mid-grey round the picture
+    mat_ink: str  # text and hairlines on the mat
+    rule: str  # ruler strips
+    card: str  # bench card and sheets of text
+    well: str  # chosen row, panel inside a card
+    bed: str  # under swatches to be judged; the same in both themes
+    bed_ink: str  # text on the bed
+    raised: str  # buttons at rest, chips
+    line: str  # quiet divider (no meaning)
+    edge: str  # line that carries meaning, control border (3:1)
+    ink: str  # main text
+    ink2: str  # second text (still 4.5:1)
+    plum: str  # accent text, focus ring, thread
+    plum_fill: str  # filled control
+    on_plum: str  # text on plum_fill
+    plum_wash: str  # hover and chosen ground of a control
 
 
-DAY = Roles(window="#d6d6d6", mat="#8f8f8f", mat_ink="#0c0c0c", rule="#c6c6c6", card="#f1f1f1", well="#e2e2e2", bed="#8f8f8f", bed_ink="#0c0c0c",
-            raised="#fafafa", line="#c2c2c2", edge="#757575", ink="#1b1b1b", ink2="#4d4d4d",
-            plum="#6d2c58", plum_fill="#6d2c58", on_plum="#ffffff", plum_wash="#eadbe5")
-EVENING = Roles(window="#202020", mat="#5e5e5e", mat_ink="#f2f2f2", rule="#363636", card="#2b2b2b", well="#363636", bed="#8f8f8f", bed_ink="#0c0c0c",
-                raised="#3d3d3d", line="#4a4a4a", edge="#909090", ink="#ececec", ink2="#bcbcbc",
-                plum="#dda2cb", plum_fill="#8a4475", on_plum="#ffffff", plum_wash="#4a3644")
+DAY = Roles(
+    window="#d6d6d6",
+    mat="#8f8f8f",
+    mat_ink="#0c0c0c",
+    rule="#c6c6c6",
+    card="#f1f1f1",
+    well="#e2e2e2",
+    bed="#8f8f8f",
+    bed_ink="#0c0c0c",
+    raised="#fafafa",
+    line="#c2c2c2",
+    edge="#757575",
+    ink="#1b1b1b",
+    ink2="#4d4d4d",
+    plum="#6d2c58",
+    plum_fill="#6d2c58",
+    on_plum="#ffffff",
+    plum_wash="#eadbe5",
+)
+EVENING = Roles(
+    window="#202020",
+    mat="#5e5e5e",
+    mat_ink="#f2f2f2",
+    rule="#363636",
+    card="#2b2b2b",
+    well="#363636",
+    bed="#8f8f8f",
+    bed_ink="#0c0c0c",
+    raised="#3d3d3d",
+    line="#4a4a4a",
+    edge="#909090",
+    ink="#ececec",
+    ink2="#bcbcbc",
+    plum="#dda2cb",
+    plum_fill="#8a4475",
+    on_plum="#ffffff",
+    plum_wash="#4a3644",
+)
 
 THEMES = {"day": DAY, "evening": EVENING}
 _now = DAY
@@ -88,14 +122,14 @@ def role(name: str, alpha: int = 255) -> QColor:
 
 # role: (family, px, weight, italic)
 _TYPE = {
-    "note": ("Lato", 12, 400, False),       # ruler figures, codes under swatches
-    "small": ("Lato", 13, 400, False),      # second lines, reasons
-    "body": ("Lato", 14, 400, False),       # running text, rows
-    "strong": ("Lato", 14, 700, False),     # labels that carry the row
-    "caption": ("Lato", 12, 700, False),    # section caption
-    "figure": ("Lato", 18, 600, False),     # measured figures
-    "name": ("Vollkorn", 16, 600, False),   # names of areas, layers, pencils
-    "aside": ("Vollkorn", 14, 400, True),   # the reason, the voice of the bench
+    "note": ("Lato", 12, 400, False),  # ruler figures, codes under swatches
+    "small": ("Lato", 13, 400, False),  # second lines, reasons
+    "body": ("Lato", 14, 400, False),  # running text, rows
+    "strong": ("Lato", 14, 700, False),  # labels that carry the row
+    "caption": ("Lato", 12, 700, False),  # section caption
+    "figure": ("Lato", 18, 600, False),  # measured figures
+    "name": ("Vollkorn", 16, 600, False),  # names of areas, layers, pencils
+    "aside": ("Vollkorn", 14, 400, True),  # the reason, the voice of the bench
     "title": ("Vollkorn", 24, 600, False),  # head of the bench card
     "easel_note": ("Lato", 24, 500, False),
     "easel_body": ("Lato", 28, 500, False),
@@ -175,22 +209,30 @@ def apply(app: QApplication) -> None:
 
 def luminance(hex_: str) -> float:
     """Relative luminance of an sRGB hex colour."""
-    v = [int(hex_[i:i + 2], 16) / 255 for i in (1, 3, 5)]
-    v = [c / 12.92 if c <= .04045 else ((c + .055) / 1.055) ** 2.4 for c in v]
-    return .2126 * v[0] + .7152 * v[1] + .0722 * v[2]
+    v = [int(hex_[i : i + 2], 16) / 255 for i in (1, 3, 5)]
+    v = [c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4 for c in v]
+    return 0.2126 * v[0] + 0.7152 * v[1] + 0.0722 * v[2]
 
 
 def contrast(a: str, b: str) -> float:
     """Contrast ratio of two hex colours."""
     x, y = sorted((luminance(a), luminance(b)), reverse=True)
-    return (x + .05) / (y + .05)
+    return (x + 0.05) / (y + 0.05)
 
 
 def audit() -> list[str]:
     """Text pairs of both themes below 4.5:1 (must be empty)."""
     pairs = [("ink", g) for g in ("window", "rule", "card", "well", "raised", "plum_wash")]
     pairs += [("ink2", g) for g in ("window", "rule", "card", "well", "raised", "plum_wash")]
-    pairs += [("mat_ink", "mat"), ("bed_ink", "bed"), ("plum", "card"), ("plum", "window"), ("plum", "plum_wash"), ("plum", "raised"), ("on_plum", "plum_fill")]
+    pairs += [
+        ("mat_ink", "mat"),
+        ("bed_ink", "bed"),
+        ("plum", "card"),
+        ("plum", "window"),
+        ("plum", "plum_wash"),
+        ("plum", "raised"),
+        ("on_plum", "plum_fill"),
+    ]
     bad = []
     for n, r in (("day", DAY), ("evening", EVENING)):
         for f, g in pairs:

@@ -1,4 +1,5 @@
 """With no display: the same window under a virtual screen, with a picture of each stage."""
+
 from __future__ import annotations
 
 import os
@@ -28,7 +29,9 @@ def show_on_virtual_screen(folder: Path) -> int:
     else:
         read, write = os.pipe()
         server = subprocess.Popen(
-            [program, "-displayfd", str(write), "-screen", "0", f"{SIZE[0]}x{SIZE[1]}x24", "-nolisten", "tcp"], pass_fds=[write], stderr=subprocess.DEVNULL
+            [program, "-displayfd", str(write), "-screen", "0", f"{SIZE[0]}x{SIZE[1]}x24", "-nolisten", "tcp"],
+            pass_fds=[write],
+            stderr=subprocess.DEVNULL,
         )
         os.close(write)
         number = os.read(read, 16).decode().strip()
@@ -36,7 +39,9 @@ def show_on_virtual_screen(folder: Path) -> int:
         environment["DISPLAY"] = f":{number}"
         environment["QT_QPA_PLATFORM"] = "xcb"
     try:
-        code = subprocess.run([sys.executable, "-m", "hanabira.desk.virtual", str(folder), str(pictures)], env=environment, check=False).returncode
+        code = subprocess.run(
+            [sys.executable, "-m", "hanabira.desk.virtual", str(folder), str(pictures)], env=environment, check=False
+        ).returncode
     finally:
         if server is not None:
             server.terminate()

@@ -1,4 +1,5 @@
 """The desk: thread on top, the stage and its bench card, the value rule below; menus and keys."""
+
 from __future__ import annotations
 
 from collections.abc import Callable
@@ -77,7 +78,13 @@ class Desk(QMainWindow):
         self.rule = ValueRule()
         self.job_strip, self.message_strip = JobStrip(model.jobs), MessageStrip()
         self.pages = QStackedWidget()
-        self.stages: dict[str, Stage] = {"Brief": Brief(self), "Study": Study(self), "Areas": Areas(self), "Recipe": Recipe(self), "Shelf": Shelf(self)}
+        self.stages: dict[str, Stage] = {
+            "Brief": Brief(self),
+            "Study": Study(self),
+            "Areas": Areas(self),
+            "Recipe": Recipe(self),
+            "Shelf": Shelf(self),
+        }
         for name in ("Plan", "Easel", "Check", "Kit", "Practice"):
             self.stages[name] = Later(self, name)
         for stage in self.stages.values():
@@ -109,7 +116,7 @@ class Desk(QMainWindow):
         self.bench.resize_to(self.width())
         self.ask_open_path: Callable[[], str] = self._file_to_open
         self.ask_save_path: Callable[[str], str] = self._file_to_save
-        self.open_file: Callable[[Path], None] = lambda path: QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))
+        self.open_file: Callable[[Path], object] = lambda path: QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))
         self._start_where_it_was()
 
     # -- starting ------------------------------------------------------------
@@ -141,7 +148,11 @@ class Desk(QMainWindow):
         else:
             self.show_room("Shelf")
         if self.model.store.read_only:
-            self.say(f"This studio is open for reading only: {self.model.store.read_only}.", "Nothing you change here is kept.", "Close the other window to work on it.")
+            self.say(
+                f"This studio is open for reading only: {self.model.store.read_only}.",
+                "Nothing you change here is kept.",
+                "Close the other window to work on it.",
+            )
 
     def _apply_theme(self) -> None:
         theme.use(self.model.settings.get("theme"), self.model.settings.get("text_size"))
@@ -193,7 +204,13 @@ class Desk(QMainWindow):
             add(m, f"Pin: {name}", lambda key=key: self._pin(key), "", f"{words}. Hold {letter} for a short look")
         m.addSeparator()
         add(m, "Whole sheet", lambda: self._mat_do(lambda mat: mat.fit()), "Ctrl+0")
-        add(m, "True size", lambda: self._mat_do(lambda mat: mat.true_size(self.px_per_mm)), "Ctrl+T", "A millimetre of paper is a millimetre of the screen")
+        add(
+            m,
+            "True size",
+            lambda: self._mat_do(lambda mat: mat.true_size(self.px_per_mm)),
+            "Ctrl+T",
+            "A millimetre of paper is a millimetre of the screen",
+        )
         add(m, "Nearer", lambda: self._mat_do(lambda mat: mat.zoom_at(mat.inner.center(), 1.25)), "Ctrl+Up")
         add(m, "Farther", lambda: self._mat_do(lambda mat: mat.zoom_at(mat.inner.center(), 0.8)), "Ctrl+Down")
         add(m, "Hold a ruler to the screen", self.calibrate_screen, "", "Make true size true on this screen")
@@ -206,7 +223,11 @@ class Desk(QMainWindow):
         add(m, "Frame the photo", lambda: (self.go("Study"), study.choose_way("frame")))
         add(m, "As much of the photo as fits", study.whole)
         m = menu("Areas")
-        for way, words in (("loop", "Draw an area with the loop"), ("corners", "Draw an area by corners"), ("reshape", "Reshape the chosen area")):
+        for way, words in (
+            ("loop", "Draw an area with the loop"),
+            ("corners", "Draw an area by corners"),
+            ("reshape", "Reshape the chosen area"),
+        ):
             add(m, words, lambda way=way: (self.go("Areas"), areas.choose_way(way)))
         add(m, "Next area", lambda: self._step_area(1), "Ctrl+Right")
         add(m, "Area before", lambda: self._step_area(-1), "Ctrl+Left")
@@ -468,10 +489,20 @@ class Desk(QMainWindow):
     # -- events ------------------------------------------------------------------------------
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """Hold-to-look keys work everywhere but in a text field."""
-        if isinstance(event, QKeyEvent) and event.type() in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease) and isinstance(watched, QWidget) and watched.window() is self:
+        if (
+            isinstance(event, QKeyEvent)
+            and event.type() in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease)
+            and isinstance(watched, QWidget)
+            and watched.window() is self
+        ):
             letter = event.text().upper() if event.text() else chr(event.key()) if 0x40 < event.key() < 0x5B else ""
             look = next((k for k, q in LOOKS.items() if q[1] == letter), "")
-            if event.type() == QEvent.Type.KeyPress and look and not event.modifiers() and not isinstance(QApplication.focusWidget(), _TYPING):
+            if (
+                event.type() == QEvent.Type.KeyPress
+                and look
+                and not event.modifiers()
+                and not isinstance(QApplication.focusWidget(), _TYPING)
+            ):
                 if not event.isAutoRepeat():
                     self._held = look
                     self.current.hold(look)
@@ -480,7 +511,12 @@ class Desk(QMainWindow):
                 self._held = ""
                 self.current.hold("")
                 return True
-            if event.type() == QEvent.Type.KeyPress and event.key() == Qt.Key.Key_Escape and self.message_strip.isVisible() and not isinstance(QApplication.focusWidget(), _TYPING):
+            if (
+                event.type() == QEvent.Type.KeyPress
+                and event.key() == Qt.Key.Key_Escape
+                and self.message_strip.isVisible()
+                and not isinstance(QApplication.focusWidget(), _TYPING)
+            ):
                 self.message_strip.hide()
         return super().eventFilter(watched, event)
 
@@ -505,5 +541,3 @@ class Desk(QMainWindow):
             app.removeEventFilter(self)
         self.model.shut()
         super().closeEvent(event)
-
-

@@ -1,4 +1,5 @@
 """The recipe card as PDF: the photo with its areas numbered, then every area's values, strata, pencils and notes."""
+
 from __future__ import annotations
 
 import io
@@ -125,7 +126,9 @@ class _Sheet:
         self.c.setFillColor(colour)
         (self.c.drawRightString if right else self.c.drawString)(x, self.y, words)
 
-    def paragraph(self, words: str, font: str = "lato", size: float = 9, colour: Color = black, x: float = MARGIN, width: float | None = None) -> None:
+    def paragraph(
+        self, words: str, font: str = "lato", size: float = 9, colour: Color = black, x: float = MARGIN, width: float | None = None
+    ) -> None:
         for line in wrap(words, font, size, width or self.room):
             self.need(size * 1.35)
             self.y -= size * 1.35
@@ -174,7 +177,9 @@ def write_recipe_card(card: Card, target: Path, token: Token = SILENT) -> Path:
             f.write(buffer.getvalue())
         os.replace(f.name, target)
     except OSError as error:
-        raise Fault(f"{target.name} could not be written: {error.strerror or error}.", "Your work is stored.", "Choose another folder.") from error
+        raise Fault(
+            f"{target.name} could not be written: {error.strerror or error}.", "Your work is stored.", "Choose another folder."
+        ) from error
     token.report(1.0, "Written")
     return target
 
@@ -342,5 +347,3 @@ def _strata(s: _Sheet, card: Card, area: CardArea, row: float) -> None:
         room = s.w - MARGIN - 60 - (text_x + 24)
         s.text(text_x + 24, wrap(q.why, "vollkorn-italic", 8, room)[0], "vollkorn-italic", 8, _GREY)
     s.y = min(base - 12, top - high - 12)
-
-

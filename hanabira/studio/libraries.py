@@ -1,4 +1,5 @@
 """The stack libraries on disk: one file a kit and paper, rebuilt when either changes."""
+
 from __future__ import annotations
 
 import os

@@ -1,7 +1,9 @@
 """Reading picture files: upright, sRGB, eight bits, or a clear word why not."""
+
 from __future__ import annotations
 
 import io
+import struct
 import warnings
 from dataclasses import dataclass
 from pathlib import Path
@@ -73,9 +75,7 @@ def _open(path: Path) -> Image.Image:
 def probe(path: Path | str) -> tuple[int, int]:
     """Upright (width, height) of a picture file without decoding it; `PhotoFault` when it cannot be read."""
     with _open(Path(path)) as image:
-        turned = image.getexif().get(0x0112, 1) in (5, 6, 7, 8)
-        w, h = image.size
-        return (h, w) if turned else (w, h)
+        return _upright_size(image, Path(path))
 
 
 def read_picture(path: Path | str, most_side: int | None = None, token: Token = SILENT) -> Picture:
@@ -88,7 +88,7 @@ def read_picture(path: Path | str, most_side: int | None = None, token: Token = 
     remarks: list[str] = []
     token.report(0.05, f"Opening {path.name}")
     with _open(path) as image:
-        size = probe_size(image)
+        size = _upright_size(image, path)
         if most_side:
             image.draft("RGB", (most_side, most_side))
         token.report(0.15, f"Reading {path.name}")
@@ -116,10 +116,13 @@ def read_picture(path: Path | str, most_side: int | None = None, token: Token = 
     return Picture(np.ascontiguousarray(np.asarray(flat, np.uint8)), size, tuple(remarks))
 
 
-def probe_size(image: Image.Image) -> tuple[int, int]:
-    """Upright size of an opened image."""
+def _upright_size(image: Image.Image, path: Path) -> tuple[int, int]:
     w, h = image.size
-    return (h, w) if image.getexif().get(0x0112, 1) in (5, 6, 7, 8) else (w, h)
+    try:
+        turn = image.getexif().get(0x0112, 1)
+    except (OSError, ValueError, SyntaxError, struct.error) as error:
+        raise PhotoFault(f"{path.name} is damaged or cut short ({error}).", do="Ask the client to send it again.") from error
+    return (h, w) if turn in (5, 6, 7, 8) else (w, h)
 
 
 def _with_exif(flat: Image.Image, image: Image.Image) -> Image.Image:
@@ -137,7 +140,7 @@ def _load(image: Image.Image, path: Path) -> Image.Image:
     strict, ImageFile.LOAD_TRUNCATED_IMAGES = ImageFile.LOAD_TRUNCATED_IMAGES, False
     try:
         image.load()
-    except (OSError, ValueError, SyntaxError, IndexError, EOFError) as error:
+    except (OSError, ValueError, SyntaxError, IndexError, EOFError, struct.error) as error:
         raise PhotoFault(f"{path.name} is damaged or cut short ({error}).", do="Ask the client to send it again.") from error
     except MemoryError as error:
         raise PhotoFault(f"{path.name} does not fit into memory.", do="Reduce it first.") from error
@@ -181,7 +184,9 @@ def _to_srgb(image: Image.Image, icc: bytes | None) -> Image.Image:
     if icc and image.mode in ("RGB", "L", "CMYK"):
         profile = ImageCms.ImageCmsProfile(io.BytesIO(icc))
         space = profile.profile.xcolor_space.strip()
-        if {"RGB": "RGB", "L": "GRAY", "CMYK": "CMYK"}[image.mode] == space and "srgb" not in (ImageCms.getProfileDescription(profile) or "").lower():
+        if {"RGB": "RGB", "L": "GRAY", "CMYK": "CMYK"}[image.mode] == space and "srgb" not in (
+            ImageCms.getProfileDescription(profile) or ""
+        ).lower():
             converted = ImageCms.profileToProfile(image, profile, ImageCms.createProfile("sRGB"), outputMode="RGB")
             if converted is not None:
                 return converted

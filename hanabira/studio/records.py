@@ -1,4 +1,5 @@
 """What a studio keeps, as frozen records. Lengths in millimetres of paper, positions in photo pixels."""
+
 from __future__ import annotations
 
 import uuid

@@ -3,6 +3,7 @@
 Every edit is one transaction that is on the disk when `edit` returns: ending the process
 at any moment loses nothing that was shown as done.
 """
+
 from __future__ import annotations
 
 import contextlib
@@ -71,7 +72,9 @@ class Store:
             if not why:
                 store._bring_up_to_date(fresh)
             elif _version(path) != HEAD:
-                raise StudioFault("This studio was made by an older version and cannot be brought up to date while it is read-only.", do=f"First: {why}.")
+                raise StudioFault(
+                    "This studio was made by an older version and cannot be brought up to date while it is read-only.", do=f"First: {why}."
+                )
         except BaseException:
             store.close()
             raise
@@ -80,7 +83,9 @@ class Store:
     def _bring_up_to_date(self, fresh: bool) -> None:
         found = None if fresh else _version(self.folder / DATABASE)
         if found is not None and found > HEAD:
-            raise StudioFault("This studio was written by a newer version of Hanabira.", kept="Nothing was changed.", do="Open it with that version.")
+            raise StudioFault(
+                "This studio was written by a newer version of Hanabira.", kept="Nothing was changed.", do="Open it with that version."
+            )
         if found != HEAD:
             if not fresh:
                 self.backup("before-update")
@@ -140,7 +145,11 @@ class Store:
                     self._upsert(connection, record)
         except SQLAlchemyError as error:
             reason = str(getattr(error, "orig", error))
-            raise StudioFault(f"The change could not be stored: {reason}.", kept="Everything before it is safe.", do="Make room on the disk and try again.") from error
+            raise StudioFault(
+                f"The change could not be stored: {reason}.",
+                kept="Everything before it is safe.",
+                do="Make room on the disk and try again.",
+            ) from error
 
     @staticmethod
     def _key(record: Record) -> tuple[Any, str]:
@@ -211,7 +220,9 @@ class Store:
             else:
                 os.replace(out.name, target)
         except OSError as error:
-            raise PhotoFault(f"{source.name} could not be copied into the studio: {error.strerror or error}.", kept="Nothing was changed.") from error
+            raise PhotoFault(
+                f"{source.name} could not be copied into the studio: {error.strerror or error}.", kept="Nothing was changed."
+            ) from error
         return name, suffix, size
 
     # -- backups ---------------------------------------------------------
@@ -290,7 +301,11 @@ def _check(path: Path) -> None:
     except sqlite3.Error as error:
         answer = str(error)
     if answer != "ok":
-        raise StudioFault(f"The studio’s database is damaged ({answer}).", kept=f"Its backups are in {path.parent / 'backups'}.", do=f"Copy the newest one over {path.name}.")
+        raise StudioFault(
+            f"The studio’s database is damaged ({answer}).",
+            kept=f"Its backups are in {path.parent / 'backups'}.",
+            do=f"Copy the newest one over {path.name}.",
+        )
 
 
 def _version(path: Path) -> str | None:
@@ -300,5 +315,3 @@ def _version(path: Path) -> str | None:
         except sqlite3.Error:
             return None
     return row[0] if row else None
-
-

@@ -1,4 +1,5 @@
 """The tables of a studio's database and the way between rows and records."""
+
 from __future__ import annotations
 
 import json
@@ -10,7 +11,11 @@ from hanabira.core.solver.area import Layer
 from hanabira.studio.records import Area, Commission, Photo, Recipe, Record
 
 metadata = MetaData(
-    naming_convention={"pk": "pk_%(table_name)s", "fk": "fk_%(table_name)s_%(column_0_name)s", "ck": "ck_%(table_name)s_%(constraint_name)s"}
+    naming_convention={
+        "pk": "pk_%(table_name)s",
+        "fk": "fk_%(table_name)s_%(column_0_name)s",
+        "ck": "ck_%(table_name)s_%(constraint_name)s",
+    }
 )
 
 commission = Table(

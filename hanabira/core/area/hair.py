@@ -4,6 +4,7 @@ Angles are axial: degrees counter-clockwise from the right, modulo 180. Method a
 constants from the design's measures notes; the structure tensor is Bigün and Granlund (1987),
 taken on the detail over a median base so that the edges of markings stay out of it.
 """
+
 from __future__ import annotations
 
 from dataclasses import dataclass
@@ -213,9 +214,7 @@ def _autocorrelation(detail: Array, mask: Array, x0: Array, y0: Array, dx: Array
     inside = cv2.remap(mask.astype(np.uint8), x, y, cv2.INTER_NEAREST, borderMode=cv2.BORDER_CONSTANT) > 0
     value = np.where(inside, value - value[inside].mean() if inside.any() else value, 0)
     size = fft.next_fast_len(value.shape[1] + _LAGS)
-    total, count = (
-        fft.irfft((np.abs(fft.rfft(a.astype(np.float32), size, axis=1)) ** 2).sum(0), size)[:_LAGS] for a in (value, inside)
-    )
+    total, count = (fft.irfft((np.abs(fft.rfft(a.astype(np.float32), size, axis=1)) ** 2).sum(0), size)[:_LAGS] for a in (value, inside))
     if count[0] < 200:
         return None
     r = total / np.maximum(count, 1)

@@ -1,4 +1,5 @@
 """The class of a coat's marking, and the split of marking from ground coat."""
+
 from __future__ import annotations
 
 from collections.abc import Mapping
@@ -84,7 +85,9 @@ def _reduced(pixels: Array, mask: Array, side: float = 420) -> tuple[Array, Arra
     if k >= 1:
         return pixels, mask
     size = (max(32, round(mask.shape[1] * k)), max(32, round(mask.shape[0] * k)))
-    return cv2.resize(pixels, size, interpolation=cv2.INTER_AREA), cv2.resize(mask.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0
+    return cv2.resize(pixels, size, interpolation=cv2.INTER_AREA), cv2.resize(
+        mask.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST
+    ) > 0
 
 
 def measure_marking(model: MarkingModel, pixels: Array, mask: Array, views: bool = True) -> Marking:

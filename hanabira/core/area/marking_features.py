@@ -4,6 +4,7 @@
 how much a smooth surface explains, two tones and the shape of their parts, orientation,
 blobs and rings. They are the inputs of `marking.classify`.
 """
+
 from __future__ import annotations
 
 from functools import cache
@@ -298,7 +299,8 @@ def _templates(work: _Work, tone: Array, marks: Array, out: Features) -> None:
     z = (z * sign).astype(np.float32)
     for i, r in enumerate(_RADII):
         ring, inner, outer, disc = (
-            cv2.filter2D(z, -1, _disc(a * r, b * r), borderType=cv2.BORDER_REFLECT) for a, b in ((0.75, 1.2), (0, 0.5), (1.45, 1.75), (0, 0.9))
+            cv2.filter2D(z, -1, _disc(a * r, b * r), borderType=cv2.BORDER_REFLECT)
+            for a, b in ((0.75, 1.2), (0, 0.5), (1.45, 1.75), (0, 0.9))
         )
         out[f"rg{i}"] = np.percentile((ring - np.maximum(inner, outer))[m], 98.5)
         out[f"rn{i}"] = np.percentile((-ring - np.maximum(-inner, -outer))[m], 98.5)

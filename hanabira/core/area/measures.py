@@ -1,4 +1,5 @@
 """Everything one look at an area tells, in one record."""
+
 from __future__ import annotations
 
 from collections.abc import Sequence
@@ -65,7 +66,13 @@ def _mm(px: float | None, mm_per_px: float | None) -> float | None:
 
 
 def measure(
-    photo: np.ndarray, ring: Sequence[Point], model: MarkingModel | None, mm_per_px: float | None = None, smooth: bool = False, hair: bool = True, token: Token = SILENT
+    photo: np.ndarray,
+    ring: Sequence[Point],
+    model: MarkingModel | None,
+    mm_per_px: float | None = None,
+    smooth: bool = False,
+    hair: bool = True,
+    token: Token = SILENT,
 ) -> Measures:
     """Measure the area inside a ring of points of a photo (h, w, 3) uint8 sRGB.
 
@@ -76,7 +83,9 @@ def measure(
     return measure_region(region, model, mm_per_px, hair, token)
 
 
-def measure_region(region: Region, model: MarkingModel | None, mm_per_px: float | None = None, hair: bool = True, token: Token = SILENT) -> Measures:
+def measure_region(
+    region: Region, model: MarkingModel | None, mm_per_px: float | None = None, hair: bool = True, token: Token = SILENT
+) -> Measures:
     """Measure a region that is already cut."""
     pixels, mask = region.pixels, region.mask
     count = int(mask.sum())

@@ -1,4 +1,5 @@
 """Colours of an area with their shares, and hues that hide in it."""
+
 from __future__ import annotations
 
 from dataclasses import dataclass
@@ -53,7 +54,9 @@ def measure_palette(lab: Array, neutral: Array | None = None) -> tuple[PaletteCo
     centres = _seeds(x, weight, MOST_COLOURS)
     for _ in range(25):
         nearest = ((x[:, None] - centres[None]) ** 2).sum(2).argmin(1)
-        fresh = np.array([np.average(x[nearest == k], 0, weight[nearest == k]) if (nearest == k).any() else centres[k] for k in range(len(centres))])
+        fresh = np.array(
+            [np.average(x[nearest == k], 0, weight[nearest == k]) if (nearest == k).any() else centres[k] for k in range(len(centres))]
+        )
         if np.abs(fresh - centres).max() < 0.05:
             break
         centres = fresh
@@ -127,7 +130,7 @@ def hidden_hues(lab: Array, mask: Array, bands: dict[str, Array], palette: tuple
     names: set[str] = set()
     unique = []
     for hue in sorted(out, key=lambda q: -q.share):
-        if hue.name not in names and not any(np.linalg.norm(hue.lab[1:] - p.lab[1:]) < 5 for p in palette):
+        if hue.name not in names and not any(p.share >= 0.03 and np.linalg.norm(hue.lab[1:] - p.lab[1:]) < 5 for p in palette):
             unique.append(hue)
             names.add(hue.name)
     return tuple(unique[:3])

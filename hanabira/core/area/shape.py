@@ -1,4 +1,5 @@
 """Outlines of areas: from points on the photo to a mask of its pixels."""
+
 from __future__ import annotations
 
 from collections.abc import Sequence
@@ -43,7 +44,7 @@ def rectangle(x: float, y: float, w: float, h: float) -> tuple[Point, ...]:
     return ((x, y), (x + w, y), (x + w, y + h), (x, y + h))
 
 
-def smooth_ring(points: Sequence[Point], per_edge: int = 6) -> Array:
+def smooth_ring(points: Sequence[Point] | Array, per_edge: int = 6) -> Array:
     """The closed Catmull–Rom curve through the points, sampled, (n·per_edge, 2).
 
     Source: Catmull and Rom (1974), uniform parametrisation.
@@ -103,5 +104,7 @@ def cut(photo: np.ndarray, ring: Sequence[Point], smooth: bool = False) -> Regio
         raise AreaFault("The area lies outside the photo.", do=f"The photo is {w} × {h} pixels.")
     inside = fill_ring(points - (x0, y0), y1 - y0, x1 - x0)
     if inside.sum() < SMALLEST_PX:
-        raise AreaFault(f"The area holds only {int(inside.sum())} pixels; {SMALLEST_PX} are needed.", do="Draw it larger, or use a larger photo.")
+        raise AreaFault(
+            f"The area holds only {int(inside.sum())} pixels; {SMALLEST_PX} are needed.", do="Draw it larger, or use a larger photo."
+        )
     return Region(photo[y0:y1, x0:x1], inside, int(x0), int(y0))

@@ -1,4 +1,5 @@
 """Values of an area: its gap, general, light and highlight."""
+
 from __future__ import annotations
 
 from collections.abc import Mapping
@@ -32,14 +33,17 @@ def measure_values(lab: Array) -> Values:
     A band's colour is the median of its pixels: one glint or one speck does not move it, and a
     mean over light and dark would read too bright.
     """
-    lightness = lab[:, 0]
-    at = np.percentile(lightness, [0, 2, 12, 35, 65, 88, 98, 98.5, 100])
-    limits = {"gap": (at[0], at[2]), "general": (at[3], at[4]), "light": (at[5], at[7]), "highlight": (at[7], at[8])}
-    bands = {}
-    for name, (low, high) in limits.items():
-        inside = (lightness >= low) & (lightness <= high)
+    order = np.argsort(lab[:, 0], kind="stable")
+    n = len(order)
+    bands, limits = {}, {}
+    for name, (low, high) in BAND_PERCENTILES.items():
+        # by rank and not by threshold, so that many pixels of one value do not spill over
+        inside = order[int(n * low / 100) : max(int(n * low / 100) + 1, round(n * high / 100))]
         bands[name] = np.median(lab[inside], 0).astype(float)
-    return Values(*(float(bands[b][0]) for b in BAND_PERCENTILES), float(at[1]), float(at[6]), bands, {k: (float(a), float(b)) for k, (a, b) in limits.items()})
+        limits[name] = (lab[inside[0], 0], lab[inside[-1], 0])
+    at = np.percentile(lab[:, 0], [2, 98])
+    four = {name: float(bands[name][0]) for name in BAND_PERCENTILES}
+    return Values(**four, p02=float(at[0]), p98=float(at[1]), band_lab=bands, limits={k: (float(a), float(b)) for k, (a, b) in limits.items()})
 
 
 def band_mask(lab: Array, mask: Array, limits: tuple[float, float]) -> Array:

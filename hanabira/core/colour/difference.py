@@ -1,4 +1,5 @@
 """The CIEDE2000 colour difference and what a difference means in words."""
+
 from __future__ import annotations
 
 import numpy as np
@@ -80,7 +81,13 @@ def difference_words(got: ArrayLike, wanted: ArrayLike) -> str:
     )
     words = [name for size, name in parts[:2] if size > 0.45 * parts[0][0]]
     seen = (
-        "not seen from one metre" if total < 3 else "seen beside the photo" if total < 6 else "seen at once" if total < 12 else "another colour"
+        "not seen from one metre"
+        if total < 3
+        else "seen beside the photo"
+        if total < 6
+        else "seen at once"
+        if total < 12
+        else "another colour"
     )
     return f"{amount} {' and '.join(words)} than the photo; {seen}"
 
@@ -88,7 +95,15 @@ def difference_words(got: ArrayLike, wanted: ArrayLike) -> str:
 def _towards(wanted: Array, turn_deg: float) -> str:
     """The hue family a colour has moved to, in one comparative word."""
     hue = (float(hue_deg(wanted)) + np.sign(turn_deg) * (max(abs(turn_deg), 15) + 12)) % 360
-    for limit, name in ((20, "pinker"), (50, "redder"), (75, "more orange"), (110, "yellower"), (190, "greener"), (285, "bluer"), (330, "more violet")):
+    for limit, name in (
+        (20, "pinker"),
+        (50, "redder"),
+        (75, "more orange"),
+        (110, "yellower"),
+        (190, "greener"),
+        (285, "bluer"),
+        (330, "more violet"),
+    ):
         if hue < limit:
             return name
     return "pinker"

@@ -4,9 +4,11 @@ Arrays have the channel last and any shape before it. sRGB values are 0–1 and
 encoded unless a name says ``linear``; XYZ has Y = 1 for white; Lab has L* 0–100.
 Sources: IEC 61966-2-1 (sRGB), CIE 15:2018 (CIELAB).
 """
+
 from __future__ import annotations
 
 import re
+from typing import Any
 
 import cv2
 import numpy as np
@@ -14,7 +16,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from hanabira.core.faults import Fault
 
-Array = NDArray[np.floating]
+Array = NDArray[Any]
 
 WHITE = np.array([0.95047, 1.0, 1.08883])
 """XYZ of the D65 white with Y = 1."""

@@ -1,4 +1,5 @@
 """Plain words for colours: value steps, names, warm and cool."""
+
 from __future__ import annotations
 
 import numpy as np
@@ -91,7 +92,11 @@ def colour_name(lab: ArrayLike) -> str:
     if c < 12:
         if lightness < 22:
             return "warm black" if warmth(v) > 0 else "cool black"
-        return f"{_grey(lightness)} {hue_name(v)}" if not 20 <= h < 100 else ("brown grey" if lightness < 60 else "warm pale grey" if lightness < 85 else "warm white")
+        return (
+            f"{_grey(lightness)} {hue_name(v)}"
+            if not 20 <= h < 100
+            else ("brown grey" if lightness < 60 else "warm pale grey" if lightness < 85 else "warm white")
+        )
     if c < 58:
         for low, high, names in _EARTHS:
             if low <= h < high:

@@ -4,6 +4,7 @@ Pencil films mix by their spectra, so a colour alone is not enough: three bands 
 mixes too bright and blending in Lab makes no green from blue over yellow. Eight bands
 differ from a full 36-band spectrum by ΔE00 0.06 at the 95th percentile.
 """
+
 from __future__ import annotations
 
 import numpy as np

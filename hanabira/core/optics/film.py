@@ -4,6 +4,7 @@ Source: Kubelka (1948), "New contributions to the optics of intensely light-scat
 materials I", JOSA 38. Written in the exponential form, which stays stable from a bare
 trace of pigment to an endless thickness.
 """
+
 from __future__ import annotations
 
 from dataclasses import dataclass

@@ -1,4 +1,5 @@
 """Pencils and kits as the optics see them."""
+
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence

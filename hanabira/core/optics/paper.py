@@ -3,6 +3,7 @@
 Figures from the design's prototype of pencil on paper; three zones of equal area
 stand for the peaks, slopes and valleys of the tooth.
 """
+
 from __future__ import annotations
 
 from dataclasses import dataclass, replace

@@ -1,4 +1,5 @@
 """Layers on paper: the state of a spot and what each pencil or tool does to it."""
+
 from __future__ import annotations
 
 from collections.abc import Iterable

@@ -4,6 +4,7 @@ Translucent pencil goes from light to dark: every band starts from the layers of
 lighter ones, so the general colour is laid over the lights' ground and the gaps over
 both. Opaque pastel, and anything on a dark ground, goes the other way round.
 """
+
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
@@ -100,7 +101,12 @@ class Prediction:
 
 
 def follow(
-    paper: Paper, kit: Kit, layers: Sequence[Layer], targets: Mapping[str, Array], hand: Pressures = STANDARD_PRESSURES, expected: bool = True
+    paper: Paper,
+    kit: Kit,
+    layers: Sequence[Layer],
+    targets: Mapping[str, Array],
+    hand: Pressures = STANDARD_PRESSURES,
+    expected: bool = True,
 ) -> Prediction:
     """Predict a recipe band by band. ``targets`` are paper targets (Lab) by band."""
     states = {}
@@ -173,7 +179,9 @@ IDLE_DE = 0.35
 """A layer whose absence costs no band more ΔE00 than this is left out."""
 
 
-def prune(paper: Paper, kit: Kit, layers: Sequence[Layer], targets: Mapping[str, Array], hand: Pressures = STANDARD_PRESSURES) -> tuple[Layer, ...]:
+def prune(
+    paper: Paper, kit: Kit, layers: Sequence[Layer], targets: Mapping[str, Array], hand: Pressures = STANDARD_PRESSURES
+) -> tuple[Layer, ...]:
     """The recipe without the layers that change nothing an eye would miss, tried from the top down."""
     kept = tuple(layers)
     now = follow(paper, kit, kept, targets, hand)
@@ -248,7 +256,13 @@ class Swap:
 
 
 def swaps(
-    paper: Paper, kit: Kit, layers: Sequence[Layer], at: int, targets: Mapping[str, Array], most: int = 4, hand: Pressures = STANDARD_PRESSURES
+    paper: Paper,
+    kit: Kit,
+    layers: Sequence[Layer],
+    at: int,
+    targets: Mapping[str, Array],
+    most: int = 4,
+    hand: Pressures = STANDARD_PRESSURES,
 ) -> tuple[Swap, ...]:
     """The layer's own pencil first, then the best others in its place at the same pressure.
 
@@ -270,7 +284,9 @@ def swaps(
         state, _d = many.lay(paper, state, film, np.full(n, layer.pressure), hand)
     rest = mine[place + 1 :]
     if any(q.tool for q in rest):  # tools need the running sums: follow each pencil on its own
-        labs = np.array([follow(paper, kit, with_layer(layers, at, code=p.code), targets, hand, expected=False).band(band).lab for p in kit])
+        labs = np.array(
+            [follow(paper, kit, with_layer(layers, at, code=p.code), targets, hand, expected=False).band(band).lab for p in kit]
+        )
         tooth = np.full(n, follow(paper, kit, layers, targets, hand, expected=False).band(band).tooth[-1])
     else:
         for q in rest:
@@ -289,6 +305,10 @@ def judged_band(layer: Layer, opaque: bool) -> str:
     """The band a layer is judged in: the one it was laid for."""
     if opaque and layer.where == "everywhere":
         return "gap"
-    return {"all but the gaps": "general", "all but the lights": "general", "all but the highlights": "light", "gaps": "gap", "lights": "light"}.get(
-        layer.where, "highlight"
-    )
+    return {
+        "all but the gaps": "general",
+        "all but the lights": "general",
+        "all but the highlights": "light",
+        "gaps": "gap",
+        "lights": "light",
+    }.get(layer.where, "highlight")

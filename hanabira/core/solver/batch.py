@@ -1,4 +1,5 @@
 """Many stacks at once: the same physics as optics.stack, over arrays of candidates."""
+
 from __future__ import annotations
 
 from dataclasses import dataclass
@@ -50,7 +51,13 @@ def used(paper: Paper, batch: Batch) -> Array:
 
 
 def lay(
-    paper: Paper, batch: Batch, film: Film, pressure: Array, hand: Pressures = STANDARD_PRESSURES, thickness: Array | float = 1.0, reach: Array | float = 0.0
+    paper: Paper,
+    batch: Batch,
+    film: Film,
+    pressure: Array,
+    hand: Pressures = STANDARD_PRESSURES,
+    thickness: Array | float = 1.0,
+    reach: Array | float = 0.0,
 ) -> tuple[Batch, Array]:
     """One pass over all states. Film (…, 8), pressure (…) of 1–5, hand scatter (…); also the mean deposit (…)."""
     i = np.asarray(pressure) - 1

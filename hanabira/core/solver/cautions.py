@@ -1,4 +1,5 @@
 """What will go wrong with a recipe, computed from its prediction and not from a list."""
+
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
@@ -51,22 +52,66 @@ def stack_cautions(paper_lab: Array, labs: Sequence[Array], tooth: Sequence[floa
         warm_below = 30 <= h0 <= 100 and c0 > 12
         wants_green = 80 < wanted_hue < 200 and wanted_c > 6
         if warm_below and 87 <= h1 <= 200 and c1 > 4 and after[0] < before[0] - 6 and not wants_green and (87 <= hue <= 200 and c > 4):
-            out.append(("greenish dark", "Greenish dark", f"This layer turns the warm colour below it olive: hue {h1:.0f}°, where the photo has {wanted_hue:.0f}°.", k - 1))
+            out.append(
+                (
+                    "greenish dark",
+                    "Greenish dark",
+                    f"This layer turns the warm colour below it olive: hue {h1:.0f}°, where the photo has {wanted_hue:.0f}°.",
+                    k - 1,
+                )
+            )
         if c0 > 18 and c1 < 0.6 * c0 and c1 < wanted_c - 6 and c < wanted_c - 5 and abs(_turn(h0, wanted_hue)) < 70:
-            out.append(("mud", "Mud", f"This layer takes {100 * (1 - c1 / c0):.0f} % of the colour’s strength (C* {c0:.0f} to {c1:.0f}; the photo has {wanted_c:.0f}).", k - 1))
+            out.append(
+                (
+                    "mud",
+                    "Mud",
+                    f"This layer takes {100 * (1 - c1 / c0):.0f} % of the colour’s strength (C* {c0:.0f} to {c1:.0f}; the photo has {wanted_c:.0f}).",
+                    k - 1,
+                )
+            )
         if after[0] > before[0] + 4 and c1 < 0.7 * c0 and c1 < wanted_c - 6 and c < wanted_c - 5:
-            out.append(("chalky", "Chalky", f"A pale layer over colour: {after[0] - before[0]:.0f} lighter in L*, but only {100 * c1 / max(c0, 1e-6):.0f} % of its strength is left.", k - 1))
+            out.append(
+                (
+                    "chalky",
+                    "Chalky",
+                    f"A pale layer over colour: {after[0] - before[0]:.0f} lighter in L*, but only {100 * c1 / max(c0, 1e-6):.0f} % of its strength is left.",
+                    k - 1,
+                )
+            )
         if after[0] > before[0] - 0.4 and after[0] < before[0] + 0.4 and float(delta_e00(before, after)) < 0.6 and k > 1:
-            out.append(("no effect", "Layer without effect", f"It changes the colour by ΔE00 {float(delta_e00(before, after)):.1f} only; no eye sees it.", k - 1))
+            out.append(
+                (
+                    "no effect",
+                    "Layer without effect",
+                    f"It changes the colour by ΔE00 {float(delta_e00(before, after)):.1f} only; no eye sees it.",
+                    k - 1,
+                )
+            )
     if c > wanted_c + 12:
-        out.append(("neon", "Too strong", f"C* {c:.0f}, where the photo has {wanted_c:.0f}: a duller pencil or a thin layer of its complement.", len(labs) - 2))
+        out.append(
+            (
+                "neon",
+                "Too strong",
+                f"C* {c:.0f}, where the photo has {wanted_c:.0f}: a duller pencil or a thin layer of its complement.",
+                len(labs) - 2,
+            )
+        )
     full = [k for k in range(1, len(tooth)) if tooth[k] > FULL_TOOTH]
     if full:
-        out.append(("tooth full", "Tooth full", f"The paper is full after layer {full[0]}: {100 * min(1, tooth[full[0]]):.0f} % of the tooth is used.", full[0] - 1))
+        out.append(
+            (
+                "tooth full",
+                "Tooth full",
+                f"The paper is full after layer {full[0]}: {100 * min(1, tooth[full[0]]):.0f} % of the tooth is used.",
+                full[0] - 1,
+            )
+        )
     return out
 
 
-def recipe_cautions(paper: Paper, kit: Kit, layers: Sequence[Layer], targets: Mapping[str, Array], prediction: Prediction) -> tuple[Caution, ...]:
+def recipe_cautions(
+    paper: Paper, kit: Kit, layers: Sequence[Layer], targets: Mapping[str, Array], prediction: Prediction
+) -> tuple[Caution, ...]:
     """Faults of a recipe in the order of its layers, each said once, with a cure where the model finds one."""
     out: list[Caution] = []
     opaque = opaque_order(kit, paper)
@@ -83,21 +128,67 @@ def recipe_cautions(paper: Paper, kit: Kit, layers: Sequence[Layer], targets: Ma
                 out.append(_cure(paper, kit, layers, targets, Caution(kind, title, f"{text} Seen in the {band}.", at), band))
     general, light, gap, high = (prediction.band(b) for b in ("general", "light", "gap", "highlight"))
     if targets["light"][0] - targets["general"][0] > 6 and light.lab[0] - general.lab[0] < 3:
-        out.append(Caution("pale on pale", "No step for the lights", f"The lights end {light.lab[0] - general.lab[0]:.0f} L* above the general colour; the photo has {targets['light'][0] - targets['general'][0]:.0f}.", _last(layers, "light" if opaque else "general"), "Deepen the general colour, or leave the lights free."))
+        out.append(
+            Caution(
+                "pale on pale",
+                "No step for the lights",
+                f"The lights end {light.lab[0] - general.lab[0]:.0f} L* above the general colour; the photo has {targets['light'][0] - targets['general'][0]:.0f}.",
+                _last(layers, "light" if opaque else "general"),
+                "Deepen the general colour, or leave the lights free.",
+            )
+        )
     if opaque and high.lab[0] < targets["highlight"][0] - 8:
-        out.append(Caution("cannot cover", "A light that cannot cover", f"The highlight reaches L* {high.lab[0]:.0f}, wanted {targets['highlight'][0]:.0f}.", _last(layers, "highlight"), "Keep the highlight free of dark, or lay it heavier."))
+        out.append(
+            Caution(
+                "cannot cover",
+                "A light that cannot cover",
+                f"The highlight reaches L* {high.lab[0]:.0f}, wanted {targets['highlight'][0]:.0f}.",
+                _last(layers, "highlight"),
+                "Keep the highlight free of dark, or lay it heavier.",
+            )
+        )
     if not opaque and high.lab[0] < targets["highlight"][0] - 8:
-        out.append(Caution("cannot cover", "The highlight is buried", f"The highlight ends at L* {high.lab[0]:.0f}, wanted {targets['highlight'][0]:.0f}; no pencil lifts it again.", _last(layers, "highlight"), "Reserve the paper there."))
+        out.append(
+            Caution(
+                "cannot cover",
+                "The highlight is buried",
+                f"The highlight ends at L* {high.lab[0]:.0f}, wanted {targets['highlight'][0]:.0f}; no pencil lifts it again.",
+                _last(layers, "highlight"),
+                "Reserve the paper there.",
+            )
+        )
     if abs(general.lab[0] - gap.lab[0]) < 2 and targets["general"][0] - targets["gap"][0] > 6:
-        out.append(Caution("flat", "Flat", f"Gap and general colour end {abs(general.lab[0] - gap.lab[0]):.0f} L* apart; the photo has {targets['general'][0] - targets['gap'][0]:.0f}.", _last(layers, "gap"), "Darken the gaps."))
+        out.append(
+            Caution(
+                "flat",
+                "Flat",
+                f"Gap and general colour end {abs(general.lab[0] - gap.lab[0]):.0f} L* apart; the photo has {targets['general'][0] - targets['gap'][0]:.0f}.",
+                _last(layers, "gap"),
+                "Darken the gaps.",
+            )
+        )
     for i, q in enumerate(layers):
-        if q.code and kit.get(q.code).lightfast > FUGITIVE_FLOOR and not any(c.kind == "fugitive" and layers[c.layer].code == q.code for c in out):
+        if (
+            q.code
+            and kit.get(q.code).lightfast > FUGITIVE_FLOOR
+            and not any(c.kind == "fugitive" and layers[c.layer].code == q.code for c in out)
+        ):
             p = kit.get(q.code)
-            out.append(_lasting(paper, kit, layers, targets, i, f"{p.name} {p.code} fades: lightfastness {p.lightfast} of 5, where 1 lasts best."))
+            out.append(
+                _lasting(paper, kit, layers, targets, i, f"{p.name} {p.code} fades: lightfastness {p.lightfast} of 5, where 1 lasts best.")
+            )
     for band in BANDS:
         state = prediction.band(band)
         if state.delta_e00 > 6:
-            out.append(Caution("out of reach", f"The {band} is out of reach", f"It ends ΔE00 {state.delta_e00:.0f} from the target: {unreachable_words(state.lab, state.target)}.", -1, "Another paper or a further pencil is needed."))
+            out.append(
+                Caution(
+                    "out of reach",
+                    f"The {band} is out of reach",
+                    f"It ends ΔE00 {state.delta_e00:.0f} from the target: {unreachable_words(state.lab, state.target)}.",
+                    -1,
+                    "Another paper or a further pencil is needed.",
+                )
+            )
     return tuple(sorted(out, key=lambda c: (c.layer < 0, c.layer)))
 
 
@@ -154,19 +245,31 @@ def _lasting(paper: Paper, kit: Kit, layers: Sequence[Layer], targets: Mapping[s
         p = kit.get(swap.code)
         if p.lightfast <= FUGITIVE_FLOOR and p.owned:
             cost = swap.delta_e00 - now
-            words = f"{text} {p.name} {p.code} lasts and costs ΔE00 {max(0, cost):.1f}." if cost > 0.05 else f"{text} {p.name} {p.code} lasts and is no worse."
+            words = (
+                f"{text} {p.name} {p.code} lasts and costs ΔE00 {max(0, cost):.1f}."
+                if cost > 0.05
+                else f"{text} {p.name} {p.code} lasts and is no worse."
+            )
             return Caution("fugitive", "Fades in the light", words, at, f"Lay {p.code} {p.name} instead", p.code)
     return Caution("fugitive", "Fades in the light", text, at, "No lasting pencil of this kit is near.")
 
 
-def target_cautions(paper: Paper, kit: Kit, codes: Sequence[str], labs: Sequence[Array], tooth: Sequence[float], target: Array) -> tuple[Caution, ...]:
+def target_cautions(
+    paper: Paper, kit: Kit, codes: Sequence[str], labs: Sequence[Array], tooth: Sequence[float], target: Array
+) -> tuple[Caution, ...]:
     """Faults of one stack for one target, for the terminal. ``labs`` start with the bare paper."""
     found = [Caution(kind, title, text, k) for kind, title, text, k in stack_cautions(bare(paper).lab, labs, tooth, target)]
     for code in dict.fromkeys(codes):
         p = kit.get(code)
         if p.lightfast > FUGITIVE_FLOOR:
-            found.append(Caution("fugitive", "Fades in the light", f"{p.name} {p.code} fades: lightfastness {p.lightfast} of 5.", codes.index(code)))
+            found.append(
+                Caution("fugitive", "Fades in the light", f"{p.name} {p.code} fades: lightfastness {p.lightfast} of 5.", codes.index(code))
+            )
     de = float(delta_e00(labs[-1], target))
     if de > 6:
-        found.append(Caution("out of reach", "Out of reach", f"It ends ΔE00 {de:.0f} from the target: {unreachable_words(np.asarray(labs[-1]), target)}."))
+        found.append(
+            Caution(
+                "out of reach", "Out of reach", f"It ends ΔE00 {de:.0f} from the target: {unreachable_words(np.asarray(labs[-1]), target)}."
+            )
+        )
     return tuple(found)

@@ -5,6 +5,7 @@ pencil at every place of a stack come from small tables. Kits above `TABLE_LIMIT
 enter the triple table with representatives chosen far apart; the search refines with the
 neighbours afterwards, which keeps time and memory bounded for kits of 200.
 """
+
 from __future__ import annotations
 
 import hashlib
@@ -98,7 +99,7 @@ def build(kit: Kit, paper: Paper, hand: Pressures = STANDARD_PRESSURES, token: T
     allowed = np.ones((len(kit), len(kit)), bool) if free else order_allows(lightness[:, None], lightness[None, :], opaque)
     ground = bare(paper).zones.astype(np.float32)
     out: list[tuple[Array, Array, Array, float]] = []
-    combos = [(a,) for a in LEVELS] + [(a, b) for a in LEVELS for b in LEVELS if b >= a]
+    combos: list[tuple[int, ...]] = [(a,) for a in LEVELS] + [(a, b) for a in LEVELS for b in LEVELS if b >= a]
     combos += [(a, b, c) for a in LEVELS for b in LEVELS for c in LEVELS if a <= b <= c]
     for done, combo in enumerate(combos):
         token.report(done / len(combos), "Laying every stack of this kit on this paper")
@@ -113,7 +114,7 @@ def build(kit: Kit, paper: Paper, hand: Pressures = STANDARD_PRESSURES, token: T
         films = [_film_table(kit.film, t) for _, t in steps]
         contacts = [c.astype(np.float32)[:, None] for c, _ in steps]
 
-        def put(films_of: tuple[Array, Array], c: Array, who: Array, below: Array) -> Array:
+        def put(films_of: tuple[Array, Array], c: Array, who: Array | int, below: Array) -> Array:
             r0, t2 = films_of
             return c * over(r0[who], t2[who], below) + (1 - c) * below
 
@@ -121,7 +122,7 @@ def build(kit: Kit, paper: Paper, hand: Pressures = STANDARD_PRESSURES, token: T
         if len(combo) == 1:
             out.append((everyone[:, None], np.array(combo), see(first), share))
             continue
-        for j in everyone if len(combo) == 2 else some:
+        for j in map(int, everyone if len(combo) == 2 else some):
             under = everyone[allowed[:, j]] if len(combo) == 2 else some[allowed[some, j]]
             two = put(films[1], contacts[1], j, first[under])
             if len(combo) == 2:

@@ -1,4 +1,5 @@
 """Search for stacks that give a colour, judged by an unsteady hand."""
+
 from __future__ import annotations
 
 import time
@@ -57,7 +58,15 @@ class Solution:
         return self.stacks[0]
 
 
-def solve(kit: Kit, paper: Paper, library: Library, target: ArrayLike, max_passes: int = 3, alternatives: int = 3, hand: Pressures = STANDARD_PRESSURES) -> Solution:
+def solve(
+    kit: Kit,
+    paper: Paper,
+    library: Library,
+    target: ArrayLike,
+    max_passes: int = 3,
+    alternatives: int = 3,
+    hand: Pressures = STANDARD_PRESSURES,
+) -> Solution:
     """Best stacks on the bare paper for a paper target (Lab, (3,)).
 
     The nearest stacks of the library are scored under six hands; kits of a dozen or fewer are
@@ -119,7 +128,16 @@ def _join(a: tuple[Array, Array], b: tuple[Array, Array]) -> tuple[Array, Array]
 
 
 def _beam(
-    kit: Kit, paper: Paper, spot: Spot, wanted: Array, depth: int, most_tooth: float, hand: Pressures, width: int = 160, keep: int = 60, free: bool = False
+    kit: Kit,
+    paper: Paper,
+    spot: Spot,
+    wanted: Array,
+    depth: int,
+    most_tooth: float,
+    hand: Pressures,
+    width: int = 160,
+    keep: int = 60,
+    free: bool = False,
 ) -> tuple[Array, Array]:
     """Grow stacks pass by pass from a spot, keeping those that are near or could become so.
 
@@ -133,7 +151,8 @@ def _beam(
     film = Film(kit.film.absorption[who], kit.film.scattering[who])
     state = many.start(spot)
     pencils, pressures = np.full((1, depth), -1), np.zeros((1, depth), int)
-    found_p, found_q, found_d = [], [], []
+    found_p: list[Array] = []
+    found_q: list[Array] = []
     rng = np.random.default_rng(5)
     for k in range(depth):
         m = len(pencils)
@@ -157,7 +176,8 @@ def _beam(
         lab = after.lab
         d = np.sqrt(((lab - wanted) ** 2).sum(1))
         best = np.argsort(d)[:keep]
-        found_p.append(p[best]), found_q.append(q[best]), found_d.append(d[best])
+        found_p.append(p[best])
+        found_q.append(q[best])
         near = np.argsort(d)[: width // 2]
         # states from which the target can still be reached: lighter than it (pencil) or darker (opaque)
         ahead = (lab[:, 0] - wanted[0]) * (-1 if opaque else 1)
@@ -170,7 +190,9 @@ def _beam(
     return np.concatenate(found_p), np.concatenate(found_q)
 
 
-def _with_neighbours(kit: Kit, candidates: tuple[Array, Array], spot: Spot, paper: Paper, wanted: Array, hand: Pressures) -> tuple[Array, Array]:
+def _with_neighbours(
+    kit: Kit, candidates: tuple[Array, Array], spot: Spot, paper: Paper, wanted: Array, hand: Pressures
+) -> tuple[Array, Array]:
     """Swap each pencil of the best stacks for its four nearest in the full kit."""
     pencils, pressures = candidates
     d = delta_e00(many.under_hands(paper, spot, kit, pencils, pressures, hand).mean(1), wanted)
@@ -186,12 +208,21 @@ def _with_neighbours(kit: Kit, candidates: tuple[Array, Array], spot: Spot, pape
         for j in range(near.shape[1]):
             p = pencils[rows].copy()
             p[:, k] = near[:, j]
-            new_p.append(p), new_q.append(pressures[rows])
+            new_p.append(p)
+            new_q.append(pressures[rows])
     return np.concatenate(new_p), np.concatenate(new_q)
 
 
 def _rank(
-    kit: Kit, paper: Paper, spot: Spot, wanted: Array, pencils: Array, pressures: Array, alternatives: int, hand: Pressures, tray: Sequence[str] | None = None
+    kit: Kit,
+    paper: Paper,
+    spot: Spot,
+    wanted: Array,
+    pencils: Array,
+    pressures: Array,
+    alternatives: int,
+    hand: Pressures,
+    tray: Sequence[str] | None = None,
 ) -> tuple[Stack, ...]:
     """Score candidates under the six hands and give the best ones with different pencils."""
     both = np.unique(np.concatenate([pencils, pressures], 1), axis=0)
@@ -218,7 +249,18 @@ def _rank(
         seen.add(mix)
         layers = merge([Pass(kit.pencils[p].code, int(q)) for p, q in zip(pencils[i][on[i]], pressures[i][on[i]], strict=True)])
         end = predict(paper, kit, layers, hand, spot)[-1]
-        out.append(Stack(layers, end.lab, wanted, float(delta_e00(end.lab, wanted)), float(de[i].mean()), float(de[i].std()), end.used, float(score[i])))
+        out.append(
+            Stack(
+                layers,
+                end.lab,
+                wanted,
+                float(delta_e00(end.lab, wanted)),
+                float(de[i].mean()),
+                float(de[i].std()),
+                end.used,
+                float(score[i]),
+            )
+        )
         if len(out) >= alternatives:
             break
     return tuple(out)

@@ -1,4 +1,5 @@
 """From a colour in the photo to the colour that can stand for it on this paper."""
+
 from __future__ import annotations
 
 from dataclasses import dataclass

@@ -1,4 +1,5 @@
 """Ways to look at a photo: squint, shadow lift, grey, mirror. Arrays (h, w, 3) uint8 sRGB in and out."""
+
 from __future__ import annotations
 
 import cv2

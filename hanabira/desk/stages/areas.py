@@ -1,4 +1,5 @@
 """Areas: draw them on the photo, name them, read what each one shows."""
+
 from __future__ import annotations
 
 from typing import TYPE_CHECKING
@@ -77,7 +78,9 @@ class Areas(PictureStage):
         self.gestures: dict[str, Gesture] = {
             "loop": Loop(self._drawn, self.choose_at),
             "corners": Corners(self._drawn, self.choose_at),
-            "reshape": Reshape(lambda: (self.model.area.ring, self.model.area.smooth) if self.model.area else None, self._reshaped, self.choose_at),
+            "reshape": Reshape(
+                lambda: (self.model.area.ring, self.model.area.smooth) if self.model.area else None, self._reshaped, self.choose_at
+            ),
         }
         self.roll.way_chosen.connect(self.choose_way)
         self.choose_way("loop")
@@ -175,7 +178,13 @@ class Areas(PictureStage):
             elif not self.model.areas:
                 bench.head.set("", "Draw the first area", "An area is what you work as one: an eye, the nose, a cheek")
                 bench.set_parts(
-                    [Words("Take the loop from the roll and draw round it in one stroke. Start with the eye: it sets the range of values for everything else.", "body", "ink")]
+                    [
+                        Words(
+                            "Take the loop from the roll and draw round it in one stroke. Start with the eye: it sets the range of values for everything else.",
+                            "body",
+                            "ink",
+                        )
+                    ]
                 )
                 self.desk.set_next("Draw an area", "loop")
             else:
@@ -200,12 +209,18 @@ class Areas(PictureStage):
             bench.set_parts([self._identity(area), *self._measure_parts(m), 6, away])
         self.desk.mark_values({b: float(v[0]) for b, v in m.values.band_lab.items()} if m else None)
         has = area.id in self.model.recipes
-        self.desk.set_next(f"Recipe for area {area.number}" if not has else f"To the recipe of area {area.number}", "strata", "" if m else "The area is being measured")
+        self.desk.set_next(
+            f"Recipe for area {area.number}" if not has else f"To the recipe of area {area.number}",
+            "strata",
+            "" if m else "The area is being measured",
+        )
 
     def _editing_name(self, area: Area) -> bool:
         """While the artist types a name the card is left alone, except for the measures that came."""
         q = alive(self.name_field)
-        return bool(q is not None and q.hasFocus() and q.property("area") == area.id and self._shown == (area.id, self.model.measures(area.id)))
+        return bool(
+            q is not None and q.hasFocus() and q.property("area") == area.id and self._shown == (area.id, self.model.measures(area.id))
+        )
 
     _shown: tuple = ("", None)
 
@@ -273,7 +288,14 @@ class Areas(PictureStage):
             q.opened.connect(lambda: self.desk.explain(topic))
             return q
 
-        parts: list = [caption("Values", "values"), ValuePatches(m), caption("Colours", "palette"), pair, caption("Temperature and hidden hue", "temperature"), Balance(m)]
+        parts: list = [
+            caption("Values", "values"),
+            ValuePatches(m),
+            caption("Colours", "palette"),
+            pair,
+            caption("Temperature and hidden hue", "temperature"),
+            Balance(m),
+        ]
         for h in m.hidden[:2]:
             petal = next(q for q in petals if q.hidden and q.name == h.name)
             parts.append(HiddenHueCard(petal, h.where))

@@ -1,4 +1,5 @@
 """What every stage has: a centre, a bench card, keys to hold, and one next thing."""
+
 from __future__ import annotations
 
 from typing import TYPE_CHECKING
@@ -171,5 +172,3 @@ class PictureStage(Stage):
     def look(self) -> str:
         """The look that is shown now."""
         return self._held or self._pinned
-
-

@@ -1,4 +1,5 @@
 """Brief: what is ordered, on which paper, for when, and the client's photo."""
+
 from __future__ import annotations
 
 from collections.abc import Callable
@@ -129,7 +130,9 @@ class Brief(PictureStage):
         paper.setHorizontalSpacing(u(12))
         paper.setVerticalSpacing(u(6))
         items = [(p.id, p.name) for p in papers().values()]
-        paper.addRow(label("Paper"), self._choice("paper_id", "Paper", items, lambda v: {"paper_id": v, "ground_hex": papers()[v].ground_hex}))
+        paper.addRow(
+            label("Paper"), self._choice("paper_id", "Paper", items, lambda v: {"paper_id": v, "ground_hex": papers()[v].ground_hex})
+        )
         grounds = [(hex_, name) for name, hex_ in papers()[c.paper_id].grounds]
         paper.addRow(label("Colour"), self._choice("ground_hex", "Paper colour", grounds, lambda v: {"ground_hex": v}))
         size = QHBoxLayout()
@@ -147,7 +150,9 @@ class Brief(PictureStage):
         notes.setFixedHeight(u(76))
         notes.textChanged.connect(lambda: self._edit("notes", True, notes=notes.toPlainText()))
         self._fields["notes"] = notes
-        add = PetalButton("Add another photo" if self.model.photo else "Add the photo", "photo", tip="Take a picture file into the studio (Ctrl+O)")
+        add = PetalButton(
+            "Add another photo" if self.model.photo else "Add the photo", "photo", tip="Take a picture file into the studio (Ctrl+O)"
+        )
         add.clicked.connect(self.desk.ask_photo)
         self._note = Words(papers()[c.paper_id].note, "aside")
         self.desk.bench.set_parts([Caption("The order"), form, Caption("The sheet"), paper, self._note, Caption("Likeness"), notes, 4, add])

@@ -1,4 +1,5 @@
 """Stages and rooms that are not built yet say so in one line."""
+
 from __future__ import annotations
 
 from typing import TYPE_CHECKING

@@ -1,4 +1,5 @@
 """Recipe: the layers of the chosen area as strata, each one open to change."""
+
 from __future__ import annotations
 
 from typing import TYPE_CHECKING
@@ -105,7 +106,9 @@ class Recipe(PictureStage):
         bar = u(10) if self._scroll.verticalScrollBar().isVisible() else 0
         self._left.setVisible(room >= u(LEAST_W) + u(170))
         full = u(FULL_W) + bar
-        self._scroll.setFixedWidth(max(u(LEAST_W), min(full, room - u(236))) if self._left.isVisible() or room >= u(LEAST_W) + u(170) else max(100, room))
+        self._scroll.setFixedWidth(
+            max(u(LEAST_W), min(full, room - u(236))) if self._left.isVisible() or room >= u(LEAST_W) + u(170) else max(100, room)
+        )
 
     def eventFilter(self, watched, event) -> bool:  # noqa: ANN001
         if watched is self.centre and event.type() == QEvent.Type.Resize:
@@ -257,14 +260,34 @@ class Recipe(PictureStage):
             mine = next((c for c in cautions if c.layer == i), None)
             short = f"{SHORT.get(mine.kind, mine.kind)}" + (f": {mine.cure_code}" if mine and mine.cure_code else "") if mine else ""
             strata.append(
-                Stratum(q.code, q.role, pencil.name if pencil else q.tool, kit.masstone_lab[kit.index[q.code]] if q.code else None, q.pressure, q.passes, q.stroke,
-                        state.labs[i + 1], max(0.0, state.tooth[i + 1] - state.tooth[i]), self.band in WHERE[q.where], short)  # fmt: skip
+                Stratum(
+                    q.code,
+                    q.role,
+                    pencil.name if pencil else q.tool,
+                    kit.masstone_lab[kit.index[q.code]] if q.code else None,
+                    q.pressure,
+                    q.passes,
+                    q.stroke,
+                    state.labs[i + 1],
+                    max(0.0, state.tooth[i + 1] - state.tooth[i]),
+                    self.band in WHERE[q.where],
+                    short,
+                )  # fmt: skip
             )
         paper, c = self.model.paper, self.model.commission
         ground = next((n for n, h in paper.grounds if c and h == c.ground_hex), "")
         figures = f"ΔE00 {state.delta_e00:.1f}, expected {state.expected_de00:.1f}"
         words = difference_words(state.lab, state.target)
-        cut = Cut(area.name, self.band, tuple(strata), state.labs[0], f"{papers()[paper.id].name}, {ground}".strip(", "), state.target, figures, words)
+        cut = Cut(
+            area.name,
+            self.band,
+            tuple(strata),
+            state.labs[0],
+            f"{papers()[paper.id].name}, {ground}".strip(", "),
+            state.target,
+            figures,
+            words,
+        )
         self.strata.set(cut, self.at)
 
     def _no_patch(self) -> None:
@@ -382,12 +405,14 @@ class Recipe(PictureStage):
         acts = QGridLayout()
         acts.setSpacing(0)
         n = len(self.layers)
-        for k, (words, icon, tip, run, off) in enumerate((
-            ("Later", "up", "Lay this layer later (Alt+Up)", self.move_up, self.at >= n - 1),
-            ("Earlier", "down", "Lay this layer earlier (Alt+Down)", self.move_down, self.at <= 0),
-            ("Add", "add", "Add a layer over this one", self.add_layer, n >= 12),
-            ("Remove", "away", "Remove this layer (Del)", self.remove_layer, False),
-        )):
+        for k, (words, icon, tip, run, off) in enumerate(
+            (
+                ("Later", "up", "Lay this layer later (Alt+Up)", self.move_up, self.at >= n - 1),
+                ("Earlier", "down", "Lay this layer earlier (Alt+Down)", self.move_down, self.at <= 0),
+                ("Add", "add", "Add a layer over this one", self.add_layer, n >= 12),
+                ("Remove", "away", "Remove this layer (Del)", self.remove_layer, False),
+            )
+        ):
             button = PetalButton(words, icon, tip=tip)
             button.setEnabled(not off)
             button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)

@@ -1,4 +1,5 @@
 """Shelf: all commissions of the studio."""
+
 from __future__ import annotations
 
 import datetime
@@ -51,7 +52,9 @@ class Boards(Drawn):
 
     def stops(self, w: float, h: float) -> list[Stop]:
         return [
-            Stop(c.id, QRectF(16, 12 + k * ROW, w - 32, ROW - 8), f"{c.name}, {words}", f"Open {c.name}", lambda c=c: self.wanted.emit(c.id))
+            Stop(
+                c.id, QRectF(16, 12 + k * ROW, w - 32, ROW - 8), f"{c.name}, {words}", f"Open {c.name}", lambda c=c: self.wanted.emit(c.id)
+            )
             for k, (c, words) in enumerate(self.rows)
         ]
 
@@ -122,7 +125,11 @@ class Shelf(Stage):
         self.boards.refresh()
         n = len(rows)
         self.desk.bench.head.set("", "Shelf", f"{n} commission{'' if n == 1 else 's'} in this studio" if n else "an empty studio")
-        words = "Choose a commission to go on with it." if n else "A commission is one portrait: the animal, the client’s photo, the paper, the date. Make the first one, then add the photo."
+        words = (
+            "Choose a commission to go on with it."
+            if n
+            else "A commission is one portrait: the animal, the client’s photo, the paper, the date. Make the first one, then add the photo."
+        )
         self.desk.bench.set_parts([Words(words, "body", "ink")])
         self.desk.set_next("New commission", "add")
         self.desk.mark_values(None)

@@ -1,4 +1,5 @@
 """Study: the photo on the sheet, ways to look at it, and the frame."""
+
 from __future__ import annotations
 
 from typing import TYPE_CHECKING
@@ -71,8 +72,18 @@ class Study(PictureStage):
             return
         k = photo.crop[2] / c.picture_mm[0]
         bench.head.set("", photo.original_name, f"{photo.width_px} × {photo.height_px} px · {k:.1f} px a mm of paper")
-        fine = "Fine enough for single hairs." if k >= 4 else "Good for fur; the finest hairs are missing." if k >= 2 else "Coarse: ask the client for a larger file."
-        parts: list = [Words(fine), Caption("Frame"), Words(f"{100 * photo.crop[2] * photo.crop[3] / (photo.width_px * photo.height_px):.0f} % of the photo lies on the sheet.")]
+        fine = (
+            "Fine enough for single hairs."
+            if k >= 4
+            else "Good for fur; the finest hairs are missing."
+            if k >= 2
+            else "Coarse: ask the client for a larger file."
+        )
+        parts: list = [
+            Words(fine),
+            Caption("Frame"),
+            Words(f"{100 * photo.crop[2] * photo.crop[3] / (photo.width_px * photo.height_px):.0f} % of the photo lies on the sheet."),
+        ]
         row = QHBoxLayout()
         whole = PetalButton("As much as fits", "frame", tip="Show as much of the photo as the sheet’s proportions allow")
         whole.clicked.connect(self.whole)

@@ -1,4 +1,5 @@
 """Bench card: the right-hand card that knows the chosen thing and holds the next action."""
+
 from __future__ import annotations
 
 import random

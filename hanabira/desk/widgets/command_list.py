@@ -1,4 +1,5 @@
 """The searchable list of every command (key /)."""
+
 from __future__ import annotations
 
 from collections.abc import Sequence

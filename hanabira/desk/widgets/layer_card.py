@@ -1,4 +1,5 @@
 """Parts of the bench card for one layer: how it is laid, its caution with the cure, what could replace it."""
+
 from __future__ import annotations
 
 from collections.abc import Callable
@@ -47,7 +48,16 @@ class Pressure(Drawn):
 
     def stops(self, w: float, h: float) -> list[Stop]:
         words = ("", "light", "between light and medium", "medium", "between medium and heavy", "heavy")
-        return [Stop(f"pressure {k}", QRectF(2 + (k - 1) * 17, 2, 17, 28), f"Pressure {k}, {words[k]}", f"Pressure {k}: {words[k]}", self._setter(k)) for k in range(1, 6)]
+        return [
+            Stop(
+                f"pressure {k}",
+                QRectF(2 + (k - 1) * 17, 2, 17, 28),
+                f"Pressure {k}, {words[k]}",
+                f"Pressure {k}: {words[k]}",
+                self._setter(k),
+            )
+            for k in range(1, 6)
+        ]
 
     def _setter(self, k: int) -> Callable[[], None]:
         return lambda: self._set(k)
@@ -86,7 +96,14 @@ class Laid(Drawn):
         bed(p, sheet)
         p.fillRect(sheet, mapped(self.paper))
         if self.lab is not None:
-            pencilled(p, sheet.adjusted(7, 7, -7, -7), mapped(self.lab), 3, 1 + (self.pressure > 1) + (self.pressure > 3), 3.4 - 0.3 * self.pressure)
+            pencilled(
+                p,
+                sheet.adjusted(7, 7, -7, -7),
+                mapped(self.lab),
+                3,
+                1 + (self.pressure > 1) + (self.pressure > 3),
+                3.4 - 0.3 * self.pressure,
+            )
 
 
 class CautionCard(Drawn):
@@ -116,7 +133,12 @@ class CautionCard(Drawn):
         if self.button:
             s = scale()
             hint = self.button.sizeHint()
-            self.button.setGeometry(round(34 * s), round((34 + self._text_h(self.design_width)) * s), min(hint.width(), self.width() - round(40 * s)), hint.height())
+            self.button.setGeometry(
+                round(34 * s),
+                round((34 + self._text_h(self.design_width)) * s),
+                min(hint.width(), self.width() - round(40 * s)),
+                hint.height(),
+            )
 
     def paint(self, p: QPainter, w: float, h: float) -> None:
         r = QRectF(0.5, 0.5, w - 1, h - 1)
@@ -162,9 +184,13 @@ class Swaps(Drawn):
     def stops(self, w: float, h: float) -> list[Stop]:
         out = []
         for k, q in enumerate(self.rows):
-            said = f"{q.code} {q.name}: {q.words}, ΔE00 {q.delta_e00:.1f}, {100 * q.tooth:.0f} % of the tooth" + ("" if q.owned else ", not owned")
+            said = f"{q.code} {q.name}: {q.words}, ΔE00 {q.delta_e00:.1f}, {100 * q.tooth:.0f} % of the tooth" + (
+                "" if q.owned else ", not owned"
+            )
             act = None if k == 0 else self._taker(q.code)
-            out.append(Stop(f"swap {q.code}", QRectF(0, 20 + k * self.ROW, w, self.ROW), said, said if k == 0 else f"Take {q.code} instead", act))
+            out.append(
+                Stop(f"swap {q.code}", QRectF(0, 20 + k * self.ROW, w, self.ROW), said, said if k == 0 else f"Take {q.code} instead", act)
+            )
         return out
 
     def _taker(self, code: str) -> Callable[[], None]:

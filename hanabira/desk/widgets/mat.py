@@ -1,11 +1,24 @@
 """Mat: the mid-grey bed with millimetre rulers, the taped sheet and the photo on it."""
+
 from __future__ import annotations
 
 from collections.abc import Callable
 
 import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen, QPolygonF, QResizeEvent, QTransform, QWheelEvent
+from PyQt6.QtGui import (
+    QColor,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPen,
+    QPolygonF,
+    QResizeEvent,
+    QTransform,
+    QWheelEvent,
+)
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from hanabira.core.colour.spaces import srgb_to_lab
@@ -195,7 +208,13 @@ class Mat(Drawn):
             self.gesture.paint(p, self)
         p.restore()
         self._rulers(p, w, h)
-        if self.inset and self.photo is not None and self.inner.width() > 330 and self.inner.height() > 240 and not self.inner.contains(sheet):
+        if (
+            self.inset
+            and self.photo is not None
+            and self.inner.width() > 330
+            and self.inner.height() > 240
+            and not self.inner.contains(sheet)
+        ):
             self._inset(p)
 
     def _draw_photo(self, p: QPainter, picture: QRectF) -> None:
@@ -314,7 +333,12 @@ class Mat(Drawn):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.setFocus(Qt.FocusReason.MouseFocusReason)
         at = event.position() / scale()
-        if event.button() == Qt.MouseButton.LeftButton and self.gesture is not None and not self._hand_open and self.gesture.press(self, at, event.modifiers()):
+        if (
+            event.button() == Qt.MouseButton.LeftButton
+            and self.gesture is not None
+            and not self._hand_open
+            and self.gesture.press(self, at, event.modifiers())
+        ):
             self.update()
             return
         if event.button() in (Qt.MouseButton.LeftButton, Qt.MouseButton.MiddleButton):

@@ -1,4 +1,5 @@
 """Measures of an area on the bench card: shares, values, temperature, hidden hue, hair."""
+
 from __future__ import annotations
 
 import math
@@ -50,7 +51,14 @@ class Shares(Drawn):
             y = k * ROW
             swatch(p, QRectF(4, y if k else 4, 30, ROW - (4 if k in (0, n - 1) else 0)), mapped(q.lab))
             text(p, QRectF(44, y - 1, w - 44, 17), q.name, "small", "ink", elide=True)
-            text(p, QRectF(44, y + 14, 60, 15), f"L*{THIN}{q.lab[0]:.0f}" + (" · hidden" if q.hidden and w < 150 else ""), "note", "ink2", elide=True)
+            text(
+                p,
+                QRectF(44, y + 14, 60, 15),
+                f"L*{THIN}{q.lab[0]:.0f}" + (" · hidden" if q.hidden and w < 150 else ""),
+                "note",
+                "ink2",
+                elide=True,
+            )
             if q.hidden and w >= 150:
                 text(p, QRectF(86, y + 14, 46, 15), "hidden", "note", "ink")
             share = f"{100 * q.share:.0f}{THIN}%" if q.share >= 0.01 else f"<{THIN}1{THIN}%"
@@ -87,7 +95,14 @@ class ValuePatches(Drawn):
             swatch(p, QRectF(r.left(), r.top(), r.width(), 25), mapped(lab))
             swatch(p, QRectF(r.left(), r.top() + 25, r.width(), 8), grey(lab[0]))
             text(p, QRectF(r.left() + 1, r.top() + 38, r.width() - 2, 17), name, "small", "ink")
-            text(p, QRectF(r.left() + 1, r.top() + 54, r.width(), 16), f"L*{THIN}{lab[0]:.0f} · step{THIN}{value_step(lab[0])}", "note", "ink2", elide=True)
+            text(
+                p,
+                QRectF(r.left() + 1, r.top() + 54, r.width(), 16),
+                f"L*{THIN}{lab[0]:.0f} · step{THIN}{value_step(lab[0])}",
+                "note",
+                "ink2",
+                elide=True,
+            )
 
 
 _BAND_HELP = {
@@ -179,7 +194,11 @@ class HairCard(Drawn):
             self.spread = hair_.spread_deg or 0.0
             self.length_mm, self.width_mm = (hair_.length_px or 10) * k, (hair_.width_px or 1.5) * k
             run = "short" if self.length_mm < 4 else "medium" if self.length_mm < 12 else "long"
-            length = f"{self.length_mm:.0f} mm ({0.7 * self.length_mm:.0f}–{1.4 * self.length_mm:.0f})" if self.spread <= 10 else f"{run}, they cross"
+            length = (
+                f"{self.length_mm:.0f} mm ({0.7 * self.length_mm:.0f}–{1.4 * self.length_mm:.0f})"
+                if self.spread <= 10
+                else f"{run}, they cross"
+            )
             self.rows = [("Direction", f"{hair_.direction_deg:.0f}°"), ("Visible run", length), ("Width", f"{self.width_mm:.1f} mm")]
             self.rows.append(("Spread", f"±{self.spread:.0f}°" + (", clumps" if hair_.clump_px else "")))
             name = "Hair: " + ", ".join(f"{a} {b}" for a, b in self.rows)
@@ -214,7 +233,17 @@ class HairCard(Drawn):
                 d = direction + rng.gauss(0, self.spread * 0.7)
                 n_ = length * rng.uniform(0.75, 1.15)
                 u, v = x + rng.uniform(-2, 2), y + rng.uniform(-1.5, 1.5)
-                hair(p, u - n_ / 2 * math.cos(math.radians(d)), v + n_ / 2 * math.sin(math.radians(d)), d, n_, colour, max(1.0, self.width_mm * mm), rng.gauss(0, 8), 230)
+                hair(
+                    p,
+                    u - n_ / 2 * math.cos(math.radians(d)),
+                    v + n_ / 2 * math.sin(math.radians(d)),
+                    d,
+                    n_,
+                    colour,
+                    max(1.0, self.width_mm * mm),
+                    rng.gauss(0, 8),
+                    230,
+                )
                 x += max(9.0, spacing * 1.7)
             y += spacing
         p.restore()

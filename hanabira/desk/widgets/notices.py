@@ -1,4 +1,5 @@
 """Strips above the value rule: what is being done, and what has to be said."""
+
 from __future__ import annotations
 
 from PyQt6.QtCore import QRectF, Qt, QTimer

@@ -1,4 +1,5 @@
 """Drawn over the picture: outlines with margin names, the combing, where a layer goes."""
+
 from __future__ import annotations
 
 import math
@@ -40,7 +41,9 @@ class Spot:
 class Outlines:
     """Every area's outline and number; names stand in the mat's margins on thin leaders, as on a botanical plate."""
 
-    def __init__(self, areas: Callable[[], Sequence[Area]], chosen: Callable[[], str], note: Callable[[Area], str], names: bool = True) -> None:
+    def __init__(
+        self, areas: Callable[[], Sequence[Area]], chosen: Callable[[], str], note: Callable[[Area], str], names: bool = True
+    ) -> None:
         self.areas, self.chosen, self.note, self.names = areas, chosen, note, names
 
     def __call__(self, p: QPainter, mat: Mat) -> None:
@@ -158,7 +161,15 @@ class Combing:
 
 
 def draw_combing(
-    p: QPainter, mat: Mat, area: Area, field: HairField, origin: tuple[int, int], length_px: float, spacing_px: float, spread_deg: float, colour: QColor | None = None
+    p: QPainter,
+    mat: Mat,
+    area: Area,
+    field: HairField,
+    origin: tuple[int, int],
+    length_px: float,
+    spacing_px: float,
+    spread_deg: float,
+    colour: QColor | None = None,
 ) -> None:
     """Strokes rooted on a jittered grid; spacing as measured, but never under 5 design pixels."""
     path = ring_path(area.ring, mat, area.smooth)

@@ -1,4 +1,5 @@
 """Pencil roll: ways to work on the picture as pencils in stitched pockets, and the keys to hold."""
+
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
@@ -33,7 +34,9 @@ class Roll(Drawn):
 
     way_chosen = pyqtSignal(str)
 
-    def __init__(self, ways: Sequence[Way], looks: Sequence[tuple[str, str, str, str]], pin: Callable[[str], None], parent: QWidget | None = None) -> None:
+    def __init__(
+        self, ways: Sequence[Way], looks: Sequence[tuple[str, str, str, str]], pin: Callable[[str], None], parent: QWidget | None = None
+    ) -> None:
         super().__init__("Ways to work on the picture, and keys to hold", parent)
         self.ways, self.looks, self.pin = list(ways), list(looks), pin
         self.chosen = self.ways[0].id if self.ways else ""
@@ -60,7 +63,8 @@ class Roll(Drawn):
         wide = [40.0] + [26 + width(n, "note") for _, n, _, _ in self.looks]
         x0 = (self._cloth().right() + 18) if self.ways else 14.0
         beside = x0 + sum(wide) + 16 * len(self.looks) <= w
-        x, y, out = (x0, 28.0, []) if beside or not self.ways else (14.0, 62.0, [])
+        out: list[QRectF] = []
+        x, y = (x0, 28.0) if beside or not self.ways else (14.0, 62.0)
         for n in wide:
             if out and x + n > w - 4:
                 x, y = 54.0, y + 27
@@ -71,17 +75,31 @@ class Roll(Drawn):
     def design_size(self, width: float) -> tuple[float, float]:
         places = self._look_places(width)
         low = max((r.bottom() for r in places), default=50.0)
-        return max(170.0, self._cloth().right() if self.ways else 0.0), max(58.0 if self.ways else 34.0, low + 8) if places or self.ways else 0.0
+        return max(170.0, self._cloth().right() if self.ways else 0.0), max(
+            58.0 if self.ways else 34.0, low + 8
+        ) if places or self.ways else 0.0
 
     def stops(self, w: float, h: float) -> list[Stop]:
         out, x = [], self._cloth().left() + 4
         for way in self.ways:
             n = self._pocket(way)
             name = f"{way.name}, chosen" if way.id == self.chosen else way.name
-            out.append(Stop(f"way {way.id}", QRectF(x, 25, n - 2, 29), name, f"{way.help} ({way.key})", lambda way=way: self.way_chosen.emit(way.id)))
+            out.append(
+                Stop(
+                    f"way {way.id}", QRectF(x, 25, n - 2, 29), name, f"{way.help} ({way.key})", lambda way=way: self.way_chosen.emit(way.id)
+                )
+            )
             x += n
         for (look, name, key, words), r in zip(self.looks, self._look_places(w)[1:], strict=False):
-            out.append(Stop(f"look {look}", r.adjusted(-3, -1, 5, 1), f"{name}: hold {key}", f"{words}. Hold {key}; a click pins it", lambda look=look: self.pin(look)))
+            out.append(
+                Stop(
+                    f"look {look}",
+                    r.adjusted(-3, -1, 5, 1),
+                    f"{name}: hold {key}",
+                    f"{words}. Hold {key}; a click pins it",
+                    lambda look=look: self.pin(look),
+                )
+            )
         return out
 
     def paint(self, p: QPainter, w: float, h: float) -> None:

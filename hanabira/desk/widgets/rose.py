@@ -1,4 +1,5 @@
 """Petal rose: the colours of an area as petals on a hue circle."""
+
 from __future__ import annotations
 
 import math
@@ -137,4 +138,7 @@ class PetalRose(Drawn):
         for angle in (0, 90, 180, 270):
             a = math.radians(angle)
             p.setPen(QPen(role("edge"), 1.4))
-            p.drawLine(QPointF(c.x() + (rim + 3) * math.cos(a), c.y() - (rim + 3) * math.sin(a)), QPointF(c.x() + (rim + 7) * math.cos(a), c.y() - (rim + 7) * math.sin(a)))
+            p.drawLine(
+                QPointF(c.x() + (rim + 3) * math.cos(a), c.y() - (rim + 3) * math.sin(a)),
+                QPointF(c.x() + (rim + 7) * math.cos(a), c.y() - (rim + 7) * math.sin(a)),
+            )

@@ -1,4 +1,5 @@
 """Ask once to hold a ruler to the screen, so that true size is true."""
+
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, Qt

@@ -1,4 +1,5 @@
 """Strata: a recipe as a cut through the paper, tooth at the bottom, open tooth on top."""
+
 from __future__ import annotations
 
 import math
@@ -109,14 +110,18 @@ class Strata(Drawn):
         for name in BAND_NAMES:
             n = width(name, "strong") + 18
             said = f"Stack in the {name}" + (", shown" if name == self.cut.band else "")
-            out.append(Stop(f"band {name}", QRectF(x, 58, n, 26), said, f"Show what lies in the {name}", self._call(self.band_wanted.emit, name)))
+            out.append(
+                Stop(f"band {name}", QRectF(x, 58, n, 26), said, f"Show what lies in the {name}", self._call(self.band_wanted.emit, name))
+            )
             x += n + 4
         for k in range(len(self.cut.strata) - 1, -1, -1):
             q = self.cut.strata[k]
             words = f"Layer {k + 1}: {q.role}, {q.code} {q.pencil}, pressure {q.pressure}, {q.passes} pass{'es' if q.passes > 1 else ''}"
             words += f", after it L* {q.after[0]:.0f}" if q.here else f", not laid in the {self.cut.band}"
             words += f". Caution: {q.caution}" if q.caution else ""
-            out.append(Stop(f"layer {k}", self._row_rect(k, w - 1, h).adjusted(2, 1, -2, -1), words, words, self._call(self.chosen_layer.emit, k)))
+            out.append(
+                Stop(f"layer {k}", self._row_rect(k, w - 1, h).adjusted(2, 1, -2, -1), words, words, self._call(self.chosen_layer.emit, k))
+            )
         return out
 
     @staticmethod
@@ -217,7 +222,15 @@ class Strata(Drawn):
         y = min(max(HEAD_H + 2, top + 2), rows_top - 62)
         icons.draw(p, "tooth", QRectF(18, y + 6, 22, 22), "ink")
         text(p, QRectF(48, y, 126, 20), f"{max(0.0, left):.0f}{THIN}% tooth left", "strong", "ink")
-        words = "full: no layer holds" if left < 5 else "room for one light pass" if left < 14 else "room for a few light passes" if left < 45 else "room for many layers"
+        words = (
+            "full: no layer holds"
+            if left < 5
+            else "room for one light pass"
+            if left < 14
+            else "room for a few light passes"
+            if left < 45
+            else "room for many layers"
+        )
         text(p, QRectF(48, y + 19, 124, 36), words, "small", "ink2", wrap=True)
 
     def _paper(self, p: QPainter, core: QRectF, edge: list[QPointF], base: float, paper: QColor) -> None:
@@ -324,10 +337,22 @@ class Strata(Drawn):
         else:
             top = mid - 19
         text(p, QRectF(60, top, 98, 20), f"{q.code}{THIN} {q.role}" if q.code else q.role, "strong", ink, elide=True)
-        text(p, QRectF(60, top + (16 if q.caution else 19), 98, 18), q.pencil if q.here else "not in this band", "small", "ink2", elide=True)
-        p.setPen(QPen(role("ink" if here else "edge"), 2 if here else 1, Qt.PenStyle.SolidLine if q.here else Qt.PenStyle.DotLine, Qt.PenCapStyle.RoundCap))
+        text(
+            p, QRectF(60, top + (16 if q.caution else 19), 98, 18), q.pencil if q.here else "not in this band", "small", "ink2", elide=True
+        )
+        p.setPen(
+            QPen(
+                role("ink" if here else "edge"),
+                2 if here else 1,
+                Qt.PenStyle.SolidLine if q.here else Qt.PenStyle.DotLine,
+                Qt.PenCapStyle.RoundCap,
+            )
+        )
         p.setBrush(Qt.BrushStyle.NoBrush)
-        for a, b in ((QPointF(159, mid), QPointF(core.left() - 3, y_left)), (QPointF(core.right() + 3, y_right), QPointF(self._x - 4, mid))):
+        for a, b in (
+            (QPointF(159, mid), QPointF(core.left() - 3, y_left)),
+            (QPointF(core.right() + 3, y_right), QPointF(self._x - 4, mid)),
+        ):
             path = QPainterPath(a)
             path.cubicTo(QPointF((a.x() + b.x()) / 2, a.y()), QPointF((a.x() + b.x()) / 2, b.y()), b)
             p.drawPath(path)
@@ -349,5 +374,3 @@ class Strata(Drawn):
         text(p, QRectF(self._x + 62, top - 23, 42, 18), "target", "note", "ink2")
         text(p, QRectF(self._x, top - 81, 54, 18), "after it", "note", "ink2")
         text(p, QRectF(self._x + 62, top - 81, 42, 18), "L*", "note", "ink2", LEFT)
-
-

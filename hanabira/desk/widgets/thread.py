@@ -1,4 +1,5 @@
 """Thread: the commission's name and its seven stages as petals on one drawn line; rooms at its right."""
+
 from __future__ import annotations
 
 import math
@@ -66,13 +67,26 @@ class Thread(Drawn):
             end = places[k + 1] if k + 1 < len(places) else x1
             done = round(100 * self.share(name))
             out.append(
-                Stop(f"stage {name}", QRectF(places[k] - 8, base - 33, end - places[k] - 2, 40), f"Stage {name}, {done} % done", f"{name} (Ctrl+{k + 1}), {done} % done",
-                     lambda name=name: self.stage_wanted.emit(name))  # fmt: skip
+                Stop(
+                    f"stage {name}",
+                    QRectF(places[k] - 8, base - 33, end - places[k] - 2, 40),
+                    f"Stage {name}, {done} % done",
+                    f"{name} (Ctrl+{k + 1}), {done} % done",
+                    lambda name=name: self.stage_wanted.emit(name),
+                )  # fmt: skip
             )
         x = w - self._rooms_width() + 8
         for _icon, name, words in ROOMS:
             n = 28 + width(name, "strong")
-            out.append(Stop(f"room {name}", QRectF(x - 4, self._top(w) - 6, n + 8, 34), f"Room {name}", words, lambda name=name: self.room_wanted.emit(name)))
+            out.append(
+                Stop(
+                    f"room {name}",
+                    QRectF(x - 4, self._top(w) - 6, n + 8, 34),
+                    f"Room {name}",
+                    words,
+                    lambda name=name: self.room_wanted.emit(name),
+                )
+            )
             x += n + 20
         out.append(Stop("find", QRectF(w - 60, self._top(w) - 4, 54, 30), "Find a command", "Find a command (/)", self.find_wanted.emit))
         return out

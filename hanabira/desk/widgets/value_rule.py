@@ -1,4 +1,5 @@
 """Value rule: one long ruler of lightness with ten steps and the marks of the work."""
+
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
@@ -46,7 +47,12 @@ class ValueRule(Drawn):
 
     def stops(self, w: float, h: float) -> list[Stop]:
         return [
-            Stop(name, QRectF(self.x(w, v) - 6, 18, 12, 28), f"{name} L* {v:.0f}, step {value_step(v)}", f"{name}: L* {v:.0f}, step {value_step(v)}")
+            Stop(
+                name,
+                QRectF(self.x(w, v) - 6, 18, 12, 28),
+                f"{name} L* {v:.0f}, step {value_step(v)}",
+                f"{name}: L* {v:.0f}, step {value_step(v)}",
+            )
             for name, v in self.values.items()
         ]
 
@@ -106,8 +112,8 @@ class ValueRule(Drawn):
             p.drawLine(QPointF(self.x(w, v), y), QPointF(self.x(w, v), y + n))
             if v % 10 == 0 and v:
                 s = f"L*{THIN}{v}" if v == 100 else str(v)
-                n = width(s, "note")
-                text(p, QRectF(self.x(w, v) - (n if v == 100 else n / 2), y + 4, n + 2, 15), s, "note", "ink")
+                wide = width(s, "note")
+                text(p, QRectF(self.x(w, v) - (wide if v == 100 else wide / 2), y + 4, wide + 2, 15), s, "note", "ink")
 
     def _mark(self, p: QPainter, w: float, name: str, v: float, top: float, mid: float, right: float, limit: float) -> float:
         """Gap a notch, general a full petal, light a flick, highlight a ring: shape first. Returns where its words end."""

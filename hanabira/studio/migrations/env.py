@@ -1,4 +1,5 @@
 """Runs migrations on the connection that the studio hands over."""
+
 from alembic import context
 
 from hanabira.studio.tables import metadata

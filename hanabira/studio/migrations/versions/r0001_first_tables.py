@@ -1,4 +1,5 @@
 """First tables: commission, photo, area, recipe, setting."""
+
 import sqlalchemy as sa
 from alembic import op
 

@@ -1,0 +1,1 @@
+"""Speed and closeness, printed as a table: ``make bench``. Nothing here fails a test: machines differ."""

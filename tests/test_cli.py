@@ -1,0 +1,112 @@
+"""The terminal contract: JSON alone on standard output, faults in one line with exit code 2."""
+
+import contextlib
+import io
+import json
+import tempfile
+import unittest
+from pathlib import Path
+
+from hanabira.cli import main
+from hanabira.core.colour.difference import delta_e00
+from hanabira.demo.truth import PHOTO
+
+
+def run(*args: str) -> tuple[int, str, str]:
+    out, err = io.StringIO(), io.StringIO()
+    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+        try:
+            code = main(args)
+        except SystemExit as stop:
+            code = stop.code
+    return code, out.getvalue(), err.getvalue()
+
+
+def ask(*args: str) -> dict:
+    code, out, err = run(*args, "--json")
+    assert (code, err) == (0, ""), (code, err)
+    return json.loads(out)
+
+
+class Contract(unittest.TestCase):
+    def test_measure(self):
+        d = ask("measure", str(PHOTO), "--rect", "700,1130,330,200", "--mm-per-px", "0.25")
+        self.assertEqual(d["area"]["mm2"], 4125.0)
+        self.assertEqual(set(d["hair"]), {"direction_deg", "spread_deg", "coherence", "length_mm", "length_px", "clump_px", "reason"})
+        self.assertEqual(set(d["palette"][0]), {"lab", "hex", "share", "name", "temperature"})
+        d = ask("measure", str(PHOTO), "--polygon", "700,1130 1030,1130 1030,1330 700,1330")
+        self.assertEqual(d["area"], {"pixels": 66000, "mm2": None})
+        d = ask("measure", str(PHOTO), "--rect", "930,910,140,130")
+        self.assertIsNone(d["hair"]["direction_deg"])
+        self.assertTrue(d["hair"]["reason"])
+
+    def test_recipe_agrees_with_predict(self):
+        d = ask("recipe", "--target", "#8c5a2f", "--target", "#20304a")
+        self.assertEqual(len(d["recipes"]), 2)
+        for r in d["recipes"]:
+            self.assertEqual(
+                set(r), {"target", "layers", "paper_target", "predicted", "lab", "delta_e00", "expected_de00", "cautions", "ms"}
+            )
+            self.assertAlmostEqual(float(delta_e00(r["lab"], r["paper_target"])), r["delta_e00"], places=2)
+            args = [x for q in r["layers"] for x in ("--layer", f"{q['pencil']}:{q['pressure']}:{q['passes']}")]
+            told = ask("predict", "--paper", "hotpress", *args)
+            self.assertEqual(told["hex"], r["predicted"])
+            self.assertEqual([q["tooth_left"] for q in told["layers"]], [q["tooth_left"] for q in r["layers"]])
+        one = ask("recipe", "--target", "#8c5a2f", "--max-layers", "1")["recipes"][0]
+        self.assertEqual(sum(q["passes"] for q in one["layers"]), 1)
+        self.assertGreater(one["expected_de00"], d["recipes"][0]["expected_de00"])
+
+    def test_predict_with_tools_and_grounds(self):
+        d = ask("predict", "--paper", "sanded", "--ground", "#242325", "--kit", "pastels", "--layer", "P01:5:2", "--layer", "stump")
+        self.assertEqual([q.get("tool") for q in d["layers"]], [None, "stump"])
+        self.assertLess(d["paper_lab"][0], 20)
+        self.assertGreater(d["layers"][0]["lab_after"][0], 70)
+
+    def test_kit_and_a_kit_file(self):
+        d = ask("kit")
+        self.assertEqual(len(d["pencils"]), 72)
+        self.assertTrue({"bristol", "hotpress", "vellum", "film", "sanded"} <= {p["id"] for p in d["papers"]})
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "mine.csv"
+            path.write_text("code,name,hex\nA,Red,#a03228\nB,Blue,#2c4a90\nC,Yellow,#e0b02a\nD,White,#f7f6f2\nE,Black,#222222\n")
+            self.assertEqual([p["code"] for p in ask("kit", "--kit", str(path))["pencils"]], list("ABCDE"))
+            codes = {q["pencil"] for q in ask("recipe", "--target", "#6a4a3a", "--kit", str(path))["recipes"][0]["layers"]}
+            self.assertTrue(codes <= set("ABCDE"))
+
+    def test_demo_builds_a_studio_once(self):
+        with tempfile.TemporaryDirectory() as folder:
+            self.assertEqual(ask("demo", f"{folder}/d")["commissions"], 1)
+            self.assertEqual(ask("demo", f"{folder}/d")["commissions"], 1)
+
+    def test_faults_are_one_line_and_exit_2(self):
+        for args, words in (
+            (("measure", "nothing.jpg", "--rect", "0,0,9,9"), "nothing.jpg"),
+            (("measure", str(PHOTO), "--rect", "0,0,0,9"), "no inside"),
+            (("measure", str(PHOTO), "--rect", "1,2,3"), "rectangle"),
+            (("measure", str(PHOTO), "--rect", "9000,0,50,50"), "outside"),
+            (("measure", str(PHOTO), "--polygon", "1,1 2,2"), "three corners"),
+            (("measure", str(PHOTO)), "required"),
+            (("measure", str(PHOTO), "--rect", "0,0,50,50", "--mm-per-px", "-1"), "mm-per-px"),
+            (("recipe", "--target", "brown"), "not a colour"),
+            (("recipe", "--target", "#8c5a2f", "--paper", "wood"), "no paper"),
+            (("recipe", "--target", "#8c5a2f", "--max-layers", "0"), "max-layers"),
+            (("recipe", "--target", "#8c5a2f", "--kit", "none.csv"), "none.csv"),
+            (("recipe", "--target", "#8c5a2f", "--school", "x"), "school"),
+            (("predict", "--paper", "hotpress", "--layer", "999"), "no pencil 999"),
+            (("predict", "--paper", "hotpress", "--layer", "203:7"), "pressure"),
+            (("predict", "--paper", "hotpress", "--layer", "203:a:b"), "whole numbers"),
+            (("predict", "--paper", "hotpress", "--ground", "grey", "--layer", "203"), "not a colour"),
+            (("dance",), "invalid choice"),
+            ((), "required"),
+        ):
+            code, out, err = run(*args, *(["--json"] if args else []))
+            self.assertEqual((code, out), (2, ""), args)
+            self.assertEqual(err.count("\n"), 1, err)
+            self.assertIn(words.lower(), err.lower())
+
+    def test_readable_without_json(self):
+        code, out, _ = run("recipe", "--target", "#8c5a2f")
+        self.assertEqual(code, 0)
+        self.assertIn("tooth left", out)
+        self.assertEqual(run("kit")[0], 0)
+        self.assertIn("general", run("measure", str(PHOTO), "--rect", "700,1130,330,200")[1])

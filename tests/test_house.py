@@ -1,0 +1,152 @@
+"""The rules of the house: imports run downward, files stay short, examples run, colours are neutral, text can be read."""
+
+import ast
+import doctest
+import importlib
+import pkgutil
+import tomllib
+import unittest
+from pathlib import Path
+
+import hanabira
+from hanabira.core.faults import Cancelled
+from hanabira.core.token import Token
+
+ROOT = Path(__file__).parent.parent
+MODULES = [m.name for m in pkgutil.walk_packages(hanabira.__path__, "hanabira.")]
+LEVELS = {"core": 0, "craft": 1, "studio": 2, "sheets": 3, "demo": 4, "desk": 5, "cli": 6, "__main__": 6, "fonts": 0}
+CORE_MAY_USE = {"numpy", "scipy", "skimage", "cv2", "hanabira"}
+
+
+def imports(path: Path) -> set[str]:
+    out = set()
+    for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+        if isinstance(node, ast.Import):
+            out |= {a.name for a in node.names}
+        elif isinstance(node, ast.ImportFrom) and node.module:
+            out.add(node.module)
+            out |= {f"{node.module}.{a.name}" for a in node.names}
+    return out
+
+
+class House(unittest.TestCase):
+    def test_imports_run_downward(self):
+        import sys
+
+        for path in (ROOT / "hanabira").rglob("*.py"):
+            parts = path.relative_to(ROOT / "hanabira").with_suffix("").parts
+            if len(parts) == 1 and parts[0] == "__init__":
+                continue
+            mine = LEVELS[parts[0]]
+            for name in imports(path):
+                if name.startswith("hanabira."):
+                    other = name.split(".")[1]
+                    if other in LEVELS:
+                        self.assertLessEqual(LEVELS[other], mine, f"{path} imports {name}")
+                if parts[0] == "core":
+                    top = name.split(".")[0]
+                    self.assertTrue(
+                        top in CORE_MAY_USE or top in sys.stdlib_module_names and top not in ("sqlite3", "tomllib"),
+                        f"{path} imports {name}",
+                    )
+
+    def test_no_file_is_over_600_lines(self):
+        for path in (q for f in ("hanabira", "tests", "benchmarks", "tools") for q in (ROOT / f).rglob("*.py")):
+            self.assertLessEqual(len(path.read_text("utf-8").splitlines()), 600, path)
+
+    def test_pins_name_no_host(self):
+        for name in ("requirements.txt", "requirements-dev.txt"):
+            for line in (ROOT / name).read_text().splitlines():
+                self.assertNotIn("://", line)
+                if line and not line.startswith(("#", "-r")):
+                    self.assertRegex(line, r"^[A-Za-z0-9_.-]+==[\w.]+$")
+
+    def test_every_module_says_what_it_is(self):
+        for name in MODULES:
+            if "migrations" not in name:
+                self.assertTrue(importlib.import_module(name).__doc__, name)
+
+    def test_data_files_ship(self):
+        patterns = tomllib.loads((ROOT / "pyproject.toml").read_text())["tool"]["setuptools"]["package-data"]["*"]
+        for path in (ROOT / "hanabira").rglob("*"):
+            if path.is_file() and path.suffix not in (".py", ".pyc"):
+                self.assertIn(f"*{path.suffix}", patterns, path)
+
+
+class Tokens(unittest.TestCase):
+    def test_report_and_cancel(self):
+        seen = []
+        token = Token(lambda share, words: seen.append((share, words)))
+        token.report(2, "x")
+        self.assertEqual(seen, [(1.0, "x")])
+        token.cancel()
+        with self.assertRaises(Cancelled):
+            token.report(0.1)
+
+
+class Look(unittest.TestCase):
+    def test_greys_are_neutral_and_text_can_be_read(self):
+        from hanabira.desk import theme
+
+        self.assertEqual(theme.audit(), [])
+
+    def test_icons_are_one_stroke_and_short(self):
+        import re
+
+        from hanabira.desk import icon
+
+        self.assertGreaterEqual(len(icon.names()), 30)
+        for name in icon.names():
+            svg = (icon.FOLDER / f"{name}.svg").read_text()
+            self.assertIn('stroke="currentColor" stroke-width="1.6"', svg)
+            self.assertNotRegex(svg.replace('fill="none"', ""), "fill=")
+            self.assertLessEqual(len(re.findall("M", svg)) + svg.count("<circle"), 8, name)
+
+    def test_settings_stay_within_bounds(self):
+        from hanabira.desk.settings import ALL
+
+        self.assertEqual(ALL["theme"].clean("pink"), "day")
+        self.assertEqual(ALL["text_size"].clean(3.0), 1.0)
+        self.assertEqual(ALL["screen_px_per_mm"].clean(500.0), 20.0)
+        self.assertEqual(ALL["screen_px_per_mm"].clean(float("nan")), ALL["screen_px_per_mm"].default)
+        self.assertEqual(ALL["views"].clean([1]), {})
+
+
+class Renderer(unittest.TestCase):
+    def test_a_small_rabbit_with_its_truth(self):
+        import numpy as np
+
+        from hanabira.demo.animals.engine import PART
+        from hanabira.demo.animals.render import render
+
+        picture, truth = render("rabbit", "harlequin", size=(200, 160), seed=1, ss=1.0)
+        again, _ = render("rabbit", "harlequin", size=(200, 160), seed=1, ss=1.0)
+        np.testing.assert_array_equal(picture, again)
+        self.assertEqual(picture.shape, (160, 200, 3))
+        direction = truth["direction"]
+        self.assertGreater(np.isfinite(direction).mean(), 0.25)
+        self.assertTrue(((direction >= 0) & (direction <= 180))[np.isfinite(direction)].all())
+        self.assertTrue({PART["coat"], PART["background"], PART["ear_inside"]} <= set(np.unique(truth["part"])))
+        # the shipped photo is this scene: same shapes at a tenth of its size
+        from PIL import Image
+
+        from hanabira.demo.truth import PHOTO
+
+        with Image.open(PHOTO) as f:
+            small = np.asarray(f.resize((200, 160), Image.Resampling.BOX), float)
+        self.assertGreater(np.corrcoef(small.mean(2).ravel(), picture.mean(2).ravel())[0, 1], 0.8)
+
+
+def load_tests(loader, tests, _pattern):  # noqa: ANN001
+    """Examples in docstrings are tests."""
+    for name in MODULES:
+        if name.startswith(("hanabira.core", "hanabira.studio.records", "hanabira.craft")):
+            tests.addTests(doctest.DocTestSuite(importlib.import_module(name), optionflags=doctest.NORMALIZE_WHITESPACE)) if _has_examples(
+                name
+            ) else None
+    return tests
+
+
+def _has_examples(name: str) -> bool:
+    path = Path(importlib.import_module(name).__file__)
+    return ">>>" in path.read_text("utf-8")
