@@ -35,7 +35,7 @@ def main(target: Path) -> None:
                 desk.show_room(name) if name == "Shelf" else desk.go(name)
                 settle(app, lambda model=model: model.jobs.busy)
                 if name == "Recipe":
-                    model.choose_layer(len(model.recipe_layers(model.area_id)) - 2)
+                    desk.current._choose(len(model.recipe_layers(model.area_id)) - 2)
                     settle(app, lambda model=model: model.jobs.busy)
                 path = target / f"{name.lower()}{suffix}.png"
                 desk.grab().save(str(path))

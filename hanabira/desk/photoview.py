@@ -16,12 +16,13 @@ PREVIEW_SIDE = 1600
 
 
 def to_image(pixels: np.ndarray) -> QImage:
-    """QImage (its own copy) of (h, w, 3) uint8 sRGB."""
+    """QImage of (h, w, 3) uint8 sRGB."""
     h, w = pixels.shape[:2]
-    four = np.empty((h, w, 4), np.uint8)
-    four[..., :3] = pixels[..., ::-1]
-    four[..., 3] = 255
-    return QImage(four.data, w, h, w * 4, QImage.Format.Format_RGB32).copy()
+    # OpenCV gives the interpreter free meanwhile, so that the window answers
+    four = cv2.cvtColor(np.ascontiguousarray(pixels), cv2.COLOR_RGB2BGRA)
+    image = QImage(four.data, w, h, w * 4, QImage.Format.Format_RGB32)
+    image.memory = four  # type: ignore[attr-defined]  # the image looks into this array and must keep it alive
+    return image
 
 
 @dataclass

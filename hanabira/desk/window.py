@@ -31,7 +31,6 @@ from hanabira.desk.controls import PetalButton, Words
 from hanabira.desk.explain import TOPICS
 from hanabira.desk.model import STAGES, Model
 from hanabira.desk.photoview import LOOKS
-from hanabira.desk.printing import card_content
 from hanabira.desk.stages.areas import Areas
 from hanabira.desk.stages.base import Stage
 from hanabira.desk.stages.brief import PHOTO_FILTER, Brief
@@ -44,7 +43,6 @@ from hanabira.desk.widgets.command_list import CommandList
 from hanabira.desk.widgets.notices import JobStrip, MessageStrip
 from hanabira.desk.widgets.thread import Thread
 from hanabira.desk.widgets.value_rule import ValueRule
-from hanabira.sheets.recipe_card import write_recipe_card
 
 ROOMS = ("Shelf", "Kit", "Practice")
 _TYPING = (QLineEdit, QPlainTextEdit, QAbstractSpinBox, QComboBox)
@@ -427,6 +425,10 @@ class Desk(QMainWindow):
         if not path:
             return
         target = Path(path) if path.lower().endswith(".pdf") else Path(f"{path}.pdf")
+        # the printing library is not needed before something is printed
+        from hanabira.desk.printing import card_content
+        from hanabira.sheets.recipe_card import write_recipe_card
+
         content = card_content(model)
 
         def work(token: Token) -> Path:

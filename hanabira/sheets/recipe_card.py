@@ -213,7 +213,7 @@ def _front(s: _Sheet, card: Card) -> None:
                 pencils.setdefault(q.code, (q.pencil, q.masstone, []))[2].append(area.number)
     s.y -= 14
     s.need(30)
-    s.text(MARGIN, f"Put {len(pencils)} pencils in the tray", "vollkorn", 12)
+    s.text(MARGIN, f"Put {len(pencils)} pencils in the tray", "lato-bold", 11)
     s.y -= 4
     columns, row = 3, 13.0
     rows = -(-len(pencils) // columns)

@@ -113,7 +113,16 @@ def read_picture(path: Path | str, most_side: int | None = None, token: Token = 
     if most_side and max(flat.size) > most_side:
         flat.thumbnail((most_side, most_side), Image.Resampling.BOX if max(flat.size) > 3 * most_side else Image.Resampling.HAMMING)
     token.report(0.95, "Ready")
-    return Picture(np.ascontiguousarray(np.asarray(flat, np.uint8)), size, tuple(remarks))
+    return Picture(_pixels(flat), size, tuple(remarks))
+
+
+def _pixels(flat: Image.Image) -> np.ndarray:
+    """The image as an array, strip by strip: one copy of the whole would keep the window waiting."""
+    w, h = flat.size
+    out = np.empty((h, w, 3), np.uint8)
+    for y in range(0, h, 256):
+        out[y : y + 256] = np.asarray(flat.crop((0, y, w, min(h, y + 256))), np.uint8)
+    return out
 
 
 def _upright_size(image: Image.Image, path: Path) -> tuple[int, int]:

@@ -11,7 +11,6 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-from scipy import fft
 
 from hanabira.core.colour.spaces import Array
 
@@ -213,8 +212,10 @@ def _autocorrelation(detail: Array, mask: Array, x0: Array, y0: Array, dx: Array
     value = cv2.remap(detail, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT)
     inside = cv2.remap(mask.astype(np.uint8), x, y, cv2.INTER_NEAREST, borderMode=cv2.BORDER_CONSTANT) > 0
     value = np.where(inside, value - value[inside].mean() if inside.any() else value, 0)
-    size = fft.next_fast_len(value.shape[1] + _LAGS)
-    total, count = (fft.irfft((np.abs(fft.rfft(a.astype(np.float32), size, axis=1)) ** 2).sum(0), size)[:_LAGS] for a in (value, inside))
+    size = 160
+    total, count = (
+        np.fft.irfft((np.abs(np.fft.rfft(a.astype(np.float32), size, axis=1)) ** 2).sum(0), size)[:_LAGS] for a in (value, inside)
+    )
     if count[0] < 200:
         return None
     r = total / np.maximum(count, 1)

@@ -11,7 +11,6 @@ from functools import cache
 
 import cv2
 import numpy as np
-from scipy import ndimage
 
 from hanabira.core.colour.spaces import Array
 
@@ -66,7 +65,9 @@ def _part_shapes(marks: Array, rim: Array, area: float) -> list[float]:
     if not ok.any():
         return [0.0] * len(_PARTS)
     depth = cv2.distanceTransform(np.pad(marks.astype(np.uint8), 1), cv2.DIST_L2, 3)[1:-1, 1:-1]
-    deepest = np.asarray(ndimage.maximum(depth, labels, np.arange(1, n)))
+    deepest = np.zeros(n, np.float32)
+    np.maximum.at(deepest, labels.ravel(), depth.ravel())
+    deepest = deepest[1:]
     elongation = np.log(size / (4 * np.maximum(deepest - 0.3, 0.5) ** 2) + 0.3)
     weight = size * ok / (size * ok).sum()
     touches = np.zeros(n, bool)

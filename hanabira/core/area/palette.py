@@ -6,7 +6,6 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-from scipy import ndimage
 
 from hanabira.core.colour.spaces import Array
 from hanabira.core.colour.words import colour_name, temperature
@@ -160,11 +159,10 @@ def _specks(lab: Array, mask: Array) -> list[HiddenHue]:
     spread = 1.4826 * np.median(np.abs(r), 0) + 0.35
     far = np.sqrt(((residual / spread) ** 2).sum(2))
     strong = mask & (far > 4) & (np.hypot(residual[..., 0], residual[..., 1]) > 4)
-    labels, count = ndimage.label(strong)
-    if not count:
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(strong.astype(np.uint8), connectivity=4)
+    if count < 2:
         return []
-    sizes = ndimage.sum_labels(strong, labels, np.arange(1, count + 1))
-    big = np.isin(labels, 1 + np.flatnonzero(sizes >= 16))
+    big = strong & (stats[labels, cv2.CC_STAT_AREA] >= 16)
     angle = np.degrees(np.arctan2(residual[..., 1], residual[..., 0])) % 360
     total = float(mask.sum())
     out = []

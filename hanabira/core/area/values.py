@@ -43,7 +43,9 @@ def measure_values(lab: Array) -> Values:
         limits[name] = (lab[inside[0], 0], lab[inside[-1], 0])
     at = np.percentile(lab[:, 0], [2, 98])
     four = {name: float(bands[name][0]) for name in BAND_PERCENTILES}
-    return Values(**four, p02=float(at[0]), p98=float(at[1]), band_lab=bands, limits={k: (float(a), float(b)) for k, (a, b) in limits.items()})
+    return Values(
+        **four, p02=float(at[0]), p98=float(at[1]), band_lab=bands, limits={k: (float(a), float(b)) for k, (a, b) in limits.items()}
+    )
 
 
 def band_mask(lab: Array, mask: Array, limits: tuple[float, float]) -> Array:

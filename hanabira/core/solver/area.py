@@ -197,14 +197,16 @@ def _role(kit: Kit, band: str, code: str, n: int, count: int, opaque: bool, spot
     """Name of a layer's role from its band and place."""
     if opaque:
         return {"gap": "ground" if n == 0 else "undertone", "general": "general", "light": "light hair", "highlight": "highlight"}[band]
-    if band in ("highlight", "light"):
-        return "ground" if spot.used == 0 else "undertone"
+    if spot.used == 0:
+        return "ground"
     if band == "gap":
         return "gap"
     masstone = kit.masstone_lab[kit.index[code]]
     turned = abs((float(hue_deg(masstone) - hue_deg(target)) + 180) % 360 - 180) > 60 and float(chroma(masstone)) > 10
     if turned:
         return "undertone" if n < count - 1 else "glaze"
+    if band in ("highlight", "light"):
+        return "general"
     return "general" if n == 0 else "deepen"
 
 
@@ -214,7 +216,8 @@ def _reason(kit: Kit, role: str, band: str, step: Pass, targets: Mapping[str, Ar
         return why.get("gap", "The gaps carry the form: lights need a dark to stand against.")
     if role in ("undertone", "glaze"):
         name = kit.get(step.code).name
-        return f"{name} turns the hue of what lies on it; alone it would be the wrong colour."
+        over = "what comes over it" if role == "undertone" else "what lies below it"
+        return f"{name} turns the hue of {over}; alone it would be the wrong colour."
     if role == "ground":
         if band == "gap":
             return "A dark ground first: the lights go on top of it."

@@ -11,9 +11,9 @@ from __future__ import annotations
 import hashlib
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from hanabira.core.colour.spaces import Array
 from hanabira.core.optics.bands import reflectance_to_lab
@@ -43,8 +43,10 @@ class Library:
     tooth: Array
 
     @cached_property
-    def tree(self) -> cKDTree:
-        """Tree over the Lab colours."""
+    def tree(self) -> Any:
+        """Tree (SciPy’s cKDTree) over the Lab colours."""
+        from scipy.spatial import cKDTree  # half a second of imports that only the search needs
+
         return cKDTree(self.lab, leafsize=32, balanced_tree=False, compact_nodes=False)
 
     @cached_property

@@ -10,6 +10,11 @@ from hanabira.core.colour.spaces import linear_to_srgb, srgb_to_linear
 _SQUINT_SIDE = 900
 _LIFT_TO = 0.18
 _LIFT_CAP = 10.0
+_LUMA = np.array([[0.2126729, 0.7151522, 0.0721750]], np.float32)
+_LINEAR = srgb_to_linear(np.arange(256, dtype=np.float64) / 255).astype(np.float32)
+_STEPS = 4095
+# encoded bytes by the root of linear light: the root spreads the darks, so that 12 bits are fine enough
+_ENCODE = np.round(linear_to_srgb((np.arange(_STEPS + 1) / _STEPS) ** 2) * 255).astype(np.uint8)
 
 
 def squint(pixels: np.ndarray) -> np.ndarray:
@@ -28,10 +33,9 @@ def squint(pixels: np.ndarray) -> np.ndarray:
 
 def grey(pixels: np.ndarray) -> np.ndarray:
     """The photo's values alone, by luminance, so that L* stays what it was."""
-    linear = srgb_to_linear(np.arange(256, dtype=np.float64) / 255).astype(np.float32)[pixels]
-    y = linear @ np.array([0.2126729, 0.7151522, 0.0721750], np.float32)
-    value = np.round(linear_to_srgb(y) * 255).astype(np.uint8)
-    return np.repeat(value[..., None], 3, 2)
+    y = cv2.transform(cv2.LUT(pixels, _LINEAR), _LUMA)
+    value = _ENCODE[(cv2.sqrt(y) * _STEPS + np.float32(0.5)).astype(np.uint16)]
+    return cv2.merge([value, value, value])
 
 
 def mirror(pixels: np.ndarray) -> np.ndarray:
@@ -45,17 +49,18 @@ def lift_shadows(pixels: np.ndarray) -> np.ndarray:
     One gain a pixel on linear light, from a guided base of log luminance (He, Sun and Tang
     2013, written as box filters); the detail over the base is strengthened 1.6 times.
     """
-    linear = srgb_to_linear(np.arange(256, dtype=np.float64) / 255).astype(np.float32)[pixels]
-    y = linear @ np.array([0.2126729, 0.7151522, 0.0721750], np.float32)
-    log = np.log(y + 0.002)
+    linear = cv2.LUT(pixels, _LINEAR)
+    y = cv2.transform(linear, _LUMA)
+    log = cv2.log(y + np.float32(0.002))
     radius = max(4, max(pixels.shape[:2]) // 60)
     base = _guided(log, radius, 0.3)
-    lifted = np.where(base < np.log(_LIFT_TO), base + 0.55 * (np.log(_LIFT_TO) - base), base)
-    gain = np.exp(np.clip(lifted + 1.6 * (log - base) - log, 0, np.log(_LIFT_CAP)))
-    out = linear * gain[..., None]
-    # a channel over 1 would turn the hue: scale the pixel back
-    out /= np.maximum(out.max(2, keepdims=True), 1)
-    return np.round(linear_to_srgb(out) * 255).astype(np.uint8)
+    lifted = np.where(base < np.log(_LIFT_TO), base + np.float32(0.55) * (np.float32(np.log(_LIFT_TO)) - base), base)
+    gain = cv2.exp(np.clip(lifted + np.float32(1.6) * (log - base) - log, 0, np.float32(np.log(_LIFT_CAP))))
+    # a channel over 1 would turn the hue: hold the gain of that pixel back
+    most = np.maximum(np.maximum(linear[..., 0], linear[..., 1]), linear[..., 2])
+    gain = np.minimum(gain, 1 / np.maximum(most, np.float32(1e-4)))
+    out = cv2.multiply(linear, cv2.merge([gain, gain, gain]))
+    return _ENCODE[(np.minimum(cv2.sqrt(out), 1) * _STEPS + np.float32(0.5)).astype(np.uint16)]
 
 
 def _guided(image: np.ndarray, radius: int, epsilon: float) -> np.ndarray:
