@@ -1,0 +1,29 @@
+"""One real window on a real (virtual) screen, outside the offscreen platform of the other tests."""
+import contextlib
+import io
+import shutil
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+from PIL import Image
+
+from hanabira.demo.studio import build_demo
+from hanabira.desk.virtual import show_on_virtual_screen
+
+
+@unittest.skipUnless(shutil.which("Xvfb"), "needs Xvfb, which make venv installs when it may")
+class RealWindow(unittest.TestCase):
+    def test_the_demo_without_a_display_leaves_a_picture_of_each_stage(self):
+        with tempfile.TemporaryDirectory() as temp:
+            folder = Path(temp) / "demo"
+            build_demo(folder)
+            out = io.StringIO()
+            with contextlib.redirect_stdout(out):
+                self.assertEqual(show_on_virtual_screen(folder), 0)
+            self.assertIn("no display", out.getvalue())
+            for name in ("brief", "study", "areas", "recipe"):
+                with Image.open(Path(temp) / "pictures" / f"{name}.png") as image:
+                    self.assertEqual(image.size, (1280, 800))
+                    self.assertGreater(len(np.unique(np.asarray(image.convert("L")))), 100)
