@@ -34,8 +34,9 @@ def show_on_virtual_screen(folder: Path) -> int:
             stderr=subprocess.DEVNULL,
         )
         os.close(write)
-        number = os.read(read, 16).decode().strip()
-        os.close(read)
+        with os.fdopen(read) as answer:
+            # to the end of the line: closing earlier would end the server as it writes
+            number = answer.readline().strip()
         environment["DISPLAY"] = f":{number}"
         environment["QT_QPA_PLATFORM"] = "xcb"
     try:
