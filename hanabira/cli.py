@@ -38,12 +38,13 @@ def _kit(source: str | None) -> Kit:
     return shipped_kit(source) if source in KITS else read_kit(source)
 
 
-def _paper(args: argparse.Namespace) -> Paper:
-    from hanabira.craft.reader import paper
+def _paper(args: argparse.Namespace, kit: Kit) -> Paper:
+    """The paper asked for, as the kit's swatches have it when it was fitted."""
+    from hanabira.craft.reader import paper, paper_for
 
     if args.ground:
         parse_hex(args.ground)
-    return paper(args.paper, args.ground)
+    return paper_for(kit, paper(args.paper), args.ground)
 
 
 def _numbers(text: str, count: int, what: str) -> list[float]:
@@ -84,13 +85,14 @@ def recipe(args: argparse.Namespace) -> dict:
     from hanabira.core.solver.target import reach
     from hanabira.studio.libraries import library_for
 
-    kit, paper = _kit(args.kit), _paper(args)
+    kit = _kit(args.kit)
+    paper = _paper(args, kit)
     if not 1 <= args.max_layers <= 6:
         raise Fault("--max-layers must be 1 to 6.")
     if args.school and args.school not in ("any", "light-to-dark", "dark-to-light"):
         raise Fault(f"There is no school “{args.school}”.", do="Use any, light-to-dark or dark-to-light.")
     targets = [(t, srgb_to_lab(parse_hex(t))) for t in args.target]
-    usable = Kit(kit.name, tuple(p for p in kit if p.owned) or kit.pencils)
+    usable = kit.usable
     library, limits = library_for(usable, paper), reach(usable, paper)
     out = []
     for text, lab in targets:
@@ -136,7 +138,8 @@ def _layer(text: str) -> Pass:
 
 def predict_(args: argparse.Namespace) -> dict:
     """Predict layers on a paper."""
-    kit, paper = _kit(args.kit), _paper(args)
+    kit = _kit(args.kit)
+    paper = _paper(args, kit)
     layers = [_layer(t) for t in args.layer]
     spots = predict(paper, kit, layers)
     rows = [
@@ -144,6 +147,35 @@ def predict_(args: argparse.Namespace) -> dict:
         for q, s in zip(layers, spots, strict=True)
     ]
     return {"paper_lab": _lab(bare(paper).lab), "layers": rows, "hex": lab_hex(spots[-1].lab)}
+
+
+def calibrate(args: argparse.Namespace) -> dict:
+    """Fit pencils, paper and hand to measured swatches and write them as a kit file."""
+    from hanabira.core.optics.fit import fit_kit
+    from hanabira.craft.kitfile import kit_csv
+    from hanabira.craft.reader import paper
+    from hanabira.craft.swatchfile import read_swatches
+
+    swatches = read_swatches(args.swatches)
+    known = _kit(args.kit) if args.kit else None
+    fitted = fit_kit(swatches, paper(args.paper), known, Path(args.out).stem)
+    _write(Path(args.out), kit_csv(fitted.kit))
+    return {
+        "pencils": len(fitted.kit),
+        "fit_de00": {"median": round(fitted.median, 3), "p95": round(fitted.p95, 3)},
+        "paper_fitted": fitted.paper_fitted,
+    }
+
+
+def _write(target: Path, text: str) -> None:
+    """Write aside and rename, so that a full disk leaves the old file."""
+    part = target.with_name(f".{target.name}.part")
+    try:
+        part.write_text(text, "utf-8")
+        os.replace(part, target)
+    except OSError as error:
+        part.unlink(missing_ok=True)
+        raise Fault(f"{target} could not be written: {error.strerror or error}.") from error
 
 
 def kit_(args: argparse.Namespace) -> dict:
@@ -208,6 +240,9 @@ def _print(command: str, data: dict) -> None:
         for q in data["layers"]:
             print(f"{q.get('pencil') or q['tool']}: L* {q['lab_after'][0]:.0f}, {q['tooth_left']:.0%} tooth left")
         print(data["hex"])
+    elif command == "calibrate":
+        de = data["fit_de00"]
+        print(f"{data['pencils']} pencils fitted, ΔE00 {de['median']:.1f} median, {de['p95']:.1f} at 95 %")
     elif command == "kit":
         for p in data["pencils"]:
             print(f"{p['code']:>5}  L* {p['lab'][0]:3.0f}  {p['name']}{'' if p['owned'] else ' (not owned)'}")
@@ -245,6 +280,11 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--ground", metavar="#rrggbb")
     p.add_argument("--kit", metavar="FILE")
     p.add_argument("--layer", action="append", required=True, metavar="PENCIL:PRESSURE:PASSES|TOOL")
+    p = add("calibrate", calibrate, "Fit pencils, paper and hand to measured swatches.")
+    p.add_argument("swatches", metavar="SWATCHES.csv")
+    p.add_argument("--out", required=True, metavar="KIT.csv")
+    p.add_argument("--paper", default="hotpress", metavar="ID", help="the paper the swatches are on")
+    p.add_argument("--kit", metavar="FILE", help="a kit that names the pencils")
     p = add("kit", kit_, "List the pencils and papers.")
     p.add_argument("--kit", metavar="FILE")
     p = add("demo", demo, "Build the demo studio in a folder.")

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import csv
 import io
+import json
 import re
 from pathlib import Path
 
@@ -15,11 +16,15 @@ import numpy as np
 
 from hanabira.core.colour.spaces import to_hex
 from hanabira.core.faults import Fault, KitFault
-from hanabira.core.optics.kit import Kit, Pencil
+from hanabira.core.optics.kit import Fit, Kit, Pencil
+from hanabira.core.optics.paper import Pressures
 
 REQUIRED = ("code", "name", "hex")
 KNOWN = (*REQUIRED, "opacity", "lightfast", "binder", "hardness", "owned")
 BAND_COLUMNS = tuple(f"band{i}" for i in range(1, 9))
+FITTED = ("scattering", "slope", "spread_de", *BAND_COLUMNS)
+FIT_COLUMN = "fit"
+"""JSON with what the swatches told of paper and hand; it stands in the first row."""
 _MOST_BYTES = 4_000_000
 _YES, _NO = {"yes", "true", "1", "y", ""}, {"no", "false", "0", "n"}
 
@@ -51,10 +56,31 @@ def parse_csv(text: str, title: str) -> Kit:
         if missing:
             raise KitFault(f"the column {' and '.join(missing)} is missing", do=f"The first line must name at least {', '.join(REQUIRED)}.")
         rows.fieldnames = fields
-        pencils = tuple(_pencil(row, rows.line_num) for row in rows)
+        fit, pencils = None, []
+        for row in rows:
+            if row.get(FIT_COLUMN):
+                fit = _fit(row[FIT_COLUMN], rows.line_num)
+            pencils.append(_pencil(row, rows.line_num))
     except csv.Error as error:
         raise KitFault(f"line {rows.line_num} is not proper CSV ({error}).") from error
-    return Kit(title, pencils)
+    return Kit(title, tuple(pencils), fit)
+
+
+def _fit(text: str, line: int) -> Fit:
+    try:
+        d = json.loads(text)
+        hand = Pressures(*(np.array(d[k], float) for k in ("deposit", "reach", "full", "crush")))
+        if any(a.shape != (5,) or not np.isfinite(a).all() for a in (hand.deposit, hand.reach, hand.full, hand.crush)):
+            raise ValueError("five figures for five pressures")
+        return Fit(hand, **{k: d[k] for k in ("cap", "off", "soft", "grip", "n", "white_hex", "median_de", "p95_de") if k in d})
+    except (ValueError, TypeError, KeyError) as error:
+        raise KitFault(f"line {line}: the column {FIT_COLUMN} cannot be read ({error}).") from error
+
+
+def _fit_json(fit: Fit) -> str:
+    five = {k: [round(float(v), 6) for v in getattr(fit.hand, k)] for k in ("deposit", "reach", "full", "crush")}
+    rest = {k: round(getattr(fit, k), 6) for k in ("cap", "off", "soft", "grip", "n", "median_de", "p95_de")}
+    return json.dumps({**five, **rest, "white_hex": fit.white_hex})
 
 
 def _number(row: dict, key: str, default: float, line: int) -> float:
@@ -81,11 +107,14 @@ def _pencil(row: dict, line: int) -> Pencil:
     if all(clean.get(c) for c in BAND_COLUMNS):
         bands = tuple(_number(row, c, 0, line) for c in BAND_COLUMNS)
     strength = _number(row, "scattering", 0, line) or None
+    if bands and not all(0 < b < 1 for b in bands):
+        raise KitFault(f"line {line}: a band lies outside 0–1.")
+    spread = _number(row, "spread_de", 0, line) or None
     try:
         return Pencil(
             clean["code"], clean["name"], clean["hex"], _number(row, "opacity", 0.5, line), int(_number(row, "lightfast", 2, line)),
-            clean.get("binder", "").lower() or "oil", _number(row, "hardness", 0.5, line), owned in _YES, bands, strength,
-            tuple((k, v) for k, v in clean.items() if k not in KNOWN and k not in BAND_COLUMNS and k != "scattering"),
+            clean.get("binder", "").lower() or "oil", _number(row, "hardness", 0.5, line), owned in _YES, bands, strength, _number(row, "slope", 0, line), spread,
+            tuple((k, v) for k, v in clean.items() if k not in (*KNOWN, *FITTED, FIT_COLUMN)),
         )  # fmt: skip
     except Fault as error:
         raise KitFault(f"line {line}: {error}") from error
@@ -97,12 +126,15 @@ def kit_csv(kit: Kit) -> str:
     fitted = any(p.bands for p in kit)
     out = io.StringIO()
     write = csv.writer(out, lineterminator="\n")
-    write.writerow([*KNOWN, *(["scattering", *BAND_COLUMNS] if fitted else []), *extra])
-    for p in kit:
+    write.writerow([*KNOWN, *(FITTED if fitted else ()), *([FIT_COLUMN] if kit.fit else []), *extra])
+    for n, p in enumerate(kit):
         more = dict(p.extra)
         row = [p.code, p.name, p.hex, f"{p.opacity:g}", p.lightfast, p.binder, f"{p.hardness:g}", "yes" if p.owned else "no"]
         if fitted:
-            row += [f"{p.strength:.5f}" if p.strength else "", *([f"{b:.6f}" for b in p.bands] if p.bands else [""] * 8)]
+            figures = [f"{p.strength:.5f}" if p.strength else "", f"{p.slope:.5f}", f"{p.spread_de:.2f}" if p.spread_de else ""]
+            row += [*figures, *([f"{b:.6f}" for b in p.bands] if p.bands else [""] * 8)]
+        if kit.fit:
+            row.append(_fit_json(kit.fit) if n == 0 else "")
         write.writerow([*row, *(more.get(k, "") for k in extra)])
     return out.getvalue()
 

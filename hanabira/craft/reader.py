@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 
+from hanabira.core.colour.spaces import parse_hex, srgb_to_lab
 from hanabira.core.faults import KitFault
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
@@ -55,6 +56,16 @@ def paper(paper_id: str, ground_hex: str | None = None) -> Paper:
     if found is None:
         raise KitFault(f"There is no paper “{paper_id}”.", do=f"Use one of {', '.join(papers())}.")
     return found.with_ground(ground_hex) if ground_hex else found
+
+
+def paper_for(kit: Kit, base: Paper, ground_hex: str | None = None) -> Paper:
+    """A paper as a kit's swatches have it; its ground is the one given, else that of the swatches when both are white."""
+    fit = kit.fit
+    if fit is None:
+        return base.with_ground(ground_hex) if ground_hex else base
+    fitted = fit.paper(base)
+    white = float(srgb_to_lab(parse_hex(base.ground_hex))[0]) > 85
+    return fitted.with_ground(ground_hex or (fit.white_hex if fit.white_hex and white else base.ground_hex))
 
 
 @cache

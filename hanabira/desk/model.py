@@ -23,7 +23,7 @@ from hanabira.core.solver.cautions import Caution, recipe_cautions
 from hanabira.core.solver.target import Reach, reach
 from hanabira.core.token import Token
 from hanabira.craft.markings import marking_model
-from hanabira.craft.reader import paper, shipped_kit, surfaces
+from hanabira.craft.reader import paper, paper_for, shipped_kit, surfaces
 from hanabira.desk.jobs import JobRunner
 from hanabira.desk.messages import MessageDoor
 from hanabira.desk.photoview import LOOKS, PREVIEW_SIDE, PhotoView, to_image
@@ -340,7 +340,9 @@ class Model(QObject):
     @property
     def paper(self) -> Paper:
         """Paper and ground of the open commission."""
-        return paper(self.commission.paper_id, self.commission.ground_hex) if self.commission else paper("hotpress")
+        if self.commission is None:
+            return paper("hotpress")
+        return paper_for(self.kit, paper(self.commission.paper_id), self.commission.ground_hex)
 
     @property
     def reach(self) -> Reach:
@@ -392,7 +394,7 @@ class Model(QObject):
         surface = surfaces()[area.surface_id]
         m = self.measures(key)
         assert m is not None
-        kit, on = Kit(self.kit.name, tuple(p for p in self.kit if p.owned) or self.kit.pencils), self.paper
+        kit, on = self.kit.usable, self.paper
         tray = tuple(dict.fromkeys(q.code for r in self.recipes.values() if r.area_id != key for q in r.layers if q.code))
         length = round(min(60.0, m.length_mm or 0.0), 1)
         reasons = {"general": surface.why_general, "gap": surface.why_gap}

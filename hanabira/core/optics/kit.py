@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -12,6 +12,7 @@ from hanabira.core.colour.spaces import Array, parse_hex, srgb_to_lab, srgb_to_x
 from hanabira.core.faults import KitFault
 from hanabira.core.optics.bands import colour_to_reflectance, reflectance_to_lab
 from hanabira.core.optics.film import Film, film_of, scattering_of
+from hanabira.core.optics.paper import STANDARD_PRESSURES, YULE_NIELSEN, Paper, Pressures
 
 BINDERS = ("oil", "wax", "pastel")
 
@@ -21,7 +22,9 @@ class Pencil:
     """One pencil or stick. ``opacity`` 0–1, ``lightfast`` 1 (best) to 5, ``hardness`` 0 soft to 1 hard.
 
     ``bands`` holds a measured masstone reflectance (eight values) and ``strength`` a measured
-    scattering; without them they follow from the hex colour, the opacity and the binder.
+    scattering, ``slope`` how it grows with the band’s reflectance; without them they follow from
+    the hex colour, the opacity and the binder. ``spread_de`` is the error to expect of its
+    predictions, None where it was never fitted.
     """
 
     code: str
@@ -34,6 +37,8 @@ class Pencil:
     owned: bool = True
     bands: tuple[float, ...] | None = None
     strength: float | None = None
+    slope: float = 0.0
+    spread_de: float | None = None
     extra: tuple[tuple[str, str], ...] = ()
 
     def __post_init__(self) -> None:
@@ -58,12 +63,46 @@ class Pencil:
         return self.strength if self.strength is not None else scattering_of(self.opacity, self.binder)
 
 
+MIDDLE_BAND = 0.3
+
+
+def band_scattering(strength: Array, slope: Array, bands: Array) -> Array:
+    """Scattering in each band: a pigment scatters a little more where it reflects more."""
+    return strength * np.exp(slope * (bands - MIDDLE_BAND))
+
+
+@dataclass(frozen=True)
+class Fit:
+    """What swatches told of paper and hand, relative to the standard paper they were fitted on.
+
+    ``cap``, ``soft`` and ``grip`` are factors, ``off`` a shift; ``n`` the Yule–Nielsen exponent;
+    ``white_hex`` the bare paper of the swatches. ``median_de`` and ``p95_de`` are the fit's own residuals.
+    """
+
+    hand: Pressures
+    cap: float = 1.0
+    off: float = 0.0
+    soft: float = 1.0
+    grip: float = 1.0
+    n: float = YULE_NIELSEN
+    white_hex: str = ""
+    median_de: float = 0.0
+    p95_de: float = 0.0
+
+    def paper(self, paper: Paper) -> Paper:
+        """A paper as these swatches have it."""
+        return replace(
+            paper, cap=paper.cap * self.cap, off=paper.off + self.off, soft=paper.soft * self.soft, grip=paper.grip * self.grip, n=self.n
+        )
+
+
 @dataclass(frozen=True)
 class Kit:
-    """An ordered set of pencils with unique codes."""
+    """An ordered set of pencils with unique codes; ``fit`` holds what its swatches told of paper and hand."""
 
     name: str
     pencils: tuple[Pencil, ...]
+    fit: Fit | None = None
 
     def __post_init__(self) -> None:
         seen: set[str] = set()
@@ -90,7 +129,17 @@ class Kit:
     def subset(self, codes: Sequence[str]) -> Kit:
         """The pencils of these codes, in the kit's order."""
         keep = set(codes)
-        return Kit(self.name, tuple(p for p in self.pencils if p.code in keep))
+        return Kit(self.name, tuple(p for p in self.pencils if p.code in keep), self.fit)
+
+    @property
+    def hand(self) -> Pressures:
+        """What the hand does at the five pressures, as its swatches told."""
+        return self.fit.hand if self.fit else STANDARD_PRESSURES
+
+    @property
+    def usable(self) -> Kit:
+        """The pencils that are owned; all of them when none is."""
+        return Kit(self.name, tuple(p for p in self.pencils if p.owned) or self.pencils, self.fit)
 
     @cached_property
     def index(self) -> dict[str, int]:
@@ -122,7 +171,9 @@ class Kit:
     @cached_property
     def film(self) -> Film:
         """Films of all pencils, (n, 8) each."""
-        return film_of(self.masstones, np.array([p.scattering for p in self.pencils]))
+        strength = np.array([p.scattering for p in self.pencils])[:, None]
+        slope = np.array([p.slope for p in self.pencils])[:, None]
+        return film_of(self.masstones, band_scattering(strength, slope, self.masstones))
 
 
 def film_at(kit: Kit, i: int) -> Film:

@@ -34,6 +34,8 @@ class Paper:
     ground_hex: str = "#f4f3ef"
     grounds: tuple[tuple[str, str], ...] = ()
     note: str = ""
+    n: float = YULE_NIELSEN
+    """Exponent of the mean over zones."""
 
     def with_ground(self, ground_hex: str) -> Paper:
         """The same paper in another colour."""
@@ -107,6 +109,9 @@ def lay_pass(
     return contact, t, Tooth(fill, crush)
 
 
-def see(zones: Array) -> Array:
-    """What the eye sees of zone reflectances (…, 3, 8): (mean of R^(1/n))^n, to (…, 8)."""
-    return (np.maximum(zones, 0) ** (1 / YULE_NIELSEN)).mean(-2) ** YULE_NIELSEN
+def see(zones: Array, n: float = YULE_NIELSEN) -> Array:
+    """What the eye sees of zone reflectances (…, 3, 8): (mean of R^(1/n))^n, to (…, 8).
+
+    Source: Yule and Nielsen (1951), the penetration of light into paper.
+    """
+    return (np.maximum(zones, 0) ** (1 / n)).mean(-2) ** n

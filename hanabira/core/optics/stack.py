@@ -39,7 +39,7 @@ class Spot:
     @property
     def reflectance(self) -> Array:
         """What the eye sees, (8,)."""
-        return see(self.zones)
+        return see(self.zones, self.paper.n)
 
     @property
     def lab(self) -> Array:
@@ -141,17 +141,17 @@ def use_tool(spot: Spot, tool: str) -> Spot:
     raise RecipeFault(f"“{tool}” is not a tool.", do=f"Use one of {', '.join(TOOLS)}.")
 
 
-def apply(spot: Spot, kit: Kit, layer: Pass, hand: Pressures = STANDARD_PRESSURES) -> Spot:
+def apply(spot: Spot, kit: Kit, layer: Pass) -> Spot:
     """Apply one layer, all its passes."""
     if layer.tool:
         return use_tool(spot, layer.tool)
     film = film_at(kit, kit.index[kit.get(layer.code).code])
     for _ in range(layer.passes):
-        spot = lay(spot, film, layer.pressure, hand)
+        spot = lay(spot, film, layer.pressure, kit.hand)
     return spot
 
 
-def predict(paper: Paper, kit: Kit, layers: Iterable[Pass], hand: Pressures = STANDARD_PRESSURES, start: Spot | None = None) -> list[Spot]:
+def predict(paper: Paper, kit: Kit, layers: Iterable[Pass], start: Spot | None = None) -> list[Spot]:
     """The spot after each layer, from the paper upward.
 
     >>> from hanabira.core.optics.kit import Pencil
@@ -163,6 +163,6 @@ def predict(paper: Paper, kit: Kit, layers: Iterable[Pass], hand: Pressures = ST
     """
     spot, out = start if start is not None else bare(paper), []
     for layer in layers:
-        spot = apply(spot, kit, layer, hand)
+        spot = apply(spot, kit, layer)
         out.append(spot)
     return out

@@ -15,11 +15,11 @@ import numpy as np
 from hanabira.core.colour.difference import delta_e00
 from hanabira.core.colour.spaces import Array, chroma, hue_deg
 from hanabira.core.faults import RecipeFault
+from hanabira.core.optics import batch as many
 from hanabira.core.optics.film import Film
 from hanabira.core.optics.kit import Kit
-from hanabira.core.optics.paper import STANDARD_PRESSURES, Paper, Pressures
+from hanabira.core.optics.paper import Paper
 from hanabira.core.optics.stack import Pass, Spot, apply, bare
-from hanabira.core.solver import batch as many
 from hanabira.core.solver.library import opaque_order
 from hanabira.core.solver.search import continue_from
 from hanabira.core.solver.target import Reach
@@ -105,7 +105,6 @@ def follow(
     kit: Kit,
     layers: Sequence[Layer],
     targets: Mapping[str, Array],
-    hand: Pressures = STANDARD_PRESSURES,
     expected: bool = True,
 ) -> Prediction:
     """Predict a recipe band by band. ``targets`` are paper targets (Lab) by band."""
@@ -115,26 +114,26 @@ def follow(
         labs, tooth = [spot.lab], [spot.used]
         for layer in layers:
             if band in WHERE[layer.where]:
-                spot = apply(spot, kit, layer.as_pass, hand)
+                spot = apply(spot, kit, layer.as_pass)
             labs.append(spot.lab)
             tooth.append(spot.used)
         target = targets[band]
-        mean = _expected(paper, kit, [q for q in layers if band in WHERE[q.where]], target, hand) if expected else float("nan")
+        mean = _expected(paper, kit, [q for q in layers if band in WHERE[q.where]], target) if expected else float("nan")
         states[band] = BandState(band, target, tuple(labs), tuple(tooth), mean)
     return Prediction(states, max(s.tooth[-1] for s in states.values()))
 
 
-def _expected(paper: Paper, kit: Kit, layers: Sequence[Layer], target: Array, hand: Pressures) -> float:
+def _expected(paper: Paper, kit: Kit, layers: Sequence[Layer], target: Array) -> float:
     """Mean ΔE00 under the six hands. A tool blends what is there, so the hands scatter what lies over it."""
     spot, tail = bare(paper), list(layers)
     last_tool = max((i for i, q in enumerate(tail) if q.tool), default=-1)
     for layer in tail[: last_tool + 1]:
-        spot = apply(spot, kit, layer.as_pass, hand)
+        spot = apply(spot, kit, layer.as_pass)
     passes = [(kit.index[q.code], q.pressure) for q in tail[last_tool + 1 :] for _ in range(q.passes)]
     if not passes:
         return float(delta_e00(spot.lab, target))
     who, how = np.array([passes]).transpose(2, 0, 1)
-    return float(delta_e00(many.under_hands(paper, spot, kit, who, how, hand), target).mean())
+    return float(delta_e00(many.under_hands(paper, spot, kit, who, how), target).mean())
 
 
 def paper_targets(reach: Reach, values: Mapping[str, Array]) -> dict[str, Array]:
@@ -144,7 +143,7 @@ def paper_targets(reach: Reach, values: Mapping[str, Array]) -> dict[str, Array]
 
 def solve_area(
     kit: Kit, paper: Paper, targets: Mapping[str, Array], stroke: str = "flick", stroke_mm: float = 0.0, reasons: Mapping[str, str] | None = None,
-    tray: Sequence[str] = (), hand: Pressures = STANDARD_PRESSURES, token: Token = SILENT,
+    tray: Sequence[str] = (), token: Token = SILENT,
 ) -> tuple[Layer, ...]:  # fmt: skip
     """Layers for the four bands of an area, band after band on the predicted state of the ones before.
 
@@ -164,30 +163,28 @@ def solve_area(
     spot, layers, laid = bare(paper), [], list(tray)
     for k, band in enumerate(order):
         token.report(k / len(order), f"Solving the {band} of the area")
-        stack = continue_from(kit, paper, spot, targets[band], passes[band], most[band], laid, hand)[0]
+        stack = continue_from(kit, paper, spot, targets[band], passes[band], most[band], laid)[0]
         for n, step in enumerate(stack.layers):
             role = _role(kit, band, step.code, n, len(stack.layers), opaque, spot, targets[band])
             text = _reason(kit, role, band, step, targets, why)
             layers.append(Layer(role, step.code, step.pressure, step.passes, where[band], stroke, stroke_mm, why=text))
             laid.append(step.code)
-            spot = apply(spot, kit, step, hand)
+            spot = apply(spot, kit, step)
     token.report(0.95, "Leaving out what does nothing")
-    return prune(paper, kit, layers, targets, hand)
+    return prune(paper, kit, layers, targets)
 
 
 IDLE_DE = 0.35
 """A layer whose absence costs no band more ΔE00 than this is left out."""
 
 
-def prune(
-    paper: Paper, kit: Kit, layers: Sequence[Layer], targets: Mapping[str, Array], hand: Pressures = STANDARD_PRESSURES
-) -> tuple[Layer, ...]:
+def prune(paper: Paper, kit: Kit, layers: Sequence[Layer], targets: Mapping[str, Array]) -> tuple[Layer, ...]:
     """The recipe without the layers that change nothing an eye would miss, tried from the top down."""
     kept = tuple(layers)
-    now = follow(paper, kit, kept, targets, hand)
+    now = follow(paper, kit, kept, targets)
     for k in range(len(kept) - 1, -1, -1):
         fewer = without_layer(kept, k)
-        then = follow(paper, kit, fewer, targets, hand)
+        then = follow(paper, kit, fewer, targets)
         if all(then.band(b).expected_de00 <= now.band(b).expected_de00 + IDLE_DE for b in BANDS):
             kept, now = fewer, then
     return kept
@@ -265,7 +262,6 @@ def swaps(
     at: int,
     targets: Mapping[str, Array],
     most: int = 4,
-    hand: Pressures = STANDARD_PRESSURES,
 ) -> tuple[Swap, ...]:
     """The layer's own pencil first, then the best others in its place at the same pressure.
 
@@ -279,24 +275,22 @@ def swaps(
     place = mine.index(layer)
     spot = bare(paper)
     for q in mine[:place]:
-        spot = apply(spot, kit, q.as_pass, hand)
+        spot = apply(spot, kit, q.as_pass)
     n = len(kit)
     state = many.start(spot, n)
     film = Film(kit.film.absorption, kit.film.scattering)
     for _ in range(layer.passes):
-        state, _d = many.lay(paper, state, film, np.full(n, layer.pressure), hand)
+        state, _d = many.lay(paper, state, film, np.full(n, layer.pressure), kit.hand)
     rest = mine[place + 1 :]
     if any(q.tool for q in rest):  # tools need the running sums: follow each pencil on its own
-        labs = np.array(
-            [follow(paper, kit, with_layer(layers, at, code=p.code), targets, hand, expected=False).band(band).lab for p in kit]
-        )
-        tooth = np.full(n, follow(paper, kit, layers, targets, hand, expected=False).band(band).tooth[-1])
+        labs = np.array([follow(paper, kit, with_layer(layers, at, code=p.code), targets, expected=False).band(band).lab for p in kit])
+        tooth = np.full(n, follow(paper, kit, layers, targets, expected=False).band(band).tooth[-1])
     else:
         for q in rest:
             i = kit.index[q.code]
             other = Film(np.repeat(kit.film.absorption[i : i + 1], n, 0), np.repeat(kit.film.scattering[i : i + 1], n, 0))
             for _ in range(q.passes):
-                state, _d = many.lay(paper, state, other, np.full(n, q.pressure), hand)
+                state, _d = many.lay(paper, state, other, np.full(n, q.pressure), kit.hand)
         labs, tooth = state.lab, many.used(paper, state)
     de = delta_e00(labs, targets[band])
     here = kit.index[layer.code]

@@ -19,7 +19,7 @@ from hanabira.core.colour.spaces import Array
 from hanabira.core.optics.bands import reflectance_to_lab
 from hanabira.core.optics.film import Film, over, reflect_transmit
 from hanabira.core.optics.kit import Kit
-from hanabira.core.optics.paper import STANDARD_PRESSURES, Paper, Pressures, Tooth, lay_pass, see, tooth_used
+from hanabira.core.optics.paper import Paper, Tooth, lay_pass, see, tooth_used
 from hanabira.core.optics.stack import bare
 from hanabira.core.token import SILENT, Token
 
@@ -30,7 +30,7 @@ LEAST_DEPOSIT = 0.015
 ORDER_SLACK = 8.0
 """How much lighter (pencil) or darker (pastel) in L* a later layer may be."""
 TABLE_LIMIT = 80
-FORMAT = 3
+FORMAT = 4
 
 
 @dataclass(frozen=True)
@@ -58,12 +58,14 @@ class Library:
         return len(self.tooth)
 
 
-def key(kit: Kit, paper: Paper, hand: Pressures = STANDARD_PRESSURES) -> str:
+def key(kit: Kit, paper: Paper) -> str:
     """A name that changes whenever the library would."""
     h = hashlib.sha256()
-    for part in (kit.film.absorption, kit.film.scattering, hand.deposit, hand.reach, hand.full, hand.crush):
+    for part in (kit.film.absorption, kit.film.scattering, kit.hand.deposit, kit.hand.reach, kit.hand.full, kit.hand.crush):
         h.update(np.round(part, 9).tobytes())
-    h.update(repr((FORMAT, paper.cap, paper.off, paper.soft, paper.grip, paper.ground_hex.lower(), [p.code for p in kit])).encode())
+    h.update(
+        repr((FORMAT, paper.cap, paper.off, paper.soft, paper.grip, paper.n, paper.ground_hex.lower(), [p.code for p in kit])).encode()
+    )
     return h.hexdigest()[:24]
 
 
@@ -91,7 +93,7 @@ def representatives(kit: Kit, most: int) -> Array:
     return np.sort(chosen)
 
 
-def build(kit: Kit, paper: Paper, hand: Pressures = STANDARD_PRESSURES, token: Token = SILENT) -> Library:
+def build(kit: Kit, paper: Paper, token: Token = SILENT) -> Library:
     """Compute the library of a kit on a paper; 72 pencils give about a million stacks in a few seconds."""
     free = len(kit) <= 12
     opaque = opaque_order(kit, paper)
@@ -107,7 +109,7 @@ def build(kit: Kit, paper: Paper, hand: Pressures = STANDARD_PRESSURES, token: T
         token.report(done / len(combos), "Laying every stack of this kit on this paper")
         tooth, steps, fits = Tooth.fresh(), [], True
         for pressure in combo:
-            contact, t, tooth = lay_pass(paper, tooth, pressure, hand)
+            contact, t, tooth = lay_pass(paper, tooth, pressure, kit.hand)
             fits &= float((contact * t).mean()) >= LEAST_DEPOSIT
             steps.append((contact, t))
         share = tooth_used(paper, tooth)
@@ -122,18 +124,18 @@ def build(kit: Kit, paper: Paper, hand: Pressures = STANDARD_PRESSURES, token: T
 
         first = put(films[0], contacts[0], everyone, ground)
         if len(combo) == 1:
-            out.append((everyone[:, None], np.array(combo), see(first), share))
+            out.append((everyone[:, None], np.array(combo), see(first, paper.n), share))
             continue
         for j in map(int, everyone if len(combo) == 2 else some):
             under = everyone[allowed[:, j]] if len(combo) == 2 else some[allowed[some, j]]
             two = put(films[1], contacts[1], j, first[under])
             if len(combo) == 2:
-                out.append((np.column_stack([under, np.full(len(under), j)]), np.array(combo), see(two), share))
+                out.append((np.column_stack([under, np.full(len(under), j)]), np.array(combo), see(two, paper.n), share))
                 continue
             above = some[allowed[j, some]]
             three = put(films[2], contacts[2], above[None, :], two[:, None])
             who = np.stack(np.broadcast_arrays(under[:, None], j, above[None, :]), -1).reshape(-1, 3)
-            out.append((who, np.array(combo), see(three).reshape(-1, 8), share))
+            out.append((who, np.array(combo), see(three, paper.n).reshape(-1, 8), share))
         token.check()
     n = sum(len(who) for who, *_ in out)
     pencils, pressures = np.full((n, 3), -1, np.int16), np.zeros((n, 3), np.int8)

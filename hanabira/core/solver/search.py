@@ -11,11 +11,11 @@ from numpy.typing import ArrayLike
 
 from hanabira.core.colour.difference import delta_e00
 from hanabira.core.colour.spaces import Array
+from hanabira.core.optics import batch as many
 from hanabira.core.optics.film import Film
 from hanabira.core.optics.kit import Kit
-from hanabira.core.optics.paper import STANDARD_PRESSURES, Paper, Pressures
+from hanabira.core.optics.paper import Paper
 from hanabira.core.optics.stack import Pass, Spot, bare, predict
-from hanabira.core.solver import batch as many
 from hanabira.core.solver.library import LEAST_DEPOSIT, LEVELS, MOST_TOOTH, Library, opaque_order, order_allows
 
 PASS_COST = 0.10
@@ -65,7 +65,6 @@ def solve(
     target: ArrayLike,
     max_passes: int = 3,
     alternatives: int = 3,
-    hand: Pressures = STANDARD_PRESSURES,
 ) -> Solution:
     """Best stacks on the bare paper for a paper target (Lab, (3,)).
 
@@ -77,31 +76,31 @@ def solve(
     spot = bare(paper)
     candidates = _from_library(library, wanted, max_passes)
     if len(kit) <= 12 and max_passes >= 3:
-        deeper = _beam(kit, paper, spot, wanted, max(5, max_passes), MOST_TOOTH, hand, free=True)
+        deeper = _beam(kit, paper, spot, wanted, max(5, max_passes), MOST_TOOTH, free=True)
         candidates = _join(candidates, deeper)
     elif max_passes > 3:
-        candidates = _join(candidates, _beam(kit, paper, spot, wanted, max_passes, MOST_TOOTH, hand))
+        candidates = _join(candidates, _beam(kit, paper, spot, wanted, max_passes, MOST_TOOTH))
     if len(kit) > len(np.unique(library.pencils)) or len(kit) > 80:
-        candidates = _with_neighbours(kit, candidates, spot, paper, wanted, hand)
-    stacks = _rank(kit, paper, spot, wanted, *candidates, alternatives=alternatives, hand=hand)
+        candidates = _with_neighbours(kit, candidates, spot, paper, wanted)
+    stacks = _rank(kit, paper, spot, wanted, *candidates, alternatives=alternatives)
     return Solution(stacks, (time.perf_counter() - t0) * 1000)
 
 
 def continue_from(
     kit: Kit, paper: Paper, spot: Spot, target: ArrayLike, max_passes: int = 3, most_tooth: float = MOST_TOOTH, tray: Sequence[str] = (),
-    hand: Pressures = STANDARD_PRESSURES, alternatives: int = 1,
+    alternatives: int = 1,
 ) -> tuple[Stack, ...]:  # fmt: skip
     """Best further passes on a spot that already carries layers; an empty stack when nothing helps.
 
     Pencils that lie in the ``tray`` already cost nothing; a further one must earn its place.
     """
     wanted = np.asarray(target, float)
-    pencils, pressures = _beam(kit, paper, spot, wanted, max_passes, most_tooth, hand)
+    pencils, pressures = _beam(kit, paper, spot, wanted, max_passes, most_tooth)
     now = float(delta_e00(spot.lab, wanted))
     stay = Stack((), spot.lab, wanted, now, now, 0.0, spot.used, now)
     if not len(pencils):
         return (stay,)
-    ranked = _rank(kit, paper, spot, wanted, pencils, pressures, alternatives=alternatives, hand=hand, tray=tray)
+    ranked = _rank(kit, paper, spot, wanted, pencils, pressures, alternatives=alternatives, tray=tray)
     return ranked if ranked[0].score < stay.score else (stay, *ranked)
 
 
@@ -134,7 +133,6 @@ def _beam(
     wanted: Array,
     depth: int,
     most_tooth: float,
-    hand: Pressures,
     width: int = 160,
     keep: int = 60,
     free: bool = False,
@@ -166,7 +164,7 @@ def _beam(
         if len(rows) > 40_000:
             pick = rng.permutation(len(rows))[:40_000]
             rows, cols = rows[pick], cols[pick]
-        after, deposit = many.lay(paper, state.take(rows), Film(film.absorption[cols], film.scattering[cols]), how[cols], hand)
+        after, deposit = many.lay(paper, state.take(rows), Film(film.absorption[cols], film.scattering[cols]), how[cols], kit.hand)
         ok = (many.used(paper, after) <= most_tooth) & (deposit >= LEAST_DEPOSIT)
         rows, cols, after = rows[ok], cols[ok], after.take(ok)
         if not len(rows):
@@ -190,12 +188,10 @@ def _beam(
     return np.concatenate(found_p), np.concatenate(found_q)
 
 
-def _with_neighbours(
-    kit: Kit, candidates: tuple[Array, Array], spot: Spot, paper: Paper, wanted: Array, hand: Pressures
-) -> tuple[Array, Array]:
+def _with_neighbours(kit: Kit, candidates: tuple[Array, Array], spot: Spot, paper: Paper, wanted: Array) -> tuple[Array, Array]:
     """Swap each pencil of the best stacks for its four nearest in the full kit."""
     pencils, pressures = candidates
-    d = delta_e00(many.under_hands(paper, spot, kit, pencils, pressures, hand).mean(1), wanted)
+    d = delta_e00(many.under_hands(paper, spot, kit, pencils, pressures).mean(1), wanted)
     best = np.argsort(d)[:40]
     lab = kit.masstone_lab
     new_p, new_q = [pencils], [pressures]
@@ -221,13 +217,12 @@ def _rank(
     pencils: Array,
     pressures: Array,
     alternatives: int,
-    hand: Pressures,
     tray: Sequence[str] | None = None,
 ) -> tuple[Stack, ...]:
     """Score candidates under the six hands and give the best ones with different pencils."""
     both = np.unique(np.concatenate([pencils, pressures], 1), axis=0)
     pencils, pressures = both[:, : pencils.shape[1]], both[:, pencils.shape[1] :]
-    de = delta_e00(many.under_hands(paper, spot, kit, pencils, pressures, hand), wanted)
+    de = delta_e00(many.under_hands(paper, spot, kit, pencils, pressures), wanted)
     on = pencils >= 0
     far = np.sqrt(((kit.masstone_lab[np.maximum(pencils, 0)] - wanted) ** 2).sum(2))
     in_area = tray is not None
@@ -248,7 +243,7 @@ def _rank(
             continue
         seen.add(mix)
         layers = merge([Pass(kit.pencils[p].code, int(q)) for p, q in zip(pencils[i][on[i]], pressures[i][on[i]], strict=True)])
-        end = predict(paper, kit, layers, hand, spot)[-1]
+        end = predict(paper, kit, layers, spot)[-1]
         out.append(
             Stack(
                 layers,

@@ -9,11 +9,11 @@ from numpy.typing import ArrayLike
 
 from hanabira.core.colour.spaces import WHITE, Array, lab_to_xyz, xyz_to_lab
 from hanabira.core.optics.bands import reflectance_to_xyz
+from hanabira.core.optics.batch import lay, start
 from hanabira.core.optics.film import Film
 from hanabira.core.optics.kit import Kit
-from hanabira.core.optics.paper import STANDARD_PRESSURES, Paper, Pressures, see
+from hanabira.core.optics.paper import Paper, see
 from hanabira.core.optics.stack import bare
-from hanabira.core.solver.batch import lay, start
 
 
 @dataclass(frozen=True)
@@ -43,13 +43,13 @@ class Reach:
         return xyz_to_lab(self.white * (b + (1 - b) * lab_to_xyz(lab) / WHITE))
 
 
-def reach(kit: Kit, paper: Paper, hand: Pressures = STANDARD_PRESSURES) -> Reach:
+def reach(kit: Kit, paper: Paper) -> Reach:
     """Lightest and darkest a kit gets on a paper with up to three heavy passes of one pencil."""
     n, spot = len(kit), bare(paper)
     film = Film(kit.film.absorption, kit.film.scattering)
     batch, seen = start(spot, n), [spot.reflectance[None]]
     for _ in range(3):
-        batch, _deposit = lay(paper, batch, film, np.full(n, 5), hand)
-        seen.append(see(batch.zones))
+        batch, _deposit = lay(paper, batch, film, np.full(n, 5), kit.hand)
+        seen.append(see(batch.zones, paper.n))
     xyz = reflectance_to_xyz(np.concatenate(seen))
     return Reach(xyz[np.argmax(xyz[:, 1])], float(xyz[:, 1].min()))

@@ -10,7 +10,7 @@ from hanabira.core.colour.spaces import Array
 from hanabira.core.optics.bands import reflectance_to_lab
 from hanabira.core.optics.film import Film, over, reflect_transmit
 from hanabira.core.optics.kit import Kit
-from hanabira.core.optics.paper import DEPTHS, SETTLE, STANDARD_PRESSURES, Paper, Pressures, room, see
+from hanabira.core.optics.paper import DEPTHS, SETTLE, STANDARD_PRESSURES, YULE_NIELSEN, Paper, Pressures, room, see
 from hanabira.core.optics.stack import Spot
 
 SCENARIOS = 6
@@ -24,24 +24,25 @@ class Batch:
     zones: Array
     fill: Array
     crush: Array
+    n: float = YULE_NIELSEN
 
     def take(self, index: Array) -> Batch:
         """The states at these places of the first axis."""
-        return Batch(self.zones[index], self.fill[index], self.crush[index])
+        return Batch(self.zones[index], self.fill[index], self.crush[index], self.n)
 
     def spread(self) -> Batch:
         """The same states with an axis of 1 after the first, to broadcast against choices."""
-        return Batch(self.zones[:, None], self.fill[:, None], self.crush[:, None])
+        return Batch(self.zones[:, None], self.fill[:, None], self.crush[:, None], self.n)
 
     @property
     def lab(self) -> Array:
         """Lab of what the eye sees, (…, 3)."""
-        return reflectance_to_lab(see(self.zones))
+        return reflectance_to_lab(see(self.zones, self.n))
 
 
 def start(spot: Spot, n: int = 1) -> Batch:
     """A batch of ``n`` copies of one spot."""
-    return Batch(np.repeat(spot.zones[None], n, 0), np.repeat(spot.tooth.fill[None], n, 0), np.full(n, spot.tooth.crush))
+    return Batch(np.repeat(spot.zones[None], n, 0), np.repeat(spot.tooth.fill[None], n, 0), np.full(n, spot.tooth.crush), spot.paper.n)
 
 
 def used(paper: Paper, batch: Batch) -> Array:
@@ -71,7 +72,7 @@ def lay(
     zones = c * over(r0, t2, batch.zones) + (1 - c) * batch.zones
     crush = batch.crush + hand.crush[i] * (1 - batch.crush)
     amount = contact * t
-    return Batch(zones, batch.fill + amount, np.broadcast_to(crush, amount.shape[:-1])), amount.mean(-1)
+    return Batch(zones, batch.fill + amount, np.broadcast_to(crush, amount.shape[:-1]), batch.n), amount.mean(-1)
 
 
 def hand_scatter() -> tuple[Array, Array]:
@@ -90,7 +91,7 @@ def hand_scatter() -> tuple[Array, Array]:
 _THICKNESS, _REACH = hand_scatter()
 
 
-def under_hands(paper: Paper, spot: Spot, kit: Kit, pencils: Array, pressures: Array, hand: Pressures = STANDARD_PRESSURES) -> Array:
+def under_hands(paper: Paper, spot: Spot, kit: Kit, pencils: Array, pressures: Array) -> Array:
     """Lab (n, 6, 3) of ``n`` stacks under the six hands.
 
     ``pencils`` (n, passes) are places in the kit and ``pressures`` (n, passes) 1–5, both with −1
@@ -99,7 +100,7 @@ def under_hands(paper: Paper, spot: Spot, kit: Kit, pencils: Array, pressures: A
     n, passes = pencils.shape
     zones = np.broadcast_to(spot.zones, (n, SCENARIOS, 3, 8))
     fill = np.broadcast_to(spot.tooth.fill, (n, SCENARIOS, 3))
-    batch = Batch(zones, fill, np.full((n, SCENARIOS), spot.tooth.crush))
+    batch = Batch(zones, fill, np.full((n, SCENARIOS), spot.tooth.crush), paper.n)
     for k in range(passes):
         on = pencils[:, k] >= 0
         if not on.any():
@@ -108,11 +109,11 @@ def under_hands(paper: Paper, spot: Spot, kit: Kit, pencils: Array, pressures: A
         film = Film(kit.film.absorption[i][:, None], kit.film.scattering[i][:, None])
         part = batch.take(on)
         pressure = np.broadcast_to(pressures[on, k][:, None], (len(i), SCENARIOS))
-        done, _ = lay(paper, part, film, pressure, hand, _THICKNESS[:, k % MOST_PASSES], _REACH[:, k % MOST_PASSES])
+        done, _ = lay(paper, part, film, pressure, kit.hand, _THICKNESS[:, k % MOST_PASSES], _REACH[:, k % MOST_PASSES])
         if on.all():
             batch = done
         else:
             z, f, c = batch.zones.copy(), batch.fill.copy(), batch.crush.copy()
             z[on], f[on], c[on] = done.zones, done.fill, done.crush
-            batch = Batch(z, f, c)
+            batch = Batch(z, f, c, paper.n)
     return batch.lab

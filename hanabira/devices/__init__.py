@@ -1,0 +1,1 @@
+"""Doors to outside things, each with a small simulated stand-in that ships."""
