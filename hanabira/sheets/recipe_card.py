@@ -81,7 +81,8 @@ class Card:
     lines: tuple[str, ...] = field(default=())
 
 
-def _register() -> None:
+def register_fonts() -> None:
+    """Make the shipped typefaces known to the PDF writer."""
     for name, file in _FONTS.items():
         if name not in pdfmetrics.getRegisteredFontNames():
             pdfmetrics.registerFont(TTFont(name, str(fonts.FOLDER / f"{file}.ttf")))
@@ -159,7 +160,7 @@ class _Sheet:
 
 def write_recipe_card(card: Card, target: Path, token: Token = SILENT) -> Path:
     """Write a card to ``target``, aside first and then renamed; `Fault` when it cannot be written."""
-    _register()
+    register_fonts()
     buffer = io.BytesIO()
     canvas = Canvas(buffer, pagesize=PAGES[card.page], pageCompression=1)
     canvas.setTitle(f"{card.title}: recipe card")

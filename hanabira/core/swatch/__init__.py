@@ -1,0 +1,1 @@
+"""Swatch sheets: their geometry, and reading them back from a photo or scan."""

@@ -1,0 +1,289 @@
+"""Reading a filled swatch sheet from a photo or scan.
+
+The corner marks are found as nested squares, the perspective is taken out, the light is
+flattened from the bare paper between the cells (log-quadratic surface a channel), which
+removes exposure and cast as well; the grey wedges then straighten the camera's tone. Each
+cell gives the median of its inner part in Lab, its spread, and a flag where it is stained or
+half filled.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from hanabira.core.colour.spaces import Array, lab_to_xyz, srgb_to_linear, srgb_to_xyz, xyz_to_lab
+from hanabira.core.faults import PhotoFault
+from hanabira.core.optics.kit import Kit
+from hanabira.core.swatch.layout import MARK_MM, Cell, SheetPage
+from hanabira.core.token import SILENT, Token
+
+PX_PER_MM = 6.0
+STAINED_SD = 7.0
+"""Spread of a cell's L* above which it counts as stained or badly filled."""
+_INNER = 0.22
+
+
+@dataclass(frozen=True)
+class Reading:
+    """A measured cell: Lab, spread (sd of L*), and a flag, empty when all is well."""
+
+    cell: Cell
+    lab: Array
+    spread: float
+    flag: str
+
+
+@dataclass(frozen=True)
+class SheetReading:
+    """A page read from a photo. ``to_photo`` (3, 3) maps mm of the page to photo pixels."""
+
+    page: SheetPage
+    cells: tuple[Reading, ...]
+    to_photo: Array
+    grey_error: float
+
+
+@dataclass(frozen=True)
+class _Mark:
+    centre: tuple[float, float]
+    size: float
+    holed: bool
+
+
+def find_marks(photo: np.ndarray) -> Array:
+    """Middles of the four marks in photo pixels, clockwise from the sheet's top left, (4, 2).
+
+    Raises `PhotoFault` when they are not all there.
+    """
+    k = min(1.0, 2200 / max(photo.shape[:2]))
+    small = cv2.resize(photo, None, fx=k, fy=k, interpolation=cv2.INTER_AREA) if k < 1 else photo
+    grey = cv2.cvtColor(small, cv2.COLOR_RGB2GRAY)
+    best: list[_Mark] = []
+    for block in (51, 101, 25):
+        dark = cv2.adaptiveThreshold(cv2.GaussianBlur(grey, (0, 0), 0.8), 255, cv2.ADAPTIVE_THRESH_MEAN_C, cv2.THRESH_BINARY_INV, block, 12)
+        marks = _nested(dark)
+        holed = [m for m in marks if m.holed]
+        if len(marks) >= 4 and holed:
+            found = _quadrilateral(marks, holed)
+            if found is not None:
+                return found / k
+        best = max(best, marks, key=len)
+    raise PhotoFault(
+        f"The sheet’s corner marks were not found ({len(best)} of 4).",
+        do="Photograph the whole sheet, flat, with all four marks in the picture.",
+    )
+
+
+def _nested(dark: np.ndarray) -> list[_Mark]:
+    """Dark square, light square in it, dark square in that; one more light square makes it the top left mark."""
+    contours, tree = cv2.findContours(dark, cv2.RETR_TREE, cv2.CHAIN_APPROX_NONE)
+    if tree is None:
+        return []
+    tree = tree[0]
+    out = []
+    for i, contour in enumerate(contours):
+        area = cv2.contourArea(contour)
+        if area < 60 or not _squarish(contour):
+            continue
+        depth, areas, at = 0, [area], i
+        centres = [_centre(contour)]
+        while True:
+            children = []
+            child = tree[at][2]
+            while child >= 0:
+                children.append(child)
+                child = tree[child][0]
+            children = [c for c in children if cv2.contourArea(contours[c]) > 0.02 * areas[-1]]
+            if len(children) != 1 or depth >= 4:
+                break
+            at = children[0]
+            depth += 1
+            areas.append(max(1.0, cv2.contourArea(contours[at])))
+            centres.append(_centre(contours[at]))
+        if depth not in (2, 3):
+            continue
+        # light ring 0.62, dark core 0.34 and hole 0.14 of the side, squared
+        if not (0.2 < areas[1] / areas[0] < 0.62 and 0.12 < areas[2] / areas[1] < 0.62):
+            continue
+        if max(np.hypot(*(np.array(c) - centres[0])) for c in centres[1:]) > 0.2 * np.sqrt(area):
+            continue
+        out.append(_Mark(tuple(np.mean(centres[:3], 0)), float(np.sqrt(area)), depth == 3))  # type: ignore[arg-type]
+    return out
+
+
+def _centre(contour: np.ndarray) -> tuple[float, float]:
+    m = cv2.moments(contour)
+    if m["m00"] == 0:
+        p = contour.reshape(-1, 2).mean(0)
+        return float(p[0]), float(p[1])
+    return m["m10"] / m["m00"], m["m01"] / m["m00"]
+
+
+def _squarish(contour: np.ndarray) -> bool:
+    _, (w, h), _ = cv2.minAreaRect(contour)
+    if min(w, h) < 6 or max(w, h) / min(w, h) > 1.8:
+        return False
+    return cv2.contourArea(contour) > 0.75 * w * h
+
+
+def _quadrilateral(marks: Sequence[_Mark], holed: Sequence[_Mark]) -> Array | None:
+    """The four marks of like size that span the largest figure, in order from the holed one."""
+    from itertools import combinations
+
+    best, best_area = None, 0.0
+    for first in holed:
+        others = [m for m in marks if m is not first and not m.holed and 0.45 < m.size / first.size < 2.2]
+        for three in combinations(sorted(others, key=lambda m: -m.size)[:12], 3):
+            points = np.array([first.centre, *(m.centre for m in three)], np.float32)
+            hull = cv2.convexHull(points)
+            if len(hull) != 4:
+                continue
+            area = float(cv2.contourArea(hull))
+            if area > best_area:
+                c = points.mean(0)
+                # clockwise on screen, where y runs down
+                order = np.argsort(np.arctan2(points[:, 1] - c[1], points[:, 0] - c[0]))
+                ring = points[order]
+                start = int(np.where(order == 0)[0][0])
+                best, best_area = np.roll(ring, -start, 0).astype(float), area
+    return best
+
+
+def rectify(photo: np.ndarray, marks: Array, page: SheetPage) -> tuple[Array, Array]:
+    """The sheet seen straight on, as linear light (h, w, 3) float32, and the map from mm to photo pixels."""
+    to_photo = cv2.getPerspectiveTransform(page.marks.astype(np.float32), marks.astype(np.float32))
+    w, h = (round(v * PX_PER_MM) for v in page.size)
+    scale = np.diag([1 / PX_PER_MM, 1 / PX_PER_MM, 1.0])
+    flat = cv2.warpPerspective(
+        photo, to_photo @ scale, (w, h), flags=cv2.INTER_AREA | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE
+    )
+    linear = cv2.LUT(flat, srgb_to_linear(np.arange(256) / 255).astype(np.float32))
+    return linear, to_photo
+
+
+def _patch(image: Array, rect: tuple[float, float, float, float], inner: float = _INNER) -> Array:
+    x, y, w, h = rect
+    x0, x1 = (x + w * inner) * PX_PER_MM, (x + w * (1 - inner)) * PX_PER_MM
+    y0, y1 = (y + h * inner) * PX_PER_MM, (y + h * (1 - inner)) * PX_PER_MM
+    return image[round(y0) : max(round(y0) + 1, round(y1)), round(x0) : max(round(x0) + 1, round(x1))]
+
+
+def page_number(linear: Array, page: SheetPage) -> int:
+    """The number in the page code."""
+    values = [float(_patch(linear, rect).mean()) for rect, _ in page.code]
+    white = float(np.percentile(linear[: int(40 * PX_PER_MM)], 90))
+    return sum(1 << k for k, v in enumerate(values) if v < 0.4 * white)
+
+
+def flatten(linear: Array, page: SheetPage) -> Array:
+    """Light and cast taken out: bare paper is 1 everywhere. Log-quadratic surface through the blank places."""
+    h, w = linear.shape[:2]
+    blank = np.ones((h, w), bool)
+    for rect in [c.rect for c in page.cells] + [r for r, _ in page.greys] + [r for r, _ in page.code]:
+        x, y, rw, rh = rect
+        pad = 1.0
+        blank[
+            int((y - pad) * PX_PER_MM) : int((y + rh + pad) * PX_PER_MM) + 1,
+            int((x - pad) * PX_PER_MM) : int((x + rw + pad) * PX_PER_MM) + 1,
+        ] = False
+    m = int(4 * PX_PER_MM)
+    blank[:m], blank[-m:], blank[:, :m], blank[:, -m:] = False, False, False, False
+    for mx, my in page.marks:
+        r = MARK_MM / 2 + 1.5
+        blank[int((my - r) * PX_PER_MM) : int((my + r) * PX_PER_MM), int((mx - r) * PX_PER_MM) : int((mx + r) * PX_PER_MM)] = False
+    ys, xs = np.nonzero(blank[::5, ::5])
+    x, y = xs * 5 / w * 2 - 1, ys * 5 / h * 2 - 1
+    basis = np.stack([np.ones_like(x), x, y, x * y, x * x, y * y], 1)
+    gy, gx = np.mgrid[-1 : 1 : h * 1j, -1 : 1 : w * 1j].astype(np.float32)
+    surface = np.empty_like(linear)
+    for c in range(3):
+        v = np.log(np.maximum(linear[::5, ::5, c][ys, xs], 1e-4))
+        keep = np.ones(len(v), bool)
+        for _ in range(4):  # print, smudges and shadows fall below the paper: leave them out
+            k = np.linalg.lstsq(basis[keep], v[keep], rcond=None)[0]
+            off = v - basis @ k
+            sd = 1.48 * np.median(np.abs(off[keep])) + 1e-3
+            keep = (off > -2.0 * sd) & (off < 3.0 * sd)
+        surface[..., c] = np.exp(k[0] + k[1] * gx + k[2] * gy + k[3] * gx * gy + k[4] * gx * gx + k[5] * gy * gy)
+    return linear / surface
+
+
+def tone_curve(flat: Array, page: SheetPage, white_lab: Array) -> tuple[Array, float]:
+    """Exponent a channel that brings the grey steps to their nominal values, and the error left in L*.
+
+    Bare paper is 1 and stays 1; a camera's contrast bends what lies below as a power.
+    """
+    white_y = float(lab_to_xyz(white_lab)[1])
+    seen = np.array([np.median(_patch(flat, rect).reshape(-1, 3), 0) for rect, _ in page.greys])
+    wanted = np.array([float(lab_to_xyz(np.array([v, 0, 0]))[1]) / white_y for _, v in page.greys])
+    power = np.empty(3)
+    for c in range(3):
+        a, b = np.log(np.clip(seen[:, c], 1e-3, 0.999)), np.log(wanted)
+        power[c] = np.clip((a @ b) / (a @ a), 0.6, 1.6)
+    got = (np.clip(seen, 1e-4, None) ** power).mean(1) * white_y
+    left = xyz_to_lab(np.stack([got * 0.95047, got, got * 1.08883], 1))[:, 0] - np.array([v for _, v in page.greys])
+    return power, float(np.abs(left).mean())
+
+
+def read_sheet(
+    photo: np.ndarray,
+    pages: Sequence[SheetPage],
+    white_lab: Sequence[float] = (95.8, -0.4, 2.0),
+    number: int | None = None,
+    kit: Kit | None = None,
+    token: Token = SILENT,
+) -> SheetReading:
+    """Read one page of a sheet from a photo (h, w, 3) uint8 sRGB.
+
+    ``white_lab`` is the bare paper's colour, which the flattened photo is anchored to. The page is
+    told by its printed code, or by ``number``. A ``kit`` tells which cells are pale by nature. Raises `PhotoFault` when marks or code are not found.
+    """
+    token.report(0.05, "Looking for the corner marks")
+    marks = find_marks(photo)
+    token.report(0.35, "Straightening the sheet")
+    linear, to_photo = rectify(photo, marks, pages[0])
+    told = page_number(linear, pages[0]) if number is None else number
+    page = next((p for p in pages if p.number == told), None)
+    if page is None:
+        raise PhotoFault(
+            f"The page’s code says {told}, but the sheet has the pages 1–{len(pages)}.", do="Choose the kit this sheet was printed for."
+        )
+    token.report(0.55, "Taking out the light")
+    flat = flatten(linear, page)
+    white = np.asarray(white_lab, float)
+    power, grey_error = tone_curve(flat, page, white)
+    flat = np.clip(flat, 1e-4, 1.6) ** power.astype(np.float32)
+    token.report(0.8, "Measuring the cells")
+    white_rgb = lab_to_xyz(white) @ _XYZ_TO_LINEAR
+    out = []
+    for cell in page.cells:
+        patch = _patch(flat, cell.rect).reshape(-1, 3) * white_rgb
+        lab = xyz_to_lab(patch @ _LINEAR_TO_XYZ)
+        middle = np.median(lab, 0)
+        spread = float(1.48 * np.median(np.abs(lab[:, 0] - middle[0])))
+        out.append(Reading(cell, middle, spread, _flag(lab, middle, spread, cell, white, kit)))
+    token.report(1.0, "Read")
+    return SheetReading(page, tuple(out), to_photo, grey_error)
+
+
+def _flag(lab: Array, middle: Array, spread: float, cell: Cell, white: Array, kit: Kit | None) -> str:
+    pale = kit is not None and all(p.code in kit.index and np.linalg.norm(kit.get(p.code).lab - white) < 30 for p in cell.layers)
+    bare_here = np.abs(lab - white).max(1) < 5
+    if pale:  # a pale pencil cannot be told from bare paper
+        bare_here[:] = False
+    if cell.ground == "white" and float(bare_here.mean()) > 0.9:
+        return "empty"
+    if cell.ground == "white" and float(bare_here.mean()) > 0.3:
+        return "half filled"
+    if spread > STAINED_SD:
+        return "uneven"
+    far = np.abs(lab[:, 0] - middle[0]) > max(12.0, 4 * spread)
+    return "stained" if float(far.mean()) > 0.08 else ""
+
+
+_LINEAR_TO_XYZ = np.stack([srgb_to_xyz(np.eye(3)[i]) for i in range(3)])
+_XYZ_TO_LINEAR = np.linalg.inv(_LINEAR_TO_XYZ)

@@ -1,0 +1,137 @@
+"""The swatch sheet as PDF: corner marks, page code, grey wedges and labelled cells to fill with one's own pencils."""
+
+from __future__ import annotations
+
+import io
+import os
+import tempfile
+from collections.abc import Sequence
+from pathlib import Path
+
+from reportlab.lib.colors import Color, black, white
+from reportlab.lib.units import mm
+from reportlab.pdfbase import pdfmetrics
+from reportlab.pdfgen.canvas import Canvas
+
+from hanabira.core.colour.spaces import lab_to_srgb
+from hanabira.core.faults import Fault
+from hanabira.core.swatch.layout import MARK_MM, SheetPage
+from hanabira.core.token import SILENT, Token
+from hanabira.sheets.recipe_card import register_fonts
+
+_LINE = Color(0.8, 0.8, 0.8)
+_GREY = Color(0.35, 0.35, 0.35)
+
+
+def write_swatch_sheet(pages: Sequence[SheetPage], target: Path, paper_name: str = "", token: Token = SILENT) -> Path:
+    """Write all pages, to be printed at 100 % on the drawing paper itself; `Fault` when it cannot be written."""
+    register_fonts()
+    buffer = io.BytesIO()
+    w, h = pages[0].size
+    canvas = Canvas(buffer, pagesize=(w * mm, h * mm))
+    canvas.setTitle("Hanabira swatch sheet")
+    for k, page in enumerate(pages):
+        token.report(k / len(pages), "Drawing the swatch sheet")
+        _page(canvas, page, len(pages), paper_name)
+        canvas.showPage()
+    canvas.save()
+    try:
+        with tempfile.NamedTemporaryFile(dir=target.parent, suffix=".part", delete=False) as f:
+            f.write(buffer.getvalue())
+        os.replace(f.name, target)
+    except OSError as error:
+        raise Fault(f"{target.name} could not be written: {error.strerror or error}.", do="Choose another folder.") from error
+    return target
+
+
+def _box(c: Canvas, page: SheetPage, rect: tuple[float, float, float, float], fill: Color | None, stroke: Color | None = None) -> None:
+    x, y, w, h = rect
+    if fill is not None:
+        c.setFillColor(fill)
+    if stroke is not None:
+        c.setStrokeColor(stroke)
+        c.setLineWidth(0.4)
+    c.rect(x * mm, (page.size[1] - y - h) * mm, w * mm, h * mm, stroke=stroke is not None, fill=fill is not None)
+
+
+def _text(
+    c: Canvas,
+    page: SheetPage,
+    x: float,
+    y: float,
+    words: str,
+    size: float = 7.5,
+    font: str = "lato",
+    colour: Color = black,
+    most: float = 0,
+) -> None:
+    while most and len(words) > 3 and pdfmetrics.stringWidth(words, font, size) > most * mm:
+        words = words[:-2] + "…" if not words.endswith("…") else words[:-2] + "…"
+    c.setFont(font, size)
+    c.setFillColor(colour)
+    c.drawString(x * mm, (page.size[1] - y) * mm, words)
+
+
+def _page(c: Canvas, page: SheetPage, count: int, paper_name: str) -> None:
+    for k, (mx, my) in enumerate(page.marks):
+        for share, colour in ((1.0, black), (0.62, white), (0.34, black), *(((0.14, white),) if k == 0 else ())):
+            s = MARK_MM * share
+            _box(c, page, (mx - s / 2, my - s / 2, s, s), colour)
+    for rect, on in page.code:
+        _box(c, page, rect, black if on else None)
+    for rect, value in page.greys:
+        r, g, b = (float(v) for v in lab_to_srgb([value, 0, 0]))
+        _box(c, page, rect, Color(r, g, b))
+    _text(c, page, 24, 15.5, page.title, 12, "vollkorn")
+    _text(c, page, 24, 21, f"page {page.number} of {count}" + (f" · {paper_name}" if paper_name else ""), 7.5, "lato", _GREY)
+    strip = [cell for cell in page.cells if cell.ground == "black"]
+    heads = {1: "light", 3: "medium", 5: "heavy, twice"}
+    if strip:
+        first = page.cells[0].rect[1]
+        for j in range(4):
+            for block in {round(cell.rect[0], 1) for cell in page.cells[j::4]}:
+                words = "on black card" if j == 3 else heads[page.cells[j].layers[0].pressure]
+                _text(c, page, block, first - 1.6, words, 6.2, "lato", _GREY)
+        _text(
+            c,
+            page,
+            24,
+            34,
+            "Print at 100 %. Glue a strip of black card over the cells marked for it, then fill every cell evenly to its edge.",
+            7.5,
+            "lato",
+            _GREY,
+        )
+    else:
+        _text(
+            c,
+            page,
+            24,
+            34,
+            "Lay the pencils in the order written, the first at the bottom, and fill each chip evenly to its edge.",
+            7.5,
+            "lato",
+            _GREY,
+        )
+    for cell in page.cells:
+        _box(c, page, cell.rect, None, _LINE)
+        if cell.ground == "black":
+            x, y, w, h = cell.rect
+            c.setDash(1, 1)
+            _box(c, page, (x - 0.4, y - 0.4, w + 0.8, h + 0.8), None, black)
+            c.setDash()
+        if cell.label and cell.rect[2] < 20:
+            _text(c, page, cell.rect[0] - 28.5, cell.rect[1] + 5.4, cell.label, 7.5, most=27.5)
+        elif cell.label:
+            for n, part in enumerate(cell.label.split(", ")):
+                _text(c, page, cell.rect[0], cell.rect[1] + cell.rect[3] + 3.4 + 3.2 * n, f"{n + 1}  {part}", 7)
+    _text(
+        c,
+        page,
+        24,
+        page.size[1] - 12,
+        "Keep the grey steps, the corner marks and the spaces between the cells clean: they tell light and scale.",
+        7,
+        "lato",
+        _GREY,
+    )
