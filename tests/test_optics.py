@@ -172,6 +172,7 @@ class Behaviour(unittest.TestCase):
         kit, on = shipped_kit(), paper("hotpress")
         before = predict(on, kit, [Pass("203", 3, 3), Pass("229", 3)])[-1]
         after = {t: use_tool(before, t) for t in TOOLS}
+        self.assertEqual(after["indent"], before)
         self.assertLess(after["solvent"].used, before.used)
         one = predict(on, kit, [Pass("229", 1)])[-1]
         self.assertLess(use_tool(one, "solvent").lab[0], one.lab[0] - 2)

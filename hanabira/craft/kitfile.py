@@ -10,6 +10,7 @@ import csv
 import io
 import json
 import re
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -137,6 +138,22 @@ def kit_csv(kit: Kit) -> str:
             row.append(_fit_json(kit.fit) if n == 0 else "")
         write.writerow([*row, *(more.get(k, "") for k in extra)])
     return out.getvalue()
+
+
+def fact(pencil: Pencil, key: str, default: float = 0.0) -> float:
+    """A figure kept in a further column of a pencil, such as ``left`` (0–1) or ``price``; the default when it is none."""
+    try:
+        value = float(dict(pencil.extra).get(key, "") or default)
+    except ValueError:
+        return default
+    return value if np.isfinite(value) else default
+
+
+def with_fact(pencil: Pencil, key: str, value: str) -> Pencil:
+    """The pencil with a further column set."""
+    extra = dict(pencil.extra)
+    extra[key] = value
+    return replace(pencil, extra=tuple(extra.items()))
 
 
 def parse_gpl(text: str, title: str) -> Kit:

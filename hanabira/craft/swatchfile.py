@@ -51,6 +51,15 @@ def stack_text(layers: Iterable[Pass]) -> str:
 
 def read_swatches(path: Path | str) -> tuple[Swatch, ...]:
     """Swatches of a CSV or CGATS file; `KitFault` names the file, the line and what is wrong."""
+    rows = swatch_rows(path)
+    try:
+        return with_grounds(rows)
+    except Fault as error:
+        raise KitFault(f"{Path(path).name}: {error}") from error
+
+
+def swatch_rows(path: Path | str) -> list[Row]:
+    """The rows of a CSV or CGATS file: line, layers, ground, Lab; an empty stack is the bare ground."""
     path = Path(path)
     try:
         if path.stat().st_size > 20_000_000:
@@ -61,10 +70,14 @@ def read_swatches(path: Path | str) -> tuple[Swatch, ...]:
     except UnicodeDecodeError as error:
         raise KitFault(f"The swatch file {path.name} is not text.") from error
     try:
-        rows = _cgats_rows(text) if "BEGIN_DATA" in text else _csv_rows(text)
-        return with_grounds(rows)
+        return parse_swatches(text)
     except Fault as error:
         raise KitFault(f"{path.name}: {error}") from error
+
+
+def parse_swatches(text: str) -> list[Row]:
+    """Rows of a swatch file's text."""
+    return _cgats_rows(text) if "BEGIN_DATA" in text else _csv_rows(text)
 
 
 Row = tuple[int, tuple[Pass, ...], str, Lab]
@@ -135,8 +148,8 @@ def _cgats_rows(text: str) -> list[Row]:
     return out
 
 
-def with_grounds(rows: Sequence[Row]) -> tuple[Swatch, ...]:
-    """Swatches with the Lab of their bare ground: as measured where an empty stack gives it, else the usual one."""
+def with_grounds(rows: Sequence[Row], white: Lab | None = None) -> tuple[Swatch, ...]:
+    """Swatches with the Lab of their bare ground: as measured where an empty stack gives it, else ``white`` or the usual one."""
     measured: dict[str, list[Lab]] = {}
     for _, layers, ground, lab in rows:
         if not layers:
@@ -145,6 +158,8 @@ def with_grounds(rows: Sequence[Row]) -> tuple[Swatch, ...]:
     for ground in {r[2] for r in rows}:
         if ground in measured:
             middle = np.median(np.array(measured[ground]), 0)
+        elif ground == "white" and white is not None:
+            middle = np.array(white)
         else:
             middle = srgb_to_lab(parse_hex(DEFAULT_GROUNDS.get(ground, ground)))
         grounds[ground] = tuple(float(v) for v in middle)  # type: ignore[assignment]

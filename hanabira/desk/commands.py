@@ -9,9 +9,11 @@ from PyQt6.QtGui import QUndoCommand
 
 from hanabira.core.area.shape import Point
 from hanabira.core.faults import Fault
+from hanabira.core.optics.kit import Kit
 from hanabira.core.solver.area import Layer
+from hanabira.craft.kitfile import kit_csv
 from hanabira.desk.model import Model
-from hanabira.studio.records import Area, Photo, Recipe, Record, cover_crop, new_id
+from hanabira.studio.records import Area, Photo, Recipe, Record, StudioKit, cover_crop, new_id
 
 
 class Edit(QUndoCommand):
@@ -193,6 +195,26 @@ class SetLayers(Edit):
         old = model.recipes.get(area.id)
         new = Recipe(area.id, tuple(layers), old.note if old else "")
         super().__init__(model, words, [old] if old else [], [new])
+
+
+class EditKit(Edit):
+    """Change a kit of the studio: a pencil's facts, an import, a fit."""
+
+    def __init__(self, model: Model, before: StudioKit, after: StudioKit, words: str) -> None:
+        super().__init__(model, words, [before], [after])
+
+    @classmethod
+    def of(cls, model: Model, key: str, kit: Kit, words: str, **fields: str) -> EditKit:
+        """The edit that leaves a kit with these pencils."""
+        before = model.kit_record(key)
+        return cls(model, before, replace(before, pencils=kit_csv(kit), **fields), words)  # type: ignore[arg-type]
+
+
+class AddKit(Edit):
+    """A further kit in the studio."""
+
+    def __init__(self, model: Model, kit: StudioKit) -> None:
+        super().__init__(model, f"kit {kit.name}", [], [kit])
 
 
 class NoteRecipe(Edit):

@@ -26,6 +26,12 @@ TOPICS: dict[str, tuple[str, str]] = {
         "upward. Where no direction stands out, none is given. The visible run is how far a hair can be followed before another crosses it; the range in brackets is honest. "
         "Root and tip cannot be told from the photo.",
     ),
+    "fit": (
+        "How a pencil is fitted",
+        "Print the swatch sheet on your drawing paper, fill its cells with your own pencils, and photograph or measure it. The light is taken out by the bare paper, the camera’s tone "
+        "by the grey steps. Then the pencil’s spectrum and strength, the paper’s room and your hand’s pressures are fitted together to all patches. The figure behind ± is the difference to "
+        "expect in mixtures: about 2 with four patches of a pencil, 6 or more with one, and unknown before any.",
+    ),
     "optics": (
         "How a colour is predicted",
         "Each pencil is a film that lets part of the light through and scatters part of it, in eight bands of the spectrum. The paper’s tooth is filled from its peaks down; heavier pressure "

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import replace
 from pathlib import Path
 
@@ -18,18 +18,19 @@ from hanabira.core.colour.spaces import Array
 from hanabira.core.faults import Fault, RecipeFault
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
-from hanabira.core.solver.area import Layer, Prediction, follow, paper_targets, solve_area
+from hanabira.core.solver.area import Layer, Prediction, Variant, follow, paper_targets, solve_area, variants
 from hanabira.core.solver.cautions import Caution, recipe_cautions
 from hanabira.core.solver.target import Reach, reach
 from hanabira.core.token import Token
+from hanabira.craft.kitfile import kit_csv, parse_csv
 from hanabira.craft.markings import marking_model
-from hanabira.craft.reader import paper, paper_for, shipped_kit, surfaces
+from hanabira.craft.reader import KITS, paper, paper_for, shipped_kit, surfaces
 from hanabira.desk.jobs import JobRunner
 from hanabira.desk.messages import MessageDoor
 from hanabira.desk.photoview import LOOKS, PREVIEW_SIDE, PhotoView, to_image
 from hanabira.desk.settings import Settings
 from hanabira.studio.pictures import read_picture
-from hanabira.studio.records import Area, Commission, Photo, Recipe, Record, cover_crop, new_id
+from hanabira.studio.records import Area, Commission, Photo, Recipe, Record, StudioKit, cover_crop, new_id
 from hanabira.studio.store import Store
 
 STAGES = ("Brief", "Study", "Areas", "Recipe", "Plan", "Easel", "Check")
@@ -50,6 +51,7 @@ class Model(QObject):
     measures_changed = pyqtSignal(str)
     area_chosen = pyqtSignal()
     layer_chosen = pyqtSignal()
+    kit_changed = pyqtSignal()
     stage_changed = pyqtSignal(str)
     look_ready = pyqtSignal(str)
 
@@ -73,6 +75,8 @@ class Model(QObject):
         self._measures: dict[str, tuple[object, Measures]] = {}
         self._predictions: dict[str, tuple[object, Prediction, tuple[Caution, ...]]] = {}
         self._reach: tuple[object, Reach] | None = None
+        self._kits: dict[str, tuple[str, Kit]] = {}
+        self._kit_records: dict[str, StudioKit] = {}
 
     # -- commissions --------------------------------------------------------
     @property
@@ -140,12 +144,18 @@ class Model(QObject):
         if Commission in kinds and self.commission is not None:
             self.commission = self.store.get(Commission, self.commission.id) or self.commission
         before = self.photo
-        self._reload()
+        if self.commission is not None:
+            self._reload()
         if Commission in kinds:
             self._reach = None
             self._predictions.clear()
             self.commission_changed.emit()
             self.commissions_changed.emit()
+        if StudioKit in kinds:
+            self._kit_records.clear()
+            self._reach = None
+            self._predictions.clear()
+            self.kit_changed.emit()
         if Photo in kinds:
             self.photo_changed.emit()
             now = self.photo
@@ -335,7 +345,34 @@ class Model(QObject):
     @property
     def kit(self) -> Kit:
         """The kit of the open commission."""
-        return shipped_kit(self.commission.kit_id if self.commission else "pencils")
+        return self.kit_of(self.kit_id)
+
+    @property
+    def kit_id(self) -> str:
+        """Which kit the commission is worked with."""
+        return self.commission.kit_id if self.commission else "pencils"
+
+    def kits(self) -> dict[str, str]:
+        """All kits by id with their names: those that ship and the studio's own."""
+        return {key: name for key, (name, _f) in KITS.items()} | {k.id: k.name for k in self.store.all(StudioKit)}
+
+    def kit_record(self, key: str) -> StudioKit:
+        """The studio's record of a kit; one that ships becomes a record with the first edit."""
+        found = self.store.get(StudioKit, key)
+        if found is not None:
+            return found
+        shipped = shipped_kit(key if key in KITS else "pencils")
+        return StudioKit(key, shipped.name, kit_csv(shipped))
+
+    def kit_of(self, key: str) -> Kit:
+        """A kit of the studio."""
+        record = self._kit_records.get(key)
+        if record is None:
+            record = self._kit_records[key] = self.kit_record(key)
+        kept = self._kits.get(key)
+        if kept is None or kept[0] != record.pencils:
+            kept = self._kits[key] = (record.pencils, parse_csv(record.pencils, record.name))
+        return kept[1]
 
     @property
     def paper(self) -> Paper:
@@ -347,9 +384,10 @@ class Model(QObject):
     @property
     def reach(self) -> Reach:
         """Lightest and darkest that kit and paper give."""
-        key = (self.kit.name, self.paper)
+        kit = self.kit
+        key = (self.kit_id, self._kits[self.kit_id][0], self.paper)
         if self._reach is None or self._reach[0] != key:
-            self._reach = (key, reach(self.kit, self.paper))
+            self._reach = (key, reach(kit, self.paper))
         return self._reach[1]
 
     def targets(self, key: str) -> dict[str, Array] | None:
@@ -372,11 +410,15 @@ class Model(QObject):
                     self.kit.get(q.code)
         except Fault:
             return None
-        sign = (layers, self.kit.name, self.paper, self._measures[key][0])
+        sign = (layers, self._kits[self.kit_id][0], self.paper, self._measures[key][0])
         kept = self._predictions.get(key)
         if kept is None or kept[0] != sign:
             told = follow(self.paper, self.kit, layers, targets)
-            kept = (sign, told, recipe_cautions(self.paper, self.kit, layers, targets, told))
+            kept = (
+                sign,
+                told,
+                recipe_cautions(self.paper, self.kit, layers, targets, told, self.commission.lasting_floor if self.commission else 3),
+            )
             self._predictions[key] = kept
         return kept[1], kept[2]
 
@@ -391,16 +433,12 @@ class Model(QObject):
             self.want_measures(key)
             self.messages.fault(RecipeFault(f"“{area.name}” is not measured yet.", do="Wait a moment, then solve again."))
             return
-        surface = surfaces()[area.surface_id]
-        m = self.measures(key)
-        assert m is not None
-        kit, on = self.kit.usable, self.paper
-        tray = tuple(dict.fromkeys(q.code for r in self.recipes.values() if r.area_id != key for q in r.layers if q.code))
-        length = round(min(60.0, m.length_mm or 0.0), 1)
-        reasons = {"general": surface.why_general, "gap": surface.why_gap}
+        given = self._solving(key)
+        if given is None:
+            return
 
         def work(token: Token) -> tuple[Layer, ...]:
-            return solve_area(kit, on, targets, surface.stroke, length, reasons, tray, token=token)
+            return solve_area(*given, token=token)
 
         def done(layers: tuple[Layer, ...]) -> None:
             if not any(a.id == key for a in self.areas):
@@ -412,6 +450,38 @@ class Model(QObject):
             self.do(SetLayers(self, area, layers, "layers"))
 
         self.jobs.run(f"solve {key}", f"Solving the layers of {area.name}", work, done)
+
+    def _solving(self, key: str) -> tuple | None:
+        """What `solve_area` is given for an area: kit, paper, targets, stroke, its length, reasons, tray, locked layers."""
+        area, targets, m = next((a for a in self.areas if a.id == key), None), self.targets(key), self.measures(key)
+        if area is None or targets is None or m is None or self.commission is None:
+            return None
+        surface = surfaces()[area.surface_id]
+        used = [q.code for r in self.recipes.values() if r.area_id != key for q in r.layers if q.code]
+        tray = tuple(dict.fromkeys([*self.commission.tray, *used]))
+        kit = self.kit.usable
+        if self.from_tray and any(c in kit.index for c in self.commission.tray):
+            kit = kit.subset(self.commission.tray)
+        length = round(min(60.0, m.length_mm or 0.0), 1)
+        locked = tuple(q for q in self.recipe_layers(key) if q.locked)
+        return kit, self.paper, targets, surface.stroke, length, {"general": surface.why_general, "gap": surface.why_gap}, tray, locked
+
+    @property
+    def from_tray(self) -> bool:
+        """Whether recipes use only what lies in the tray (a limited palette)."""
+        return bool(self.commission and self.settings.get("limited").get(self.commission.id))
+
+    def limit_to_tray(self, on: bool) -> None:
+        """Solve from the tray only, or from the whole kit again."""
+        if self.commission is not None:
+            self.settings.set("limited", {**self.settings.get("limited"), self.commission.id: on})
+            self.kit_changed.emit()
+
+    def offer_variants(self, key: str, done: Callable[[tuple[Variant, ...]], None]) -> None:
+        """Solve an area in three ways, off the interface thread."""
+        given = self._solving(key)
+        if given is not None:
+            self.jobs.run(f"variants {key}", "Solving other ways", lambda token: variants(*given, token=token), done)
 
     def do(self, command: object) -> bool:
         """Carry out an edit and put it on the undo stack; a fault is said and nothing changes."""

@@ -34,6 +34,7 @@ from hanabira.desk.photoview import LOOKS
 from hanabira.desk.stages.areas import Areas
 from hanabira.desk.stages.base import Stage
 from hanabira.desk.stages.brief import PHOTO_FILTER, Brief
+from hanabira.desk.stages.kit_room import KitRoom
 from hanabira.desk.stages.later import Later
 from hanabira.desk.stages.recipe import Recipe
 from hanabira.desk.stages.shelf import Shelf
@@ -44,6 +45,14 @@ from hanabira.desk.widgets.notices import JobStrip, MessageStrip
 from hanabira.desk.widgets.thread import Thread
 from hanabira.desk.widgets.value_rule import ValueRule
 
+TOOL_COMMANDS = (
+    ("indent", "Indent lines first"),
+    ("solvent", "Blend with solvent"),
+    ("stump", "Rub with a stump"),
+    ("lift", "Lift a little"),
+    ("erase", "Erase"),
+    ("scrape", "Scrape lights out"),
+)
 ROOMS = ("Shelf", "Kit", "Practice")
 _TYPING = (QLineEdit, QPlainTextEdit, QAbstractSpinBox, QComboBox)
 
@@ -82,8 +91,9 @@ class Desk(QMainWindow):
             "Areas": Areas(self),
             "Recipe": Recipe(self),
             "Shelf": Shelf(self),
+            "Kit": KitRoom(self),
         }
-        for name in ("Plan", "Easel", "Check", "Kit", "Practice"):
+        for name in ("Plan", "Easel", "Check", "Practice"):
             self.stages[name] = Later(self, name)
         for stage in self.stages.values():
             self.pages.addWidget(stage.centre)
@@ -113,6 +123,7 @@ class Desk(QMainWindow):
         self.resize(*(size if len(size) == 2 else (1280, 800)))
         self.bench.resize_to(self.width())
         self.ask_open_path: Callable[[], str] = self._file_to_open
+        self.ask_kit_path: Callable[[], str] = self._kit_file_to_open
         self.ask_save_path: Callable[[str], str] = self._file_to_save
         self.open_file: Callable[[Path], object] = lambda path: QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))
         self._start_where_it_was()
@@ -243,8 +254,18 @@ class Desk(QMainWindow):
         add(m, "One pass more", lambda: self._pass(1))
         add(m, "One pass less", lambda: self._pass(-1))
         add(m, "Take the best other pencil", self._best_swap)
+        add(m, "Lock or unlock the layer", recipe.lock)
+        add(m, "Other ways to lay the area", recipe.other_ways)
+        for tool, words in TOOL_COMMANDS:
+            add(m, words, lambda tool=tool: recipe.add_tool(tool))
         for band in ("gap", "general", "light", "highlight"):
             add(m, f"Show the stack in the {band}", lambda band=band: recipe._show_band(band))
+        m = menu("Kit")
+        kit = self.stages["Kit"]
+        assert isinstance(kit, KitRoom)
+        add(m, "Open the kit room", lambda: self.show_room("Kit"), "Ctrl+K")
+        for words, run in kit.commands():
+            add(m, words, run)
         m = menu("Help")
         for topic, (title, _words) in TOPICS.items():
             add(m, title, lambda topic=topic: self.explain(topic))
@@ -399,7 +420,11 @@ class Desk(QMainWindow):
         return QFileDialog.getOpenFileName(self, "Add the client’s photo", "", PHOTO_FILTER)[0]
 
     def _file_to_save(self, name: str) -> str:
-        return QFileDialog.getSaveFileName(self, "Write the recipe card", name, "PDF (*.pdf)")[0]
+        kind = {".csv": "Table (*.csv)", ".gpl": "Palette (*.gpl)"}.get(Path(name).suffix, "PDF (*.pdf)")
+        return QFileDialog.getSaveFileName(self, "Write a file", name, kind)[0]
+
+    def _kit_file_to_open(self) -> str:
+        return QFileDialog.getOpenFileName(self, "Open a kit or swatch file", "", "Kits and swatches (*.csv *.gpl *.txt *.cgats)")[0]
 
     def ask_photo(self) -> None:
         """Ask for a picture file and take it in."""

@@ -32,6 +32,10 @@ class Commission:
     notes: str = ""
     stage: str = "Brief"
     created: str = ""
+    tray: tuple[str, ...] = ()
+    """Codes of the pencils that lie on the table for it."""
+    lasting_floor: int = 3
+    """Lightfastness class that may not be exceeded, 1–5."""
 
     @property
     def picture_mm(self) -> tuple[float, float]:
@@ -78,7 +82,17 @@ class Recipe:
     note: str = ""
 
 
-Record = Commission | Photo | Area | Recipe
+@dataclass(frozen=True)
+class StudioKit:
+    """A kit of the studio: its pencils as the text of a kit file, and the swatches measured for it as a swatch file."""
+
+    id: str
+    name: str
+    pencils: str
+    swatches: str = ""
+
+
+Record = Commission | Photo | Area | Recipe | StudioKit
 
 
 def cover_crop(width_px: int, height_px: int, aspect: float) -> tuple[float, float, float, float]:

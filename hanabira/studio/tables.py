@@ -8,7 +8,7 @@ from dataclasses import asdict
 from sqlalchemy import Boolean, CheckConstraint, Column, Float, ForeignKey, Integer, MetaData, String, Table, Text
 
 from hanabira.core.solver.area import Layer
-from hanabira.studio.records import Area, Commission, Photo, Recipe, Record
+from hanabira.studio.records import Area, Commission, Photo, Recipe, Record, StudioKit
 
 metadata = MetaData(
     naming_convention={
@@ -34,6 +34,8 @@ commission = Table(
     Column("notes", Text, nullable=False),
     Column("stage", String(16), nullable=False),
     Column("created", String(32), nullable=False),
+    Column("tray", Text, nullable=False, server_default="[]"),
+    Column("lasting_floor", Integer, nullable=False, server_default="3"),
 )  # fmt: skip
 photo = Table(
     "photo", metadata,
@@ -65,9 +67,16 @@ recipe = Table(
     Column("layers", Text, nullable=False),
     Column("note", Text, nullable=False),
 )  # fmt: skip
+kit = Table(
+    "kit", metadata,
+    Column("id", String(64), primary_key=True),
+    Column("name", Text, nullable=False),
+    Column("pencils", Text, nullable=False),
+    Column("swatches", Text, nullable=False),
+)  # fmt: skip
 setting = Table("setting", metadata, Column("key", String(64), primary_key=True), Column("value", Text, nullable=False))
 
-TABLES: dict[type, Table] = {Commission: commission, Photo: photo, Area: area, Recipe: recipe}
+TABLES: dict[type, Table] = {Commission: commission, Photo: photo, Area: area, Recipe: recipe, StudioKit: kit}
 
 
 def key_of(record: Record) -> str:
@@ -78,7 +87,9 @@ def key_of(record: Record) -> str:
 def to_row(record: Record) -> dict:
     """Database row of a record."""
     row = asdict(record)
-    if isinstance(record, Photo):
+    if isinstance(record, Commission):
+        row["tray"] = json.dumps(list(record.tray))
+    elif isinstance(record, Photo):
         row["crop"] = json.dumps(list(record.crop))
     elif isinstance(record, Area):
         row["ring"] = json.dumps([[round(x, 2), round(y, 2)] for x, y in record.ring])
@@ -90,7 +101,9 @@ def to_row(record: Record) -> dict:
 def from_row(kind: type, row: dict) -> Record:
     """Record of a database row."""
     row = dict(row)
-    if kind is Photo:
+    if kind is Commission:
+        row["tray"] = tuple(json.loads(row["tray"]))
+    elif kind is Photo:
         row["crop"] = tuple(json.loads(row["crop"]))
     elif kind is Area:
         row["ring"] = tuple((float(x), float(y)) for x, y in json.loads(row["ring"]))

@@ -15,7 +15,7 @@ from hanabira.core.optics.film import Film, over, reflect_transmit
 from hanabira.core.optics.kit import Kit, film_at
 from hanabira.core.optics.paper import STANDARD_PRESSURES, Paper, Pressures, Tooth, lay_pass, see, tooth_used
 
-TOOLS = ("solvent", "stump", "lift", "erase", "scrape")
+TOOLS = ("solvent", "stump", "lift", "erase", "scrape", "indent")
 """Tools that are layers of their own."""
 
 _SOLVENT_BLEND, _SOLVENT_KEEPS = 0.8, 0.7
@@ -136,6 +136,8 @@ def use_tool(spot: Spot, tool: str) -> Spot:
         return solvent(spot)
     if tool == "stump":
         return stump(spot)
+    if tool == "indent":  # lines pressed in before any colour; the surface between them is unchanged
+        return spot
     if tool in _REMOVED:
         return remove(spot, _REMOVED[tool])
     raise RecipeFault(f"“{tool}” is not a tool.", do=f"Use one of {', '.join(TOOLS)}.")

@@ -21,7 +21,7 @@ from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
 from hanabira.core.optics.stack import Pass, Spot, apply, bare
 from hanabira.core.solver.library import opaque_order
-from hanabira.core.solver.search import continue_from
+from hanabira.core.solver.search import NEW_PENCIL_COST, continue_from
 from hanabira.core.solver.target import Reach
 from hanabira.core.token import SILENT, Token
 
@@ -54,6 +54,8 @@ class Layer:
     stroke_mm: float = 0.0
     tool: str = ""
     why: str = ""
+    locked: bool = False
+    """A locked layer stays as it is when the area is solved anew."""
 
     def __post_init__(self) -> None:
         if self.where not in WHERE:
@@ -143,11 +145,11 @@ def paper_targets(reach: Reach, values: Mapping[str, Array]) -> dict[str, Array]
 
 def solve_area(
     kit: Kit, paper: Paper, targets: Mapping[str, Array], stroke: str = "flick", stroke_mm: float = 0.0, reasons: Mapping[str, str] | None = None,
-    tray: Sequence[str] = (), token: Token = SILENT,
+    tray: Sequence[str] = (), locked: Sequence[Layer] = (), new_pencil_cost: float = NEW_PENCIL_COST, token: Token = SILENT,
 ) -> tuple[Layer, ...]:  # fmt: skip
     """Layers for the four bands of an area, band after band on the predicted state of the ones before.
 
-    ``tray`` are codes already on the table. The tooth is shared out: what a later band needs is
+    ``tray`` are codes already on the table; ``locked`` layers are kept, and solved around. The tooth is shared out: what a later band needs is
     kept free by the earlier ones.
     """
     why = dict(reasons or {})
@@ -161,9 +163,16 @@ def solve_area(
     most = dict(zip(order, (0.30, 0.66, 0.85, 0.95) if opaque else (0.30, 0.45, 0.78, 0.95), strict=True))
     passes = dict(zip(order, (3, 3, 3, 2) if opaque else (2, 2, 3, 3), strict=True))
     spot, layers, laid = bare(paper), [], list(tray)
+    fixed = list(locked)
     for k, band in enumerate(order):
         token.report(k / len(order), f"Solving the {band} of the area")
-        stack = continue_from(kit, paper, spot, targets[band], passes[band], most[band], laid)[0]
+        # locked layers of this band lie first; what is solved comes over them
+        for q in [q for q in fixed if _belongs(q, band, order)]:
+            fixed.remove(q)
+            layers.append(q)
+            laid.append(q.code)
+            spot = apply(spot, kit, q.as_pass)
+        stack = continue_from(kit, paper, spot, targets[band], passes[band], most[band], laid, new_pencil_cost=new_pencil_cost)[0]
         for n, step in enumerate(stack.layers):
             role = _role(kit, band, step.code, n, len(stack.layers), opaque, spot, targets[band])
             text = _reason(kit, role, band, step, targets, why)
@@ -183,11 +192,69 @@ def prune(paper: Paper, kit: Kit, layers: Sequence[Layer], targets: Mapping[str,
     kept = tuple(layers)
     now = follow(paper, kit, kept, targets)
     for k in range(len(kept) - 1, -1, -1):
+        if kept[k].locked:
+            continue
         fewer = without_layer(kept, k)
         then = follow(paper, kit, fewer, targets)
         if all(then.band(b).expected_de00 <= now.band(b).expected_de00 + IDLE_DE for b in BANDS):
             kept, now = fewer, then
     return kept
+
+
+def _belongs(layer: Layer, band: str, order: Sequence[str]) -> bool:
+    """Whether a layer is laid when this band is worked: the first band of the order that it covers."""
+    return next(b for b in order if b in WHERE[layer.where]) == band
+
+
+@dataclass(frozen=True)
+class Variant:
+    """Another way to lay an area: what differs in words, and its layers."""
+
+    words: str
+    layers: tuple[Layer, ...]
+
+
+def variants(
+    kit: Kit,
+    paper: Paper,
+    targets: Mapping[str, Array],
+    stroke: str = "flick",
+    stroke_mm: float = 0.0,
+    reasons: Mapping[str, str] | None = None,
+    tray: Sequence[str] = (),
+    locked: Sequence[Layer] = (),
+    token: Token = SILENT,
+) -> tuple[Variant, ...]:
+    """Three ways to lay an area, the closest first, each with what differs from it in pencils and closeness."""
+
+    def solve(some: Kit, new_cost: float) -> tuple[Layer, ...]:
+        return solve_area(some, paper, targets, stroke, stroke_mm, reasons, tray, locked, new_cost)
+
+    token.report(0.0, "Solving the closest way")
+    best = solve(kit, NEW_PENCIL_COST)
+    token.report(0.35, "Solving with fewer pencils")
+    few = solve(kit, 4 * NEW_PENCIL_COST)
+    free = [q.code for q in best if q.code and not q.locked]
+    most = max(dict.fromkeys(free), key=lambda c: sum(q.passes for q in best if q.code == c), default="")
+    others = Kit(kit.name, tuple(p for p in kit if p.code != most), kit.fit) if most and len(kit) > 3 else kit
+    token.report(0.7, "Solving without the main pencil")
+    without = solve(others, NEW_PENCIL_COST)
+    base = _closeness(paper, kit, best, targets)
+    out = [Variant(f"The closest: {_pencils(best)} pencils, ΔE00 {base:.1f} expected", best)]
+    for name, layers in (("Fewer pencils", few), (f"Without {kit.get(most).name} {most}" if most else "Otherwise", without)):
+        if layers and all(layers != v.layers for v in out):
+            de = _closeness(paper, kit, layers, targets)
+            out.append(Variant(f"{name}: {_pencils(layers)} pencils, ΔE00 {de:.1f} ({de - base:+.1f})".replace("-", "\u2212"), layers))
+    return tuple(out)
+
+
+def _closeness(paper: Paper, kit: Kit, layers: Sequence[Layer], targets: Mapping[str, Array]) -> float:
+    told = follow(paper, kit, layers, targets)
+    return float(np.mean([told.band(b).expected_de00 for b in BANDS]))
+
+
+def _pencils(layers: Sequence[Layer]) -> int:
+    return len({q.code for q in layers if q.code})
 
 
 def _role(kit: Kit, band: str, code: str, n: int, count: int, opaque: bool, spot: Spot, target: Array) -> str:

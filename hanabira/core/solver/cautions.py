@@ -110,7 +110,7 @@ def stack_cautions(paper_lab: Array, labs: Sequence[Array], tooth: Sequence[floa
 
 
 def recipe_cautions(
-    paper: Paper, kit: Kit, layers: Sequence[Layer], targets: Mapping[str, Array], prediction: Prediction
+    paper: Paper, kit: Kit, layers: Sequence[Layer], targets: Mapping[str, Array], prediction: Prediction, floor: int = FUGITIVE_FLOOR
 ) -> tuple[Caution, ...]:
     """Faults of a recipe in the order of its layers, each said once, with a cure where the model finds one."""
     out: list[Caution] = []
@@ -168,14 +168,25 @@ def recipe_cautions(
             )
         )
     for i, q in enumerate(layers):
-        if (
-            q.code
-            and kit.get(q.code).lightfast > FUGITIVE_FLOOR
-            and not any(c.kind == "fugitive" and layers[c.layer].code == q.code for c in out)
-        ):
+        if q.code and kit.get(q.code).lightfast > floor and not any(c.kind == "fugitive" and layers[c.layer].code == q.code for c in out):
             p = kit.get(q.code)
             out.append(
-                _lasting(paper, kit, layers, targets, i, f"{p.name} {p.code} fades: lightfastness {p.lightfast} of 5, where 1 lasts best.")
+                _lasting(
+                    paper, kit, layers, targets, i, f"{p.name} {p.code} fades: lightfastness {p.lightfast} of 5, where 1 lasts best.", floor
+                )
+            )
+    for i, q in enumerate(layers):
+        below = [k for k in range(i) if layers[k].role == "indent" and set(WHERE[layers[k].where]) & set(WHERE[q.where])]
+        if q.tool in ("solvent", "stump") and below:
+            words = f"Layer {below[0] + 1} indents lines here; {q.tool} carries colour into them and they are lost."
+            out.append(
+                Caution(
+                    "solvent on indented lines",
+                    f"{q.tool.capitalize()} over indented lines",
+                    words,
+                    i,
+                    "Blend before indenting, or leave these places out.",
+                )
             )
     for band in BANDS:
         state = prediction.band(band)
@@ -237,13 +248,13 @@ def _cure(paper: Paper, kit: Kit, layers: Sequence[Layer], targets: Mapping[str,
     return Caution(caution.kind, caution.title, caution.text, at, _CURES.get(caution.kind, "Press less."))
 
 
-def _lasting(paper: Paper, kit: Kit, layers: Sequence[Layer], targets: Mapping[str, Array], at: int, text: str) -> Caution:
+def _lasting(paper: Paper, kit: Kit, layers: Sequence[Layer], targets: Mapping[str, Array], at: int, text: str, floor: int) -> Caution:
     """The nearest pencil that lasts, with what it costs."""
     ranked = swaps(paper, kit, layers, at, targets, most=len(kit))
     now = ranked[0].delta_e00
     for swap in ranked[1:]:
         p = kit.get(swap.code)
-        if p.lightfast <= FUGITIVE_FLOOR and p.owned:
+        if p.lightfast <= floor and p.owned:
             cost = swap.delta_e00 - now
             words = (
                 f"{text} {p.name} {p.code} lasts and costs ΔE00 {max(0, cost):.1f}."

@@ -89,6 +89,7 @@ def solve(
 def continue_from(
     kit: Kit, paper: Paper, spot: Spot, target: ArrayLike, max_passes: int = 3, most_tooth: float = MOST_TOOTH, tray: Sequence[str] = (),
     alternatives: int = 1,
+    new_pencil_cost: float = NEW_PENCIL_COST,
 ) -> tuple[Stack, ...]:  # fmt: skip
     """Best further passes on a spot that already carries layers; an empty stack when nothing helps.
 
@@ -100,7 +101,7 @@ def continue_from(
     stay = Stack((), spot.lab, wanted, now, now, 0.0, spot.used, now)
     if not len(pencils):
         return (stay,)
-    ranked = _rank(kit, paper, spot, wanted, pencils, pressures, alternatives=alternatives, tray=tray)
+    ranked = _rank(kit, paper, spot, wanted, pencils, pressures, alternatives=alternatives, tray=tray, new_pencil_cost=new_pencil_cost)
     return ranked if ranked[0].score < stay.score else (stay, *ranked)
 
 
@@ -218,6 +219,7 @@ def _rank(
     pressures: Array,
     alternatives: int,
     tray: Sequence[str] | None = None,
+    new_pencil_cost: float = NEW_PENCIL_COST,
 ) -> tuple[Stack, ...]:
     """Score candidates under the six hands and give the best ones with different pencils."""
     both = np.unique(np.concatenate([pencils, pressures], 1), axis=0)
@@ -234,7 +236,7 @@ def _rank(
         repeat = np.zeros_like(fresh)
         for k in range(1, pencils.shape[1]):
             repeat[:, k] = (pencils[:, k : k + 1] == pencils[:, :k]).any(1)
-        score = score + NEW_PENCIL_COST * (fresh & ~repeat).sum(1)
+        score = score + new_pencil_cost * (fresh & ~repeat).sum(1)
     out: list[Stack] = []
     seen: set[frozenset[int]] = set()
     for i in np.argsort(score, kind="stable"):

@@ -80,7 +80,7 @@ def pencil_pages(kit: Kit, codes: Sequence[str], page: str = "A4", first: int = 
     size = _size(page)
     rows = int((size[1] - _TOP - 34) // ROW)
     per = rows * 2
-    pages = []
+    pages: list[SheetPage] = []
     for n in range(0, len(codes), per):
         cells = []
         for k, code in enumerate(codes[n : n + per]):

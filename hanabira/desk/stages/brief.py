@@ -10,7 +10,7 @@ from PyQt6.QtCore import QDate, QEvent, QObject, QSignalBlocker, Qt
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QComboBox, QDateEdit, QDoubleSpinBox, QFormLayout, QHBoxLayout, QLineEdit, QPlainTextEdit, QWidget
 
-from hanabira.craft.reader import KITS, papers
+from hanabira.craft.reader import papers
 from hanabira.desk.commands import EditBrief
 from hanabira.desk.controls import Caption, Choice, Day, Number, PetalButton, Words, label
 from hanabira.desk.stages.base import PictureStage
@@ -141,7 +141,7 @@ class Brief(PictureStage):
         size.addWidget(self._mm("height_mm", "Height", 50, 2000))
         paper.addRow(label("Sheet"), size)
         paper.addRow(label("Border"), self._mm("border_mm", "Border", 0, 100))
-        kits = [(key, name) for key, (name, _f) in KITS.items()]
+        kits = list(self.model.kits().items())
         paper.addRow(label("Kit"), self._choice("kit_id", "Kit", kits, lambda v: {"kit_id": v}))
         notes = QPlainTextEdit()
         notes.setAccessibleName("Notes")

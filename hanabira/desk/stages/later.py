@@ -21,7 +21,6 @@ LINES = {
     "Plan": ("hours", "Comes later: the order of all layers, sessions and hours up to the due date."),
     "Easel": ("pencil", "Comes later: one step at a time in big type, with the log."),
     "Check": ("find", "Comes later: photos of the work measured against the client’s photo."),
-    "Kit": ("kit", "Comes later: your own pencils and papers, swatch sheets and their reading."),
     "Practice": ("practice", "Comes later: exercises for values, strokes and layers."),
 }
 

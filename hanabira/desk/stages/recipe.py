@@ -39,6 +39,16 @@ SHORT = {
 }  # fmt: skip
 
 
+_TOOL_WHY = {
+    "solvent": "Evens and deepens what lies there; let it dry before the next layer.",
+    "stump": "Rubs the layers into one another; too much flattens the colour.",
+    "lift": "Takes a little colour away again.",
+    "erase": "Clears the place for a light.",
+    "scrape": "Scratches fine lights out of the filled dark.",
+    "indent": "Lines pressed in before any colour stay white; no solvent and no stump across them.",
+}
+
+
 class _WhereOutline:
     """Outline and number of the area whose layer is shown on the drained photo."""
 
@@ -217,6 +227,46 @@ class Recipe(PictureStage):
             self.model.layer_at = self.at + 1
             self._set((*self.layers[: self.at + 1], new, *self.layers[self.at + 1 :]), "new layer")
 
+    def add_tool(self, tool: str) -> None:
+        """Lay a tool over the chosen layer: solvent, stump, lift, erase, scrape."""
+        role = {"solvent": "blend", "stump": "blend", "scrape": "scrape", "indent": "indent"}.get(tool, "lift")
+        where = self.layers[self.at].where if self.layers else "everywhere"
+        at = 0 if tool == "indent" else self.at + 1
+        new = Layer(role, "", 3, 1, where, "side", 0.0, tool, _TOOL_WHY[tool])
+        self.model.layer_at = at
+        self._set((*self.layers[:at], new, *self.layers[at:]), tool)
+
+    def lock(self) -> None:
+        """Keep the chosen layer when the area is solved anew, or let it go again."""
+        if self.layers:
+            q = self.layers[self.at]
+            self.change("unlock" if q.locked else "lock", locked=not q.locked)
+
+    def other_ways(self) -> None:
+        """Solve the area in three ways and offer them on the bench."""
+        area = self.model.area
+        if area is not None:
+
+            def done(found: tuple) -> None:
+                self._variants = (area.id, found)
+                if self.open:
+                    self.refresh()
+
+            self.model.offer_variants(area.id, done)
+
+    _variants: tuple = ("", ())
+
+    def _variant_parts(self, area: Area) -> list:
+        if self._variants[0] != area.id or not self._variants[1]:
+            return []
+        parts: list = [Caption("Other ways to lay it")]
+        for v in self._variants[1]:
+            take = PetalButton("Now laid" if v.layers == self.layers else "Take it", "strata", tip=v.words)
+            take.setEnabled(v.layers != self.layers)
+            take.clicked.connect(lambda _=False, v=v: self._set(v.layers, "other way"))
+            parts += [Words(v.words, "small", "ink"), take]
+        return parts
+
     def solve(self) -> None:
         """Solve the layers of the chosen area anew."""
         if self.model.area_id:
@@ -342,7 +392,7 @@ class Recipe(PictureStage):
         costs = max(0.0, tooth[self.at + 1] - tooth[self.at])
         name = f"{pencil.name} {q.code}" if pencil else q.tool.capitalize()
         bench.head.set(str(self.at + 1), name, f"{q.role} · costs {100 * costs:.0f} % of the tooth")
-        parts: list = [Caption("How it is laid"), self._how(q)]
+        parts: list = [*self._variant_parts(area), Caption("How it is laid"), self._how(q)]
         if q.why:
             parts.append(Words(f"“{q.why}”", "aside"))
         for c in (c for c in cautions if c.layer == self.at):
@@ -405,12 +455,15 @@ class Recipe(PictureStage):
         acts = QGridLayout()
         acts.setSpacing(0)
         n = len(self.layers)
+        lock = ("Unlock", "away") if q.locked else ("Lock", "sheet")
         for k, (words, icon, tip, run, off) in enumerate(
             (
                 ("Later", "up", "Lay this layer later (Alt+Up)", self.move_up, self.at >= n - 1),
                 ("Earlier", "down", "Lay this layer earlier (Alt+Down)", self.move_down, self.at <= 0),
                 ("Add", "add", "Add a layer over this one", self.add_layer, n >= 12),
                 ("Remove", "away", "Remove this layer (Del)", self.remove_layer, False),
+                (*lock, "A locked layer stays when the area is solved anew", self.lock, False),
+                ("Other ways", "swap", "Solve this area in three ways and compare", self.other_ways, False),
             )
         ):
             button = PetalButton(words, icon, tip=tip)

@@ -1,0 +1,433 @@
+"""Kit room: the pencils as the artist owns them, the tray, swatch sheets and what they tell."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QSignalBlocker
+from PyQt6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QLineEdit, QStackedWidget, QVBoxLayout, QWidget
+
+from hanabira.core.colour.spaces import chroma, hue_deg
+from hanabira.core.colour.words import temperature, value_step
+from hanabira.core.faults import Fault
+from hanabira.core.optics.kit import Kit, Pencil
+from hanabira.core.optics.stack import Pass, bare, predict
+from hanabira.core.solver.kit_facts import Hole, holes, mixing_strip, neighbours, pressures
+from hanabira.core.swatch.layout import sheet
+from hanabira.core.token import Token
+from hanabira.craft.kitfile import fact, kit_csv, kit_gpl, read_kit, with_fact
+from hanabira.craft.reader import papers
+from hanabira.desk.commands import AddKit, EditBrief, EditKit
+from hanabira.desk.controls import Caption, Choice, Number, Words, label
+from hanabira.desk.stages.base import Stage
+from hanabira.desk.stages.sheet_reading import SheetReadingDesk
+from hanabira.desk.theme import role, u
+from hanabira.desk.widgets.kit_chart import NEUTRAL_C, KitChart
+from hanabira.desk.widgets.tray import LOW, Facts, FivePressures, Lying, Strip, Tray
+from hanabira.studio.records import StudioKit, new_id
+
+if TYPE_CHECKING:
+    from hanabira.desk.window import Desk
+
+FAMILIES = {
+    "all hues": None, "greys": (0.0, 0.0), "roses, reds": (335.0, 48.0), "oranges": (48.0, 76.0), "yellows": (76.0, 108.0), "greens": (108.0, 185.0),
+    "blues": (185.0, 292.0), "violets": (292.0, 335.0),
+}  # fmt: skip
+VALUES = {"all values": (0, 101), "dark, steps 1–3": (0, 30), "middle, steps 4–7": (30, 70), "light, steps 8–10": (70, 101)}
+PRIMARIES = ((45.0, 62.0, 32.0), (84.0, 4.0, 76.0), (36.0, 12.0, -48.0), (12.0, 0.0, 0.0), (97.0, 0.0, 2.0))
+"""Red, yellow, blue, black and white that a palette of five is chosen nearest to (Lab)."""
+
+
+class KitRoom(Stage):
+    """Chart and tray in the middle, one pencil on the bench; or the sheet that is being read."""
+
+    name = "Kit"
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self.chosen = ""
+        self.other = ""
+        self.chart, self.tray = KitChart(), Tray()
+        self.bar = self._filters()
+        page = QWidget()
+        box = QVBoxLayout(page)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(0)
+        box.addWidget(self.bar)
+        box.addWidget(self.chart, 1)
+        box.addWidget(self.tray)
+        self.reading = SheetReadingDesk(self)
+        stack = QStackedWidget()
+        stack.addWidget(page)
+        stack.addWidget(self.reading.view)
+        self.centre = self._stack = stack
+        self.chart.chosen_pencil.connect(self.choose)
+        self.tray.chosen_pencil.connect(self.choose)
+        self.model.kit_changed.connect(self._if_open)
+        self.model.commission_changed.connect(self._if_open)
+        self._holes: tuple[str, tuple[Hole, ...]] = ("", ())
+
+    def _if_open(self) -> None:
+        if self.open:
+            self.refresh()
+
+    # -- filters --------------------------------------------------------------
+    def _filters(self) -> QWidget:
+        bar = QWidget()
+        bar.setObjectName("kitFilters")
+        row = QHBoxLayout(bar)
+        row.setContentsMargins(u(20), u(6), u(18), u(2))
+        row.setSpacing(u(8))
+        self.kit_field, self.find_field = Choice(), QLineEdit()
+        self.kit_field.setAccessibleName("Kit")
+        self.kit_field.activated.connect(lambda _i: self.use_kit(self.kit_field.currentData()))
+        self.find_field.setPlaceholderText("Code or name")
+        self.find_field.setAccessibleName("Find a pencil by code or name")
+        self.find_field.textChanged.connect(lambda _s: self._show_chart())
+        self.hue_field, self.value_field, self.more_field = Choice(), Choice(), Choice()
+        for q, name, items in (
+            (self.hue_field, "Hue", FAMILIES), (self.value_field, "Value", VALUES),
+            (self.more_field, "Which pencils", ("all pencils", "owned", "wanted", "lasting, 1–2", "oil", "wax", "pastel", "warm", "cool")),
+        ):  # fmt: skip
+            q.setAccessibleName(name)
+            for item in items:
+                q.addItem(item, item)
+            q.currentIndexChanged.connect(lambda _i: self._show_chart())
+        for field in (self.kit_field, self.find_field, self.hue_field, self.value_field, self.more_field):
+            row.addWidget(field, 1)
+        return bar
+
+    def _passes(self, kit: Kit, i: int) -> bool:
+        p, lab = kit.pencils[i], kit.masstone_lab[i]
+        words = self.find_field.text().lower().strip()
+        if words and words not in f"{p.code} {p.name}".lower():
+            return False
+        family = FAMILIES[self.hue_field.currentText()]
+        grey = float(chroma(lab)) < NEUTRAL_C
+        if family is not None:
+            h = float(hue_deg(lab))
+            low, high = family
+            inside = grey if low == high else not grey and (low <= h < high if low < high else h >= low or h < high)
+            if not inside:
+                return False
+        low_l, high_l = VALUES[self.value_field.currentText()]
+        more = self.more_field.currentText()
+        tests: dict[str, Callable[[], bool]] = {
+            "owned": lambda: p.owned, "wanted": lambda: not p.owned, "lasting, 1–2": lambda: p.lightfast <= 2, "oil": lambda: p.binder == "oil",
+            "wax": lambda: p.binder == "wax", "pastel": lambda: p.binder == "pastel", "warm": lambda: temperature(lab) == "warm", "cool": lambda: temperature(lab) == "cool",
+        }  # fmt: skip
+        return low_l <= lab[0] < high_l and tests.get(more, lambda: True)()
+
+    # -- what is shown -----------------------------------------------------------
+    @property
+    def kit(self) -> Kit:
+        """The kit that is open."""
+        return self.model.kit
+
+    def tray_codes(self) -> list[str]:
+        """What lies in the tray: laid in by hand, then what the recipes use."""
+        c = self.model.commission
+        used = [q.code for r in self.model.recipes.values() for q in r.layers if q.code]
+        return [q for q in dict.fromkeys([*(c.tray if c else ()), *used]) if q in self.kit.index]
+
+    def choose(self, code: str) -> None:
+        """Show a pencil on the bench."""
+        if code != self.chosen:
+            self.other = self.chosen or self.other
+            self.chosen = code
+        self.refresh()
+
+    def enter(self) -> None:
+        self._stack.setCurrentIndex(0)
+        super().enter()
+
+    def show_reading(self) -> None:
+        """Show the sheet that was read."""
+        self._stack.setCurrentWidget(self.reading.view)
+        self.refresh()
+
+    def show_chart(self) -> None:
+        """Back to the chart."""
+        self._stack.setCurrentIndex(0)
+        self.refresh()
+
+    def restyle(self) -> None:
+        self.bar.layout().setContentsMargins(u(20), u(6), u(18), u(2))
+        for q in (self.chart, self.tray, self.reading.view):
+            q.refresh()
+        super().restyle()
+
+    def refresh(self) -> None:
+        with QSignalBlocker(self.kit_field):
+            self.kit_field.clear()
+            for key, name in self.model.kits().items():
+                self.kit_field.addItem(name, key)
+            self.kit_field.setCurrentIndex(max(0, self.kit_field.findData(self.model.kit_id)))
+        self.bar.setStyleSheet(f"#kitFilters {{ background: {role('card').name()}; }}")
+        self.desk.mark_values(None)
+        if self._stack.currentWidget() is self.reading.view:
+            self.reading.refresh()
+            return
+        if self.chosen not in self.kit.index:
+            self.chosen = self.kit.pencils[0].code
+        self._show_chart()
+        c = self.model.commission
+        lying = [
+            Lying(q, self.kit.get(q).name, self.kit.masstone_lab[self.kit.index[q]], fact(self.kit.get(q), "left", 1.0))
+            for q in self.tray_codes()[:14]
+        ]
+        self.tray.set(f"In the tray for {c.name}" if c else "The tray", lying, self.chosen)
+        self._pencil_card(self.kit.get(self.chosen))
+
+    def _show_chart(self) -> None:
+        kit = self.kit
+        sign = self.model.kit_record(self.model.kit_id).pencils
+        if self._holes[0] != sign:
+            self._holes = (sign, holes(kit))
+        shown = [i for i in range(len(kit)) if self._passes(kit, i)]
+        everything = len(shown) == len(kit)
+        self.chart.set(kit, shown, self.chosen, set(self.tray_codes()), self._holes[1] if everything else ())
+
+    # -- bench ------------------------------------------------------------------------
+    def _pencil_card(self, p: Pencil) -> None:
+        kit, paper, bench = self.kit, self.model.paper, self.desk.bench
+        lab = kit.masstone_lab[kit.index[p.code]]
+        owned = sum(q.owned for q in kit)
+        fitted = f"fitted, ±{p.spread_de:.1f} in mixtures" if p.spread_de else "from the kit file, not from your swatches"
+        bench.head.set("", f"{p.name} {p.code}", f"{p.binder} · {kit.name} · {len(kit)} pencils, {owned} owned")
+        spot = predict(paper, kit, [Pass(p.code, 3, 2)])[-1]
+        covers = (
+            "covers well"
+            if p.scattering > 0.85
+            else "half clear: dark below shows through"
+            if p.scattering > 0.45
+            else "clear: it tints what lies below"
+        )
+        light = {1: "lasts longest", 2: "lasts", 3: "fades slowly", 4: "fades", 5: "fades soon"}[p.lightfast]
+        rows = [
+            ("Value, hue", f"L* {lab[0]:.0f} · step {value_step(lab[0])} · hue {float(hue_deg(lab)):.0f}°, {temperature(lab)}"),
+            ("Covers", covers),
+            ("Tooth", f"{100 * spot.used:.0f} % for two passes at pressure 3"),
+            (
+                "Point",
+                "hard, holds for fine hair"
+                if p.hardness >= 0.45
+                else "soft, for cover and opaque lights"
+                if p.hardness < 0.3
+                else "middling",
+            ),
+            ("Light", f"class {p.lightfast} of 5, {light}"),
+            ("Figures", fitted),
+        ]
+        how = Caption("What it does", "how fitted")
+        how.opened.connect(lambda: self.desk.explain("fit"))
+        parts: list = [
+            Caption(f"On {papers()[paper.id].name.lower()}, pressure 1 to 5"),
+            FivePressures(pressures(paper, kit, p.code), bare(paper).lab),
+            how,
+            Facts(rows),
+        ]
+        parts += [Caption("Yours"), self._yours(p)]
+        near = neighbours(kit, p.code)
+        said = "; ".join(
+            f"{n.code} {kit.get(n.code).name} is {abs(n.lighter):.0f} {'lighter' if n.lighter > 0 else 'darker'}, ΔE00 {n.delta_e00:.0f}"
+            for n in near[:2]
+        )
+        parts += [Caption("Near it"), Words(said + ".")]
+        if self.other and self.other in kit.index and self.other != p.code:
+            under = kit.get(self.other)
+            strip = mixing_strip(paper, kit, under.code, p.code)
+            parts += [
+                Caption("Mixing strip"),
+                Strip(
+                    strip, f"From {under.code} {under.name} alone, through {p.code} laid over it heavier and heavier, to {p.code} alone."
+                ),
+            ]
+        if self._holes[1]:
+            words = "; ".join(f"{h.name} (nearest {h.nearest}, ΔE00 {h.delta_e00:.0f})" for h in self._holes[1][:3])
+            parts += [Caption("Holes in this kit"), Words(f"{words[:1].upper()}{words[1:]}.")]
+        bench.set_parts(parts)
+        short = self.to_order()
+        if kit.fit is None:
+            self.desk.set_next("Print a swatch sheet", "sheet")
+        elif short:
+            self.desk.set_next(f"Order list, {len(short)}", "sheet")
+        else:
+            self.desk.set_next("Read a filled sheet", "photo")
+
+    def _yours(self, p: Pencil) -> QWidget:
+        box = QWidget()
+        grid = QGridLayout(box)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(u(8))
+        grid.setVerticalSpacing(u(2))
+        own = QCheckBox("Owned")
+        own.setChecked(p.owned)
+        own.clicked.connect(lambda on: self._put(replace(p, owned=bool(on)), "owned"))
+        lies = QCheckBox("In the tray")
+        c = self.model.commission
+        lies.setChecked(bool(c and p.code in c.tray))
+        lies.setEnabled(c is not None)
+        lies.clicked.connect(lambda on: self.lay_in_tray(p.code, bool(on)))
+        left, price = Number(), Number()
+        for q, name, key, top, suffix, factor in (
+            (left, "Length left", "left", 100.0, "\u2009%", 100.0),
+            (price, "Price", "price", 999.0, "", 1.0),
+        ):
+            q.setAccessibleName(name)
+            q.setRange(0, top)
+            q.setDecimals(0 if key == "left" else 2)
+            q.setSuffix(suffix)
+            q.setKeyboardTracking(False)
+            q.setValue(fact(p, key, 1.0 if key == "left" else 0.0) * factor)
+            q.valueChanged.connect(
+                lambda v, key=key, name=name, factor=factor: self._put(with_fact(p, key, f"{v / factor:g}"), name.lower())
+            )
+        self.owned_box, self.tray_box, self.left_field, self.price_field = own, lies, left, price
+        grid.addWidget(own, 0, 0)
+        grid.addWidget(lies, 0, 1)
+        grid.addWidget(label("Left"), 1, 0)
+        grid.addWidget(left, 1, 1)
+        grid.addWidget(label("Price"), 2, 0)
+        grid.addWidget(price, 2, 1)
+        grid.setColumnStretch(1, 1)
+        return box
+
+    # -- edits ---------------------------------------------------------------------------
+    def _put(self, pencil: Pencil, words: str) -> None:
+        kit = self.kit
+        pencils = tuple(pencil if q.code == pencil.code else q for q in kit)
+        self.model.do(EditKit.of(self.model, self.model.kit_id, Kit(kit.name, pencils, kit.fit), words))
+
+    def lay_in_tray(self, code: str, on: bool) -> None:
+        """Lay a pencil in the commission's tray, or take it out."""
+        c = self.model.commission
+        if c is not None:
+            tray = tuple(q for q in c.tray if q != code) + ((code,) if on else ())
+            self.model.do(EditBrief(self.model, "tray", tray=tray))
+
+    def lay_primaries(self) -> None:
+        """Put three primaries with black and white into the tray: a limited palette."""
+        if self.model.commission is None:
+            return
+        kit = self.kit
+        codes = []
+        for wanted in PRIMARIES:
+            d = [
+                (float(sum((a - b) ** 2 for a, b in zip(kit.masstone_lab[i], wanted, strict=True))), q.code)
+                for i, q in enumerate(kit.pencils)
+                if q.owned and q.code not in codes
+            ]
+            codes.append(min(d)[1])
+        self.model.do(EditBrief(self.model, "tray", tray=tuple(codes)))
+        self.model.messages.remark("Red, yellow, blue, black and white lie in the tray. “Use only the tray” solves with them alone.")
+
+    def limit(self) -> None:
+        """Solve recipes from the tray only, or from the whole kit again."""
+        on = not self.model.from_tray
+        self.model.limit_to_tray(on)
+        self.model.messages.remark("Recipes now use only what lies in the tray." if on else "Recipes use the whole kit again.")
+
+    def use_kit(self, key: str) -> None:
+        """Work the commission with another kit."""
+        if self.model.commission is not None and key != self.model.kit_id:
+            self.model.do(EditBrief(self.model, "kit", kit_id=key))
+
+    def to_order(self) -> list[Pencil]:
+        """Owned pencils that are worn below a third, and those wanted that recipes ask for."""
+        tray = set(self.tray_codes())
+        return [p for p in self.kit if (p.owned and fact(p, "left", 1.0) < LOW) or (not p.owned and p.code in tray)]
+
+    # -- files -----------------------------------------------------------------------------
+    def commands(self) -> list[tuple[str, Callable[[], object]]]:
+        """Everything the room can do, for the menu."""
+        return [
+            ("Print a swatch sheet", self.print_sheet),
+            ("Read a filled sheet from a photo", self.reading.ask_photo),
+            ("Read measurements from a file", self.reading.ask_file),
+            ("Let the simulated scanner fill and read a sheet", self.reading.simulate_scan),
+            ("Measure with the simulated colorimeter", self.reading.simulate_colorimeter),
+            ("Fit the kit to what was read", self.reading.fit),
+            ("Back to the kit chart", self.show_chart),
+            ("Import a kit", self.import_kit),
+            ("Export the kit as CSV", lambda: self.export_kit(".csv")),
+            ("Export the kit as a palette", lambda: self.export_kit(".gpl")),
+            ("Write the order list", self.order_list),
+            ("Lay three primaries, black and white in the tray", self.lay_primaries),
+            ("Use only the tray, or the whole kit", self.limit),
+        ]
+
+    def next(self) -> None:
+        if self._stack.currentWidget() is self.reading.view:
+            self.reading.next()
+        elif self.kit.fit is None:
+            self.print_sheet()
+        elif self.to_order():
+            self.order_list()
+        else:
+            self.reading.ask_photo()
+
+    def sheet_codes(self) -> list[str]:
+        """Pencils a sheet is printed for: those owned, as the chart shows them."""
+        shown = [self.kit.pencils[i] for i in self.chart.shown] or list(self.kit)
+        return [p.code for p in shown if p.owned] or [p.code for p in shown]
+
+    def print_sheet(self) -> None:
+        """Write the swatch sheet for the pencils shown as PDF and open it."""
+        from hanabira.sheets.swatch_sheet import write_swatch_sheet
+
+        path = self.desk.ask_save_path("swatch sheet.pdf")
+        if not path:
+            return
+        kit, codes, page = self.kit, self.sheet_codes(), self.model.settings.get("card_paper")
+        name = papers()[self.model.paper.id].name
+
+        def work(token: Token) -> Path:
+            return write_swatch_sheet(sheet(kit, codes, page), Path(path), name, token)
+
+        def done(written: Path) -> None:
+            self.model.messages.remark(f"The swatch sheet is written: {written}")
+            self.desk.open_file(written)
+
+        self.model.jobs.run("swatch sheet", "Drawing the swatch sheet", work, done)
+
+    def import_kit(self) -> None:
+        """Read a kit file as a further kit of the studio."""
+        path = self.desk.ask_kit_path()
+        if not path:
+            return
+        try:
+            kit = read_kit(path)
+        except Fault as fault:
+            self.model.messages.fault(fault)
+            return
+        record = StudioKit(new_id(), kit.name, kit_csv(kit))
+        if self.model.do(AddKit(self.model, record)):
+            self.use_kit(record.id)
+            self.model.messages.remark(f"“{kit.name}” with {len(kit)} pencils is in the studio.")
+
+    def _write(self, name: str, text: str) -> None:
+        path = self.desk.ask_save_path(name)
+        if not path:
+            return
+        try:
+            Path(path).write_text(text, "utf-8")
+        except OSError as error:
+            self.desk.say(f"{Path(path).name} could not be written: {error.strerror or error}.", "", "Choose another folder.")
+            return
+        self.model.messages.remark(f"Written: {path}")
+
+    def export_kit(self, suffix: str) -> None:
+        """Write the kit as a CSV kit file or a palette."""
+        self._write(f"{self.kit.name}{suffix}", kit_csv(self.kit) if suffix == ".csv" else kit_gpl(self.kit))
+
+    def order_list(self) -> None:
+        """Write what should be ordered as CSV."""
+        rows = []
+        for p in self.to_order():
+            why = f"{100 * fact(p, 'left', 1.0):.0f} % left" if p.owned else "wanted"
+            rows.append(f"{p.code},{p.name},{why},{fact(p, 'price'):.2f}")
+        self._write("order list.csv", "\n".join(["code,name,why,price", *rows, ""]))
