@@ -1,4 +1,5 @@
 """One real window on a real (virtual) screen, outside the offscreen platform of the other tests."""
+
 import contextlib
 import io
 import shutil

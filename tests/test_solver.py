@@ -9,9 +9,9 @@ import numpy as np
 from hanabira.core.colour.difference import delta_e00
 from hanabira.core.colour.spaces import parse_hex, srgb_to_lab
 from hanabira.core.faults import Cancelled, RecipeFault
+from hanabira.core.optics import batch as many
 from hanabira.core.optics.kit import Kit, Pencil
 from hanabira.core.optics.stack import Pass, bare, predict
-from hanabira.core.optics import batch as many
 from hanabira.core.solver.area import (
     BANDS,
     WHERE,

@@ -78,6 +78,8 @@ class BandState:
     labs: tuple[Array, ...]
     tooth: tuple[float, ...]
     expected_de00: float
+    spread_de00: float = 0.0
+    """Standard deviation of ΔE00 over the hands."""
 
     @property
     def lab(self) -> Array:
@@ -120,22 +122,23 @@ def follow(
             labs.append(spot.lab)
             tooth.append(spot.used)
         target = targets[band]
-        mean = _expected(paper, kit, [q for q in layers if band in WHERE[q.where]], target) if expected else float("nan")
-        states[band] = BandState(band, target, tuple(labs), tuple(tooth), mean)
+        mean, spread = _expected(paper, kit, [q for q in layers if band in WHERE[q.where]], target) if expected else (float("nan"), 0.0)
+        states[band] = BandState(band, target, tuple(labs), tuple(tooth), mean, spread)
     return Prediction(states, max(s.tooth[-1] for s in states.values()))
 
 
-def _expected(paper: Paper, kit: Kit, layers: Sequence[Layer], target: Array) -> float:
-    """Mean ΔE00 under the six hands. A tool blends what is there, so the hands scatter what lies over it."""
+def _expected(paper: Paper, kit: Kit, layers: Sequence[Layer], target: Array) -> tuple[float, float]:
+    """Mean and standard deviation of ΔE00 under the six hands. A tool blends what is there, so the hands scatter what lies over it."""
     spot, tail = bare(paper), list(layers)
     last_tool = max((i for i, q in enumerate(tail) if q.tool), default=-1)
     for layer in tail[: last_tool + 1]:
         spot = apply(spot, kit, layer.as_pass)
     passes = [(kit.index[q.code], q.pressure) for q in tail[last_tool + 1 :] for _ in range(q.passes)]
     if not passes:
-        return float(delta_e00(spot.lab, target))
+        return float(delta_e00(spot.lab, target)), 0.0
     who, how = np.array([passes]).transpose(2, 0, 1)
-    return float(delta_e00(many.under_hands(paper, spot, kit, who, how), target).mean())
+    de = delta_e00(many.under_hands(paper, spot, kit, who, how), target)
+    return float(de.mean()), float(de.std())
 
 
 def paper_targets(reach: Reach, values: Mapping[str, Array]) -> dict[str, Array]:

@@ -122,20 +122,24 @@ def build(kit: Kit, paper: Paper, token: Token = SILENT) -> Library:
             r0, t2 = films_of
             return c * over(r0[who], t2[who], below) + (1 - c) * below
 
+        def keep(who: Array, combo: tuple[int, ...], seen: Array, share: float) -> None:
+            # small types at once: the table of a large kit must stay small
+            out.append((who.astype(np.int16), np.array(combo), reflectance_to_lab(seen).astype(np.float32), share))
+
         first = put(films[0], contacts[0], everyone, ground)
         if len(combo) == 1:
-            out.append((everyone[:, None], np.array(combo), see(first, paper.n), share))
+            keep(everyone[:, None], combo, see(first, paper.n), share)
             continue
         for j in map(int, everyone if len(combo) == 2 else some):
             under = everyone[allowed[:, j]] if len(combo) == 2 else some[allowed[some, j]]
             two = put(films[1], contacts[1], j, first[under])
             if len(combo) == 2:
-                out.append((np.column_stack([under, np.full(len(under), j)]), np.array(combo), see(two, paper.n), share))
+                keep(np.column_stack([under, np.full(len(under), j)]), combo, see(two, paper.n), share)
                 continue
             above = some[allowed[j, some]]
             three = put(films[2], contacts[2], above[None, :], two[:, None])
             who = np.stack(np.broadcast_arrays(under[:, None], j, above[None, :]), -1).reshape(-1, 3)
-            out.append((who, np.array(combo), see(three, paper.n).reshape(-1, 8), share))
+            keep(who, combo, see(three, paper.n).reshape(-1, 8), share)
         token.check()
     n = sum(len(who) for who, *_ in out)
     pencils, pressures = np.full((n, 3), -1, np.int16), np.zeros((n, 3), np.int8)
@@ -144,7 +148,7 @@ def build(kit: Kit, paper: Paper, token: Token = SILENT) -> Library:
     for who, combo_, seen, share in out:
         s = slice(at, at + len(who))
         pencils[s, : who.shape[1]], pressures[s, : who.shape[1]] = who, combo_
-        lab[s], tooth_share[s] = reflectance_to_lab(seen), share
+        lab[s], tooth_share[s] = seen, share
         at += len(who)
     token.report(1.0, "Sorting the stacks by colour")
     library = Library(pencils, pressures, lab, tooth_share)

@@ -14,7 +14,7 @@ from hanabira.core.colour.spaces import Array
 from hanabira.core.optics import batch as many
 from hanabira.core.optics.film import Film
 from hanabira.core.optics.kit import Kit
-from hanabira.core.optics.paper import Paper
+from hanabira.core.optics.paper import Paper, lay_pass, tooth_used
 from hanabira.core.optics.stack import Pass, Spot, bare, predict
 from hanabira.core.solver.library import LEAST_DEPOSIT, LEVELS, MOST_TOOTH, Library, opaque_order, order_allows
 
@@ -82,6 +82,7 @@ def solve(
         candidates = _join(candidates, _beam(kit, paper, spot, wanted, max_passes, MOST_TOOTH))
     if len(kit) > len(np.unique(library.pencils)) or len(kit) > 80:
         candidates = _with_neighbours(kit, candidates, spot, paper, wanted)
+    candidates = _refine(kit, paper, spot, wanted, *candidates, most=max(max_passes, candidates[0].shape[1] if max_passes >= 3 else 0))
     stacks = _rank(kit, paper, spot, wanted, *candidates, alternatives=alternatives)
     return Solution(stacks, (time.perf_counter() - t0) * 1000)
 
@@ -187,6 +188,55 @@ def _beam(
     if not found_p:
         return np.empty((0, depth), int), np.empty((0, depth), int)
     return np.concatenate(found_p), np.concatenate(found_q)
+
+
+def _refine(
+    kit: Kit, paper: Paper, spot: Spot, wanted: Array, pencils: Array, pressures: Array, most: int, keep: int = 40, parents: int = 6
+) -> tuple[Array, Array]:
+    """Improve the best stacks by the steps the table lacks: pressures between its levels, and near pencils.
+
+    Returns the best ``keep`` of the candidates and their variations; the table has three levels
+    of pressure, a hand has five.
+    """
+    de = np.asarray(delta_e00(many.under_hands(paper, spot, kit, pencils, pressures), wanted)).mean(1)
+    on = pencils >= 0
+    order = np.argsort(de + PASS_COST * on.sum(1))
+    best = order[:parents]
+    lab = kit.masstone_lab
+    near = np.argsort(((lab[:, None] - lab[None]) ** 2).sum(2), 1)[:, 1:6]
+    new_p, new_q = [], []
+    for i in best:
+        for k in range(int(on[i].sum())):
+            for step in (-1, 1):
+                q = pressures[i].copy()
+                q[k] += step
+                if 1 <= q[k] <= 5:
+                    new_p.append(pencils[i])
+                    new_q.append(q)
+            for j in near[pencils[i, k]]:
+                p = pencils[i].copy()
+                p[k] = j
+                new_p.append(p)
+                new_q.append(pressures[i])
+    if not new_p:
+        return pencils[order[:keep]], pressures[order[:keep]]
+    p, q = np.array(new_p), np.array(new_q)
+    fits = _within_tooth(kit, paper, spot, p, q)
+    kept = order[:keep]
+    return np.concatenate([pencils[kept], p[fits]]), np.concatenate([pressures[kept], q[fits]])
+
+
+def _within_tooth(kit: Kit, paper: Paper, spot: Spot, pencils: Array, pressures: Array) -> Array:
+    """Which stacks stay within the tooth; it depends on the pressures alone."""
+    out = np.zeros(len(pencils), bool)
+    for combo in {tuple(q) for q in pressures.tolist()}:
+        tooth, fits = spot.tooth, True
+        for pressure in combo:
+            if pressure > 0:
+                contact, t, tooth = lay_pass(paper, tooth, pressure, kit.hand)
+                fits &= float((contact * t).mean()) >= LEAST_DEPOSIT
+        out |= (pressures == combo).all(1) & fits & (tooth_used(paper, tooth) <= MOST_TOOTH)
+    return out
 
 
 def _with_neighbours(kit: Kit, candidates: tuple[Array, Array], spot: Spot, paper: Paper, wanted: Array) -> tuple[Array, Array]:

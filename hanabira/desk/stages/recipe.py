@@ -326,7 +326,7 @@ class Recipe(PictureStage):
             )
         paper, c = self.model.paper, self.model.commission
         ground = next((n for n, h in paper.grounds if c and h == c.ground_hex), "")
-        figures = f"ΔE00 {state.delta_e00:.1f}, expected {state.expected_de00:.1f}"
+        figures = f"ΔE00 {state.delta_e00:.1f}, expected {state.expected_de00:.1f} ± {state.spread_de00:.1f}"
         words = difference_words(state.lab, state.target)
         cut = Cut(
             area.name,
@@ -413,6 +413,7 @@ class Recipe(PictureStage):
                 table = Swaps(rows, targets[band])
                 table.swapped.connect(self.swap)
                 parts += [caption, table]
+        parts.append(Words(self._trust(), "small"))
         rest = [c for c in cautions if c.layer != self.at]
         if rest:
             parts.append(Caption("Also in this recipe"))
@@ -421,6 +422,16 @@ class Recipe(PictureStage):
                 parts.append(Words(f"{where}{c.title}. {c.text} {c.cure}", "small", "ink"))
         parts += [Caption("Your note"), self._note(area)]
         bench.set_parts(parts)
+
+    def _trust(self) -> str:
+        """How far these pencils' predictions can be trusted."""
+        spreads = [p.spread_de for p in (self.model.kit.get(q.code) for q in self.layers if q.code)]
+        known = [s for s in spreads if s is not None]
+        if not known:
+            return "Predicted from the kit file: no swatch of yours was read. Try the stack on a scrap."
+        if len(known) < len(spreads):
+            return f"{len(spreads) - len(known)} of these layers were never swatched; the others are good to ±{max(known):.1f} in mixtures."
+        return f"Fitted to your swatches: good to ±{max(known):.1f} ΔE00 in mixtures."
 
     def _how(self, q: Layer) -> QWidget:
         box = QWidget()

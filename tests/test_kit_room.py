@@ -1,0 +1,225 @@
+"""The kit room by hand: choosing, owning, wear, files, swatch sheets, fit; and what follows for recipes."""
+
+import csv
+
+import numpy as np
+from pypdf import PdfReader
+from PyQt6.QtCore import Qt
+
+from hanabira.core.solver.area import Layer, follow, solve_area, variants
+from hanabira.core.solver.cautions import recipe_cautions
+from hanabira.core.solver.kit_facts import holes, mixing_strip, neighbours, pressures
+from hanabira.core.solver.target import reach
+from hanabira.craft.kitfile import fact, read_kit
+from hanabira.craft.reader import paper, shipped_kit
+from hanabira.studio.records import StudioKit
+from tests.test_desk import DemoCase
+
+
+class Room(DemoCase):
+    def setUp(self):
+        super().setUp()
+        self.click_stop(self.desk.thread_, "room Kit")
+        self.settle()
+        self.room = self.desk.current
+
+    def test_every_pencil_stands_in_the_chart_without_covering_another(self):
+        chart = self.room.chart
+        self.assertEqual(len(chart.stop_keys()), 72)
+        pts = np.array(chart._pts)
+        for i in range(len(pts)):
+            d = np.abs(pts[:i] - pts[i])
+            self.assertFalse(((d[:, 0] < 24) & (d[:, 1] < 36)).any(), chart.stop_keys()[i])
+        self.click_stop(chart, "209")
+        self.assertEqual(self.desk.bench.head.name, "Burnt honey 209")
+        chart.setFocus()
+        self.key(chart, Qt.Key.Key_Right)
+        self.key(chart, Qt.Key.Key_Return)
+        self.assertNotEqual(self.room.chosen, "209")
+
+    def test_filters(self):
+        room = self.room
+        room.find_field.setText("umber")
+        self.assertEqual(len(room.chart.shown), 2)
+        room.find_field.clear()
+        room.hue_field.setCurrentText("blues")
+        self.assertTrue(6 <= len(room.chart.shown) <= 16)
+        room.value_field.setCurrentText("dark, steps 1–3")
+        dark = [room.kit.masstone_lab[i, 0] for i in room.chart.shown]
+        self.assertTrue(dark and max(dark) < 30)
+        room.hue_field.setCurrentText("all hues")
+        room.value_field.setCurrentText("all values")
+        room.more_field.setCurrentText("lasting, 1–2")
+        self.assertTrue(all(room.kit.pencils[i].lightfast <= 2 for i in room.chart.shown))
+
+    def test_owned_worn_priced_and_ordered(self):
+        room = self.room
+        room.choose("209")
+        room.owned_box.click()
+        self.assertFalse(room.kit.get("209").owned)
+        self.desk.take_back()
+        self.assertTrue(room.kit.get("209").owned)
+        room.left_field.setValue(20)
+        room.price_field.setValue(2.5)
+        self.assertEqual((fact(room.kit.get("209"), "left"), fact(room.kit.get("209"), "price")), (0.2, 2.5))
+        self.assertEqual([p.code for p in room.to_order()], ["209"])
+        target = self.folder.parent / "order.csv"
+        self.desk.ask_save_path = lambda _n: str(target)
+        room.order_list()
+        with open(target, newline="") as f:
+            self.assertEqual(next(csv.DictReader(f)), {"code": "209", "name": "Burnt honey", "why": "20 % left", "price": "2.50"})
+        # kept after a restart
+        self.close_desk()
+        self.open_desk()
+        self.assertEqual(fact(self.model.kit.get("209"), "left"), 0.2)
+
+    def test_kits_in_and_out(self):
+        room = self.room
+        out = self.folder.parent / "mine.csv"
+        self.desk.ask_save_path, self.desk.ask_kit_path = lambda _n: str(out), lambda: str(out)
+        room.export_kit(".csv")
+        self.assertEqual(len(read_kit(out)), 72)
+        out.write_text("code,name,hex\nA,Red,#a03228\nB,Blue,#2c4a90\n")
+        room.import_kit()
+        self.assertEqual([p.code for p in self.model.kit], ["A", "B"])
+        self.assertEqual(len(self.model.store.all(StudioKit)), 1)
+        # recipes of the other kit say nothing wrong: they wait for a kit that has their pencils
+        self.assertIsNone(self.model.prediction("demo-area-8"))
+        self.desk.take_back()
+        self.assertEqual(self.model.kit_id, "pencils")
+        out.write_text("name\nx\n")
+        room.import_kit()
+        self.assertIn("missing", self.said[-1].what)
+        gpl = self.folder.parent / "mine.gpl"
+        self.desk.ask_save_path = lambda _n: str(gpl)
+        room.export_kit(".gpl")
+        self.assertEqual(len(read_kit(gpl)), 72)
+
+    def test_tray_and_limited_palette(self):
+        room, model = self.room, self.model
+        room.choose("315")
+        room.tray_box.click()
+        self.assertEqual(model.commission.tray, ("315",))
+        room.lay_primaries()
+        self.assertEqual(len(model.commission.tray), 5)
+        room.limit()
+        self.desk.go("Areas")
+        self.settle()
+        model.choose_area("demo-area-9")
+        self.settle()
+        model.solve("demo-area-9")
+        self.settle()
+        self.assertTrue({q.code for q in model.recipe_layers("demo-area-9")} <= set(model.commission.tray))
+
+    def test_print_scan_correct_and_fit(self):
+        room, model = self.room, self.model
+        room.find_field.setText("2")
+        room.value_field.setCurrentText("dark, steps 1–3")
+        codes = room.sheet_codes()
+        self.assertTrue(4 <= len(codes) <= 24)
+        pdf, opened = self.folder.parent / "sheet.pdf", []
+        self.desk.ask_save_path, self.desk.open_file = lambda _n: str(pdf), opened.append
+        self.assertEqual(self.desk.bench.next.text(), "Print a swatch sheet")
+        self.click(self.desk.bench.next)
+        self.settle()
+        self.assertEqual(opened, [pdf])
+        self.assertEqual(len(PdfReader(pdf).pages), 2)
+        room.reading.simulate_scan()
+        self.wait_until(lambda: not model.jobs.busy, 60)
+        reading = room.reading
+        self.assertEqual(len(reading.rows), 4 * len(codes) + 30)
+        self.assertEqual(len(reading.view.stop_keys()), 4 * len(codes))
+        self.click_stop(reading.view, "cell 3")
+        before = reading.rows[reading.at].lab
+        reading.lab_fields[0].setValue(before[0] + 5)
+        self.assertAlmostEqual(reading.rows[reading.at].lab[0], before[0] + 5, delta=0.06)
+        reading.change(lab=before)
+        self.assertEqual(self.desk.bench.next.text(), "Fit the kit")
+        unfitted = model.kit
+        self.click(self.desk.bench.next)
+        self.wait_until(lambda: not model.jobs.busy, 60)
+        self.assertIsNotNone(model.kit.fit)
+        self.assertTrue(all(model.kit.get(c).spread_de for c in codes))
+        self.assertIsNone(model.kit.get("104").spread_de)
+        self.assertIn("fitted", self.said[-1].what)
+        self.assertTrue(model.kit_record("pencils").swatches)
+        self.desk.take_back()
+        self.assertEqual(model.kit, unfitted)
+
+    def test_the_colorimeter_and_a_file(self):
+        room = self.room
+        room.find_field.setText("401")
+        room.reading.simulate_colorimeter()
+        self.settle()
+        self.assertEqual(len(room.reading.rows), 4)
+        path = self.folder.parent / "m.csv"
+        path.write_text("stack,ground,L,a,b\n401:5:2,white,14,0,-1\n")
+        self.desk.ask_kit_path = lambda: str(path)
+        room.reading.ask_file()
+        self.assertEqual(len(room.reading.rows), 1)
+        room.reading.fit()
+        self.settle()
+        self.assertGreater(self.model.kit.get("401").spread_de, 4)
+
+
+class Workshop(DemoCase):
+    def test_lock_tools_and_other_ways(self):
+        self.desk.go("Recipe")
+        self.settle()
+        stage, model = self.desk.current, self.model
+        stage._choose(1)
+        kept = stage.layers[1]
+        stage.lock()
+        self.assertTrue(stage.layers[1].locked)
+        stage.swap("315")
+        odd = stage.layers[1]
+        self.assertTrue(odd.locked)
+        stage.solve()
+        self.settle()
+        self.assertIn(odd, stage.layers)
+        stage.add_tool("solvent")
+        self.assertEqual(stage.layers[stage.at].tool, "solvent")
+        self.assertIsNotNone(model.prediction(model.area_id))
+        stage.other_ways()
+        self.settle()
+        self.assertGreaterEqual(len(stage._variants[1]), 2)
+        self.assertNotEqual(kept.code, "315")
+
+
+class Facts(DemoCase):
+    """Plain computations; the window stays as it is."""
+
+    def test_neighbours_holes_strips_and_pressures(self):
+        kit, on = shipped_kit(), paper("hotpress")
+        near = neighbours(kit, "401")
+        self.assertEqual([n.delta_e00 for n in near], sorted(n.delta_e00 for n in near))
+        greens = [p.code for p in kit if p.code.startswith("5")]
+        without = kit.subset([p.code for p in kit if p.code not in greens])
+        self.assertIn("no green", [h.name for h in holes(without)])
+        self.assertNotIn("no green", [h.name for h in holes(kit)])
+        strip = mixing_strip(on, kit, "120", "309")
+        self.assertEqual(len(strip), 7)
+        self.assertGreater(strip[0][2], 40)
+        self.assertLess(strip[-1][2], -20)
+        values = [q[0] for q in pressures(on, kit, "229")]
+        self.assertEqual(values, sorted(values, reverse=True))
+
+    def test_variants_differ_and_locks_hold(self):
+        kit, on = shipped_kit(), paper("hotpress")
+        fur = {"gap": [21, 6.8, 11.8], "general": [33, 12.4, 26.2], "light": [66, 17, 42], "highlight": [74, 13, 38]}
+        from hanabira.core.solver.area import paper_targets
+
+        targets = paper_targets(reach(kit, on), {k: np.array(v, float) for k, v in fur.items()})
+        ways = variants(kit, on, targets)
+        self.assertEqual(len({w.layers for w in ways}), len(ways))
+        self.assertGreaterEqual(len(ways), 2)
+        locked = Layer("general", "261", 1, 1, "all but the lights", locked=True)
+        layers = solve_area(kit, on, targets, locked=(locked,))
+        self.assertIn(locked, layers)
+        indent = Layer("indent", "", 3, 1, "everywhere", tool="indent")
+        blend = Layer("blend", "", 3, 1, "everywhere", tool="solvent")
+        told = follow(on, kit, (indent, *layers, blend), targets)
+        kinds = {c.kind for c in recipe_cautions(on, kit, (indent, *layers, blend), targets, told)}
+        self.assertIn("solvent on indented lines", kinds)
+        strict = recipe_cautions(on, kit, layers, targets, follow(on, kit, layers, targets), floor=1)
+        self.assertIn("fugitive", {c.kind for c in strict})
