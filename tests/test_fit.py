@@ -233,6 +233,6 @@ class Glazes(unittest.TestCase):
         self.assertLess(np.median(gains), 0.6)
 
     def test_too_dark_asks_for_lifting(self):
-        g = correcting_glaze(BASE, KIT, [Pass("401", 5, 2)], [20, 0, 0], [45, 10, 20])
+        g = correcting_glaze(paper("film"), KIT, [Pass("401", 5, 4)], [20, 0, 0], [45, 10, 20])
         self.assertIsNone(g.layer)
         self.assertIn("lift", g.words)

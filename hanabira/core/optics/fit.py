@@ -36,6 +36,15 @@ _LOG_S_KNOWN_SD = 0.45
 _SLOPE_SD = 0.6
 _GLOBAL_SD = np.array([0.5, 0.5, 0.5, 0.25, 0.25, 0.25, 0.5, 0.5, 0.35, 0.8, 0.15])
 _STEP = 1e-4
+_STARTS = np.array(
+    [
+        [0.0] * 11,
+        [0.6, 0.5, 0.8, -0.2, -0.2, -0.15, -1.0, 0.4, 0.3, 0.0, 0.0],
+        [0.3, 0.4, 0.6, 0.1, 0.1, 0.05, -0.8, 0.0, 0.5, 0.0, 0.0],
+        [-0.3, -0.3, -0.3, 0.1, 0.1, 0.1, 0.3, -0.3, 0.0, 0.0, 0.0],
+    ]
+)
+"""Where the fit of paper and hand sets out: standard, hard and grippy, hard and reaching, soft and slick."""
 
 
 @dataclass(frozen=True)
@@ -230,7 +239,12 @@ def fit_kit(
     log_s = np.array([np.log(p.scattering) if p else _LOG_S[0] for p in facts])
     log_s_sd = np.array([_LOG_S_KNOWN_SD if p else _LOG_S[1] for p in facts])
     problem = _Problem(paper, who, how, ground, lab, weight, len(codes), free, log_s, log_s_sd)
-    x = np.concatenate([np.zeros(GLOBAL_FIGURES), _first_guess(problem).ravel()])
+    first = _first_guess(problem).ravel()
+    starts = [np.concatenate([g, first]) for g in (_STARTS if free else _STARTS[:1])]
+    if len(starts) > 1:
+        # the valley has side arms: go a little way from each start and follow the deepest
+        starts = [_minimise(problem, x, 7, token) for x in starts]
+    x = min(starts, key=lambda x: float(np.sum(_residual(problem, x) ** 2)))
     x = _minimise(problem, x, most_rounds, token)
     got = _predict(problem, x)
     de = np.asarray(delta_e00(got, lab))
