@@ -69,8 +69,8 @@ class AgainstAnotherPhysics(unittest.TestCase):
         for truth in TRUTHS:
             f = fitted(truth)
             self.assertTrue(f.paper_fitted)
-            self.assertLess(f.median, 1.25)
-            self.assertLess(f.p95, 3.2)
+            self.assertLess(f.median, 1.0)
+            self.assertLess(f.p95, 2.6)
 
     def test_unseen_stacks(self):
         for truth in TRUTHS:
@@ -97,19 +97,18 @@ class AgainstAnotherPhysics(unittest.TestCase):
         self.assertGreater(expected_error(0, 0), expected_error(4, 0))
 
     def test_planned_stacks_beat_single_pencils_in_the_truth(self):
-        """End to end: plan on the fitted kit, lay it in the other physics, and compare with the best single pencil there."""
-        truth = TRUTHS[0]
-        kit, sheet = fitted(truth).kit, SimulatedSheet(KIT, truth)
-        on = paper_for(kit, BASE)
-        library, limits = build(kit, on), reach(kit, on)
-        rng = np.random.default_rng(4)
-        singles = np.array([sheet.lay([Pass(c, p)]) for c in CODES for p in (1, 3, 5)])
-        planned, single = [], []
-        for _ in range(25):
-            target = limits.paper_target([rng.uniform(25, 80), rng.uniform(-5, 25), rng.uniform(-8, 40)])
-            planned.append(float(delta_e00(sheet.lay(solve(kit, on, library, target).best.layers), target)))
-            single.append(float(delta_e00(singles, target).min()))
-        self.assertLess(np.median(planned), 0.75 * np.median(single))
+        """End to end: plan on the fitted kit and lay it in the other physics; the best single pencil is laid there too."""
+        for truth, most in zip(TRUTHS, (0.65, 0.65, 0.85), strict=True):
+            kit, sheet = fitted(truth).kit, SimulatedSheet(KIT, truth)
+            on = paper_for(kit, BASE)
+            library, limits = build(kit, on), reach(kit, on)
+            rng = np.random.default_rng(4)
+            planned, single = [], []
+            for _ in range(30):
+                target = limits.paper_target([rng.uniform(25, 80), rng.uniform(-5, 25), rng.uniform(-8, 40)])
+                for passes, out in ((3, planned), (1, single)):
+                    out.append(float(delta_e00(sheet.lay(solve(kit, on, library, target, passes).best.layers), target)))
+            self.assertLess(np.median(planned), most * np.median(single))
 
 
 class Figures(unittest.TestCase):

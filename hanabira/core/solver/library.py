@@ -16,6 +16,7 @@ from typing import Any
 import numpy as np
 
 from hanabira.core.colour.spaces import Array
+from hanabira.core.optics import batch as many
 from hanabira.core.optics.bands import reflectance_to_lab
 from hanabira.core.optics.film import Film, over, reflect_transmit
 from hanabira.core.optics.kit import Kit
@@ -30,7 +31,11 @@ LEAST_DEPOSIT = 0.015
 ORDER_SLACK = 8.0
 """How much lighter (pencil) or darker (pastel) in L* a later layer may be."""
 TABLE_LIMIT = 80
-FORMAT = 4
+FORMAT = 5
+SMALL_KIT = 12
+"""Kits up to this size are laid in any order and deeper."""
+_DEEPEST = {5: 5, 7: 5, 12: 4}
+"""Passes of a small kit by its size: five for up to seven pencils, four for up to twelve."""
 
 
 @dataclass(frozen=True)
@@ -95,12 +100,13 @@ def representatives(kit: Kit, most: int) -> Array:
 
 def build(kit: Kit, paper: Paper, token: Token = SILENT) -> Library:
     """Compute the library of a kit on a paper; 72 pencils give about a million stacks in a few seconds."""
-    free = len(kit) <= 12
+    if len(kit) <= SMALL_KIT:
+        return _build_small(kit, paper, token)
     opaque = opaque_order(kit, paper)
     lightness = kit.masstone_lab[:, 0]
     some = representatives(kit, TABLE_LIMIT)
     everyone = np.arange(len(kit))
-    allowed = np.ones((len(kit), len(kit)), bool) if free else order_allows(lightness[:, None], lightness[None, :], opaque)
+    allowed = order_allows(lightness[:, None], lightness[None, :], opaque)
     ground = bare(paper).zones.astype(np.float32)
     out: list[tuple[Array, Array, Array, float]] = []
     combos: list[tuple[int, ...]] = [(a,) for a in LEVELS] + [(a, b) for a in LEVELS for b in LEVELS if b >= a]
@@ -152,6 +158,44 @@ def build(kit: Kit, paper: Paper, token: Token = SILENT) -> Library:
         at += len(who)
     token.report(1.0, "Sorting the stacks by colour")
     library = Library(pencils, pressures, lab, tooth_share)
+    _ = library.tree
+    return library
+
+
+def _build_small(kit: Kit, paper: Paper, token: Token) -> Library:
+    """All stacks of a small kit in any order, pass by pass: a palette of five needs depth more than choice."""
+    n = len(kit)
+    depth = next(v for k, v in _DEEPEST.items() if n <= k)
+    who_choice, how_choice = np.repeat(np.arange(n), len(LEVELS)), np.tile(LEVELS, n)
+    film = kit.film
+    state = many.start(bare(paper))
+    pencils, pressures = np.full((1, depth), -1, np.int16), np.zeros((1, depth), np.int8)
+    out_p, out_q, out_lab, out_tooth = [], [], [], []
+    for k in range(depth):
+        token.report(k / depth, "Laying every stack of this kit on this paper")
+        last = pressures[:, k - 1] if k else np.zeros(1, np.int8)
+        rows, cols = np.nonzero(how_choice[None, :] >= last[:, None])
+        parts = []
+        for at in range(0, len(rows), 60_000):
+            token.check()
+            r, c = rows[at : at + 60_000], cols[at : at + 60_000]
+            f = Film(film.absorption[who_choice[c]], film.scattering[who_choice[c]])
+            after, deposit = many.lay(paper, state.take(r), f, how_choice[c], kit.hand)
+            ok = (many.used(paper, after) <= MOST_TOOTH) & (deposit >= LEAST_DEPOSIT)
+            parts.append((r[ok], c[ok], after.take(ok)))
+        rows, cols = (np.concatenate([q[i] for q in parts]) for i in (0, 1))
+        if not len(rows):
+            break
+        zones, fill, crush = (np.concatenate([getattr(q[2], name) for q in parts]) for name in ("zones", "fill", "crush"))
+        state = many.Batch(zones, fill, crush, paper.n)
+        pencils, pressures = pencils[rows], pressures[rows]
+        pencils[:, k], pressures[:, k] = who_choice[cols], how_choice[cols]
+        out_p.append(pencils.copy())
+        out_q.append(pressures.copy())
+        out_lab.append(state.lab.astype(np.float32))
+        out_tooth.append(many.used(paper, state).astype(np.float32))
+    token.report(1.0, "Sorting the stacks by colour")
+    library = Library(*(np.concatenate(q) for q in (out_p, out_q, out_lab, out_tooth)))
     _ = library.tree
     return library
 

@@ -16,11 +16,11 @@ from hanabira.core.optics.film import Film
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper, lay_pass, tooth_used
 from hanabira.core.optics.stack import Pass, Spot, bare, predict
-from hanabira.core.solver.library import LEAST_DEPOSIT, LEVELS, MOST_TOOTH, Library, opaque_order, order_allows
+from hanabira.core.solver.library import LEAST_DEPOSIT, LEVELS, MOST_TOOTH, SMALL_KIT, Library, opaque_order, order_allows
 
 PASS_COST = 0.10
 """ΔE a further pass must earn: work and tooth are not free."""
-FAR_COST = 0.03
+FAR_COST = 0.06
 """Cost per unit of mean distance between the pencils and the target: near pencils forgive."""
 AREA_PASS_COST, AREA_FAR_COST, NEW_PENCIL_COST = 0.18, 0.06, 0.30
 """The same costs within an area, where layers of four bands add up, and what a further pencil must earn."""
@@ -74,15 +74,14 @@ def solve(
     t0 = time.perf_counter()
     wanted = np.asarray(target, float)
     spot = bare(paper)
-    candidates = _from_library(library, wanted, max_passes)
-    if len(kit) <= 12 and max_passes >= 3:
-        deeper = _beam(kit, paper, spot, wanted, max(5, max_passes), MOST_TOOTH, free=True)
-        candidates = _join(candidates, deeper)
-    elif max_passes > 3:
+    small = len(kit) <= SMALL_KIT and max_passes >= 3
+    deepest = library.pencils.shape[1] if small else max_passes
+    candidates = _from_library(library, wanted, deepest)
+    if max_passes > library.pencils.shape[1]:
         candidates = _join(candidates, _beam(kit, paper, spot, wanted, max_passes, MOST_TOOTH))
     if len(kit) > len(np.unique(library.pencils)) or len(kit) > 80:
         candidates = _with_neighbours(kit, candidates, spot, paper, wanted)
-    candidates = _refine(kit, paper, spot, wanted, *candidates, most=max(max_passes, candidates[0].shape[1] if max_passes >= 3 else 0))
+    candidates = _refine(kit, paper, spot, wanted, *candidates)
     stacks = _rank(kit, paper, spot, wanted, *candidates, alternatives=alternatives)
     return Solution(stacks, (time.perf_counter() - t0) * 1000)
 
@@ -137,7 +136,6 @@ def _beam(
     most_tooth: float,
     width: int = 160,
     keep: int = 60,
-    free: bool = False,
 ) -> tuple[Array, Array]:
     """Grow stacks pass by pass from a spot, keeping those that are near or could become so.
 
@@ -160,8 +158,7 @@ def _beam(
         if k:
             last, press = pencils[:, k - 1], pressures[:, k - 1]
             legal &= how[None, :] >= press[:, None]
-            if not free:
-                legal &= order_allows(lightness[last][:, None], lightness[who][None, :], opaque)
+            legal &= order_allows(lightness[last][:, None], lightness[who][None, :], opaque)
         rows, cols = np.nonzero(legal)
         if len(rows) > 40_000:
             pick = rng.permutation(len(rows))[:40_000]
@@ -191,7 +188,7 @@ def _beam(
 
 
 def _refine(
-    kit: Kit, paper: Paper, spot: Spot, wanted: Array, pencils: Array, pressures: Array, most: int, keep: int = 40, parents: int = 6
+    kit: Kit, paper: Paper, spot: Spot, wanted: Array, pencils: Array, pressures: Array, keep: int = 40, parents: int = 6
 ) -> tuple[Array, Array]:
     """Improve the best stacks by the steps the table lacks: pressures between its levels, and near pencils.
 
