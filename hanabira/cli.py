@@ -83,6 +83,7 @@ def recipe(args: argparse.Namespace) -> dict:
     from hanabira.core.solver.cautions import target_cautions
     from hanabira.core.solver.search import solve
     from hanabira.core.solver.target import reach
+    from hanabira.craft.reader import papers
     from hanabira.studio.libraries import library_for
 
     kit = _kit(args.kit)
@@ -101,7 +102,7 @@ def recipe(args: argparse.Namespace) -> dict:
         best = solution.best
         spots = predict(paper, usable, best.layers)
         labs, tooth = [bare(paper).lab, *(s.lab for s in spots)], [0.0, *(s.used for s in spots)]
-        cautions = target_cautions(paper, usable, [p.code for p in best.layers], labs, tooth, wanted)
+        cautions = target_cautions(paper, usable, [p.code for p in best.layers], labs, tooth, wanted, tuple(papers().values()))
         out.append(
             {
                 "target": to_hex(parse_hex(text)),

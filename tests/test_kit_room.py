@@ -11,7 +11,7 @@ from hanabira.core.solver.cautions import recipe_cautions
 from hanabira.core.solver.kit_facts import holes, mixing_strip, neighbours, pressures
 from hanabira.core.solver.target import reach
 from hanabira.craft.kitfile import fact, read_kit
-from hanabira.craft.reader import paper, shipped_kit
+from hanabira.craft.reader import paper, papers, shipped_kit
 from hanabira.studio.records import StudioKit
 from tests.test_desk import DemoCase
 
@@ -94,6 +94,15 @@ class Room(DemoCase):
         self.desk.ask_save_path = lambda _n: str(gpl)
         room.export_kit(".gpl")
         self.assertEqual(len(read_kit(gpl)), 72)
+
+    def test_papers_in_the_drawer(self):
+        self.room.show_papers()
+        self.assertEqual(self.desk.bench.next.text(), "Back to the pencils")
+        self.room.paper_boxes["film"].click()
+        self.assertNotIn("film", self.model.settings.get("papers"))
+        self.desk.go("Brief")
+        field = self.desk.stages["Brief"]._fields["paper_id"]
+        self.assertIn("not in the drawer", field.itemText(field.findData("film")))
 
     def test_tray_and_limited_palette(self):
         room, model = self.room, self.model
@@ -180,6 +189,18 @@ class Workshop(DemoCase):
         stage.add_tool("solvent")
         self.assertEqual(stage.layers[stage.at].tool, "solvent")
         self.assertIsNotNone(model.prediction(model.area_id))
+        stage._choose(0)
+        stage.add_layer()
+        self.assertEqual((stage.at, stage.layers[1].code), (1, stage.layers[0].code))
+        self.desk.take_back()
+        stage._choose(1)
+        stage.burnish()
+        self.assertEqual(stage.layers[stage.at].code, "104")
+        self.desk.take_back()
+        stage._choose(1)
+        stage.keep_pencil()
+        self.settle()
+        self.assertIn("315", [q.code for q in stage.layers])
         stage.other_ways()
         self.settle()
         self.assertGreaterEqual(len(stage._variants[1]), 2)
@@ -221,5 +242,9 @@ class Facts(DemoCase):
         told = follow(on, kit, (indent, *layers, blend), targets)
         kinds = {c.kind for c in recipe_cautions(on, kit, (indent, *layers, blend), targets, told)}
         self.assertIn("solvent on indented lines", kinds)
+        green = {k: np.array([v[0], -60.0, 40.0]) for k, v in fur.items()}
+        out = recipe_cautions(on, kit, layers, green, follow(on, kit, layers, green), papers=tuple(papers().values()))
+        missed = next(c for c in out if c.kind == "out of reach")
+        self.assertIn("a pencil like #", missed.cure.lower())
         strict = recipe_cautions(on, kit, layers, targets, follow(on, kit, layers, targets), floor=1)
         self.assertIn("fugitive", {c.kind for c in strict})

@@ -135,6 +135,17 @@ class Behaviour(unittest.TestCase):
                 values = [predict(on, kit, [Pass(p.code, q)])[-1].lab[0] for q in range(1, 6)]
                 self.assertEqual(values, sorted(values, reverse=True), p.name)
 
+    @settings(max_examples=30, deadline=None)
+    @given(st.integers(0, 71), st.sampled_from(("bristol", "hotpress", "vellum", "film")), st.integers(1, 4), st.integers(1, 4))
+    def test_more_passes_and_more_pressure_never_lighten_a_dark_pencil(self, i, paper_id, pressure, passes):
+        kit, on = shipped_kit(), paper(paper_id)
+        p = kit.pencils[i]
+        if p.lab[0] > 60:
+            return
+        less = predict(on, kit, [Pass(p.code, pressure, passes)])[-1].lab[0]
+        self.assertLessEqual(predict(on, kit, [Pass(p.code, pressure + 1, passes)])[-1].lab[0], less + 1e-6)
+        self.assertLessEqual(predict(on, kit, [Pass(p.code, pressure, passes + 1)])[-1].lab[0], less + 1e-6)
+
     def test_blue_over_yellow_is_green(self):
         kit = kit_of(("#f2c81e", 0.65), ("#2b3f94", 0.35))
         lab = predict(paper("hotpress"), kit, [Pass("0", 5), Pass("1", 3)])[-1].lab

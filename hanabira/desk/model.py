@@ -18,13 +18,13 @@ from hanabira.core.colour.spaces import Array
 from hanabira.core.faults import Fault, RecipeFault
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
-from hanabira.core.solver.area import Layer, Prediction, Variant, follow, paper_targets, solve_area, variants
+from hanabira.core.solver.area import Layer, Prediction, Variant, follow, paper_targets, solve_area, solve_with_pencil, variants
 from hanabira.core.solver.cautions import Caution, recipe_cautions
 from hanabira.core.solver.target import Reach, reach
 from hanabira.core.token import Token
 from hanabira.craft.kitfile import kit_csv, parse_csv
 from hanabira.craft.markings import marking_model
-from hanabira.craft.reader import KITS, paper, paper_for, shipped_kit, surfaces
+from hanabira.craft.reader import KITS, paper, paper_for, papers, shipped_kit, surfaces
 from hanabira.desk.jobs import JobRunner
 from hanabira.desk.messages import MessageDoor
 from hanabira.desk.photoview import LOOKS, PREVIEW_SIDE, PhotoView, to_image
@@ -417,13 +417,24 @@ class Model(QObject):
             kept = (
                 sign,
                 told,
-                recipe_cautions(self.paper, self.kit, layers, targets, told, self.commission.lasting_floor if self.commission else 3),
+                recipe_cautions(
+                    self.paper,
+                    self.kit,
+                    layers,
+                    targets,
+                    told,
+                    self.commission.lasting_floor if self.commission else 3,
+                    tuple(papers().values()),
+                ),
             )
             self._predictions[key] = kept
         return kept[1], kept[2]
 
-    def solve(self, key: str) -> None:
-        """Solve an area's layers off the interface thread and keep them as one edit."""
+    def solve(self, key: str, keep: Layer | None = None) -> None:
+        """Solve an area's layers off the interface thread and keep them as one edit.
+
+        The pencil of ``keep`` must be among them, in its place.
+        """
         from hanabira.desk.commands import SetLayers
 
         area, targets = next((a for a in self.areas if a.id == key), None), self.targets(key)
@@ -438,7 +449,7 @@ class Model(QObject):
             return
 
         def work(token: Token) -> tuple[Layer, ...]:
-            return solve_area(*given, token=token)
+            return solve_area(*given, token=token) if keep is None else solve_with_pencil(keep, *given)
 
         def done(layers: tuple[Layer, ...]) -> None:
             if not any(a.id == key for a in self.areas):

@@ -43,6 +43,7 @@ ALL = {
         Setting("commission", "", "The commission that was open"),
         Setting("area", "", "The area that was chosen"),
         Setting("views", {}, "Where each commission's view stood"),
+        Setting("papers", [], "Papers that are in the drawer; none listed means all"),
         Setting("limited", {}, "Commissions whose recipes use the tray only"),
         Setting("window", [], "Size and place of the window"),
     )

@@ -260,6 +260,8 @@ class Desk(QMainWindow):
             add(m, words, lambda tool=tool: recipe.add_tool(tool))
         for band in ("gap", "general", "light", "highlight"):
             add(m, f"Show the stack in the {band}", lambda band=band: recipe._show_band(band))
+        add(m, "Burnish with white", recipe.burnish)
+        add(m, "Keep the pencil, solve its pressure anew", recipe.keep_pencil)
         m = menu("Kit")
         kit = self.stages["Kit"]
         assert isinstance(kit, KitRoom)

@@ -109,6 +109,22 @@ def lay_pass(
     return contact, t, Tooth(fill, crush)
 
 
+def passes_held(paper: Paper, pressure: int, hand: Pressures = STANDARD_PRESSURES, share: float = 0.2, most: int = 40) -> int:
+    """Passes of one pressure until a further one leaves less than a share of the first: how many layers a paper takes.
+
+    >>> passes_held(Paper("x", "Hot-press", 1.42, .20, .18, 1.0), 5)
+    2
+    """
+    tooth, first = Tooth.fresh(), 0.0
+    for n in range(most):
+        contact, t, tooth = lay_pass(paper, tooth, pressure, hand)
+        amount = float((contact * t).mean())
+        first = first or amount
+        if amount < share * first:
+            return n
+    return most
+
+
 def see(zones: Array, n: float = YULE_NIELSEN) -> Array:
     """What the eye sees of zone reflectances (…, 3, 8): (mean of R^(1/n))^n, to (…, 8).
 

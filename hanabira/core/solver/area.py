@@ -251,6 +251,29 @@ def variants(
     return tuple(out)
 
 
+def solve_with_pencil(
+    keep: Layer,
+    kit: Kit,
+    paper: Paper,
+    targets: Mapping[str, Array],
+    stroke: str = "flick",
+    stroke_mm: float = 0.0,
+    reasons: Mapping[str, str] | None = None,
+    tray: Sequence[str] = (),
+    locked: Sequence[Layer] = (),
+) -> tuple[Layer, ...]:
+    """Solve an area with one pencil in it for certain: its pressure is free, its place and the pencil are not."""
+    best: tuple[float, tuple[Layer, ...]] | None = None
+    for pressure in (1, 3, 5):
+        fixed = replace(keep, pressure=pressure, passes=1, locked=True)
+        layers = solve_area(kit, paper, targets, stroke, stroke_mm, reasons, tray, (*(q for q in locked if q is not keep), fixed))
+        score = _closeness(paper, kit, layers, targets)
+        if best is None or score < best[0]:
+            best = score, tuple(replace(q, locked=keep.locked) if q == fixed else q for q in layers)
+    assert best is not None
+    return best[1]
+
+
 def _closeness(paper: Paper, kit: Kit, layers: Sequence[Layer], targets: Mapping[str, Array]) -> float:
     told = follow(paper, kit, layers, targets)
     return float(np.mean([told.band(b).expected_de00 for b in BANDS]))

@@ -14,8 +14,11 @@ from hanabira.core.optics.paper import Paper
 from hanabira.core.optics.stack import bare
 from hanabira.core.solver.area import BANDS, WHERE, Layer, Prediction, follow, swaps, with_layer
 from hanabira.core.solver.library import opaque_order
+from hanabira.core.solver.reach_help import missing_pencil, other_paper
 
 FULL_TOOTH = 0.95
+OUT_OF_REACH = 6.0
+"""ΔE00 above which a colour counts as missed."""
 FUGITIVE_FLOOR = 3
 """Lightfastness classes worse than this are warned of in paid work."""
 
@@ -110,7 +113,13 @@ def stack_cautions(paper_lab: Array, labs: Sequence[Array], tooth: Sequence[floa
 
 
 def recipe_cautions(
-    paper: Paper, kit: Kit, layers: Sequence[Layer], targets: Mapping[str, Array], prediction: Prediction, floor: int = FUGITIVE_FLOOR
+    paper: Paper,
+    kit: Kit,
+    layers: Sequence[Layer],
+    targets: Mapping[str, Array],
+    prediction: Prediction,
+    floor: int = FUGITIVE_FLOOR,
+    papers: Sequence[Paper] = (),
 ) -> tuple[Caution, ...]:
     """Faults of a recipe in the order of its layers, each said once, with a cure where the model finds one."""
     out: list[Caution] = []
@@ -190,29 +199,26 @@ def recipe_cautions(
             )
     for band in BANDS:
         state = prediction.band(band)
-        if state.delta_e00 > 6:
-            out.append(
-                Caution(
-                    "out of reach",
-                    f"The {band} is out of reach",
-                    f"It ends ΔE00 {state.delta_e00:.0f} from the target: {unreachable_words(state.lab, state.target)}.",
-                    -1,
-                    "Another paper or a further pencil is needed.",
-                )
-            )
+        if state.delta_e00 > OUT_OF_REACH:
+            out.append(_out_of_reach(paper, kit, f"The {band} is out of reach", state.lab, state.target, prediction.most_tooth, papers))
     return tuple(sorted(out, key=lambda c: (c.layer < 0, c.layer)))
 
 
-def unreachable_words(got: Array, wanted: Array) -> str:
-    """Which pencil is missing: its hue and value."""
-    from hanabira.core.colour.words import colour_name
-
+def _out_of_reach(paper: Paper, kit: Kit, title: str, got: Array, wanted: Array, most_tooth: float, papers: Sequence[Paper]) -> Caution:
+    """How a colour is missed, and what would be needed: which pencil to buy, or which paper to take."""
     parts = []
     if abs(got[0] - wanted[0]) > 4:
         parts.append("too light" if got[0] > wanted[0] else "too dark")
     if abs(chroma(got) - chroma(wanted)) > 5:
         parts.append("too strong" if chroma(got) > chroma(wanted) else "too dull")
-    return f"{' and '.join(parts) or 'another hue'}; a pencil near {colour_name(wanted)}, L* {wanted[0]:.0f}, would help"
+    de = float(delta_e00(got, wanted))
+    text = f"It ends ΔE00 {de:.0f} from the target: {' and '.join(parts) or 'another hue'}."
+    missing = missing_pencil(paper, kit, wanted)
+    helps = [f"{missing.words}, would leave ΔE00 {missing.delta_e00:.0f}"] if missing.delta_e00 < 0.6 * de else []
+    other = other_paper(paper, papers, most_tooth, got[0] > wanted[0] + 4)
+    helps += [other] if other else []
+    cure = "; ".join(helps) or "Neither a pencil nor another paper reaches it; take the nearest"
+    return Caution("out of reach", title, text, -1, f"{cure[:1].upper()}{cure[1:]}.")
 
 
 def _last(layers: Sequence[Layer], band: str) -> int:
@@ -266,7 +272,7 @@ def _lasting(paper: Paper, kit: Kit, layers: Sequence[Layer], targets: Mapping[s
 
 
 def target_cautions(
-    paper: Paper, kit: Kit, codes: Sequence[str], labs: Sequence[Array], tooth: Sequence[float], target: Array
+    paper: Paper, kit: Kit, codes: Sequence[str], labs: Sequence[Array], tooth: Sequence[float], target: Array, papers: Sequence[Paper] = ()
 ) -> tuple[Caution, ...]:
     """Faults of one stack for one target, for the terminal. ``labs`` start with the bare paper."""
     found = [Caution(kind, title, text, k) for kind, title, text, k in stack_cautions(bare(paper).lab, labs, tooth, target)]
@@ -276,11 +282,7 @@ def target_cautions(
             found.append(
                 Caution("fugitive", "Fades in the light", f"{p.name} {p.code} fades: lightfastness {p.lightfast} of 5.", codes.index(code))
             )
-    de = float(delta_e00(labs[-1], target))
-    if de > 6:
-        found.append(
-            Caution(
-                "out of reach", "Out of reach", f"It ends ΔE00 {de:.0f} from the target: {unreachable_words(np.asarray(labs[-1]), target)}."
-            )
-        )
+    if float(delta_e00(labs[-1], target)) > OUT_OF_REACH:
+        missed = _out_of_reach(paper, kit, "Out of reach", np.asarray(labs[-1]), target, max(tooth), papers)
+        found.append(Caution(missed.kind, missed.title, f"{missed.text} {missed.cure}"))
     return tuple(found)

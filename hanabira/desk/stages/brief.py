@@ -129,7 +129,11 @@ class Brief(PictureStage):
         paper.setContentsMargins(0, u(4), 0, u(4))
         paper.setHorizontalSpacing(u(12))
         paper.setVerticalSpacing(u(6))
-        items = [(p.id, p.name) for p in papers().values()]
+        drawer = set(self.model.settings.get("papers")) or set(papers())
+        items = [
+            (p.id, p.name if p.id in drawer else f"{p.name} (not in the drawer)")
+            for p in sorted(papers().values(), key=lambda p: p.id not in drawer)
+        ]
         paper.addRow(
             label("Paper"), self._choice("paper_id", "Paper", items, lambda v: {"paper_id": v, "ground_hex": papers()[v].ground_hex})
         )

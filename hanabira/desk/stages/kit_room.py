@@ -14,12 +14,14 @@ from hanabira.core.colour.spaces import chroma, hue_deg
 from hanabira.core.colour.words import temperature, value_step
 from hanabira.core.faults import Fault
 from hanabira.core.optics.kit import Kit, Pencil
+from hanabira.core.optics.paper import passes_held
 from hanabira.core.optics.stack import Pass, bare, predict
 from hanabira.core.solver.kit_facts import Hole, holes, mixing_strip, neighbours, pressures
+from hanabira.core.solver.target import reach
 from hanabira.core.swatch.layout import sheet
 from hanabira.core.token import Token
 from hanabira.craft.kitfile import fact, kit_csv, kit_gpl, read_kit, with_fact
-from hanabira.craft.reader import papers
+from hanabira.craft.reader import paper_for, papers
 from hanabira.desk.commands import AddKit, EditBrief, EditKit
 from hanabira.desk.controls import Caption, Choice, Number, Words, label
 from hanabira.desk.stages.base import Stage
@@ -160,7 +162,36 @@ class KitRoom(Stage):
             q.refresh()
         super().restyle()
 
+    def show_papers(self) -> None:
+        """Show the papers on the bench: what they hold, what this kit reaches on them, which are in the drawer."""
+        self.desk.show_room("Kit")
+        bench, drawer = self.desk.bench, set(self.model.settings.get("papers")) or set(papers())
+        bench.head.set("", "Papers", "what they hold, and what this kit reaches on them")
+        parts: list = []
+        self.paper_boxes: dict[str, QCheckBox] = {}
+        for p in papers().values():
+            own = paper_for(self.kit, p)
+            r = reach(self.kit, own)
+            held = [passes_held(own, q, self.kit.hand) for q in (1, 3, 5)]
+            box = QCheckBox("In the drawer")
+            box.setAccessibleName(f"{p.name} is in the drawer")
+            box.setChecked(p.id in drawer)
+            box.clicked.connect(lambda on, key=p.id: self._own_paper(key, bool(on)))
+            self.paper_boxes[p.id] = box
+            said = f"L* {r.darkest_l:.0f} to {r.lightest_l:.0f} · holds {held[0]} light, {held[1]} medium or {held[2]} heavy passes"
+            parts += [Caption(p.name), Words(said, "small", "ink"), Words(p.note, "aside"), box]
+        bench.set_parts(parts)
+        self.desk.set_next("Back to the pencils", "kit")
+        self._papers_shown = True
+
+    _papers_shown = False
+
+    def _own_paper(self, key: str, on: bool) -> None:
+        drawer = set(self.model.settings.get("papers")) or set(papers())
+        self.model.settings.set("papers", sorted(drawer | {key} if on else drawer - {key}))
+
     def refresh(self) -> None:
+        self._papers_shown = False
         with QSignalBlocker(self.kit_field):
             self.kit_field.clear()
             for key, name in self.model.kits().items():
@@ -352,6 +383,7 @@ class KitRoom(Stage):
             ("Measure with the simulated colorimeter", self.reading.simulate_colorimeter),
             ("Fit the kit to what was read", self.reading.fit),
             ("Back to the kit chart", self.show_chart),
+            ("Show the papers", self.show_papers),
             ("Import a kit", self.import_kit),
             ("Export the kit as CSV", lambda: self.export_kit(".csv")),
             ("Export the kit as a palette", lambda: self.export_kit(".gpl")),
@@ -361,7 +393,9 @@ class KitRoom(Stage):
         ]
 
     def next(self) -> None:
-        if self._stack.currentWidget() is self.reading.view:
+        if self._papers_shown:
+            self.refresh()
+        elif self._stack.currentWidget() is self.reading.view:
             self.reading.next()
         elif self.kit.fit is None:
             self.print_sheet()

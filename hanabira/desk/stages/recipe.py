@@ -185,6 +185,11 @@ class Recipe(PictureStage):
         if area is not None and layers != self.layers:
             self.model.do(SetLayers(self.model, area, layers, words))
 
+    def _insert(self, layer: Layer, at: int, words: str) -> None:
+        layers = self.layers
+        self.model.layer_at = at
+        self._set((*layers[:at], layer, *layers[at:]), words)
+
     def change(self, words: str, **fields: object) -> None:
         """Change the chosen layer."""
         if self.layers:
@@ -224,8 +229,7 @@ class Recipe(PictureStage):
         if self.layers:
             q = self.layers[self.at]
             new = Layer(q.role, q.code, q.pressure, 1, q.where, q.stroke, q.stroke_mm, why="Added by hand.")
-            self.model.layer_at = self.at + 1
-            self._set((*self.layers[: self.at + 1], new, *self.layers[self.at + 1 :]), "new layer")
+            self._insert(new, self.at + 1, "new layer")
 
     def add_tool(self, tool: str) -> None:
         """Lay a tool over the chosen layer: solvent, stump, lift, erase, scrape."""
@@ -233,14 +237,28 @@ class Recipe(PictureStage):
         where = self.layers[self.at].where if self.layers else "everywhere"
         at = 0 if tool == "indent" else self.at + 1
         new = Layer(role, "", 3, 1, where, "side", 0.0, tool, _TOOL_WHY[tool])
-        self.model.layer_at = at
-        self._set((*self.layers[:at], new, *self.layers[at:]), tool)
+        self._insert(new, at, tool)
+
+    def burnish(self) -> None:
+        """Lay a heavy pass of the kit's whitest pencil over the chosen layer: it lightens, evens and closes the tooth."""
+        kit = self.model.kit.usable
+        white = kit.pencils[int(kit.masstone_lab[:, 0].argmax())]
+        where = self.layers[self.at].where if self.layers else "everywhere"
+        new = Layer(
+            "blend", white.code, 5, 1, where, "side", 0.0, why="White burnish: it lightens, evens what lies below and closes the tooth."
+        )
+        self._insert(new, self.at + 1, "burnish")
 
     def lock(self) -> None:
         """Keep the chosen layer when the area is solved anew, or let it go again."""
         if self.layers:
             q = self.layers[self.at]
             self.change("unlock" if q.locked else "lock", locked=not q.locked)
+
+    def keep_pencil(self) -> None:
+        """Solve the area anew with this pencil in it, at the pressure that serves best."""
+        if self.layers and self.layers[self.at].code and self.model.area_id:
+            self.model.solve(self.model.area_id, keep=self.layers[self.at])
 
     def other_ways(self) -> None:
         """Solve the area in three ways and offer them on the bench."""
