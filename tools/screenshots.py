@@ -11,8 +11,6 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 
 def main(target: Path) -> None:
-    from PIL import Image
-
     from hanabira.demo.studio import build_demo
     from hanabira.desk.model import Model
     from hanabira.desk.start import make_app
@@ -38,11 +36,47 @@ def main(target: Path) -> None:
                     desk.current._choose(len(model.recipe_layers(model.area_id)) - 2)
                     settle(app, lambda model=model: model.jobs.busy)
                 path = target / f"{name.lower()}{suffix}.png"
-                desk.grab().save(str(path))
-                with Image.open(path) as image:
-                    image.convert("RGB").save(path, optimize=True)
-                print(path)
+                _save(desk, path)
             desk.close()
+        kit_room(app, Path(folder) / "demo", target)
+
+
+def kit_room(app, studio: Path, target: Path) -> None:  # noqa: ANN001
+    """The kit after its swatches were read by the stand-in scanner, and the sheet as it was read."""
+    from hanabira.desk.model import Model
+    from hanabira.desk.virtual import settle
+    from hanabira.desk.window import Desk
+    from hanabira.studio.store import Store
+
+    store = Store.open(studio)
+    store.keep_setting("theme", "day")
+    model = Model(store)
+    desk = Desk(model)
+    desk.resize(1280, 800)
+    desk.show()
+    desk.show_room("Kit")
+    room = desk.current
+    room.reading.simulate_scan()
+    settle(app, lambda: model.jobs.busy, 180)
+    room.reading._choose(37)
+    _save(desk, target / "swatches.png")
+    room.reading.fit()
+    settle(app, lambda: model.jobs.busy, 180)
+    room.choose("122")
+    room.choose("209")
+    desk.message_strip.hide()
+    settle(app, lambda: model.jobs.busy)
+    _save(desk, target / "kit.png")
+    desk.close()
+
+
+def _save(desk, path: Path) -> None:  # noqa: ANN001
+    from PIL import Image
+
+    desk.grab().save(str(path))
+    with Image.open(path) as image:
+        image.convert("RGB").save(path, optimize=True)
+    print(path)
 
 
 if __name__ == "__main__":
