@@ -119,6 +119,12 @@ class Solve(unittest.TestCase):
         cls.library = build(cls.kit, cls.paper)
         cls.limits = reach(cls.kit, cls.paper)
 
+    def test_the_paper_itself_needs_no_layer(self):
+        ground = bare(self.paper).lab
+        best = solve(self.kit, self.paper, self.library, ground).best
+        self.assertEqual((best.layers, best.tooth, best.expected_de00), ((), 0.0, 0.0))
+        self.assertTrue(solve(self.kit, self.paper, self.library, ground - [12, 0, 0]).best.layers)
+
     def test_closeness_on_photo_colours(self):
         nominal, expected = [], []
         for lab in photo_targets(40, 8):

@@ -83,6 +83,9 @@ def solve(
         candidates = _with_neighbours(kit, candidates, spot, paper, wanted)
     candidates = _refine(kit, paper, spot, wanted, *candidates)
     stacks = _rank(kit, paper, spot, wanted, *candidates, alternatives=alternatives)
+    now = float(delta_e00(spot.lab, wanted))
+    if now < stacks[0].score:  # the bare paper is nearest: nothing to lay
+        stacks = (Stack((), spot.lab, wanted, now, now, 0.0, 0.0, now), *stacks[: alternatives - 1])
     return Solution(stacks, (time.perf_counter() - t0) * 1000)
 
 
