@@ -78,6 +78,58 @@ def measure(args: argparse.Namespace) -> dict:
     return as_dict(measure_area(read_picture(args.photo).pixels, ring, marking_model(), args.mm_per_px))
 
 
+def study(args: argparse.Namespace) -> dict:
+    """Write a way of looking at a photo: squint, value shapes, or the animal alone on a backdrop."""
+    from hanabira.core.area.shape import rectangle
+    from hanabira.core.study.isolate import isolate, on_backdrop
+    from hanabira.core.study.looks import squint
+    from hanabira.core.study.neutral import EXPOSURE_RANGE, Light, apply_light, automatic, from_pick
+    from hanabira.core.study.shapes import value_shapes
+    from hanabira.core.study.surround import reads
+    from hanabira.studio.pictures import read_picture, write_picture
+
+    backdrop = parse_hex(args.backdrop) if args.backdrop else None
+    if backdrop is not None and not args.isolate:
+        raise Fault("--backdrop needs --isolate.", do="Say with --isolate X,Y,W,H where the animal is.")
+    if args.squint is not None and not 1 <= args.squint <= 10:
+        raise Fault("--squint must be 1 to 10.", do="2 is a usual squint.")
+    if not EXPOSURE_RANGE[0] <= args.exposure <= EXPOSURE_RANGE[1]:
+        raise Fault("--exposure must be −2 to 2 stops.")
+    pixels = read_picture(args.photo).pixels
+    h, w = pixels.shape[:2]
+    white = None
+    if args.neutral == "auto":
+        white = automatic(pixels)
+    elif args.neutral:
+        x, y = _numbers(args.neutral, 2, "a place: X,Y in pixels, or auto")
+        if not (0 <= x < w and 0 <= y < h):
+            raise Fault(f"{x:g},{y:g} is outside the photo.", do=f"The photo has {w} × {h} pixels.")
+        patch = pixels[max(0, int(y) - 4) : int(y) + 5, max(0, int(x) - 4) : int(x) + 5].reshape(-1, 3)
+        white = from_pick(np.median(patch, 0) / 255)
+    pixels = apply_light(pixels, Light(white, args.exposure))
+    out: dict = {"out": args.out, "light_white_xyz": _lab(white) if white else None}
+    if args.squint is not None:
+        picture = squint(pixels, args.squint)
+    elif args.value_shapes is not None:
+        picture, shapes = value_shapes(pixels, args.value_shapes, args.only)
+        out["shapes"] = [{"step": q.step, "l": round(q.lightness, 2), "share": round(q.share, 4)} for q in shapes]
+    else:
+        x, y, rw, rh = _numbers(args.isolate, 4, "a rectangle: X,Y,W,H in pixels")
+        alpha = isolate(pixels, rectangle(x, y, rw, rh))
+        out["covered"] = round(float(alpha.mean()), 4)
+        if backdrop is None:
+            picture = np.dstack([pixels, np.round(alpha * 255).astype(np.uint8)])
+        else:
+            picture = on_backdrop(pixels, alpha, backdrop)
+            out["reads"] = [
+                {"part": q.part, "l": round(q.lightness, 2), "in_photo": round(q.in_photo, 2), "on_backdrop": round(q.on_backdrop, 2)}
+                for q in reads(pixels, alpha, backdrop)
+            ]
+    write_picture(Path(args.out), picture)
+    out["width"], out["height"] = picture.shape[1], picture.shape[0]
+    return out
+
+
 def recipe(args: argparse.Namespace) -> dict:
     """Solve stacks for target colours."""
     from hanabira.core.solver.cautions import target_cautions
@@ -228,6 +280,12 @@ def _print(command: str, data: dict) -> None:
             else f"hair: {hair['reason']}"
         )
         print(f"marking {data['marking']['class']} ({data['marking']['confidence']:.0%})")
+    elif command == "study":
+        print(f"{data['out']}: {data['width']} × {data['height']} px")
+        for q in data.get("shapes", ()):
+            print(f"  step {q['step']}: L* {q['l']:.0f}, {q['share']:.0%} of the picture")
+        for q in data.get("reads", ()):
+            print(f"  {q['part']} read {q['in_photo']:.1f} steps in the photo, {q['on_backdrop']:.1f} on the backdrop")
     elif command == "recipe":
         for r in data["recipes"]:
             print(f"{r['target']} → {r['predicted']}  ΔE00 {r['delta_e00']:.1f}, expected {r['expected_de00']:.1f}")
@@ -269,6 +327,17 @@ def parser() -> argparse.ArgumentParser:
     where.add_argument("--rect", metavar="X,Y,W,H")
     where.add_argument("--polygon", metavar='"X,Y X,Y …"')
     p.add_argument("--mm-per-px", type=float, metavar="F")
+    p = add("study", study, "Look at a photo: squint, value shapes, the animal alone on a backdrop.")
+    p.add_argument("photo")
+    what = p.add_mutually_exclusive_group(required=True)
+    what.add_argument("--squint", type=float, metavar="N", help="1 (little) to 10; 2 is a usual squint")
+    what.add_argument("--value-shapes", type=int, metavar="N", help="3 to 7 steps")
+    what.add_argument("--isolate", metavar="X,Y,W,H", help="a rectangle round the animal")
+    p.add_argument("--only", type=int, metavar="STEP", help="one value shape alone; 1 is the darkest")
+    p.add_argument("--backdrop", metavar="#rrggbb", help="colour behind the isolated animal; without it PNG transparency")
+    p.add_argument("--neutral", metavar="X,Y|auto", help="a place that is really grey or white, or auto")
+    p.add_argument("--exposure", type=float, default=0.0, metavar="STOPS")
+    p.add_argument("--out", required=True, metavar="FILE")
     p = add("recipe", recipe, "Solve pencil layers for target colours.")
     p.add_argument("--target", action="append", required=True, metavar="#rrggbb")
     p.add_argument("--kit", metavar="FILE", help="kit file, or pencils or pastels")

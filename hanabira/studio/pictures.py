@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import os
 import struct
 import warnings
 from dataclasses import dataclass
@@ -200,3 +201,23 @@ def _to_srgb(image: Image.Image, icc: bytes | None) -> Image.Image:
             if converted is not None:
                 return converted
     return image.convert("RGB") if image.mode != "RGB" else image.copy()
+
+
+def write_picture(target: Path, pixels: np.ndarray) -> None:
+    """Write (h, w, 3) or, with coverage, (h, w, 4) uint8 as PNG, JPEG, TIFF or WebP; aside first, then renamed.
+
+    Raises `PhotoFault` for an unknown ending, for transparency in a JPEG and when the disk refuses.
+    """
+    kind = {".png": "PNG", ".jpg": "JPEG", ".jpeg": "JPEG", ".tif": "TIFF", ".tiff": "TIFF", ".webp": "WEBP"}.get(target.suffix.lower())
+    if kind is None:
+        raise PhotoFault(f"{target.name} has no ending of a picture.", do="Use .png, .jpg, .tif or .webp.")
+    if kind == "JPEG" and pixels.shape[2] == 4:
+        raise PhotoFault("A JPEG cannot hold transparency.", do="Use .png, or give a backdrop.")
+    part = target.with_name(f".{target.name}.part")
+    try:
+        with part.open("wb") as file:
+            Image.fromarray(np.ascontiguousarray(pixels)).save(file, kind, **({"quality": 95} if kind in ("JPEG", "WEBP") else {}))
+        os.replace(part, target)
+    except OSError as error:
+        part.unlink(missing_ok=True)
+        raise PhotoFault(f"{target} could not be written: {error.strerror or error}.") from error

@@ -17,15 +17,16 @@ _STEPS = 4095
 _ENCODE = np.round(linear_to_srgb((np.arange(_STEPS + 1) / _STEPS) ** 2) * 255).astype(np.uint8)
 
 
-def squint(pixels: np.ndarray) -> np.ndarray:
+def squint(pixels: np.ndarray, strength: float = 2.0) -> np.ndarray:
     """What half-closed eyes see: small detail gone, big edges kept.
 
-    Median of 1.2 % of the side and a bilateral filter (Tomasi and Manduchi 1998) at 900 px.
+    Median of 0.6 % of the side times ``strength`` (1–10; 2 is a usual squint) and a bilateral
+    filter (Tomasi and Manduchi 1998) at 900 px.
     """
     h, w = pixels.shape[:2]
     k = min(1.0, _SQUINT_SIDE / max(h, w))
     small = cv2.resize(pixels, (max(1, round(w * k)), max(1, round(h * k))), interpolation=cv2.INTER_AREA)
-    size = max(3, int(0.012 * max(small.shape[:2])) | 1)
+    size = max(3, int(0.006 * min(max(strength, 1.0), 10.0) * max(small.shape[:2])) | 1)
     small = cv2.medianBlur(small, size)
     small = cv2.bilateralFilter(small, 9, 28, 9)
     return cv2.resize(small, (w, h), interpolation=cv2.INTER_LINEAR)
