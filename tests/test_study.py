@@ -15,7 +15,7 @@ from hanabira.core.colour.difference import delta_e00
 from hanabira.core.colour.spaces import bytes_to_lab, lab_to_srgb, srgb_to_lab, srgb_to_linear
 from hanabira.core.faults import AreaFault, Fault
 from hanabira.core.study.isolate import isolate, on_backdrop
-from hanabira.core.study.looks import squint
+from hanabira.core.study.looks import boost_hues, squint
 from hanabira.core.study.neutral import Light, adaptation, apply_light, automatic, from_known, from_pick
 from hanabira.core.study.shapes import LEAST_SHARE, value_labels, value_shapes
 from hanabira.core.study.surround import reads
@@ -100,6 +100,22 @@ class Squint(unittest.TestCase):
         pixels = fur(300, 300, 45, 3)
         rest = [bytes_to_lab(squint(pixels, n))[..., 0].std() for n in (1, 3, 6, 10)]
         self.assertTrue((np.diff(rest) < 0).all(), rest)
+
+
+class Hues(unittest.TestCase):
+    def test_stronger_in_the_same_direction_with_values_kept(self):
+        pixels = chart()
+        strong = boost_hues(pixels, 2.0)
+        self.assertLess(float(np.abs(bytes_to_lab(strong)[..., 0] - bytes_to_lab(pixels)[..., 0]).max()), 1.0)
+        self.assertLessEqual(int(np.ptp(strong[160:], axis=2).max()), 2)  # greys stay grey
+        luma = np.array([0.2126729, 0.7151522, 0.0721750])
+        before, after = (srgb_to_linear(q[20:160:40, 20::40] / 255).reshape(-1, 3) for q in (pixels, strong))
+        away, gone = before - (before @ luma)[:, None], after - (after @ luma)[:, None]
+        cosine = (away * gone).sum(1) / (np.linalg.norm(away, axis=1) * np.linalg.norm(gone, axis=1))
+        self.assertGreater(cosine.min(), 0.995)
+        ratio = np.linalg.norm(gone, axis=1) / np.linalg.norm(away, axis=1)
+        self.assertAlmostEqual(float(np.median(ratio)), 2.0, delta=0.1)
+        self.assertTrue((ratio > 0.97).all())
 
 
 class ValueShapes(unittest.TestCase):

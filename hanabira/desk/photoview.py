@@ -10,6 +10,7 @@ import numpy as np
 from PyQt6.QtGui import QImage
 
 from hanabira.core.study import looks
+from hanabira.core.study.shapes import value_shapes
 from hanabira.core.token import SILENT, Token
 
 PREVIEW_SIDE = 1600
@@ -75,8 +76,10 @@ class PhotoView:
 
 LOOKS: dict[str, tuple[str, str, str, Callable[[np.ndarray], np.ndarray]]] = {
     "squint": ("Squint", "S", "The few big value shapes, edges kept", looks.squint),
+    "shapes": ("Shapes", "V", "Five flat values, small islands gone: the plan of lights and darks", lambda pixels: value_shapes(pixels)[0]),
     "lift": ("Lift darks", "L", "Shows the form in a dark coat, hue kept", looks.lift_shadows),
     "grey": ("Grey", "G", "Values without colour", looks.grey),
+    "hues": ("Hues", "H", "Colours that hide in fur made strong; values as they are", looks.boost_hues),
     "mirror": ("Mirror", "M", "The picture the other way round shows what is out of line", looks.mirror),
 }
 """Ways to look while a key is held: name, key, what it is for, and the maths."""

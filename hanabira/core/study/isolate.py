@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 import cv2
 import numpy as np
+from numpy.typing import ArrayLike
 
 from hanabira.core.area.shape import Point, fill_ring
 from hanabira.core.colour.spaces import Array
@@ -94,7 +95,7 @@ def _soften(pixels: np.ndarray, found: Array) -> Array:
     return np.clip(np.where(band, soft, hard > 0.5), 0, 1).astype(np.float32)
 
 
-def on_backdrop(pixels: np.ndarray, alpha: Array, top_rgb: Sequence[float], foot_rgb: Sequence[float] | None = None) -> np.ndarray:
+def on_backdrop(pixels: np.ndarray, alpha: Array, top_rgb: ArrayLike, foot_rgb: ArrayLike | None = None) -> np.ndarray:
     """The isolated animal on one colour, or on a gradient from top to foot (encoded sRGB, 0–1)."""
     h = len(pixels)
     t = np.linspace(0, 1, h, dtype=np.float32)[:, None, None]

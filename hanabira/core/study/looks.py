@@ -1,4 +1,4 @@
-"""Ways to look at a photo: squint, shadow lift, grey, mirror. Arrays (h, w, 3) uint8 sRGB in and out."""
+"""Ways to look at a photo: squint, shadow lift, grey, stronger hues, mirror. Arrays (h, w, 3) uint8 sRGB in and out."""
 
 from __future__ import annotations
 
@@ -37,6 +37,24 @@ def grey(pixels: np.ndarray) -> np.ndarray:
     y = cv2.transform(cv2.LUT(pixels, _LINEAR), _LUMA)
     value = _ENCODE[(cv2.sqrt(y) * _STEPS + np.float32(0.5)).astype(np.uint16)]
     return cv2.merge([value, value, value])
+
+
+def boost_hues(pixels: np.ndarray, gain: float = 2.6) -> np.ndarray:
+    """Colours that hide in fur made plain: each goes away from the grey of its own luminance, ``gain`` times as far.
+
+    On linear light, so that luminance stays and the dominant wavelength too; a colour that the
+    screen cannot show so strong goes as far as its strongest or emptiest channel allows.
+    """
+    linear = cv2.LUT(pixels, _LINEAR)
+    y = cv2.transform(linear, _LUMA)
+    away = linear - y[..., None]
+    most = np.maximum(np.maximum(away[..., 0], away[..., 1]), away[..., 2])
+    least = np.minimum(np.minimum(away[..., 0], away[..., 1]), away[..., 2])
+    tiny = np.float32(1e-6)
+    room = np.minimum((1 - y) / np.maximum(most, tiny), y / np.maximum(-least, tiny))
+    k = np.clip(room, 1, np.float32(gain))
+    out = cv2.multiply(away, cv2.merge([k, k, k])) + y[..., None]
+    return _ENCODE[(np.sqrt(np.clip(out, 0, 1)) * _STEPS + np.float32(0.5)).astype(np.uint16)]
 
 
 def mirror(pixels: np.ndarray) -> np.ndarray:

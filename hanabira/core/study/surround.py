@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 import cv2
 import numpy as np
+from numpy.typing import ArrayLike
 
 from hanabira.core.colour.appearance import seen_step
 from hanabira.core.colour.spaces import Array, bytes_to_lab, srgb_to_lab
@@ -26,7 +26,7 @@ class Reads:
     on_backdrop: float
 
 
-def reads(pixels: np.ndarray, alpha: Array, backdrop_rgb: Sequence[float]) -> tuple[Reads, ...]:
+def reads(pixels: np.ndarray, alpha: Array, backdrop_rgb: ArrayLike) -> tuple[Reads, ...]:
     """Darks, middle and lights of the animal against the photo's own surroundings and against a backdrop.
 
     ``alpha`` (h, w) in 0–1 from `isolate`; the surroundings are the median of the photo outside it.
