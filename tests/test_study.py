@@ -177,6 +177,11 @@ class Isolation(unittest.TestCase):
         inside = cv2.erode(self.truth, np.ones((61, 61))) > 0
         self.assertLess(float(np.abs(blue[inside].astype(int) - self.pixels[inside]).mean()), 1.0)
 
+    def test_a_box_is_enough(self):
+        ys, xs = np.nonzero(self.truth)
+        box = rectangle(xs.min() - 10.0, ys.min() - 10.0, float(np.ptp(xs)) + 20, float(np.ptp(ys)) + 20)
+        self.assertGreater(self.iou(isolate(self.pixels, box)), 0.94)
+
     def test_strokes_correct_it(self):
         # the ground between the ears is dropped, and a loose outline loses nothing it is told to keep
         between = [(1040.0, 470.0), (1010.0, 620.0)]
