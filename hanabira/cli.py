@@ -208,27 +208,17 @@ def calibrate(args: argparse.Namespace) -> dict:
     from hanabira.craft.kitfile import kit_csv
     from hanabira.craft.reader import paper
     from hanabira.craft.swatchfile import read_swatches
+    from hanabira.studio.writing import write_file
 
     swatches = read_swatches(args.swatches)
     known = _kit(args.kit) if args.kit else None
     fitted = fit_kit(swatches, paper(args.paper), known, Path(args.out).stem)
-    _write(Path(args.out), kit_csv(fitted.kit))
+    write_file(Path(args.out), kit_csv(fitted.kit))
     return {
         "pencils": len(fitted.kit),
         "fit_de00": {"median": round(fitted.median, 3), "p95": round(fitted.p95, 3)},
         "paper_fitted": fitted.paper_fitted,
     }
-
-
-def _write(target: Path, text: str) -> None:
-    """Write aside and rename, so that a full disk leaves the old file."""
-    part = target.with_name(f".{target.name}.part")
-    try:
-        part.write_text(text, "utf-8")
-        os.replace(part, target)
-    except OSError as error:
-        part.unlink(missing_ok=True)
-        raise Fault(f"{target} could not be written: {error.strerror or error}.") from error
 
 
 def kit_(args: argparse.Namespace) -> dict:

@@ -9,19 +9,21 @@ import tempfile
 import unittest
 from dataclasses import replace
 from pathlib import Path
+from unittest import mock
 
 from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
 from alembic.script import ScriptDirectory
 from sqlalchemy import create_engine
 
-from hanabira.core.faults import PhotoFault, StudioFault
+from hanabira.core.faults import Fault, PhotoFault, StudioFault
 from hanabira.core.solver.area import Layer
 from hanabira.demo.truth import PHOTO
 from hanabira.studio import store as store_module
 from hanabira.studio.records import Area, Commission, Photo, Recipe, cover_crop
 from hanabira.studio.store import BACKUPS_KEPT, DATABASE, HEAD, Store
 from hanabira.studio.tables import metadata
+from hanabira.studio.writing import write_file
 
 
 class Case(unittest.TestCase):
@@ -169,3 +171,20 @@ class Safety(Case):
             with Store.open(self.folder) as store:
                 self.assertIsNotNone(store.get(Area, f"a{last}"))
                 self.assertGreaterEqual(len(store.all(Area)), said)
+
+
+class Writing(unittest.TestCase):
+    def test_a_file_is_replaced_whole_or_not_at_all(self):
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "kit.csv"
+            write_file(path, "täglich\n")
+            self.assertEqual(path.read_text("utf-8"), "täglich\n")
+            write_file(path, b"\x00new")
+            self.assertEqual(path.read_bytes(), b"\x00new")
+            with mock.patch("os.replace", side_effect=OSError(28, "No space left on device")), self.assertRaises(Fault) as caught:
+                write_file(path, b"half")
+            self.assertIn("kit.csv could not be written: No space left", str(caught.exception))
+            self.assertEqual((path.read_bytes(), [p.name for p in Path(folder).iterdir()]), (b"\x00new", ["kit.csv"]))
+            for impossible in (Path(folder) / "none" / "a.pdf", path / "a.pdf"):
+                with self.assertRaises(Fault):
+                    write_file(impossible, b"x")

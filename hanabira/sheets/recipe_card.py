@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import io
-import os
-import tempfile
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -22,8 +20,8 @@ from reportlab.pdfgen.canvas import Canvas
 from hanabira import fonts
 from hanabira.core.area.shape import Point, smooth_ring
 from hanabira.core.colour.spaces import Array, lab_to_srgb
-from hanabira.core.faults import Fault
 from hanabira.core.token import SILENT, Token
+from hanabira.studio.writing import write_file
 
 PAGES: Mapping[str, tuple[float, float]] = {"A4": A4, "Letter": letter}
 MARGIN = 16 * mm
@@ -173,14 +171,7 @@ def write_recipe_card(card: Card, target: Path, token: Token = SILENT) -> Path:
     sheet.foot()
     canvas.save()
     token.check()
-    try:
-        with tempfile.NamedTemporaryFile(dir=target.parent, suffix=".part", delete=False) as f:
-            f.write(buffer.getvalue())
-        os.replace(f.name, target)
-    except OSError as error:
-        raise Fault(
-            f"{target.name} could not be written: {error.strerror or error}.", "Your work is stored.", "Choose another folder."
-        ) from error
+    write_file(target, buffer.getvalue())
     token.report(1.0, "Written")
     return target
 

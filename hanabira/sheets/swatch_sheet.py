@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import io
-import os
-import tempfile
 from collections.abc import Sequence
 from pathlib import Path
 
@@ -14,10 +12,10 @@ from reportlab.pdfbase import pdfmetrics
 from reportlab.pdfgen.canvas import Canvas
 
 from hanabira.core.colour.spaces import lab_to_srgb
-from hanabira.core.faults import Fault
 from hanabira.core.swatch.layout import MARK_MM, SheetPage
 from hanabira.core.token import SILENT, Token
 from hanabira.sheets.recipe_card import register_fonts
+from hanabira.studio.writing import write_file
 
 _LINE = Color(0.8, 0.8, 0.8)
 _GREY = Color(0.35, 0.35, 0.35)
@@ -35,13 +33,7 @@ def write_swatch_sheet(pages: Sequence[SheetPage], target: Path, paper_name: str
         _page(canvas, page, len(pages), paper_name)
         canvas.showPage()
     canvas.save()
-    try:
-        with tempfile.NamedTemporaryFile(dir=target.parent, suffix=".part", delete=False) as f:
-            f.write(buffer.getvalue())
-        os.replace(f.name, target)
-    except OSError as error:
-        raise Fault(f"{target.name} could not be written: {error.strerror or error}.", do="Choose another folder.") from error
-    return target
+    return write_file(target, buffer.getvalue())
 
 
 def _box(c: Canvas, page: SheetPage, rect: tuple[float, float, float, float], fill: Color | None, stroke: Color | None = None) -> None:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-import os
 import struct
 import warnings
 from dataclasses import dataclass
@@ -15,6 +14,7 @@ from PIL.TiffImagePlugin import TiffImageFile
 
 from hanabira.core.faults import PhotoFault
 from hanabira.core.token import SILENT, Token
+from hanabira.studio.writing import write_file
 
 MOST_PIXELS = 200_000_000
 FORMATS = ("JPEG", "PNG", "TIFF", "WEBP", "HEIF")
@@ -206,18 +206,13 @@ def _to_srgb(image: Image.Image, icc: bytes | None) -> Image.Image:
 def write_picture(target: Path, pixels: np.ndarray) -> None:
     """Write (h, w, 3) or, with coverage, (h, w, 4) uint8 as PNG, JPEG, TIFF or WebP; aside first, then renamed.
 
-    Raises `PhotoFault` for an unknown ending, for transparency in a JPEG and when the disk refuses.
+    Raises `PhotoFault` for an unknown ending and for transparency in a JPEG, `Fault` when the disk refuses.
     """
     kind = {".png": "PNG", ".jpg": "JPEG", ".jpeg": "JPEG", ".tif": "TIFF", ".tiff": "TIFF", ".webp": "WEBP"}.get(target.suffix.lower())
     if kind is None:
         raise PhotoFault(f"{target.name} has no ending of a picture.", do="Use .png, .jpg, .tif or .webp.")
     if kind == "JPEG" and pixels.shape[2] == 4:
         raise PhotoFault("A JPEG cannot hold transparency.", do="Use .png, or give a backdrop.")
-    part = target.with_name(f".{target.name}.part")
-    try:
-        with part.open("wb") as file:
-            Image.fromarray(np.ascontiguousarray(pixels)).save(file, kind, **({"quality": 95} if kind in ("JPEG", "WEBP") else {}))
-        os.replace(part, target)
-    except OSError as error:
-        part.unlink(missing_ok=True)
-        raise PhotoFault(f"{target} could not be written: {error.strerror or error}.") from error
+    buffer = io.BytesIO()
+    Image.fromarray(np.ascontiguousarray(pixels)).save(buffer, kind, **({"quality": 95} if kind in ("JPEG", "WEBP") else {}))
+    write_file(target, buffer.getvalue())

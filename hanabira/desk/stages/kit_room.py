@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import csv
+import io
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -30,6 +32,7 @@ from hanabira.desk.theme import role, u
 from hanabira.desk.widgets.kit_chart import NEUTRAL_C, KitChart
 from hanabira.desk.widgets.tray import LOW, Facts, FivePressures, Lying, Strip, Tray
 from hanabira.studio.records import StudioKit, new_id
+from hanabira.studio.writing import write_file
 
 if TYPE_CHECKING:
     from hanabira.desk.window import Desk
@@ -448,9 +451,9 @@ class KitRoom(Stage):
         if not path:
             return
         try:
-            Path(path).write_text(text, "utf-8")
-        except OSError as error:
-            self.desk.say(f"{Path(path).name} could not be written: {error.strerror or error}.", "", "Choose another folder.")
+            write_file(Path(path), text)
+        except Fault as fault:
+            self.model.messages.fault(fault)
             return
         self.model.messages.remark(f"Written: {path}")
 
@@ -460,8 +463,10 @@ class KitRoom(Stage):
 
     def order_list(self) -> None:
         """Write what should be ordered as CSV."""
-        rows = []
+        text = io.StringIO()
+        table = csv.writer(text, lineterminator="\n")
+        table.writerow(["code", "name", "why", "price"])
         for p in self.to_order():
             why = f"{100 * fact(p, 'left', 1.0):.0f} % left" if p.owned else "wanted"
-            rows.append(f"{p.code},{p.name},{why},{fact(p, 'price'):.2f}")
-        self._write("order list.csv", "\n".join(["code,name,why,price", *rows, ""]))
+            table.writerow([p.code, p.name, why, f"{fact(p, 'price'):.2f}"])
+        self._write("order list.csv", text.getvalue())
