@@ -15,6 +15,8 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 import numpy as np
 
+from benchmarks.study import study
+
 
 def median_ms(run: Callable[[], object], times: int = 5) -> float:
     out = []
@@ -182,4 +184,5 @@ if __name__ == "__main__":
     row("what", "here", "goal")
     print("-" * 108)
     core()
+    study(row, median_ms)
     window()
