@@ -225,6 +225,24 @@ class OnTheAreas(DemoCase):
         self.key(self.mat, Key.Key_Delete)
         self.assertEqual(len(self.model.area.ring), 3)
 
+    def test_a_name_can_be_typed_before_and_after_the_measures_come(self):
+        x = self.model.photo.crop[0] + 60
+        for k, words in enumerate(("", "Sha")):
+            self.stage.choose_way("corners")
+            for q in ((x, 150 + 200 * k), (x + 90, 150 + 200 * k), (x + 90, 240 + 200 * k)):
+                self.click(self.mat, self.mat.widget_point(*q))
+            self.key(self.mat, Key.Key_Return)
+            self.type(self.stage.name_field, words)
+            self.settle()
+            self.assertIsNotNone(self.model.measures(self.model.area_id))
+            field = QApplication.focusWidget()
+            self.assertIs(field, self.stage.name_field)
+            self.assertEqual(field.selectedText(), "" if words else self.model.area.name)
+            self.type(field, "de")
+            self.key(QApplication.focusWidget(), Key.Key_Return)
+            self.settle()
+            self.assertEqual((self.desk.current, self.model.area.name), (self.stage, words + "de"))
+
     def test_menu_commands_go_round_the_areas(self):
         seen = []
         for _ in range(12):

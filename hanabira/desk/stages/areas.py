@@ -255,9 +255,6 @@ class Areas(PictureStage):
             form.addWidget(surface, 0, 1)
             form.setColumnStretch(0, 1)
             form.setColumnStretch(1, 1)
-        if keep is not None:
-            name.setFocus()
-            name.selectAll() if keep == area.name else None
         return box
 
     def _rename(self, key: str, words: str) -> None:

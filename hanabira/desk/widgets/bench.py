@@ -6,7 +6,18 @@ import random
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLayout, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QApplication,
+    QFrame,
+    QHBoxLayout,
+    QLayout,
+    QLineEdit,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from hanabira.desk.controls import PetalButton
 from hanabira.desk.drawn import Drawn
@@ -87,11 +98,33 @@ class Bench(QWidget):
 
     def _fill(self, content: QWidget) -> None:
         content.setAutoFillBackground(False)
+        heir = self._heir(content)
         old = self.area.takeWidget()
         if old is not None:  # it may be the sender of the signal that led here
             old.hide()
             old.deleteLater()
         self.area.setWidget(content)
+        if heir is not None:
+            heir.setFocus(Qt.FocusReason.OtherFocusReason)
+
+    def _heir(self, content: QWidget) -> QWidget | None:
+        """Where the keyboard goes when the card is replaced under the artist's hands: to the same thing on the new card."""
+        old, focused = self.area.widget(), QApplication.focusWidget()
+        if old is None or focused is None or not old.isAncestorOf(focused):
+            return None
+
+        def known_by(q: QWidget) -> tuple[str, object]:
+            return q.accessibleName() or (q.text() if isinstance(q, QAbstractButton) else ""), q.property("area")
+
+        heir = next((q for q in content.findChildren(type(focused)) if known_by(q) == known_by(focused)), None)
+        if isinstance(heir, QLineEdit) and isinstance(focused, QLineEdit) and heir.text() == focused.text():
+            # nothing is finished: the old field's going must not end the edit
+            focused.blockSignals(True)
+            if focused.hasSelectedText():
+                heir.setSelection(focused.selectionStart(), len(focused.selectedText()))
+            else:
+                heir.setCursorPosition(focused.cursorPosition())
+        return heir
 
     def resize_to(self, window_width: int) -> None:
         """Width for the text size, at most 46 % of the window."""

@@ -13,7 +13,7 @@ from hanabira.core.area.measures import Measures
 from hanabira.core.area.values import BAND_PERCENTILES
 from hanabira.core.colour.words import value_step
 from hanabira.desk.drawn import Drawn, Stop
-from hanabira.desk.paint import LEFT, RIGHT, bed, grey, hair, height, mapped, petal, swatch, text
+from hanabira.desk.paint import LEFT, RIGHT, bed, grey, hair, height, mapped, petal, swatch, text, width
 from hanabira.desk.theme import THIN, role
 from hanabira.desk.widgets.rose import Petal
 
@@ -51,17 +51,9 @@ class Shares(Drawn):
             y = k * ROW
             swatch(p, QRectF(4, y if k else 4, 30, ROW - (4 if k in (0, n - 1) else 0)), mapped(q.lab))
             text(p, QRectF(44, y - 1, w - 44, 17), q.name, "small", "ink", elide=True)
-            text(
-                p,
-                QRectF(44, y + 14, 60, 15),
-                f"L*{THIN}{q.lab[0]:.0f}" + (" · hidden" if q.hidden and w < 150 else ""),
-                "note",
-                "ink2",
-                elide=True,
-            )
-            if q.hidden and w >= 150:
-                text(p, QRectF(86, y + 14, 46, 15), "hidden", "note", "ink")
             share = f"{100 * q.share:.0f}{THIN}%" if q.share >= 0.01 else f"<{THIN}1{THIN}%"
+            room = w - 44 - width(share, "note") - 4
+            text(p, QRectF(44, y + 14, room, 15), f"L*{THIN}{q.lab[0]:.0f}" + (" hidden" if q.hidden else ""), "note", "ink2", elide=True)
             text(p, QRectF(w - 46, y + 14, 46, 15), share, "note", "ink2", RIGHT)
 
 
