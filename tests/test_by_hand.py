@@ -99,6 +99,7 @@ class OnTheStudy(DemoCase):
         self.assertNotEqual(self.mat.origin, origin)
 
     def test_several_photos_are_chosen_and_removed_and_come_back(self):
+        self.stage.choose_way("look")
         second = self.folder.parent / "side view.png"
         cv2.imwrite(str(second), np.full((900, 1200, 3), 140, np.uint8))
         first = self.model.photo

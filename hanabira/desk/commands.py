@@ -11,6 +11,7 @@ from hanabira.core.area.shape import Point
 from hanabira.core.faults import Fault
 from hanabira.core.optics.kit import Kit
 from hanabira.core.solver.area import Layer
+from hanabira.core.study.prepare import fit_inside, move_points, turned
 from hanabira.craft.kitfile import kit_csv
 from hanabira.desk.model import Model
 from hanabira.studio.records import Area, Photo, Recipe, Record, StudioKit, cover_crop, new_id
@@ -125,8 +126,10 @@ class RemovePhoto(Edit):
 
     def __init__(self, model: Model, photo: Photo) -> None:
         areas = [a for a in model.all_areas if a.photo_id == photo.id]
+        borrowed = [a for a in model.all_areas if a.colour_photo_id == photo.id and a.photo_id != photo.id]
         recipes = [model.recipes[a.id] for a in areas if a.id in model.recipes]
-        super().__init__(model, "photo", [photo, *areas, *recipes], [])
+        own = [replace(a, colour_photo_id="", colour_ring=()) for a in borrowed]
+        super().__init__(model, "photo", [photo, *areas, *borrowed, *recipes], own)
 
 
 class FramePhoto(Edit):
@@ -145,6 +148,63 @@ class WholePhoto(FramePhoto):
         assert model.commission is not None
         w, h = model.commission.picture_mm
         super().__init__(model, photo, cover_crop(photo.width_px, photo.height_px, w / h))
+
+
+class SetPrep(Edit):
+    """Change settings of a photo that move no points: light, cut, focal point."""
+
+    def __init__(self, model: Model, photo: Photo, words: str, gesture: str = "", **fields: object) -> None:
+        super().__init__(model, words, [photo], [replace(photo, prep=replace(photo.prep, **fields))])  # type: ignore[arg-type]
+        if gesture:
+            self.merge_key = f"{gesture} {photo.id}"
+
+
+class TurnPhoto(Edit):
+    """Straighten a photo or turn it over; its areas, strokes and crop stay with the animal."""
+
+    def __init__(self, model: Model, photo: Photo, tilt_deg: float, mirrored: bool, gesture: str = "") -> None:
+        old, size = photo.prep.geometry, photo.size
+        prep = turned(photo.prep, size, tilt_deg, mirrored)
+        move = lambda line: move_points(line, size, old, prep.geometry)  # noqa: E731
+        x, y, w, h = photo.crop
+        ((cx, cy),) = move(((x + w / 2, y + h / 2),))
+        crop = (cx - w / 2, cy - h / 2, w, h)
+        inside = tuple(float(min(max(0.0, a), max(0.0, most - b))) for a, b, most in ((crop[0], w, size[0]), (crop[1], h, size[1])))
+        crop = fit_inside((inside[0], inside[1], w, h), size, prep.tilt_deg * (-1 if mirrored else 1))
+        before: list[Record] = [photo]
+        after: list[Record] = [replace(photo, prep=prep, crop=crop)]
+        for a in model.all_areas:
+            moved = a
+            if a.photo_id == photo.id:
+                moved = replace(
+                    a, ring=move(a.ring), holes=tuple(map(move, a.holes)), combing=tuple(map(move, a.combing)), eye=move(a.eye),
+                    marking_edits=tuple((how, move(line)) for how, line in a.marking_edits),
+                )  # fmt: skip
+            if a.colour_photo_id == photo.id:
+                moved = replace(moved, colour_ring=move(a.colour_ring))
+            if moved != a:
+                before.append(a)
+                after.append(moved)
+        super().__init__(model, "straighten" if mirrored == photo.prep.mirrored else "mirror", before, after)
+        if gesture:
+            self.merge_key = f"{gesture} {photo.id}"
+
+
+class SetPart(Edit):
+    """Say what a photo is for."""
+
+    def __init__(self, model: Model, photo: Photo, part: str) -> None:
+        super().__init__(model, "part of the photo", [photo], [replace(photo, part=part)])
+
+
+class ChangeAreas(Edit):
+    """Change, make and delete areas in one edit: join, cut, push, comb, reorder, a template."""
+
+    def __init__(self, model: Model, words: str, before: Sequence[Area] = (), after: Sequence[Area] = (), gesture: str = "") -> None:
+        kept = {a.id for a in after}
+        recipes = [model.recipes[a.id] for a in before if a.id not in kept and a.id in model.recipes]
+        super().__init__(model, words, [*before, *recipes], after)
+        self.merge_key = gesture
 
 
 class AddArea(Edit):

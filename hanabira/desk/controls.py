@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen
-from PyQt6.QtWidgets import QAbstractButton, QComboBox, QDateEdit, QDoubleSpinBox, QLabel, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QComboBox, QDateEdit, QDoubleSpinBox, QHBoxLayout, QLabel, QSizePolicy, QWidget
 
 from hanabira.desk import icon as icons
 from hanabira.desk.drawn import Drawn, Stop
@@ -201,6 +203,60 @@ class Stepper(Drawn):
         text(p, QRectF(33, 3, 28, 26), str(self.value), "strong", "ink", Qt.AlignmentFlag.AlignCenter)
         if self.words:
             text(p, QRectF(97, 3, w - 97, 26), self.words, "small", "ink2")
+
+
+class Pick(Drawn):
+    """One of a few words: the chosen one is bold on a heavy line; arrows and Enter choose."""
+
+    picked = pyqtSignal(str)
+
+    def __init__(self, name: str, choices: Sequence[tuple[str, str]], chosen: str, parent: QWidget | None = None) -> None:
+        super().__init__(name, parent)
+        self.choices, self.chosen = list(choices), chosen
+
+    def _rects(self, w: float) -> list[QRectF]:
+        out: list[QRectF] = []
+        x = y = 0.0
+        for _key, words in self.choices:
+            n = width(words, "strong") + 16
+            if out and x + n > max(w, 100):
+                x, y = 0.0, y + 32
+            out.append(QRectF(x, y + 2, n, 28))
+            x += n + 2
+        return out
+
+    def design_size(self, width: float) -> tuple[float, float]:
+        return 120, self._rects(width)[-1].bottom() + 2 if self.choices else 0
+
+    def stops(self, w: float, h: float) -> list[Stop]:
+        return [
+            Stop(key, r, f"{words}, chosen" if key == self.chosen else words, words, lambda key=key: self._take(key))
+            for (key, words), r in zip(self.choices, self._rects(w), strict=True)
+        ]
+
+    def _take(self, key: str) -> None:
+        self.chosen = key
+        self.refresh()
+        self.picked.emit(key)
+
+    def paint(self, p: QPainter, w: float, h: float) -> None:
+        for (key, words), r in zip(self.choices, self._rects(w), strict=True):
+            here = key == self.chosen
+            if self.hovered == key and not here:
+                p.fillRect(r, role("plum_wash"))
+            text(p, r, words, "strong" if here else "body", "ink", Qt.AlignmentFlag.AlignCenter)
+            p.setPen(QPen(role("plum" if here else "line"), 2.4 if here else 1))
+            p.drawLine(QPointF(r.left() + 3, r.bottom() - 0.5), QPointF(r.right() - 3, r.bottom() - 0.5))
+
+
+def row(*parts: QWidget | None) -> QHBoxLayout:
+    """Widgets side by side; None is a spring."""
+    box = QHBoxLayout()
+    box.setContentsMargins(0, 0, 0, 0)
+    box.setSpacing(u(4))
+    for part in parts:
+        box.addStretch(1) if part is None else box.addWidget(part)
+    return box
 
 
 def _arrow(q: QWidget, *names: str) -> None:

@@ -26,6 +26,31 @@ TOPICS: dict[str, tuple[str, str]] = {
         "upward. Where no direction stands out, none is given. The visible run is how far a hair can be followed before another crosses it; the range in brackets is honest. "
         "Root and tip cannot be told from the photo.",
     ),
+    "shapes": (
+        "How value shapes are found",
+        "The photo is squinted: blurred, but with its large edges kept. Its values are cut into steps that lie half way between even values and even shares of the picture. "
+        "Islands smaller than a 2500th of the picture go to their neighbours.",
+    ),
+    "light": (
+        "How the light is set",
+        "The place you pick is taken to be grey: what colour it has is the colour of the light, and the whole photo is turned into daylight by the cone responses of the eye. "
+        "A known colour works the same way. Exposure multiplies the light in stops. All of it is kept as settings; the client’s file is never changed.",
+    ),
+    "sun": (
+        "How the light’s direction is estimated",
+        "At the animal’s edge its surface turns away, so the outline tells which way it faces. The brightness just inside the edge and the lean of brightness over the whole body are both "
+        "compared with that. Only where they agree is a direction given. Markings can mislead it; your own line always counts more.",
+    ),
+    "surroundings": (
+        "How surroundings change a value",
+        "The same grey looks lighter on dark and darker on light. How much is computed with a published model of colour appearance, for the photo’s own surroundings and for "
+        "your backdrop, and given in value steps of 1 to 10.",
+    ),
+    "printer": (
+        "How the printer’s tone is corrected",
+        "Fine stripes of black on white mix, from two metres, to a grey that is known from the black’s share alone. The step that looks the same has that lightness, whatever the printer did to it. "
+        "With the first dark step and the last light step this gives the printer’s curve; the prints are sent through its inverse.",
+    ),
     "fit": (
         "How a pencil is fitted",
         "Print the swatch sheet on your drawing paper, fill its cells with your own pencils, and photograph or measure it. The light is taken out by the bare paper, the camera’s tone "

@@ -78,7 +78,7 @@ class Choose(Gesture):
         return False
 
 
-class _Hand(Gesture):
+class Hand(Gesture):
     """Base of drawing gestures: a cross that the arrow keys move, for drawing without a pointer."""
 
     cursor = Qt.CursorShape.CrossCursor
@@ -106,7 +106,7 @@ class _Hand(Gesture):
             two_tone(p, cross, 1.4)
 
 
-class Loop(_Hand):
+class Loop(Hand):
     """Draw round an area in one stroke; a click without a stroke chooses."""
 
     def __init__(self, drawn: Callable[[Ring, bool], None], clicked: Callable[[QPointF], bool]) -> None:
@@ -171,7 +171,7 @@ class Loop(_Hand):
         self.points, self.down, self.hand = [], None, None
 
 
-class Corners(_Hand):
+class Corners(Hand):
     """Set corner after corner; the first corner, a double click or Enter closes."""
 
     def __init__(self, drawn: Callable[[Ring, bool], None], clicked: Callable[[QPointF], bool]) -> None:

@@ -13,7 +13,7 @@ from PyQt6.QtGui import QUndoGroup, QUndoStack
 
 from hanabira.core.area.marking import measure_marking
 from hanabira.core.area.measures import NOT_LOOKED, Measures, measure
-from hanabira.core.area.shape import cut
+from hanabira.core.area.shape import Outline, Point, Region, cut, ring_area
 from hanabira.core.colour.spaces import Array
 from hanabira.core.faults import Fault, RecipeFault
 from hanabira.core.optics.kit import Kit
@@ -25,9 +25,10 @@ from hanabira.core.token import Token
 from hanabira.craft.kitfile import kit_csv, parse_csv
 from hanabira.craft.markings import marking_model
 from hanabira.craft.reader import KITS, paper, paper_for, papers, shipped_kit, surfaces
+from hanabira.desk.darkroom import Darkroom
 from hanabira.desk.jobs import JobRunner
 from hanabira.desk.messages import MessageDoor
-from hanabira.desk.photoview import LOOKS, PREVIEW_SIDE, PhotoView, to_image
+from hanabira.desk.photoview import PhotoView
 from hanabira.desk.settings import Settings
 from hanabira.studio.pictures import read_picture
 from hanabira.studio.records import Area, Commission, Photo, Recipe, Record, StudioKit, cover_crop, new_id
@@ -54,6 +55,7 @@ class Model(QObject):
     kit_changed = pyqtSignal()
     stage_changed = pyqtSignal(str)
     look_ready = pyqtSignal(str)
+    other_ready = pyqtSignal(str)
 
     def __init__(self, store: Store, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -72,6 +74,8 @@ class Model(QObject):
         self.recipes: dict[str, Recipe] = {}
         self.view: PhotoView | None = None
         self.area_id, self.layer_at = "", 0
+        self.shape_steps, self.shape_only = 5, None  # type: int, int | None
+        self.darkroom = Darkroom(self)
         self._measures: dict[str, tuple[object, Measures]] = {}
         self._predictions: dict[str, tuple[object, Prediction, tuple[Caution, ...]]] = {}
         self._reach: tuple[object, Reach] | None = None
@@ -135,10 +139,14 @@ class Model(QObject):
         ids = {a.id for a in self.all_areas}
         self.recipes = {r.area_id: r for r in self.store.all(Recipe) if r.area_id in ids}
 
+    def _backdrop(self) -> tuple[str, str] | None:
+        return self.commission.backdrop_hexes if self.commission else None
+
     # -- edits ----------------------------------------------------------------
     def apply(self, put: Iterable[Record] = (), drop: Iterable[Record] = ()) -> None:
         """Store records and tell what changed. Raises `StudioFault`; then nothing changed."""
         put, drop = list(put), list(drop)
+        kept = self._backdrop()
         self.store.edit(put, drop)
         kinds = {type(r) for r in (*put, *drop)}
         if Commission in kinds and self.commission is not None:
@@ -162,8 +170,10 @@ class Model(QObject):
             if now is None:
                 self.view = None
                 self.view_ready.emit()
-            elif before is None or before.digest != now.digest:
+            elif before is None or (before.digest, before.prep.pixels) != (now.digest, now.prep.pixels):
                 self.load_photo()
+        elif Commission in kinds and self.photo is not None and self.photo.prep.cut_out and kept != self._backdrop():
+            self.load_photo()
         if Area in kinds or Photo in kinds:
             if self.area_id and self.area is None:
                 self.choose_area("")
@@ -194,30 +204,11 @@ class Model(QObject):
         return self.commission.picture_mm[0] / self.photo.crop[2]
 
     def load_photo(self) -> None:
-        """Show a quick copy first, then the whole photo; both off the interface thread."""
-        photo = self.photo
-        if photo is None:
-            self.view = None
-            self.view_ready.emit()
-            return
-        path = self.store.photo_path(photo)
+        """Show the photo as its settings say: a quick copy first, then the whole."""
+        self.darkroom.load()
 
-        def quick(token: Token) -> PhotoView:
-            picture = read_picture(path, PREVIEW_SIDE, token)
-            return PhotoView.of(picture.pixels, picture.size, picture.remarks, token)
-
-        def whole(token: Token) -> PhotoView:
-            picture = read_picture(path, None, token)
-            return PhotoView.of(picture.pixels, picture.size, picture.remarks, token)
-
-        def show_quick(view: PhotoView) -> None:
-            self._show(view)
-            if not view.full:
-                self.jobs.run("photo", f"Reading {photo.original_name} at full size", whole, self._show)
-
-        self.jobs.run("photo", f"Opening {photo.original_name}", quick, show_quick)
-
-    def _show(self, view: PhotoView) -> None:
+    def show_view(self, view: PhotoView) -> None:
+        """A developed copy of the photo is there."""
         self.view = view
         self.view_ready.emit()
         if view.full:
@@ -248,29 +239,41 @@ class Model(QObject):
 
     def want_look(self, name: str) -> None:
         """Make a look of the photo ready; `look_ready` tells when it is."""
-        view = self.view
-        if view is None:
-            return
-        if name in view.looks:
-            self.look_ready.emit(name)
-            return
-        maths = LOOKS[name][3]
+        self.darkroom.want_look(name)
 
-        def work(_token: Token) -> object:
-            return to_image(maths(view.preview()))
-
-        def done(image: object) -> None:
-            view.looks[name] = image  # type: ignore[assignment]
-            if self.view is view:
-                self.look_ready.emit(name)
-
-        self.jobs.run(f"look {name}", LOOKS[name][0], work, done, quiet=True)
+    def show_shapes(self, steps: int, only: int | None = None) -> None:
+        """How many value shapes the look has, and which one alone is shown."""
+        if (steps, only) != (self.shape_steps, self.shape_only):
+            self.shape_steps, self.shape_only = steps, only
+            if self.view is not None:
+                self.view.looks.pop("shapes", None)
 
     # -- areas --------------------------------------------------------------------
     @property
     def area(self) -> Area | None:
         """The chosen area."""
         return next((a for a in self.areas if a.id == self.area_id), None)
+
+    def areas_over(self, area: Area) -> tuple[Area, ...]:
+        """Areas of the same photo that lie on top where they overlap: higher levels, then smaller ones."""
+        rank = lambda a: (a.level, -abs(ring_area(a.ring)))  # noqa: E731
+        return tuple(a for a in self.areas if a.id != area.id and rank(a) > rank(area))
+
+    def over_of(self, area: Area) -> tuple[Outline, ...]:
+        """Their outlines, as the measures take them."""
+        return tuple((a.ring, a.smooth) for a in self.areas_over(area))
+
+    def region(self, area: Area) -> Region:
+        """The pixels of an area on the full photo. Raises `AreaFault` when nothing of it is left."""
+        assert self.view is not None
+        k = self.view.pixels.shape[1] / self.view.size[0]
+        small = lambda line: tuple((x * k, y * k) for x, y in line)  # noqa: E731
+        over = tuple((small(r), soft) for r, soft in self.over_of(area))
+        return cut(self.view.pixels, small(area.ring), area.smooth, tuple(map(small, area.holes)), over)
+
+    def marking_rings(self, key: str) -> tuple[tuple[Point, ...], ...]:
+        """Outlines of an area's marking in photo pixels; none while it is unknown or plain."""
+        return ()
 
     def choose_area(self, key: str) -> None:
         """Choose an area, or none."""
@@ -289,7 +292,9 @@ class Model(QObject):
 
     def _signature(self, area: Area) -> object:
         photo = self.photo
-        return (area.ring, area.smooth, area.surface_id, photo.digest if photo else "", self.mm_per_px)
+        over = self.over_of(area)
+        light = (photo.digest, photo.prep.pixels, self._backdrop() if photo.prep.cut_out else None) if photo else ()
+        return (replace(area, name="", number=0), over, light, self.mm_per_px)
 
     def measures(self, key: str) -> Measures | None:
         """Measures of an area when they are up to date."""
@@ -308,7 +313,7 @@ class Model(QObject):
             if key == self.area_id and known.marking.kind is None and known.marking.reason == NOT_LOOKED:
                 self._want_marking(area, known)
             return
-        sign, scale = self._signature(area), self.mm_per_px
+        sign, scale, over = self._signature(area), self.mm_per_px, self.over_of(area)
         hair = surfaces()[area.surface_id].hair if area.surface_id in surfaces() else True
 
         def keep(m: Measures) -> None:
@@ -317,7 +322,7 @@ class Model(QObject):
             self.measures_changed.emit(key)
 
         def first(token: Token) -> Measures:
-            return measure(view.pixels, area.ring, None, scale, area.smooth, hair, token)
+            return measure(view.pixels, area.ring, None, scale, area.smooth, hair, token, area.holes, over)
 
         def then(m: Measures) -> None:
             keep(m)
@@ -327,12 +332,12 @@ class Model(QObject):
         self.jobs.run(f"measure {key}", f"Measuring {area.name}", first, then)
 
     def _want_marking(self, area: Area, known: Measures) -> None:
-        view, sign = self.view, self._signature(area)
+        view, sign, over = self.view, self._signature(area), self.over_of(area)
         if view is None:
             return
 
         def work(_token: Token) -> Measures:
-            region = cut(view.pixels, area.ring, area.smooth)
+            region = cut(view.pixels, area.ring, area.smooth, area.holes, over)
             return replace(known, marking=measure_marking(marking_model(), region.pixels, region.mask))
 
         def done(m: Measures) -> None:

@@ -10,7 +10,9 @@ import numpy as np
 from PyQt6.QtGui import QImage
 
 from hanabira.core.study import looks
+from hanabira.core.study.isolate import on_backdrop
 from hanabira.core.study.shapes import value_shapes
+from hanabira.core.study.warmth import warmth_map
 from hanabira.core.token import SILENT, Token
 
 PREVIEW_SIDE = 1600
@@ -39,6 +41,8 @@ class PhotoView:
     full: bool
     remarks: tuple[str, ...] = ()
     looks: dict[str, QImage] = field(default_factory=dict)
+    plain: np.ndarray | None = None
+    """A copy without the backdrop, when the animal is cut out."""
 
     @staticmethod
     def of(pixels: np.ndarray, size: tuple[int, int], remarks: tuple[str, ...] = (), token: Token = SILENT) -> PhotoView:
@@ -74,12 +78,44 @@ class PhotoView:
         return np.median(patch, 0) if len(patch) else None
 
 
-LOOKS: dict[str, tuple[str, str, str, Callable[[np.ndarray], np.ndarray]]] = {
-    "squint": ("Squint", "S", "The few big value shapes, edges kept", looks.squint),
-    "shapes": ("Shapes", "V", "Five flat values, small islands gone: the plan of lights and darks", lambda pixels: value_shapes(pixels)[0]),
-    "lift": ("Lift darks", "L", "Shows the form in a dark coat, hue kept", looks.lift_shadows),
-    "grey": ("Grey", "G", "Values without colour", looks.grey),
-    "hues": ("Hues", "H", "Colours that hide in fur made strong; values as they are", looks.boost_hues),
-    "mirror": ("Mirror", "M", "The picture the other way round shows what is out of line", looks.mirror),
+@dataclass(frozen=True)
+class Seen:
+    """What a look is made from: a copy (h, w, 3), the animal's coverage and the copy without backdrop where there are any."""
+
+    pixels: np.ndarray
+    alpha: np.ndarray | None = None
+    plain: np.ndarray | None = None
+    steps: int = 5
+    only: int | None = None
+    backdrop: tuple[np.ndarray, np.ndarray] | None = None
+
+
+def _swapped(q: Seen) -> np.ndarray:
+    """The animal on the portrait's backdrop; or, when it stands there already, in its own surroundings."""
+    if q.plain is not None:
+        return q.plain
+    assert q.alpha is not None and q.backdrop is not None
+    return on_backdrop(q.pixels, q.alpha, *q.backdrop)
+
+
+LOOKS: dict[str, tuple[str, str, str, Callable[[Seen], np.ndarray]]] = {
+    "squint": ("Squint", "S", "The few big value shapes, edges kept", lambda q: looks.squint(q.pixels)),
+    "shapes": (
+        "Shapes",
+        "V",
+        "Flat values, small islands gone: the plan of lights and darks",
+        lambda q: value_shapes(q.pixels, q.steps, q.only)[0],
+    ),
+    "backdrop": ("Backdrop", "B", "The animal on the portrait’s backdrop instead of its own, or the other way round", _swapped),
+    "lift": ("Lift darks", "L", "Shows the form in a dark coat, hue kept", lambda q: looks.lift_shadows(q.pixels)),
+    "temperature": (
+        "Warm or cool",
+        "T",
+        "Where the animal is warmer or cooler than its own middle colour",
+        lambda q: warmth_map(q.pixels, q.alpha)[0],
+    ),
+    "hues": ("Hues", "H", "Colours that hide in fur made strong; values as they are", lambda q: looks.boost_hues(q.pixels)),
+    "grey": ("Grey", "G", "Values without colour", lambda q: looks.grey(q.pixels)),
+    "mirror": ("Mirror", "M", "The picture the other way round shows what is out of line", lambda q: looks.mirror(q.pixels)),
 }
 """Ways to look while a key is held: name, key, what it is for, and the maths."""

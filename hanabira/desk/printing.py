@@ -2,13 +2,19 @@
 
 from __future__ import annotations
 
+import math
+
+from hanabira.core.area.shape import smooth_ring
+from hanabira.core.colour.spaces import Array
 from hanabira.core.optics.stack import bare
 from hanabira.core.solver.area import BANDS, judged_band
 from hanabira.core.solver.library import opaque_order
+from hanabira.core.study.grid import Grid
 from hanabira.craft.reader import papers, surfaces
 from hanabira.desk.model import Model
 from hanabira.desk.stages.shelf import spoken_date
 from hanabira.sheets.recipe_card import Card, CardArea, CardLayer
+from hanabira.sheets.true_size import Traced, TrueSize
 from hanabira.studio.records import Area
 
 _PICTURE_SIDE = 1800
@@ -78,3 +84,45 @@ def _area(model: Model, area: Area, corner: tuple[float, float], k: float) -> Ca
     return CardArea(
         area.number, area.name, surface, ring, area.smooth, " · ".join(facts), bands, tuple(layers), words, note, 1 - prediction.most_tooth
     )
+
+
+def true_size_content(model: Model, grid: Grid | None, with_photo: bool, tone: Array | None) -> TrueSize:
+    """The picture at true size; lines alone also bring outlines, markings and the combing to trace."""
+    c, photo, view = model.commission, model.photo, model.view
+    assert c is not None and photo is not None and view is not None
+    k = view.pixels.shape[1] / photo.width_px
+    x, y, w, h = photo.crop
+    picture = view.pixels[int(y * k) : max(int(y * k) + 1, round((y + h) * k)), int(x * k) : max(int(x * k) + 1, round((x + w) * k))]
+    mm = c.picture_mm[0] / w
+    on_paper = lambda ring: tuple(((float(u) - x) * mm, (float(v) - y) * mm) for u, v in ring)  # noqa: E731
+    traced = []
+    for a in () if with_photo else model.areas:
+        rings = tuple(on_paper(smooth_ring(r) if a.smooth else r) for r in (a.ring, *a.holes))
+        m = model.measures(a.id)
+        combing = tuple(on_paper(line) for line in combing_lines(model, a)) if m is not None else ()
+        marking = tuple(on_paper(r) for r in model.marking_rings(a.id))
+        traced.append(Traced(a.number, rings, marking, combing))
+    return TrueSize(c.name, picture, c.picture_mm, model.settings.get("card_paper"), grid, tuple(traced), with_photo, tone)
+
+
+def combing_lines(model: Model, area: Area, spacing_mm: float = 4.0) -> tuple[tuple[tuple[float, float], ...], ...]:
+    """Short strokes along the hair of an area in photo pixels, as far apart as given; none where no direction was found."""
+    m = model.measures(area.id)
+    if m is None or m.field is None or model.mm_per_px is None:
+        return ()
+    step = spacing_mm / model.mm_per_px
+    length = min(m.hair.length_px or step, 3 * step)
+    rows, columns = m.field.sure.shape
+    region = model.region(area)
+    out, y = [], region.top + step / 2
+    while y < region.top + region.mask.shape[0]:
+        x = region.left + step / 2
+        while x < region.left + region.mask.shape[1]:
+            i, j = int((y - m.origin[1]) / m.field.step_px), int((x - m.origin[0]) / m.field.step_px)
+            if 0 <= i < rows and 0 <= j < columns and m.field.sure[i, j] and region.mask[int(y) - region.top, int(x) - region.left]:
+                t = math.radians(float(m.field.direction_deg[i, j]))
+                dx, dy = math.cos(t) * length / 2, -math.sin(t) * length / 2
+                out.append(((x - dx, y - dy), (x + dx, y + dy)))
+            x += step
+        y += step
+    return tuple(out)

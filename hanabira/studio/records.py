@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 
 from hanabira.core.area.shape import Point
 from hanabira.core.solver.area import Layer
+from hanabira.core.study.prepare import Preparation
 
 
 def new_id() -> str:
@@ -36,6 +37,14 @@ class Commission:
     """Codes of the pencils that lie on the table for it."""
     lasting_floor: int = 3
     """Lightfastness class that may not be exceeded, 1–5."""
+    backdrop: str = "paper"
+    """What stands behind the cut-out animal: ``paper``, one colour ``#rrggbb``, or two for top and foot."""
+
+    @property
+    def backdrop_hexes(self) -> tuple[str, str]:
+        """Colour of the backdrop at its top and its foot."""
+        parts = [self.ground_hex] if self.backdrop in ("", "paper") else self.backdrop.split()
+        return parts[0], parts[-1]
 
     @property
     def picture_mm(self) -> tuple[float, float]:
@@ -45,7 +54,10 @@ class Commission:
 
 @dataclass(frozen=True)
 class Photo:
-    """A client's photo. ``crop`` is what lies on the paper: x, y, width, height in upright photo pixels."""
+    """A client's photo. ``crop`` is what lies on the paper: x, y, width, height in pixels of the prepared photo.
+
+    ``part`` says what it is for: the portrait itself, or a detail, the true coat colour, the pose.
+    """
 
     id: str
     commission_id: str
@@ -57,11 +69,23 @@ class Photo:
     crop: tuple[float, float, float, float]
     part: str = "main"
     position: int = 0
+    prep: Preparation = field(default_factory=Preparation)
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """Width and height in pixels."""
+        return self.width_px, self.height_px
 
 
 @dataclass(frozen=True)
 class Area:
-    """An area of the portrait: the artist's name for it, its surface and its outline in photo pixels."""
+    """An area of the portrait: the artist's name for it, its surface and its outline in photo pixels.
+
+    ``number`` is its place in the working order. Where areas overlap, the one with the higher ``level``
+    lies on top. ``combing`` are strokes from root to tip, ``eye`` the two clicks (centre, rim),
+    ``marking_kind`` and ``marking_edits`` (``add`` or ``away``, ring) what the artist says of the marking;
+    values and colours come from ``colour_ring`` in another photo when ``colour_photo_id`` names one.
+    """
 
     id: str
     commission_id: str
@@ -71,6 +95,14 @@ class Area:
     surface_id: str
     ring: tuple[Point, ...]
     smooth: bool = True
+    holes: tuple[tuple[Point, ...], ...] = ()
+    level: int = 0
+    combing: tuple[tuple[Point, ...], ...] = ()
+    eye: tuple[Point, ...] = ()
+    marking_kind: str = ""
+    marking_edits: tuple[tuple[str, tuple[Point, ...]], ...] = ()
+    colour_photo_id: str = ""
+    colour_ring: tuple[Point, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -7,7 +7,10 @@ from dataclasses import asdict
 
 from sqlalchemy import Boolean, CheckConstraint, Column, Float, ForeignKey, Integer, MetaData, String, Table, Text
 
+from hanabira.core.area.shape import Point
 from hanabira.core.solver.area import Layer
+from hanabira.core.study.neutral import Light
+from hanabira.core.study.prepare import Preparation
 from hanabira.studio.records import Area, Commission, Photo, Recipe, Record, StudioKit
 
 metadata = MetaData(
@@ -36,6 +39,7 @@ commission = Table(
     Column("created", String(32), nullable=False),
     Column("tray", Text, nullable=False, server_default="[]"),
     Column("lasting_floor", Integer, nullable=False, server_default="3"),
+    Column("backdrop", Text, nullable=False, server_default="paper"),
 )  # fmt: skip
 photo = Table(
     "photo", metadata,
@@ -49,6 +53,7 @@ photo = Table(
     Column("crop", Text, nullable=False),
     Column("part", String(32), nullable=False),
     Column("position", Integer, nullable=False),
+    Column("prep", Text, nullable=False, server_default="{}"),
 )  # fmt: skip
 area = Table(
     "area", metadata,
@@ -60,6 +65,14 @@ area = Table(
     Column("surface_id", String(32), nullable=False),
     Column("ring", Text, nullable=False),
     Column("smooth", Boolean, nullable=False),
+    Column("holes", Text, nullable=False, server_default="[]"),
+    Column("level", Integer, nullable=False, server_default="0"),
+    Column("combing", Text, nullable=False, server_default="[]"),
+    Column("eye", Text, nullable=False, server_default="[]"),
+    Column("marking_kind", String(32), nullable=False, server_default=""),
+    Column("marking_edits", Text, nullable=False, server_default="[]"),
+    Column("colour_photo_id", String(32), nullable=False, server_default=""),
+    Column("colour_ring", Text, nullable=False, server_default="[]"),
 )  # fmt: skip
 recipe = Table(
     "recipe", metadata,
@@ -91,8 +104,13 @@ def to_row(record: Record) -> dict:
         row["tray"] = json.dumps(list(record.tray))
     elif isinstance(record, Photo):
         row["crop"] = json.dumps(list(record.crop))
+        row["prep"] = json.dumps(asdict(record.prep))
     elif isinstance(record, Area):
-        row["ring"] = json.dumps([[round(x, 2), round(y, 2)] for x, y in record.ring])
+        for name in ("ring", "eye", "colour_ring"):
+            row[name] = json.dumps(_short(getattr(record, name)))
+        for name in ("holes", "combing"):
+            row[name] = json.dumps([_short(line) for line in getattr(record, name)])
+        row["marking_edits"] = json.dumps([[how, _short(line)] for how, line in record.marking_edits])
     elif isinstance(record, Recipe):
         row["layers"] = json.dumps([asdict(q) for q in record.layers], ensure_ascii=False)
     return row
@@ -105,8 +123,37 @@ def from_row(kind: type, row: dict) -> Record:
         row["tray"] = tuple(json.loads(row["tray"]))
     elif kind is Photo:
         row["crop"] = tuple(json.loads(row["crop"]))
+        row["prep"] = _preparation(json.loads(row["prep"]))
     elif kind is Area:
-        row["ring"] = tuple((float(x), float(y)) for x, y in json.loads(row["ring"]))
+        for name in ("ring", "eye", "colour_ring"):
+            row[name] = _line(json.loads(row[name]))
+        for name in ("holes", "combing"):
+            row[name] = tuple(_line(line) for line in json.loads(row[name]))
+        row["marking_edits"] = tuple((str(how), _line(line)) for how, line in json.loads(row["marking_edits"]))
     elif kind is Recipe:
         row["layers"] = tuple(Layer(**q) for q in json.loads(row["layers"]))
     return kind(**row)
+
+
+def _short(line: tuple[Point, ...]) -> list[list[float]]:
+    return [[round(x, 2), round(y, 2)] for x, y in line]
+
+
+def _line(raw: list) -> tuple[Point, ...]:
+    return tuple((float(x), float(y)) for x, y in raw)
+
+
+def _preparation(raw: dict) -> Preparation:
+    """Settings of a photo from plain data; what is missing is as taken."""
+    raw = dict(raw)
+    light = raw.pop("light", {})
+    white = light.get("white")
+    focal = raw.pop("focal", None)
+    return Preparation(
+        light=Light(tuple(float(v) for v in white) if white else None, float(light.get("exposure", 0.0))),  # type: ignore[arg-type]
+        focal=(float(focal[0]), float(focal[1])) if focal else None,
+        outline=_line(raw.pop("outline", [])),
+        keep=tuple(_line(line) for line in raw.pop("keep", [])),
+        drop=tuple(_line(line) for line in raw.pop("drop", [])),
+        **raw,
+    )

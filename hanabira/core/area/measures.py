@@ -11,7 +11,7 @@ import numpy as np
 from hanabira.core.area.hair import Hair, HairField, measure_hair
 from hanabira.core.area.marking import Marking, MarkingModel, measure_marking
 from hanabira.core.area.palette import HiddenHue, PaletteColour, hidden_hues, measure_palette
-from hanabira.core.area.shape import Point, Region, cut
+from hanabira.core.area.shape import Outline, Point, Region, cut
 from hanabira.core.area.values import Values, measure_values
 from hanabira.core.colour.spaces import Array, bytes_to_lab, chroma, lab_hex
 from hanabira.core.colour.words import NEUTRAL_CHROMA, temperature, warmth
@@ -73,13 +73,15 @@ def measure(
     smooth: bool = False,
     hair: bool = True,
     token: Token = SILENT,
+    holes: Sequence[Sequence[Point]] = (),
+    over: Sequence[Outline] = (),
 ) -> Measures:
     """Measure the area inside a ring of points of a photo (h, w, 3) uint8 sRGB.
 
     ``hair`` False leaves the direction out, for eyes, noses and bare skin; without a ``model``
-    the marking is left for later (it takes longest). Raises `AreaFault` for an area with no inside.
+    the marking is left for later (it takes longest). ``holes`` and what lies ``over`` the area are left out. Raises `AreaFault` for an area with no inside.
     """
-    region = cut(photo, ring, smooth)
+    region = cut(photo, ring, smooth, holes, over)
     return measure_region(region, model, mm_per_px, hair, token)
 
 

@@ -85,10 +85,16 @@ def fill_ring(points: Array, rows: int, columns: int) -> Array:
     return np.cumsum(toggles, 1)[:, :columns] % 2 == 1
 
 
-def cut(photo: np.ndarray, ring: Sequence[Point], smooth: bool = False) -> Region:
-    """Cut the region of a ring out of a photo (h, w, 3) uint8.
+Outline = tuple[Sequence[Point], bool]
+"""A ring and whether it is drawn smooth."""
 
-    Raises `AreaFault` when the ring has no inside, lies outside the picture or is too small.
+
+def cut(
+    photo: np.ndarray, ring: Sequence[Point], smooth: bool = False, holes: Sequence[Sequence[Point]] = (), over: Sequence[Outline] = ()
+) -> Region:
+    """Cut the region of a ring out of a photo (h, w, 3) uint8, without its holes and without what lies over it.
+
+    ``holes`` are rings drawn like the outline, ``over`` the outlines of areas on top. Raises `AreaFault` when the ring has no inside, lies outside the picture or is too small.
     """
     if photo.ndim != 3 or photo.shape[2] != 3 or photo.dtype != np.uint8:
         raise ValueError("a photo is (rows, columns, 3) of uint8")
@@ -103,6 +109,10 @@ def cut(photo: np.ndarray, ring: Sequence[Point], smooth: bool = False) -> Regio
     if x1 <= x0 or y1 <= y0:
         raise AreaFault("The area lies outside the photo.", do=f"The photo is {w} × {h} pixels.")
     inside = fill_ring(points - (x0, y0), y1 - y0, x1 - x0)
+    for other, soft in (*((q, smooth) for q in holes), *over):
+        q = smooth_ring(other) if soft else np.asarray(other, float)
+        if len(q) > 2 and (q.max(0) > (x0, y0)).all() and (q.min(0) < (x1, y1)).all():
+            inside &= ~fill_ring(q - (x0, y0), y1 - y0, x1 - x0)
     if inside.sum() < SMALLEST_PX:
         raise AreaFault(
             f"The area holds only {int(inside.sum())} pixels; {SMALLEST_PX} are needed.", do="Draw it larger, or use a larger photo."

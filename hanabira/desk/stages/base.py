@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject
 from PyQt6.QtGui import QColor
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from hanabira.desk.model import Model
 from hanabira.desk.photoview import LOOKS
@@ -81,7 +81,16 @@ class PictureStage(Stage):
         looks = tuple((key, LOOKS[key][0], LOOKS[key][1], LOOKS[key][2]) for key in LOOKS)
         self.roll = Roll(ways, looks, self._pin)
         self.roll.setVisible(with_roll)
-        self.centre = column(self.mat, self.roll)
+        self.beside = Mat()
+        self.beside.hide()
+        self.beside_id = ""
+        pair = QWidget()
+        both = QHBoxLayout(pair)
+        both.setContentsMargins(0, 0, 0, 0)
+        both.setSpacing(1)
+        both.addWidget(self.mat, 3)
+        both.addWidget(self.beside, 2)
+        self.centre = column(pair, self.roll)
         self._held, self._pinned = "", ""
         self.mat.value_under.connect(self._value)
         self.mat.view_moved.connect(self._keep_view)
@@ -90,6 +99,30 @@ class PictureStage(Stage):
         m.look_ready.connect(self._on_look)
         m.photo_changed.connect(self._if_open)
         m.commission_changed.connect(self._if_open)
+        m.other_ready.connect(lambda _key: self.open and self._fill_beside())
+        self.beside.value_under.connect(self._value)
+
+    # -- another photo beside it -----------------------------------------------
+    def show_beside(self, key: str) -> None:
+        """Put another photo of the commission beside this one, or away with an empty key."""
+        self.beside_id = key
+        self._fill_beside()
+        self.refresh()
+
+    def _fill_beside(self) -> None:
+        photo = next((p for p in self.model.photos if p.id == self.beside_id and p is not self.model.photo), None)
+        self.beside.setVisible(photo is not None)
+        if photo is None:
+            self.beside_id = ""
+            return
+        view = self.model.darkroom.other(photo)
+        k = 240.0 / photo.width_px
+        self.beside.photo = view
+        self.beside.empty_words = "" if view else "Opening the photo"
+        self.beside.show_sheet(
+            (240.0, photo.height_px * k), 0.0, QColor("#8f8f8f"), (0.0, 0.0, float(photo.width_px), float(photo.height_px))
+        )
+        self.beside.fit()
 
     def make_mat(self) -> Mat:
         """The mat of this stage."""
@@ -118,6 +151,8 @@ class PictureStage(Stage):
         crop = photo.crop if photo else (0.0, 0.0, *c.picture_mm)
         self.mat.photo = self.model.view if photo else None
         self.mat.show_sheet((c.width_mm, c.height_mm), c.border_mm, QColor(c.ground_hex), crop)
+        if self.beside_id:
+            self._fill_beside()
 
     def _view_key(self) -> str:
         c = self.model.commission

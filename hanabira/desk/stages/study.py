@@ -1,34 +1,44 @@
-"""Study: the photo on the sheet, ways to look at it, and the frame."""
+"""Study: the photo on the sheet, its settings, ways to look at it, the grid and the true-size print."""
 
 from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QHBoxLayout
-
 from hanabira.core.area.measures import Measures, measure
-from hanabira.core.area.shape import rectangle
+from hanabira.core.area.shape import Point, rectangle
+from hanabira.core.faults import Fault
+from hanabira.core.study.grid import Grid
+from hanabira.core.study.neutral import automatic, from_known, from_pick
+from hanabira.core.study.prepare import focal_crop, level_tilt
+from hanabira.core.study.sun import Sun, estimate_sun
+from hanabira.core.study.surround import Reads, reads
 from hanabira.core.token import Token
-from hanabira.desk.commands import ChoosePhoto, FramePhoto, RemovePhoto, WholePhoto
-from hanabira.desk.controls import Caption, PetalButton, Words
-from hanabira.desk.gestures import Frame, Gesture
+from hanabira.desk.commands import FramePhoto, SetPrep, TurnPhoto, WholePhoto
+from hanabira.desk.gestures import Frame, Gesture, Loop, Ring
+from hanabira.desk.stages import study_cards
 from hanabira.desk.stages.base import PictureStage
-from hanabira.desk.theme import u
-from hanabira.desk.widgets.measure_cards import Shares, ValuePatches
+from hanabira.desk.strokes import Ruler, Spot, Spots, Stroke
 from hanabira.desk.widgets.roll import Way
-from hanabira.desk.widgets.rose import PetalRose, petals_of
+from hanabira.desk.widgets.study_marks import CutOver, GridOver, LightOver
 
 if TYPE_CHECKING:
+    import numpy as np
+
     from hanabira.desk.window import Desk
 
 WAYS = (
     Way("look", "squint", "Look", "1", "Drag to move the view, wheel to come nearer"),
-    Way("frame", "frame", "Frame", "2", "Drag the photo under the sheet, wheel to scale it"),
+    Way("frame", "frame", "Frame", "2", "Drag the photo under the sheet, wheel to scale it; straighten it, set its focal point"),
+    Way("light", "sun", "Light", "3", "Take a coloured cast out, set the exposure, say where the light comes from"),
+    Way("cut", "backdrop", "Cut out", "4", "Draw roughly round the animal to put the portrait’s backdrop behind it"),
+    Way("grid", "grid", "Grid and print", "5", "Measure on the paper, lay a grid over the picture, print it at true size"),
 )
+TOOLS = {"frame": "move", "light": "pick", "cut": "outline", "grid": "line"}
+"""The tool of each way that is in hand first."""
 
 
 class Study(PictureStage):
-    """Looks to hold or pin, the value under the pointer, the frame, and the picture's values as a whole."""
+    """Looks to hold or pin, the value under the pointer, and what was set on the photo."""
 
     name = "Study"
 
@@ -36,16 +46,50 @@ class Study(PictureStage):
         super().__init__(desk, WAYS)
         self.mat.empty_words = "Add the client’s photo first, in Brief."
         self.roll.way_chosen.connect(self.choose_way)
-        self._frame = Frame(self._framed, lambda: (self.model.photo.width_px, self.model.photo.height_px) if self.model.photo else (1, 1))
+        self.way, self.tools = "look", dict(TOOLS)
+        self.known_hex = "#27324f"
+        self.gestures: dict[str, Gesture] = {
+            "move": Frame(self._framed, lambda: self.model.photo.size if self.model.photo else (1, 1)),
+            "level": Spots(2, self._leveled),
+            "focal": Spot(self._focal),
+            "pick": Spot(self.pick_neutral),
+            "known": Spot(self.pick_known),
+            "sun": Spots(2, self._sun_line),
+            "outline": Loop(lambda ring, _smooth: self.cut_out(ring), lambda _at: False),
+            "keep": Stroke(lambda line: self._stroke("keep", line), 3.0),
+            "drop": Stroke(lambda line: self._stroke("drop", line), 3.0),
+            "line": Ruler(2, lambda _points: None),
+            "angle": Ruler(3, lambda _points: None),
+        }
+        prep = lambda: self.model.photo.prep if self.model.photo else None  # noqa: E731
+        self.mat.overlays = [
+            GridOver(lambda: self.grid if self.grid_on else None),
+            LightOver(prep, lambda: self.way == "frame"),
+            CutOver(prep, lambda: self.way == "cut"),
+        ]
         self._whole: tuple[object, Measures] | None = None
+        self._reads: tuple[object, tuple[Reads, ...]] | None = None
+        self._sun: tuple[object, Sun] | None = None
+        self._asked: object = None
 
+    # -- ways and tools ----------------------------------------------------------
     def choose_way(self, way: str) -> None:
-        """Take another pencil from the roll."""
-        gesture: Gesture | None = self._frame if way == "frame" else None
-        self.mat.gesture = gesture
+        """Take another pencil from the roll; the bench card follows."""
+        self.way = way
+        for gesture in self.gestures.values():
+            gesture.cancel()
+        self.mat.gesture = self.gestures.get(self.tools.get(way, ""))
         self.roll.choose(way)
         self.mat.refresh()
+        if self.open:
+            self.refresh()
 
+    def choose_tool(self, tool: str) -> None:
+        """Take another tool of the way in hand."""
+        self.tools[self.way] = tool
+        self.choose_way(self.way)
+
+    # -- frame ---------------------------------------------------------------------
     def _framed(self, crop: tuple[float, float, float, float], gesture: int) -> None:
         if self.model.photo:
             self.model.do(FramePhoto(self.model, self.model.photo, crop, gesture))
@@ -55,6 +99,161 @@ class Study(PictureStage):
         if self.model.photo:
             self.model.do(WholePhoto(self.model, self.model.photo))
 
+    def turn(self, tilt_deg: float, mirrored: bool | None = None, gesture: str = "") -> None:
+        """Straighten or turn over; everything drawn stays with the animal."""
+        photo = self.model.photo
+        if photo is not None:
+            over = photo.prep.mirrored if mirrored is None else mirrored
+            if (tilt_deg, over) != photo.prep.geometry:
+                self.model.do(TurnPhoto(self.model, photo, tilt_deg, over, gesture))
+
+    def _leveled(self, points: tuple[Point, ...]) -> None:
+        photo = self.model.photo
+        if photo is not None:
+            more = level_tilt(points[0], points[1])
+            self.turn(photo.prep.tilt_deg + (-more if photo.prep.mirrored else more))
+
+    def mirror(self) -> None:
+        """Turn the photo over for good (the look only shows it)."""
+        if self.model.photo is not None:
+            self.turn(self.model.photo.prep.tilt_deg, not self.model.photo.prep.mirrored)
+
+    def _focal(self, at: Point) -> None:
+        if self.model.photo is not None:
+            self.model.do(SetPrep(self.model, self.model.photo, "focal point", focal=at))
+
+    def to_third(self, column: int, row: int) -> None:
+        """Move the frame so that the focal point lies on a third."""
+        photo = self.model.photo
+        if photo is not None and photo.prep.focal is not None:
+            crop = focal_crop(photo.crop, photo.size, photo.prep.focal, (column, row))
+            self.model.do(FramePhoto(self.model, photo, crop))
+
+    # -- light -----------------------------------------------------------------------
+    def _before_light(self, at: Point) -> np.ndarray | None:
+        """Colour of a place as it was taken: the light's setting must not be measured through itself."""
+        from hanabira.core.study.prepare import matrix
+
+        photo, raw = self.model.photo, self.model.darkroom.raw
+        if photo is None or raw is None:
+            return None
+        import cv2
+        import numpy as np
+
+        m = cv2.invertAffineTransform(matrix(photo.size, *photo.prep.geometry))
+        x, y = m @ [at[0], at[1], 1]
+        k = raw.shape[1] / photo.width_px
+        cx, cy, n = int(x * k), int(y * k), max(4, round(4 * k))
+        patch = raw[max(0, cy - n) : cy + n + 1, max(0, cx - n) : cx + n + 1].reshape(-1, 3)
+        return np.median(patch, 0) / 255 if len(patch) else None
+
+    def _set_white(self, white: tuple[float, float, float] | None, how: str) -> None:
+        from dataclasses import replace
+
+        photo = self.model.photo
+        if photo is not None:
+            self.model.do(SetPrep(self.model, photo, "light", light=replace(photo.prep.light, white=white), light_how=how))
+
+    def pick_neutral(self, at: Point) -> None:
+        """Take the cast out by a place that is really grey or white."""
+        colour = self._before_light(at)
+        if colour is None:
+            self.desk.say("That place lies outside the photo.", "The light stays as it is.", "Pick something grey on the picture.")
+            return
+        try:
+            self._set_white(from_pick(colour), "a grey or white place")
+        except Fault as fault:
+            self.model.messages.fault(fault)
+
+    def pick_known(self, at: Point) -> None:
+        """Take the cast out by a place whose true colour the client told."""
+        from hanabira.core.colour.spaces import parse_hex, srgb_to_lab
+
+        colour = self._before_light(at)
+        if colour is not None:
+            try:
+                self._set_white(from_known(colour, srgb_to_lab(parse_hex(self.known_hex))), f"a patch known as {self.known_hex}")
+            except Fault as fault:
+                self.model.messages.fault(fault)
+
+    def automatic_light(self) -> None:
+        """Guess the light from the whole photo."""
+        raw = self.model.darkroom.raw
+        if raw is not None:
+            self._set_white(automatic(raw), "a guess from the whole photo")
+
+    def as_taken(self) -> None:
+        """Back to the light as the camera took it; the exposure too."""
+        from hanabira.core.study.neutral import Light
+
+        photo = self.model.photo
+        if photo is not None and not photo.prep.light.as_taken:
+            self.model.do(SetPrep(self.model, photo, "light", light=Light(), light_how=""))
+
+    def expose(self, stops: float) -> None:
+        """Set the exposure."""
+        from dataclasses import replace
+
+        photo = self.model.photo
+        if photo is not None and stops != photo.prep.light.exposure:
+            light = replace(photo.prep.light, exposure=stops)
+            self.model.do(SetPrep(self.model, photo, "exposure", "exposure", light=light))
+
+    def _sun_line(self, points: tuple[Point, ...]) -> None:
+        import math
+
+        (ax, ay), (bx, by) = points
+        self.set_sun(math.degrees(math.atan2(by - ay, ax - bx)) % 360)
+
+    def set_sun(self, degrees: float | None) -> None:
+        """Say where the light comes from."""
+        if self.model.photo is not None:
+            self.model.do(SetPrep(self.model, self.model.photo, "direction of the light", sun_deg=degrees))
+
+    # -- cut out -----------------------------------------------------------------------
+    def cut_out(self, ring: Ring) -> None:
+        """A rough outline was drawn: cut the animal out and put the backdrop behind it."""
+        if self.model.photo is not None:
+            self.model.do(SetPrep(self.model, self.model.photo, "cut-out", outline=tuple(ring), keep=(), drop=(), cut_out=True))
+
+    def _stroke(self, which: str, line: Ring) -> None:
+        photo = self.model.photo
+        if photo is None:
+            return
+        if len(photo.prep.outline) < 3:
+            self.desk.say("There is no outline to correct yet.", "Nothing was changed.", "Draw roughly round the animal first.")
+            return
+        self.model.do(SetPrep(self.model, photo, f"{which} stroke", **{which: (*getattr(photo.prep, which), line)}))
+
+    def show_cut(self, on: bool) -> None:
+        """Put the backdrop behind the animal, or show the photo as taken; the outline is kept."""
+        if self.model.photo is not None and on != self.model.photo.prep.cut_out:
+            self.model.do(SetPrep(self.model, self.model.photo, "backdrop", cut_out=on))
+
+    def forget_cut(self) -> None:
+        """Drop the outline and its strokes."""
+        if self.model.photo is not None and self.model.photo.prep.outline:
+            self.model.do(SetPrep(self.model, self.model.photo, "cut-out", outline=(), keep=(), drop=(), cut_out=False))
+
+    # -- grid ----------------------------------------------------------------------------
+    @property
+    def grid(self) -> Grid:
+        """The grid as it is set."""
+        s = self.model.settings
+        return Grid(s.get("grid_mm"), s.get("grid_diagonals"), s.get("grid_numbers"))
+
+    @property
+    def grid_on(self) -> bool:
+        """Whether it lies over the picture."""
+        return self.model.settings.get("grid_on")
+
+    def set_grid(self, key: str, value: object) -> None:
+        """Change one setting of the grid."""
+        self.model.settings.set(key, value)
+        self.mat.refresh()
+        self.refresh()
+
+    # -- bench -----------------------------------------------------------------------------
     def next(self) -> None:
         if self.model.photo:
             self.desk.go("Areas")
@@ -63,68 +262,14 @@ class Study(PictureStage):
 
     def refresh(self) -> None:
         self.show_sheet()
-        photo, c, bench = self.model.photo, self.model.commission, self.desk.bench
-        if photo is None or c is None:
-            bench.head.set("", "No photo yet", "The client’s photo is the first thing needed")
-            bench.set_parts([Words("JPEG, PNG, TIFF, WebP and HEIC can be read. The file stays as it is; the studio keeps a copy.")])
-            self.desk.set_next("Add the client’s photo", "photo")
-            self.desk.mark_values(None)
-            return
-        k = photo.crop[2] / c.picture_mm[0]
-        bench.head.set("", photo.original_name, f"{photo.width_px} × {photo.height_px} px · {k:.1f} px a mm of paper")
-        fine = (
-            "Fine enough for single hairs."
-            if k >= 4
-            else "Good for fur; the finest hairs are missing."
-            if k >= 2
-            else "Coarse: ask the client for a larger file."
-        )
-        parts: list = [
-            Words(fine),
-            Caption("Frame"),
-            Words(f"{100 * photo.crop[2] * photo.crop[3] / (photo.width_px * photo.height_px):.0f} % of the photo lies on the sheet."),
-        ]
-        row = QHBoxLayout()
-        whole = PetalButton("As much as fits", "frame", tip="Show as much of the photo as the sheet’s proportions allow")
-        whole.clicked.connect(self.whole)
-        row.addWidget(whole)
-        row.addStretch(1)
-        parts.append(row)
-        m = self._measures()
-        if m is not None:
-            petals = petals_of(m)
-            rose, shares = PetalRose(petals), Shares(petals)
-            shares.pointed.connect(rose.lift)
-            pair = QHBoxLayout()
-            pair.setSpacing(u(10))
-            pair.addWidget(rose)
-            pair.addWidget(shares, 1)
-            opened = Caption("Values of the picture", "how measured")
-            opened.opened.connect(lambda: self.desk.explain("values"))
-            parts += [opened, ValuePatches(m), Caption("Its colours"), pair]
-            self.desk.mark_values({b: float(v[0]) for b, v in m.values.band_lab.items()})
-        else:
-            self.desk.mark_values(None)
-        if len(self.model.photos) > 1:
-            parts.append(Caption("Other photos"))
-            for other in self.model.photos[1:]:
-                line = QHBoxLayout()
-                use = PetalButton(other.original_name, "photo", tip="Work from this photo")
-                use.clicked.connect(lambda _=False, q=other: self.model.do(ChoosePhoto(self.model, q)))
-                away = PetalButton("Remove", "away", tip="Take this photo off the commission")
-                away.clicked.connect(lambda _=False, q=other: self.model.do(RemovePhoto(self.model, q)))
-                line.addWidget(use, 1)
-                line.addWidget(away)
-                parts.append(line)
-        bench.set_parts(parts)
-        self.desk.set_next("Draw the areas", "loop")
+        study_cards.fill(self)
 
-    def _measures(self) -> Measures | None:
+    def whole_measures(self) -> Measures | None:
         """Values and colours of what lies on the sheet, read off the interface thread."""
         photo, view = self.model.photo, self.model.view
         if photo is None or view is None:
             return None
-        sign = (photo.digest, photo.crop)
+        sign = (photo.digest, photo.crop, photo.prep.pixels, id(view))
         if self._whole and self._whole[0] == sign:
             return self._whole[1]
         pixels = view.preview(900)
@@ -140,4 +285,47 @@ class Study(PictureStage):
                 self.refresh()
 
         self.model.jobs.run("study measures", "Reading the picture’s values", work, done, quiet=True)
+        return None
+
+    def _of_the_cut(self) -> tuple[object, np.ndarray, np.ndarray] | None:
+        """What depends on the cut: a signature, the animal in its own surroundings, and its coverage."""
+        photo, view, cover = self.model.photo, self.model.view, self.model.darkroom.cover
+        if photo is None or view is None or cover is None:
+            return None
+        pixels = view.plain if view.plain is not None else view.preview()
+        return (photo.digest, photo.prep.pixels, photo.prep.cut, self.model.commission.backdrop_hexes), pixels, cover  # type: ignore[union-attr]
+
+    def surroundings(self) -> tuple[Reads, ...] | None:
+        """How the animal's values are seen here and on the backdrop; None until it is cut out and read."""
+        got = self._of_the_cut()
+        if got is None:
+            return None
+        if self._reads and self._reads[0] == got[0]:
+            return self._reads[1]
+        sign, pixels, cover = got
+        backdrop = self.model.darkroom.backdrop[0]
+
+        def done(found: tuple[Reads, ...]) -> None:
+            self._reads = (sign, found)
+            if self.open:
+                self.refresh()
+
+        self.model.jobs.run("surroundings", "Judging the surroundings", lambda _t: reads(pixels, cover, backdrop), done, quiet=True)
+        return None
+
+    def estimated_sun(self) -> Sun | None:
+        """The estimate of the light's direction; None until the animal is cut out and read."""
+        got = self._of_the_cut()
+        if got is None:
+            return None
+        if self._sun and self._sun[0] == got[0]:
+            return self._sun[1]
+        sign, pixels, cover = got
+
+        def done(sun: Sun) -> None:
+            self._sun = (sign, sun)
+            if self.open:
+                self.refresh()
+
+        self.model.jobs.run("sun", "Looking for the light", lambda _t: estimate_sun(pixels, cover), done, quiet=True)
         return None

@@ -1,0 +1,292 @@
+"""An eye from two clicks: pupil, iris, rings and sectors, catchlight, lid shadow, wet line; and two eyes compared.
+
+Angles in degrees counter-clockwise from the right, radii as shares of the iris unless said otherwise.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from hanabira.core.area.shape import Point
+from hanabira.core.colour.spaces import Array, bytes_to_lab, chroma, hue_deg
+from hanabira.core.colour.words import temperature
+from hanabira.core.faults import AreaFault
+
+_R = 64
+"""Radius in pixels at which an eye is measured."""
+_ANGLES = 360
+_WIDE = 1.6
+_LEAST_STEP = 6.0
+"""L* between pupil and iris below which the pupil has no edge to be found."""
+
+
+@dataclass(frozen=True)
+class Catchlight:
+    """The reflected light: ``angle_deg`` and ``radius`` of its middle from the iris's, its share of the iris, Lab and lean."""
+
+    angle_deg: float
+    radius: float
+    share: float
+    lab: tuple[float, float, float]
+    tint: str
+
+
+@dataclass(frozen=True)
+class Eye:
+    """What is measured of one eye. Lengths in photo pixels; colours are median Lab without the catchlight.
+
+    ``pupil_px`` is the radius of the pupil's equal circle, None where it melts into a dark iris.
+    ``pupil_form`` is ``round``, ``upright slit``, ``flat bar`` or empty. ``rings`` are inner, middle, outer;
+    ``sectors`` under the lid, low in the eye, and opposite the catchlight when there is one.
+    ``lid_shadow`` is by how many L* the iris darkens under the lid, ``wet_line`` by how many L* the lower
+    rim shines above its neighbours (0 when none).
+    """
+
+    centre: Point
+    iris_px: float
+    pupil_px: float | None
+    pupil_form: str
+    pupil_ratio: float
+    pupil_axis_deg: float
+    rings: dict[str, tuple[float, float, float]]
+    sectors: dict[str, tuple[float, float, float]]
+    catchlight: Catchlight | None
+    lid_shadow: float
+    wet_line: float
+    iris_word: str
+    pupil_lab: tuple[float, float, float]
+
+
+def measure_eye(pixels: np.ndarray, centre: Point, rim: Point) -> Eye:
+    """Measure the eye round ``centre`` with a place on its ``rim``, both in pixels of the photo (h, w, 3) uint8.
+
+    The circle is fitted first: that of the steepest mean step across it within a fifth of the clicked one
+    (Daugman 1993). Raises `AreaFault` when the two places lie too near or outside.
+    """
+    h, w = pixels.shape[:2]
+    r0 = float(np.hypot(rim[0] - centre[0], rim[1] - centre[1]))
+    if r0 < 5:
+        raise AreaFault("The eye is too small to measure.", do="Click its centre, then its rim, or use a larger photo.")
+    if not (0 <= centre[0] < w and 0 <= centre[1] < h):
+        raise AreaFault("The eye lies outside the photo.", do="Click its centre on the picture.")
+    k = _R / r0
+    half = int(np.ceil(_WIDE * 1.3 * _R))
+    view = np.array([[k, 0, half - k * centre[0]], [0, k, half - k * centre[1]]])
+    size = 2 * half + 1
+    around = pixels if k >= 1 else cv2.GaussianBlur(pixels, (0, 0), 0.45 / k)
+    small = cv2.warpAffine(around, view, (size, size), flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    lab = cv2.GaussianBlur(bytes_to_lab(small).astype(np.float32), (0, 0), 1.0)
+    cx, cy, r = _fit_circle(lab[..., 0], half)
+    yy, xx = np.mgrid[0:size, 0:size].astype(np.float32)
+    rho = np.hypot(xx - cx, yy - cy) / r
+    angle = np.degrees(np.arctan2(cy - yy, xx - cx)) % 360
+    light = _catchlight_mask(lab[..., 0], rho)
+    form, ratio, axis, pupil, pupil_radius = _pupil(lab, rho, light)
+    inside = (rho < 0.97) & ~light & ~pupil
+    floor = pupil_radius if pupil_radius is not None else 0.35
+    span = max(0.15, 0.97 - floor)
+    rings = {
+        name: _median(lab, inside & (rho >= floor + a * span) & (rho < floor + b * span))
+        for name, a, b in (("inner", 0.02, 0.36), ("middle", 0.36, 0.7), ("outer", 0.7, 1.0))
+    }
+    iris = inside & (rho >= floor + 0.04 * span)
+    high, low = (angle > 45) & (angle < 135), (angle > 225) & (angle < 315)
+    sectors = {"under the lid": _median(lab, iris & high), "low in the eye": _median(lab, iris & low)}
+    glint = _catchlight(lab, light, rho, angle, r)
+    if glint is not None:
+        away = np.abs((angle - glint.angle_deg - 180 + 180) % 360 - 180) < 40
+        sectors["opposite the catchlight"] = _median(lab, iris & away & (rho > 0.4))
+    shadow = max(0.0, sectors["low in the eye"][0] - sectors["under the lid"][0])
+    to_photo = 1 / k
+    middle = rings["middle"]
+    return Eye(
+        (centre[0] + (cx - half) * to_photo, centre[1] + (cy - half) * to_photo), r * to_photo,
+        None if pupil_radius is None else pupil_radius * r * to_photo, form, ratio, axis, rings, sectors, glint, shadow,
+        _wet_line(lab[..., 0], cx, cy, r), iris_word(middle), _median(lab, pupil if pupil.any() else (rho < 0.3) & ~light),
+    )  # fmt: skip
+
+
+def iris_word(lab: Sequence[float]) -> str:
+    """The iris's colour as artists group them: pale, amber, brown, blue, green, black or grey."""
+    lightness, c, hue = float(lab[0]), float(chroma(lab)), float(hue_deg(lab))
+    if lightness < 14:
+        return "black"
+    if c < 7:
+        return "pale" if lightness > 62 else "grey"
+    if 190 <= hue < 310:
+        return "blue"
+    if 105 <= hue < 190:
+        return "green"
+    if hue < 105 and lightness > 42 and c > 28:
+        return "amber"
+    if lightness > 70:
+        return "pale"
+    return "brown"
+
+
+def _median(lab: Array, where: Array) -> tuple[float, float, float]:
+    if where.sum() < 6:
+        return (float("nan"),) * 3
+    m = np.median(lab[where], 0)
+    return float(m[0]), float(m[1]), float(m[2])
+
+
+def _fit_circle(lightness: Array, half: int) -> tuple[float, float, float]:
+    """Centre and radius with the steepest step of mean L* across the circle; lids count less than sides and foot."""
+    theta = np.radians(np.arange(0, 360, 3))
+    # lids hide the top, so that its arc counts a third
+    weight = np.where((np.degrees(theta) > 50) & (np.degrees(theta) < 130), 0.35, 1.0)
+    radii = np.arange(0.78, 1.24, 0.025) * _R
+    best = (-1.0, float(half), float(half), float(_R))
+    profile_radii = np.concatenate([[radii[0] - 0.025 * _R], radii, [radii[-1] + 0.025 * _R]])
+
+    def score(cx: float, cy: float) -> tuple[float, float]:
+        x = (cx + np.outer(profile_radii, np.cos(theta))).astype(np.float32)
+        y = (cy - np.outer(profile_radii, np.sin(theta))).astype(np.float32)
+        ring = cv2.remap(lightness, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+        # a step must run one way round most of the rim: the mean of steps, not of their sizes
+        step = np.abs(((ring[2:] - ring[:-2]) * weight).sum(1) / weight.sum())
+        # near the clicked rim is likelier
+        trust = step * np.exp(-0.5 * ((profile_radii[1:-1] / _R - 1) / 0.16) ** 2)
+        at = int(np.argmax(trust))
+        return float(trust[at]), float(profile_radii[1 + at])
+
+    for reach, step in ((0.15, 0.05), (0.03, 0.015)):
+        ox, oy = best[1], best[2]
+        for dx in np.arange(-reach, reach + 1e-6, step) * _R:
+            for dy in np.arange(-reach, reach + 1e-6, step) * _R:
+                got, radius = score(ox + dx, oy + dy)
+                got *= float(np.exp(-0.5 * (np.hypot(ox + dx - half, oy + dy - half) / (0.12 * _R)) ** 2))
+                if got > best[0]:
+                    best = (got, ox + dx, oy + dy, radius)
+    return best[1], best[2], best[3]
+
+
+def _catchlight_mask(lightness: Array, rho: Array) -> Array:
+    """Bright spots inside the iris that stand far above it."""
+    inside = rho < 0.92
+    values = lightness[inside]
+    general = float(np.median(values))
+    limit = max(general + 25.0, 0.62 * float(np.percentile(values, 99.7)) + 0.38 * general, 38.0)
+    found = (lightness > limit) & inside
+    n, parts, stats, _ = cv2.connectedComponentsWithStats(found.astype(np.uint8), connectivity=8)
+    keep = [i for i in range(1, n) if 10 <= stats[i, cv2.CC_STAT_AREA] < 0.3 * inside.sum()]
+    out = np.isin(parts, keep)
+    return cv2.dilate(out.astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
+
+
+def _catchlight(lab: Array, light: Array, rho: Array, angle: Array, r: float) -> Catchlight | None:
+    if not light.any():
+        return None
+    n, parts, stats, middles = cv2.connectedComponentsWithStats(light.astype(np.uint8), connectivity=8)
+    bright = [float(lab[..., 0][parts == i].sum()) for i in range(1, n)]
+    at = 1 + int(np.argmax(bright))
+    spot = parts == at
+    core = spot & (lab[..., 0] >= np.percentile(lab[..., 0][spot], 40))
+    colour = _median(lab, core)
+    x = float(np.average(np.cos(np.radians(angle[core])) * rho[core]))
+    y = float(np.average(np.sin(np.radians(angle[core])) * rho[core]))
+    tint = temperature(colour)
+    word = {"cool": "cool", "warm": "warm", "neutral": "plain"}[tint]
+    return Catchlight(float(np.degrees(np.arctan2(y, x)) % 360), float(np.hypot(x, y)), float(spot.sum() / (np.pi * r * r)), colour, word)
+
+
+def _pupil(lab: Array, rho: Array, light: Array) -> tuple[str, float, float, Array, float | None]:
+    """Form, axis ratio, angle of the long axis, mask, and radius as a share of the iris."""
+    lightness = lab[..., 0]
+    area = (rho < 0.93) & ~light
+    # the lid's shadow is no pupil: the upper rim is left out when the limit is looked for
+    values = np.clip(lightness[area & (rho < 0.85)], 0, 100)
+    nothing = ("", 1.0, 0.0, np.zeros(rho.shape, bool), None)
+    if len(values) < 200:
+        return nothing
+    limit, _ = cv2.threshold(np.round(values * 2.55).astype(np.uint8)[None], 0, 255, cv2.THRESH_BINARY + cv2.THRESH_OTSU)
+    limit = limit / 2.55
+    dark, pale = values[values <= limit], values[values > limit]
+    if not len(dark) or not len(pale) or np.median(pale) - np.median(dark) < _LEAST_STEP:
+        return nothing
+    mask = ((lightness <= limit) | light) & (rho < 0.93)
+    # the catchlight may hide part of the pupil: it joins only where dark lies round it
+    mask = cv2.morphologyEx(((lightness <= limit) & area).astype(np.uint8), cv2.MORPH_CLOSE, np.ones((5, 5), np.uint8)) > 0
+    mask = cv2.morphologyEx(mask.astype(np.uint8), cv2.MORPH_OPEN, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (7, 7))) > 0
+    n, parts = cv2.connectedComponents(mask.astype(np.uint8))
+    if n < 2:
+        return nothing
+    near = [(float((np.exp(-((rho / 0.35) ** 2)) * (parts == i)).sum()), i) for i in range(1, n)]
+    score, at = max(near)
+    pupil = parts == at
+    if score < 30 or not (pupil & (rho < 0.3)).any():
+        return nothing
+    filled = pupil | (light & cv2.dilate(pupil.astype(np.uint8), np.ones((9, 9), np.uint8)).astype(bool) & (rho < 0.6))
+    contours, _ = cv2.findContours(filled.astype(np.uint8), cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
+    hull = cv2.convexHull(max(contours, key=cv2.contourArea))
+    if len(hull) < 5:
+        return nothing
+    (_, _), (a, b), turn = cv2.fitEllipse(hull)
+    long, short = max(a, b), max(min(a, b), 1e-6)
+    # the fitted angle is that of the first axis, clockwise from the right
+    axis = (-(turn + (90 if b >= a else 0))) % 180
+    ratio = float(short / long)
+    unit = float(np.sqrt((rho < 1).sum() / np.pi))
+    radius = float(np.sqrt(cv2.contourArea(hull) / np.pi) / unit)
+    if radius > 0.82:  # a step this far out is the dark outer ring, not the pupil
+        return nothing
+    upright = abs((axis - 90 + 90) % 180 - 90) < 30
+    form = "round" if ratio > 0.7 else "upright slit" if upright else "flat bar" if abs((axis + 90) % 180 - 90) < 30 else "oval"
+    return form, ratio, float(axis), filled, radius
+
+
+def _wet_line(lightness: Array, cx: float, cy: float, r: float) -> float:
+    """How much a thin bright line along the lower rim stands above what lies in and outside it, in L*."""
+    theta = np.radians(np.arange(215, 326, 3))
+    radii = np.arange(0.9, 1.5, 0.02)
+    x = (cx + np.outer(radii * r, np.cos(theta))).astype(np.float32)
+    y = (cy - np.outer(radii * r, np.sin(theta))).astype(np.float32)
+    ring = cv2.remap(lightness, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    n = 5
+    peak = ring[n:-n] - np.maximum(ring[: -2 * n], ring[2 * n :])
+    best = peak.max(0)
+    # most of the stretch must show it, else it is a single glint
+    return float(max(0.0, np.percentile(best, 40)))
+
+
+@dataclass(frozen=True)
+class Pair:
+    """Two eyes compared: tilt of the line through them (−90…90), sizes, and by how much the catchlights' directions differ."""
+
+    axis_deg: float
+    distance_px: float
+    size_ratio: float
+    catchlights_deg: float | None
+    words: tuple[str, ...]
+
+
+def compare_eyes(a: Eye, b: Eye) -> Pair:
+    """Left and right are taken from where they lie; the ratio is right over left."""
+    left, right = (a, b) if a.centre[0] <= b.centre[0] else (b, a)
+    dx, dy = right.centre[0] - left.centre[0], left.centre[1] - right.centre[1]
+    axis = float(np.degrees(np.arctan2(dy, dx)))
+    ratio = right.iris_px / left.iris_px
+    turn = None
+    words = [
+        f"The line through the eyes {'is level' if abs(axis) < 0.5 else 'rises' if axis > 0 else 'falls'}"
+        + ("" if abs(axis) < 0.5 else f" {abs(axis):.1f}° to the right")
+    ]
+    if abs(ratio - 1) > 0.08:
+        words.append(
+            f"The {'right' if ratio > 1 else 'left'} eye is {100 * (max(ratio, 1 / ratio) - 1):.0f} % larger in the photo: the head is turned, or one was clicked too wide."
+        )
+    else:
+        words.append("Both are the same size within 8 %.")
+    if left.catchlight and right.catchlight:
+        turn = abs((left.catchlight.angle_deg - right.catchlight.angle_deg + 180) % 360 - 180)
+        words.append(
+            "The catchlights lie on the same side."
+            if turn <= 45
+            else f"The catchlights lie {turn:.0f}° apart: choose one light for both eyes."
+        )
+    return Pair(axis, float(np.hypot(dx, dy)), float(ratio), turn, tuple(f"{q.rstrip('.')}." for q in words))

@@ -1,0 +1,179 @@
+"""Where photos are developed for the desk: decoded, prepared as their settings say, and looked at in the ways one can hold."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+import cv2
+import numpy as np
+
+from hanabira.core.colour.spaces import Array, parse_hex
+from hanabira.core.study.isolate import isolate
+from hanabira.core.study.prepare import coverage, prepare, turn_pixels
+from hanabira.core.token import Token
+from hanabira.desk.photoview import LOOKS, PREVIEW_SIDE, PhotoView, Seen, to_image
+from hanabira.studio.pictures import Picture, read_picture
+from hanabira.studio.records import Photo
+
+if TYPE_CHECKING:
+    from hanabira.desk.model import Model
+
+_ALPHA_SIDE = 2400
+"""The animal is cut on a copy of at most this many pixels a side; its soft edge is then enlarged."""
+
+
+class Darkroom:
+    """Makes `Model.view` and its looks. The decoded file and the cut are kept, so that a setting costs only its own work."""
+
+    def __init__(self, model: Model) -> None:
+        self.model = model
+        self._raw: tuple[str, Picture] | None = None
+        self._alpha: tuple[object, Array] | None = None
+        self._others: dict[str, tuple[object, PhotoView]] = {}
+
+    # -- the working photo ---------------------------------------------------
+    def load(self) -> None:
+        """Show a quick copy first, then the whole photo; both off the interface thread."""
+        model, photo = self.model, self.model.photo
+        if photo is None:
+            model.view = None
+            model.view_ready.emit()
+            return
+
+        def show_quick(view: PhotoView) -> None:
+            model.show_view(view)
+            if not view.full:
+                model.jobs.run(
+                    "photo", f"Reading {photo.original_name} at full size", lambda token: self._whole(photo, token), model.show_view
+                )
+
+        if self._raw and self._raw[0] == photo.digest and max(self._raw[1].pixels.shape) > PREVIEW_SIDE:
+            model.jobs.run("photo", f"Preparing {photo.original_name}", lambda token: self._small(photo, token), show_quick)
+        else:
+            model.jobs.run("photo", f"Opening {photo.original_name}", lambda token: self._quick(photo, token), show_quick)
+
+    def _quick(self, photo: Photo, token: Token) -> PhotoView:
+        picture = read_picture(self.model.store.photo_path(photo), PREVIEW_SIDE, token)
+        if picture.pixels.shape[1] == picture.size[0]:
+            self._raw = (photo.digest, picture)
+        return self._develop(photo, picture.pixels, picture, token)
+
+    def _small(self, photo: Photo, token: Token) -> PhotoView:
+        """A copy from the file as it lies decoded in memory."""
+        assert self._raw is not None
+        picture = self._raw[1]
+        k = PREVIEW_SIDE / max(picture.pixels.shape[:2])
+        size = (round(picture.pixels.shape[1] * k), round(picture.pixels.shape[0] * k))
+        return self._develop(photo, cv2.resize(picture.pixels, size, interpolation=cv2.INTER_AREA), picture, token)
+
+    def _whole(self, photo: Photo, token: Token) -> PhotoView:
+        if self._raw is None or self._raw[0] != photo.digest:
+            self._raw = (photo.digest, read_picture(self.model.store.photo_path(photo), None, token))
+        return self._develop(photo, self._raw[1].pixels, self._raw[1], token)
+
+    def _develop(self, photo: Photo, pixels: np.ndarray, picture: Picture, token: Token) -> PhotoView:
+        alpha = self.alpha(photo, pixels, token) if photo.prep.cut_out else None
+        done = prepare(pixels, photo.prep, photo.width_px, self.backdrop, alpha, token)
+        view = PhotoView.of(done, picture.size, picture.remarks, token)
+        view.plain = None if alpha is None else prepare(self._at_preview(pixels), replace(photo.prep, cut_out=False), photo.width_px)
+        return view
+
+    @staticmethod
+    def _at_preview(pixels: np.ndarray) -> np.ndarray:
+        k = PREVIEW_SIDE / max(pixels.shape[:2])
+        if k >= 1:
+            return pixels
+        return cv2.resize(pixels, (round(pixels.shape[1] * k), round(pixels.shape[0] * k)), interpolation=cv2.INTER_AREA)
+
+    @property
+    def raw(self) -> np.ndarray | None:
+        """The photo on the sheet as it was taken, upright; None until it is read at full size."""
+        photo = self.model.photo
+        return self._raw[1].pixels if photo is not None and self._raw is not None and self._raw[0] == photo.digest else None
+
+    @property
+    def backdrop(self) -> tuple[Array, Array]:
+        """The portrait's backdrop, encoded sRGB, at top and foot."""
+        c = self.model.commission
+        top, foot = c.backdrop_hexes if c else ("#ffffff", "#ffffff")
+        return parse_hex(top), parse_hex(foot)
+
+    def alpha(self, photo: Photo, pixels: np.ndarray, token: Token) -> Array | None:
+        """Coverage of the animal at the size of ``pixels`` (as decoded), found once for each cut."""
+        if len(photo.prep.outline) < 3:
+            return None
+        sign = (photo.digest, photo.prep.cut)
+        if self._alpha is None or self._alpha[0] != sign:
+            k = min(1.0, _ALPHA_SIDE / max(pixels.shape[:2]))
+            small = cv2.resize(pixels, (round(pixels.shape[1] * k), round(pixels.shape[0] * k)), interpolation=cv2.INTER_AREA)
+            found = coverage(turn_pixels(small, photo.prep), photo.prep, photo.width_px, token)
+            assert found is not None
+            if max(small.shape[:2]) < 1000 and photo.width_px > pixels.shape[1]:
+                return cv2.resize(found, pixels.shape[1::-1], interpolation=cv2.INTER_LINEAR)
+            self._alpha = (sign, found)
+        found = self._alpha[1]
+        if found.shape == pixels.shape[:2]:
+            return found
+        return np.clip(cv2.resize(found, pixels.shape[1::-1], interpolation=cv2.INTER_CUBIC), 0, 1)
+
+    @property
+    def cover(self) -> Array | None:
+        """Coverage of the animal as it was found last for the photo on the sheet, at its own size; None before."""
+        photo = self.model.photo
+        if photo is None or self._alpha is None or self._alpha[0] != (photo.digest, photo.prep.cut):
+            return None
+        return self._alpha[1]
+
+    # -- other photos of the commission ---------------------------------------
+    def other(self, photo: Photo) -> PhotoView | None:
+        """A copy of another photo, prepared; None while it is being made (`Model.other_ready` tells)."""
+        sign = (photo.digest, photo.prep.pixels, self.model.commission.backdrop_hexes if self.model.commission else ())
+        kept = self._others.get(photo.id)
+        if kept is not None and kept[0] == sign:
+            return kept[1]
+
+        def work(token: Token) -> PhotoView:
+            picture = read_picture(self.model.store.photo_path(photo), PREVIEW_SIDE, token)
+            done = prepare(picture.pixels, photo.prep, photo.width_px, self.backdrop, None, token)
+            return PhotoView.of(done, picture.size, picture.remarks, token)
+
+        def keep(view: PhotoView) -> None:
+            self._others[photo.id] = (sign, view)
+            self.model.other_ready.emit(photo.id)
+
+        self.model.jobs.run(f"other {photo.id}", f"Opening {photo.original_name}", work, keep, quiet=True)
+        return None
+
+    # -- looks --------------------------------------------------------------
+    def want_look(self, name: str) -> None:
+        """Make a look of the photo ready; `Model.look_ready` tells when it is."""
+        model, view = self.model, self.model.view
+        if view is None:
+            return
+        if name in view.looks:
+            model.look_ready.emit(name)
+            return
+        maths, photo = LOOKS[name][3], model.photo
+        assert photo is not None
+        steps, only = model.shape_steps, model.shape_only
+        backdrop, kept = self.backdrop, self.cover
+
+        def work(token: Token) -> object:
+            pixels = view.preview()
+            alpha = kept
+            if alpha is None and name == "backdrop":
+                h, w = pixels.shape[:2]
+                ring = photo.prep.outline or ((w * 0.04, h * 0.04), (w * 0.96, h * 0.04), (w * 0.96, h * 0.96), (w * 0.04, h * 0.96))
+                k = pixels.shape[1] / photo.width_px if photo.prep.outline else 1.0
+                alpha = isolate(pixels, tuple((x * k, y * k) for x, y in ring), token=token)
+            if alpha is not None and alpha.shape != pixels.shape[:2]:
+                alpha = cv2.resize(alpha, pixels.shape[1::-1], interpolation=cv2.INTER_AREA)
+            return to_image(maths(Seen(pixels, alpha, view.plain, steps, only, backdrop)))
+
+        def done(image: object) -> None:
+            view.looks[name] = image  # type: ignore[assignment]
+            if model.view is view:
+                model.look_ready.emit(name)
+
+        model.jobs.run(f"look {name}", LOOKS[name][0], work, done, quiet=True)

@@ -1,0 +1,355 @@
+"""What stands on the bench card in Study: one card for each way of the roll."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit
+
+from hanabira.core.faults import Fault
+from hanabira.core.study.neutral import EXPOSURE_RANGE
+from hanabira.core.study.prepare import MOST_TILT
+from hanabira.core.study.shapes import STEPS
+from hanabira.core.study.sun import agree
+from hanabira.desk.commands import ChoosePhoto, EditBrief, RemovePhoto, SetPart
+from hanabira.desk.controls import Caption, Choice, Number, PetalButton, Pick, Stepper, Words, label, row
+from hanabira.desk.theme import u
+from hanabira.desk.widgets.measure_cards import Shares, ValuePatches
+from hanabira.desk.widgets.rose import PetalRose, petals_of
+
+if TYPE_CHECKING:
+    from hanabira.desk.stages.study import Study
+    from hanabira.studio.records import Photo
+
+PARTS = (("main", "the portrait"), ("eye", "eye in detail"), ("colour", "true coat colour"), ("pose", "pose"), ("detail", "other detail"))
+"""What a photo can be for."""
+
+
+def fill(s: Study) -> None:
+    """Bring head, card and next thing up to date."""
+    photo, c, bench, desk = s.model.photo, s.model.commission, s.desk.bench, s.desk
+    if photo is None or c is None:
+        bench.head.set("", "No photo yet", "The client’s photo is the first thing needed")
+        bench.set_parts([Words("JPEG, PNG, TIFF, WebP and HEIC can be read. The file stays as it is; the studio keeps a copy.")])
+        desk.set_next("Add the client’s photo", "photo")
+        desk.mark_values(None)
+        return
+    k = photo.crop[2] / c.picture_mm[0]
+    bench.head.set("", photo.original_name, f"{photo.width_px} × {photo.height_px} px · {k:.1f} px a mm of paper")
+    m = s.whole_measures()
+    desk.mark_values({b: float(v[0]) for b, v in m.values.band_lab.items()} if m is not None else None)
+    card = {"look": _look, "frame": _frame, "light": _light, "cut": _cut, "grid": _grid}[s.way]
+    bench.set_parts(card(s, photo))
+    desk.set_next("Draw the areas", "loop")
+
+
+def _caption(s: Study, words: str, topic: str) -> Caption:
+    q = Caption(words, "how measured")
+    q.opened.connect(lambda: s.desk.explain(topic))
+    return q
+
+
+def _button(words: str, icon: str | None, run, tip: str = "") -> PetalButton:  # noqa: ANN001
+    q = PetalButton(words, icon, tip=tip)
+    q.clicked.connect(lambda _=False: run())
+    return q
+
+
+def _number(name: str, value: float, low: float, high: float, step: float, unit: str, changed, decimals: int = 1) -> Number:  # noqa: ANN001
+    q = Number()
+    q.setAccessibleName(name)
+    q.setRange(low, high)
+    q.setSingleStep(step)
+    q.setDecimals(decimals)
+    q.setSuffix(f"\u2009{unit}")
+    q.setKeyboardTracking(False)
+    q.setValue(value)
+    q.valueChanged.connect(changed)
+    return q
+
+
+# -- look ---------------------------------------------------------------------
+def _look(s: Study, photo: Photo) -> list:
+    c = s.model.commission
+    assert c is not None
+    k = photo.crop[2] / c.picture_mm[0]
+    fine = (
+        "Fine enough for single hairs."
+        if k >= 4
+        else "Good for fur; the finest hairs are missing."
+        if k >= 2
+        else "Coarse: ask the client for a larger file."
+    )
+    parts: list = [Words(fine)]
+    m = s.whole_measures()
+    if m is not None:
+        petals = petals_of(m)
+        rose, shares = PetalRose(petals), Shares(petals)
+        shares.pointed.connect(rose.lift)
+        pair = QHBoxLayout()
+        pair.setSpacing(u(10))
+        pair.addWidget(rose)
+        pair.addWidget(shares, 1)
+        parts += [_caption(s, "Values of the picture", "values"), ValuePatches(m), Caption("Its colours"), pair]
+    parts += _shapes(s)
+    parts += _photos(s, photo)
+    return parts
+
+
+def _shapes(s: Study) -> list:
+    """How many value shapes, and one alone."""
+    steps = Stepper("Value shapes", STEPS[0], STEPS[1], s.model.shape_steps, "value shapes")
+
+    def show(n: int, only: int | None) -> None:
+        s.model.show_shapes(n, only)
+        if s.look == "shapes":
+            s.model.want_look("shapes")
+        elif only is not None:
+            s._pin("shapes")
+
+    steps.changed.connect(lambda n: (show(n, None), s.refresh()))
+    alone = Pick(
+        "One value shape alone",
+        (("0", "all"), *((str(k), str(k)) for k in range(1, s.model.shape_steps + 1))),
+        str(s.model.shape_only or 0),
+    )
+    alone.picked.connect(lambda key: show(s.model.shape_steps, int(key) or None))
+    return [_caption(s, "Value shapes: 1 is the darkest", "shapes"), row(steps, None), alone]
+
+
+def _photos(s: Study, photo: Photo) -> list:
+    """The commission's photos, each with what it is for."""
+    parts: list = [Caption("Photos of this commission")]
+    for other in s.model.photos:
+        what = Choice()
+        what.setAccessibleName(f"What {other.original_name} is for")
+        for key, words in PARTS:
+            what.addItem(words, key)
+        what.setCurrentIndex(max(0, what.findData(other.part)))
+        what.activated.connect(lambda _i, q=other, w=what: s.model.do(SetPart(s.model, q, w.currentData())))
+        if other.id == photo.id:
+            parts.append(row(label("On the sheet, for", "small"), what))
+            continue
+        use = _button(other.original_name, "photo", lambda q=other: s.model.do(ChoosePhoto(s.model, q)), "Work from this photo")
+        parts.append(row(use, what))
+        here = s.beside_id == other.id
+        beside = _button("Put away" if here else "Beside", "swap", lambda q=other: s.show_beside("" if s.beside_id == q.id else q.id))
+        beside.setToolTip("Show this photo beside the one on the sheet")
+        away = _button("Remove", "away", lambda q=other: s.model.do(RemovePhoto(s.model, q)), "Take this photo off the commission")
+        parts.append(row(beside, away, None))
+        if photo.prep.sun_deg is not None and other.prep.sun_deg is not None:
+            parts.append(Words(agree(photo.prep.sun_deg, other.prep.sun_deg)))
+    parts.append(row(_button("Add a photo", "photo", s.desk.ask_photo), None))
+    return parts
+
+
+# -- frame ---------------------------------------------------------------------
+def _frame(s: Study, photo: Photo) -> list:
+    tool = Pick("Tool", (("move", "Move"), ("level", "Level line"), ("focal", "Focal point")), s.tools["frame"])
+    tool.picked.connect(s.choose_tool)
+    helps = {
+        "move": "Drag the photo under the sheet; the wheel scales it. The thin lines are the thirds.",
+        "level": "Drag along something that should be level or upright: a table’s edge, a door.",
+        "focal": "Click where the eye should go: most contrast belongs there.",
+    }
+    share = 100 * photo.crop[2] * photo.crop[3] / (photo.width_px * photo.height_px)
+    tilt = _number(
+        "Tilt", photo.prep.tilt_deg, -MOST_TILT, MOST_TILT, 0.5, "°", lambda v: s.turn(v, None, "tilt")
+    )  # fmt: skip
+    parts: list = [
+        tool,
+        Words(helps[s.tools["frame"]]),
+        Caption("Frame"),
+        Words(f"{share:.0f} % of the photo lies on the sheet."),
+        row(_button("As much as fits", "frame", s.whole, "Show as much of the photo as the sheet’s proportions allow"), None),
+        Caption("Straighten and turn over"),
+        row(label("Tilt"), tilt, None),
+        row(_button("Upright again", "back", lambda: s.turn(0.0)), _button("Mirror for good", "mirror", s.mirror), None),
+    ]
+    parts.append(Caption("Focal point"))
+    if photo.prep.focal is None:
+        parts.append(Words("None set. Take “Focal point” above and click on the picture, usually the nearer eye."))
+        return parts
+    c = s.model.commission
+    assert c is not None
+    x, y, w, h = photo.crop
+    fx, fy = (photo.prep.focal[0] - x) / w, (photo.prep.focal[1] - y) / h
+    parts.append(
+        Words(f"It lies {fx * c.picture_mm[0]:.0f} mm from the left and {fy * c.picture_mm[1]:.0f} mm from the top. Bring it to a third:")
+    )
+    names = {(1, 1): "Upper left", (2, 1): "Upper right", (1, 2): "Lower left", (2, 2): "Lower right"}
+    for line in (1, 2):
+        parts.append(row(*(_button(names[k, line], None, lambda k=k, line=line: s.to_third(k, line)) for k in (1, 2)), None))
+    return parts
+
+
+# -- light -----------------------------------------------------------------------
+def _light(s: Study, photo: Photo) -> list:
+    tool = Pick("Tool", (("pick", "Grey or white"), ("known", "Known colour"), ("sun", "Light’s way")), s.tools["light"])
+    tool.picked.connect(s.choose_tool)
+    helps = {
+        "pick": "Click something that is really grey or white: paper, a wall, a steel bowl. White fur in the shade is not.",
+        "known": "Type the colour the client told, then click it on the photo.",
+        "sun": "Drag the way the light falls: from where it comes toward the animal.",
+    }
+    parts: list = [tool, Words(helps[s.tools["light"]])]
+    if s.tools["light"] == "known":
+        field = _hex("The known colour", s.known_hex, lambda v: setattr(s, "known_hex", v), s)
+        parts.append(row(label("It is"), field, None))
+    prep = photo.prep
+    state = f"Cast taken out by {prep.light_how}." if prep.light.white else "The light is as taken."
+    stops = _number(
+        "Exposure", prep.light.exposure, EXPOSURE_RANGE[0], EXPOSURE_RANGE[1], 0.1, "stops", s.expose
+    )  # fmt: skip
+    parts += [
+        _caption(s, "Cast and exposure", "light"),
+        Words(state),
+        row(
+            _button(
+                "Guess it", "find", s.automatic_light, "Shades of grey over the whole photo: a guess, one-coloured pictures mislead it"
+            ),
+            _button("As taken", "back", s.as_taken),
+            None,
+        ),
+        row(label("Exposure"), stops, None),
+        _caption(s, "Where the light comes from", "sun"),
+    ]
+    parts.append(Words(f"Set: {_clock(prep.sun_deg)}." if prep.sun_deg is not None else "Not set yet."))
+    sun = s.estimated_sun()
+    if sun is None:
+        parts.append(Words("Cut the animal out first, then it can be estimated. Or drag it on the picture with “Light’s way”."))
+    elif sun.clear:
+        parts.append(Words(f"Estimated: {_clock(sun.direction_deg)}, give or take 40°."))
+        parts.append(row(_button("Take the estimate", "sun", lambda: s.set_sun(round(sun.direction_deg))), None))
+    else:
+        parts.append(Words("The photo does not show it clearly: markings and shading disagree. Drag it on the picture."))
+    for other in s.model.photos:
+        if other.id != photo.id and prep.sun_deg is not None and other.prep.sun_deg is not None:
+            parts.append(Words(f"{other.original_name}: {agree(prep.sun_deg, other.prep.sun_deg)}"))
+    return parts
+
+
+def _clock(degrees: float) -> str:
+    """A direction in words and degrees."""
+    names = ("right", "upper right", "above", "upper left", "left", "lower left", "below", "lower right")
+    return (
+        f"from {'the ' if names[round(degrees / 45) % 8] not in ('above', 'below') else ''}{names[round(degrees / 45) % 8]}, {degrees:.0f}°"
+    )
+
+
+def _hex(name: str, value: str, changed, s: Study) -> QLineEdit:  # noqa: ANN001
+    """A field for a colour as six digits; what is no colour is said and put back."""
+    from hanabira.core.colour.spaces import parse_hex
+
+    q = QLineEdit(value)
+    q.setAccessibleName(name)
+    q.setMaxLength(7)
+    q.setFixedWidth(u(96))
+
+    def done() -> None:
+        text = q.text().strip().lower()
+        text = text if text.startswith("#") else f"#{text}"
+        try:
+            parse_hex(text)
+        except Fault as fault:
+            s.model.messages.fault(fault)
+            q.setText(value)
+            return
+        if text != value:
+            changed(text)
+
+    q.editingFinished.connect(done)
+    return q
+
+
+# -- cut out ---------------------------------------------------------------------
+def _cut(s: Study, photo: Photo) -> list:
+    c = s.model.commission
+    assert c is not None
+    tool = Pick("Tool", (("outline", "Outline"), ("keep", "Keep"), ("drop", "Drop")), s.tools["cut"])
+    tool.picked.connect(s.choose_tool)
+    helps = {
+        "outline": "Draw once roughly round the animal, a little outside it. The fur’s edge is found and kept soft.",
+        "keep": "Stroke over what belongs to the animal but was cut off.",
+        "drop": "Stroke over what was taken for the animal but is not.",
+    }
+    parts: list = [tool, Words(helps[s.tools["cut"]])]
+    if photo.prep.outline:
+        shown = Pick("What is shown", (("on", "On the backdrop"), ("off", "As taken")), "on" if photo.prep.cut_out else "off")
+        shown.picked.connect(lambda key: s.show_cut(key == "on"))
+        parts += [Caption("Shown"), shown]
+    parts.append(Caption("Backdrop of the portrait"))
+    kind = "paper" if c.backdrop == "paper" else "fade" if len(c.backdrop.split()) > 1 else "colour"
+    pick = Pick("Backdrop", (("paper", "Paper"), ("colour", "One colour"), ("fade", "Fading")), kind)
+    top, foot = c.backdrop_hexes
+
+    def put(value: str) -> None:
+        s.model.do(EditBrief(s.model, "backdrop", backdrop=value))
+
+    pick.picked.connect(lambda key: put({"paper": "paper", "colour": top, "fade": f"{top} {foot if foot != top else '#5f6662'}"}[key]))
+    parts.append(pick)
+    if kind == "colour":
+        parts.append(row(label("Colour"), _hex("Backdrop colour", top, put, s), None))
+    elif kind == "fade":
+        parts.append(
+            row(
+                label("Top"),
+                _hex("Backdrop at the top", top, lambda v: put(f"{v} {foot}"), s),
+                label("Foot"),
+                _hex("Backdrop at the foot", foot, lambda v: put(f"{top} {v}"), s),
+                None,
+            )
+        )
+    parts.append(_caption(s, "What the change does to the eye", "surroundings"))
+    found = s.surroundings()
+    if found is None:
+        parts.append(Words("Once the animal is cut out, this says how its values will be seen on the backdrop."))
+    else:
+        for q in found:
+            d = q.on_backdrop - q.in_photo
+            turn = "the same" if abs(d) < 0.25 else "lighter" if d > 0 else "darker"
+            parts.append(
+                Words(
+                    f"Its {q.part} (L* {q.lightness:.0f}) read step {q.in_photo:.1f} in this photo, {q.on_backdrop:.1f} on the backdrop: {turn}.",
+                    "small",
+                    "ink",
+                )
+            )
+    if photo.prep.outline:
+        n = len(photo.prep.keep) + len(photo.prep.drop)
+        parts.append(row(_button("Forget the outline", "away", s.forget_cut, f"With its {n} strokes" if n else ""), None))
+    return parts
+
+
+# -- grid and print --------------------------------------------------------------------
+def _grid(s: Study, photo: Photo) -> list:
+    from hanabira.desk.stages import study_print
+
+    settings, c = s.model.settings, s.model.commission
+    assert c is not None
+    tool = Pick("Tool", (("line", "Measuring line"), ("angle", "Angle")), s.tools["grid"])
+    tool.picked.connect(s.choose_tool)
+    helps = {
+        "line": "Drag between two places: the length is that on the paper, the angle counts from level.",
+        "angle": "Click three places: the angle is at the second one.",
+    }
+    wide = _number("Grid", settings.get("grid_mm"), 5, 100, 1, "mm", lambda v: s.set_grid("grid_mm", v), 0)
+    shown = Pick("Grid shown", (("on", "Shown"), ("off", "Hidden")), "on" if s.grid_on else "off")
+    shown.picked.connect(lambda key: s.set_grid("grid_on", key == "on"))
+    slant = Pick("Diagonals", (("off", "Squares"), ("on", "With diagonals")), "on" if settings.get("grid_diagonals") else "off")
+    slant.picked.connect(lambda key: s.set_grid("grid_diagonals", key == "on"))
+    numbers = Pick("Numbers", (("on", "Numbered"), ("off", "Plain")), "on" if settings.get("grid_numbers") else "off")
+    numbers.picked.connect(lambda key: s.set_grid("grid_numbers", key == "on"))
+    w, h = c.picture_mm
+    n = settings.get("grid_mm")
+    return [
+        tool,
+        Words(helps[s.tools["grid"]]),
+        Caption("Grid on the paper and on the photo"),
+        shown,
+        row(label("Cells of"), wide, None),
+        slant,
+        numbers,
+        Words(f"{w / n:.1f} by {h / n:.1f} cells on the picture of {w:.0f} × {h:.0f} mm."),
+        *study_print.parts(s),
+    ]

@@ -1,0 +1,135 @@
+"""True-size prints and the printer's tone, from the bench card of Study."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from hanabira.core.faults import Fault
+from hanabira.core.study.printer import Reading, correction, tone
+from hanabira.core.token import Token
+from hanabira.desk.controls import Caption, Number, PetalButton, Pick, Words, label, row
+from hanabira.desk.theme import u
+
+if TYPE_CHECKING:
+    from hanabira.desk.stages.study import Study
+
+FIRST_GUESS = (3.0, 8.0, 12.0, 16.0, 20.0)
+"""Where the fields of the wedge stand before it was read."""
+
+
+def reading_of(s: Study) -> Reading | None:
+    """What was read off the wedge, if it makes sense."""
+    kept = s.model.settings.get("printer")
+    if len(kept) != 5:
+        return None
+    return Reading(kept[0], (kept[1], kept[2], kept[3]), kept[4])
+
+
+def parts(s: Study) -> list:
+    """Card parts: print at true size, the wedge and its reading."""
+    from hanabira.sheets.true_size import tiles
+
+    c, page = s.model.commission, s.model.settings.get("card_paper")
+    assert c is not None
+    lying, sheets = tiles(c.picture_mm, page)
+    paper = Pick("Printer’s paper", (("A4", "A4"), ("Letter", "Letter")), page)
+    paper.picked.connect(lambda key: s.set_grid("card_paper", key))
+    n = len(sheets)
+    photo, lines = PetalButton("Print the photo", "sheet"), PetalButton("Lines only", "loop")
+    photo.setToolTip("The picture at true size with the grid, if it is shown")
+    lines.setToolTip("Grid, outlines, markings and hair direction to trace, without the photo")
+    photo.clicked.connect(lambda _=False: print_true_size(s, True))
+    lines.clicked.connect(lambda _=False: print_true_size(s, False))
+    out: list = [
+        Caption("Print at true size"),
+        paper,
+        Words(
+            f"{n} sheet{'s' if n > 1 else ''} {'lying' if lying else 'upright'}"
+            + (", overlapping by 10 mm with marks to glue by." if n > 1 else ".")
+        ),
+        row(photo, lines, None),
+        Caption("Tone of your printer", "how measured"),
+    ]
+    out[-1].opened.connect(lambda: s.desk.explain("printer"))
+    reading = reading_of(s)
+    out.append(
+        Words(
+            "Corrected by your reading of the wedge."
+            if reading
+            else "Not corrected yet. Print the grey wedge, look, and type the five steps."
+        )
+    )
+    wedge = PetalButton("Print the grey wedge", "sheet")
+    wedge.clicked.connect(lambda _=False: print_wedge(s))
+    out.append(row(wedge, None))
+    values = s.model.settings.get("printer")
+    values = values if len(values) == 5 else list(FIRST_GUESS)
+    fields = []
+    for k, name in enumerate(("First dark step", "Like A", "Like B", "Like C", "Last light step")):
+        q = Number()
+        q.setAccessibleName(name)
+        q.setRange(1, 21)
+        q.setSingleStep(0.5)
+        q.setDecimals(1)
+        q.setValue(values[k])
+        q.setMaximumWidth(u(92))
+        fields.append(q)
+        out.append(row(label(name), None, q))
+    take, plain = PetalButton("Use this reading", "find"), PetalButton("No correction", "back")
+    take.clicked.connect(lambda _=False: keep(s, [q.value() for q in fields]))
+    plain.clicked.connect(lambda _=False: keep(s, []))
+    out.append(row(take, plain, None))
+    return out
+
+
+def keep(s: Study, values: list[float]) -> None:
+    """Keep a reading, or none; one that cannot be is said and not kept."""
+    if values:
+        try:
+            tone(Reading(values[0], (values[1], values[2], values[3]), values[4]))
+        except Fault as fault:
+            s.model.messages.fault(fault)
+            return
+    s.model.settings.set("printer", values)
+    s.refresh()
+
+
+def print_wedge(s: Study) -> None:
+    """Write the grey wedge and open it."""
+    from hanabira.sheets.true_size import write_wedge
+
+    path = s.desk.ask_save_path("grey wedge.pdf")
+    if path:
+        target = Path(path) if path.lower().endswith(".pdf") else Path(f"{path}.pdf")
+        page = s.model.settings.get("card_paper")
+        s.model.jobs.run("wedge", "Writing the grey wedge", lambda _t: write_wedge(target, page), lambda done: _written(s, done))
+
+
+def print_true_size(s: Study, with_photo: bool) -> None:
+    """Write the true-size sheets and open them."""
+    from hanabira.desk.printing import true_size_content
+    from hanabira.sheets.true_size import write_true_size
+
+    c, photo, view = s.model.commission, s.model.photo, s.model.view
+    if c is None or photo is None or view is None:
+        s.desk.say("There is no photo to print yet.", "Nothing was written.", "Add the client’s photo first.")
+        return
+    path = s.desk.ask_save_path(f"{c.name} true size.pdf")
+    if not path:
+        return
+    target = Path(path) if path.lower().endswith(".pdf") else Path(f"{path}.pdf")
+    reading = reading_of(s)
+    table = correction(tone(reading)) if reading else None
+    grid = s.grid if s.grid_on or not with_photo else None
+    content = true_size_content(s.model, grid, with_photo, table)
+
+    def work(token: Token) -> Path:
+        return write_true_size(content, target, token)
+
+    s.model.jobs.run("true size", "Writing the true-size sheets", work, lambda done: _written(s, done))
+
+
+def _written(s: Study, path: Path) -> None:
+    s.model.messages.remark(f"Written: {path}")
+    s.desk.open_file(path)
