@@ -34,6 +34,8 @@ class Surface:
     lights_percent: float
     why_general: str
     why_gap: str
+    look_for: tuple[str, ...] = ()
+    """What else is measured there: ``nose``, ``whiskers``, ``feathers``."""
 
 
 def _load(name: str) -> Mapping[str, dict]:
@@ -72,7 +74,7 @@ def paper_for(kit: Kit, base: Paper, ground_hex: str | None = None) -> Paper:
 def surfaces() -> Mapping[str, Surface]:
     """All surfaces by id, in the order they are offered."""
     return {
-        key: Surface(key, v["name"], v["hair"], v["stroke"], v["lights"], v["why_general"], v["why_gap"])
+        key: Surface(key, v["name"], v["hair"], v["stroke"], v["lights"], v["why_general"], v["why_gap"], tuple(v.get("look_for", ())))
         for key, v in _load("surfaces.toml").items()
     }
 

@@ -134,9 +134,7 @@ class Darkroom:
             return kept[1]
 
         def work(token: Token) -> PhotoView:
-            picture = read_picture(self.model.store.photo_path(photo), PREVIEW_SIDE, token)
-            done = prepare(picture.pixels, photo.prep, photo.width_px, self.backdrop, None, token)
-            return PhotoView.of(done, picture.size, picture.remarks, token)
+            return PhotoView.of(self.copy_of(photo, token), photo.size, (), token)
 
         def keep(view: PhotoView) -> None:
             self._others[photo.id] = (sign, view)
@@ -144,6 +142,11 @@ class Darkroom:
 
         self.model.jobs.run(f"other {photo.id}", f"Opening {photo.original_name}", work, keep, quiet=True)
         return None
+
+    def copy_of(self, photo: Photo, token: Token) -> np.ndarray:
+        """A prepared copy of any photo of the commission, at preview size; for work off the interface thread."""
+        picture = read_picture(self.model.store.photo_path(photo), PREVIEW_SIDE, token)
+        return prepare(picture.pixels, photo.prep, photo.width_px, self.backdrop, None, token)
 
     # -- looks --------------------------------------------------------------
     def want_look(self, name: str) -> None:

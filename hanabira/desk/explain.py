@@ -51,6 +51,43 @@ TOPICS: dict[str, tuple[str, str]] = {
         "Fine stripes of black on white mix, from two metres, to a grey that is known from the black’s share alone. The step that looks the same has that lightness, whatever the printer did to it. "
         "With the first dark step and the last light step this gives the printer’s curve; the prints are sent through its inverse.",
     ),
+    "eye": (
+        "How an eye is measured",
+        "From your two clicks the circle with the steepest step across it is fitted. The pupil is the dark part that holds the middle; where it is less than 6 L* darker than the iris it has no edge to find. "
+        "The iris is read in three rings and in parts under the lid, low, and opposite the catchlight, always without the catchlight itself. Middle means median.",
+    ),
+    "nose": (
+        "How a nose is measured",
+        "Nostrils are the dark hollows well below the leather, two of like size side by side. Wet highlights are small spots that stand above the leather round them. "
+        "Pebbles show as a ring in how the leather’s detail repeats; the figure is the ring’s distance.",
+    ),
+    "whiskers": (
+        "How whiskers are found",
+        "Long thin lines that are lighter or darker than both their sides and lie across the fur, or are longer than any of its hairs. Broken pieces in one line are joined. "
+        "Whiskers out of focus or as light as their ground are missed: count them by eye when it matters.",
+    ),
+    "feathers": (
+        "How rows of feathers are read",
+        "The shade under each feather’s rim is taken, and how it repeats along each direction near the barbs. Only a repeat that shows in every half of the area is given. "
+        "Soft breasts and down have none.",
+    ),
+    "marking": (
+        "How the class of a marking is judged",
+        "A small model that was trained on rendered and real coats looks at the area in five cuts. It gives the likeliest class and the next one. Below 50 % it asks you. What you say counts.",
+    ),
+    "pattern": (
+        "How the marking is separated",
+        "The light’s slow slope is taken off, fur is smoothed at the size of a hair, and the two tones that remain are parted where they differ most. The smaller part is the marking. "
+        "Its edge is how many millimetres it takes to change.",
+    ),
+    "neighbours": (
+        "How neighbours are compared",
+        "Areas that touch or lie within 4 mm of paper. The difference is that of their general values; ten L* are one step.",
+    ),
+    "overlap": (
+        "How overlapping areas share the photo",
+        "Where two areas overlap, the pixels belong to the one on top: the smaller one, unless you laid another over it. An eye drawn on a face is not measured as face.",
+    ),
     "fit": (
         "How a pencil is fitted",
         "Print the swatch sheet on your drawing paper, fill its cells with your own pencils, and photograph or measure it. The light is taken out by the bare paper, the camera’s tone "

@@ -171,6 +171,27 @@ class Loop(Hand):
         self.points, self.down, self.hand = [], None, None
 
 
+class OpLoop(Loop):
+    """A loop that joins the chosen area while Shift was held at its start, and is cut away from it while Alt was."""
+
+    def __init__(
+        self, drawn: Callable[[Ring, bool], None], clicked: Callable[[QPointF], bool], operate: Callable[[Ring, bool, str], None]
+    ) -> None:
+        super().__init__(self._done, clicked)
+        self._plain, self.operate, self._op = drawn, operate, ""
+
+    def press(self, mat: Mat, at: QPointF, mods: Qt.KeyboardModifier) -> bool:
+        self._op = "join" if mods & Qt.KeyboardModifier.ShiftModifier else "cut" if mods & Qt.KeyboardModifier.AltModifier else ""
+        return super().press(mat, at, mods)
+
+    def _done(self, ring: Ring, smooth: bool) -> None:
+        op, self._op = self._op, ""
+        if op:
+            self.operate(ring, smooth, op)
+        else:
+            self._plain(ring, smooth)
+
+
 class Corners(Hand):
     """Set corner after corner; the first corner, a double click or Enter closes."""
 

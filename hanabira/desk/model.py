@@ -10,9 +10,11 @@ from pathlib import Path
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QUndoGroup, QUndoStack
+from shapely.geometry import Polygon
 
 from hanabira.core.area.marking import measure_marking
 from hanabira.core.area.measures import NOT_LOOKED, Measures, measure
+from hanabira.core.area.pattern import find_pattern
 from hanabira.core.area.shape import Outline, Point, Region, cut, ring_area
 from hanabira.core.colour.spaces import Array
 from hanabira.core.faults import Fault, RecipeFault
@@ -21,6 +23,7 @@ from hanabira.core.optics.paper import Paper
 from hanabira.core.solver.area import Layer, Prediction, Variant, follow, paper_targets, solve_area, solve_with_pencil, variants
 from hanabira.core.solver.cautions import Caution, recipe_cautions
 from hanabira.core.solver.target import Reach, reach
+from hanabira.core.study.sun import side_of
 from hanabira.core.token import Token
 from hanabira.craft.kitfile import kit_csv, parse_csv
 from hanabira.craft.markings import marking_model
@@ -33,6 +36,12 @@ from hanabira.desk.settings import Settings
 from hanabira.studio.pictures import read_picture
 from hanabira.studio.records import Area, Commission, Photo, Recipe, Record, StudioKit, cover_crop, new_id
 from hanabira.studio.store import Store
+
+
+def _polygon(area: Area) -> Polygon:
+    shape = Polygon(area.ring)
+    return shape if shape.is_valid else shape.buffer(0)
+
 
 STAGES = ("Brief", "Study", "Areas", "Recipe", "Plan", "Easel", "Check")
 
@@ -273,7 +282,8 @@ class Model(QObject):
 
     def marking_rings(self, key: str) -> tuple[tuple[Point, ...], ...]:
         """Outlines of an area's marking in photo pixels; none while it is unknown or plain."""
-        return ()
+        m = self.measures(key)
+        return m.pattern.rings if m is not None and m.pattern is not None else ()
 
     def choose_area(self, key: str) -> None:
         """Choose an area, or none."""
@@ -310,11 +320,12 @@ class Model(QObject):
             return
         known = self.measures(key)
         if known is not None:
-            if key == self.area_id and known.marking.kind is None and known.marking.reason == NOT_LOOKED:
+            if key == self.area_id and known.marking.kind is None and known.marking.reason == NOT_LOOKED and area.surface_id != "eye":
                 self._want_marking(area, known)
             return
         sign, scale, over = self._signature(area), self.mm_per_px, self.over_of(area)
-        hair = surfaces()[area.surface_id].hair if area.surface_id in surfaces() else True
+        surface = surfaces().get(area.surface_id)
+        hair, look_for = (surface.hair, surface.look_for) if surface else (True, ())
 
         def keep(m: Measures) -> None:
             self._measures[key] = (sign, m)
@@ -322,14 +333,32 @@ class Model(QObject):
             self.measures_changed.emit(key)
 
         def first(token: Token) -> Measures:
-            return measure(view.pixels, area.ring, None, scale, area.smooth, hair, token, area.holes, over)
+            m = measure(view.pixels, area.ring, None, scale, area.smooth, hair, token, area.holes, over, area.combing, area.eye, look_for)
+            return self._borrow(area, m, token)
 
         def then(m: Measures) -> None:
             keep(m)
-            if key == self.area_id:
+            if key == self.area_id and area.surface_id != "eye":
                 self._want_marking(area, m)
 
         self.jobs.run(f"measure {key}", f"Measuring {area.name}", first, then)
+
+    def _borrow(self, area: Area, m: Measures, token: Token) -> Measures:
+        """The measures with values and colours from another photo, when the artist said so."""
+        other = next((p for p in self.photos if p.id == area.colour_photo_id), None)
+        if other is None or len(area.colour_ring) < 3:
+            return m
+        pixels = self.darkroom.copy_of(other, token)
+        k = pixels.shape[1] / other.width_px
+        theirs = measure(pixels, tuple((x * k, y * k) for x, y in area.colour_ring), None, None, True, False, token)
+        return replace(
+            m,
+            values=theirs.values,
+            palette=theirs.palette,
+            hidden=theirs.hidden,
+            temperature=theirs.temperature,
+            borrowed=other.original_name,
+        )
 
     def _want_marking(self, area: Area, known: Measures) -> None:
         view, sign, over = self.view, self._signature(area), self.over_of(area)
@@ -338,13 +367,41 @@ class Model(QObject):
 
         def work(_token: Token) -> Measures:
             region = cut(view.pixels, area.ring, area.smooth, area.holes, over)
-            return replace(known, marking=measure_marking(marking_model(), region.pixels, region.mask))
+            marking = measure_marking(marking_model(), region.pixels, region.mask)
+            if area.marking_kind:
+                marking = replace(marking, kind=area.marking_kind, confidence=1.0, reason="said by the artist")
+            separate = bool(area.marking_edits) or marking.kind not in (None, "plain", "gradient", "ticked")
+            return replace(known, marking=marking, pattern=find_pattern(region, area.marking_edits) if separate else None)
 
         def done(m: Measures) -> None:
             self._measures[area.id] = (sign, m)
             self.measures_changed.emit(area.id)
 
         self.jobs.run("marking", f"Looking at the marking of {area.name}", work, done, quiet=True)
+
+    def neighbours(self, area: Area, within_mm: float = 4.0) -> tuple[tuple[Area, float], ...]:
+        """Areas that touch or nearly touch one, with the difference of their general L* (theirs less its own)."""
+        own, scale = self.measures(area.id), self.mm_per_px
+        if own is None or scale is None:
+            return ()
+        shape = _polygon(area)
+        out = []
+        for a in self.areas:
+            m = self.measures(a.id)
+            if a.id != area.id and m is not None and shape.distance(_polygon(a)) * scale <= within_mm:
+                out.append((a, m.values.general - own.values.general))
+        return tuple(sorted(out, key=lambda q: -abs(q[1])))
+
+    def side(self, area: Area) -> str:
+        """Whether an area lies on the light or the shadow side; empty while nobody knows where the light comes from."""
+        photo = self.photo
+        if photo is None or photo.prep.sun_deg is None:
+            return ""
+        rings = [photo.prep.outline] if len(photo.prep.outline) > 2 else [a.ring for a in self.areas]
+        p = np.asarray([q for ring in rings for q in ring])
+        low, high = p.min(0), p.max(0)
+        middle = np.asarray(area.ring).mean(0)
+        return side_of((middle[0], middle[1]), (low[0], low[1], high[0] - low[0], high[1] - low[1]), photo.prep.sun_deg)
 
     # -- recipes ------------------------------------------------------------------
     @property

@@ -29,6 +29,7 @@ from hanabira.desk import theme
 from hanabira.desk.commands import SetStage
 from hanabira.desk.controls import PetalButton, Words
 from hanabira.desk.explain import TOPICS
+from hanabira.desk.menus import area_commands, study_commands
 from hanabira.desk.model import STAGES, Model
 from hanabira.desk.photoview import LOOKS
 from hanabira.desk.stages.areas import Areas
@@ -228,16 +229,12 @@ class Desk(QMainWindow):
         add(m, "Larger text", lambda: self._text_step(1), "Ctrl++")
         add(m, "Smaller text", lambda: self._text_step(-1), "Ctrl+-")
         m = menu("Study")
-        add(m, "Move the view", lambda: (self.go("Study"), study.choose_way("look")))
-        add(m, "Frame the photo", lambda: (self.go("Study"), study.choose_way("frame")))
-        add(m, "As much of the photo as fits", study.whole)
+        for words, run in study_commands(self, study):
+            add(m, words, run)
         m = menu("Areas")
-        for way, words in (
-            ("loop", "Draw an area with the loop"),
-            ("corners", "Draw an area by corners"),
-            ("reshape", "Reshape the chosen area"),
-        ):
-            add(m, words, lambda way=way: (self.go("Areas"), areas.choose_way(way)))
+        for words, run in area_commands(self, areas):
+            add(m, words, run)
+        m.addSeparator()
         add(m, "Next area", lambda: self._step_area(1), "Ctrl+Right")
         add(m, "Area before", lambda: self._step_area(-1), "Ctrl+Left")
         add(m, "Name the area", self.name_area, "F2")
@@ -535,6 +532,16 @@ class Desk(QMainWindow):
                 if not event.isAutoRepeat():
                     self._held = look
                     self.current.hold(look)
+                return True
+            roll = getattr(self.current, "roll", None)
+            if (
+                event.type() == QEvent.Type.KeyPress
+                and roll is not None
+                and not event.modifiers()
+                and not isinstance(QApplication.focusWidget(), _TYPING)
+                and (way := next((q.id for q in roll.ways if q.key == event.text()), ""))
+            ):
+                roll.way_chosen.emit(way)
                 return True
             if event.type() == QEvent.Type.KeyRelease and self._held and not event.isAutoRepeat() and letter == LOOKS[self._held][1]:
                 self._held = ""

@@ -2,17 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
 
-from hanabira.core.area.hair import Hair, HairField, measure_hair
+from hanabira.core.area.combing import Combed, comb, correct_axes, lie
+from hanabira.core.area.eye import Eye, measure_eye
+from hanabira.core.area.feathers import Feathers, measure_feathers
+from hanabira.core.area.hair import Hair, HairField, axial_mean, measure_hair
 from hanabira.core.area.marking import Marking, MarkingModel, measure_marking
+from hanabira.core.area.nose import Nose, measure_nose
 from hanabira.core.area.palette import HiddenHue, PaletteColour, hidden_hues, measure_palette
+from hanabira.core.area.pattern import Pattern
 from hanabira.core.area.shape import Outline, Point, Region, cut
 from hanabira.core.area.values import Values, measure_values
+from hanabira.core.area.whiskers import Whiskers, measure_whiskers
 from hanabira.core.colour.spaces import Array, bytes_to_lab, chroma, lab_hex
 from hanabira.core.colour.words import NEUTRAL_CHROMA, temperature, warmth
 from hanabira.core.token import SILENT, Token
@@ -54,6 +60,19 @@ class Measures:
     marking: Marking
     field: HairField | None
     origin: tuple[int, int]
+    combed: Combed | None = None
+    """Root-to-tip directions, once the artist drew a combing stroke."""
+    bend_px: float | None = None
+    """Typical radius of the hair's bend in photo pixels; None where it is unknown or straight as a rule."""
+    lie: str = ""
+    """``straight``, ``bent one way``, ``wavy`` or ``curly``; empty when unknown."""
+    eye: Eye | None = None
+    nose: Nose | None = None
+    whiskers: Whiskers | None = None
+    feathers: Feathers | None = None
+    pattern: Pattern | None = None
+    borrowed: str = ""
+    """Name of the photo that values and colours were read from, when it is another one."""
 
     @property
     def length_mm(self) -> float | None:
@@ -75,18 +94,38 @@ def measure(
     token: Token = SILENT,
     holes: Sequence[Sequence[Point]] = (),
     over: Sequence[Outline] = (),
+    combing: Sequence[Sequence[Point]] = (),
+    eye: Sequence[Point] = (),
+    look_for: Collection[str] = (),
 ) -> Measures:
     """Measure the area inside a ring of points of a photo (h, w, 3) uint8 sRGB.
 
     ``hair`` False leaves the direction out, for eyes, noses and bare skin; without a ``model``
-    the marking is left for later (it takes longest). ``holes`` and what lies ``over`` the area are left out. Raises `AreaFault` for an area with no inside.
+    the marking is left for later (it takes longest). ``holes`` and what lies ``over`` the area are left out. ``combing`` are strokes from root to
+    tip, ``eye`` the clicked centre and rim; ``look_for`` names what else is measured: ``nose``, ``whiskers``,
+    ``feathers``. Raises `AreaFault` for an area with no inside.
     """
     region = cut(photo, ring, smooth, holes, over)
-    return measure_region(region, model, mm_per_px, hair, token)
+    found = measure_region(region, model, mm_per_px, hair, token, combing)
+    token.report(0.95, "Looking at its parts")
+    if len(eye) == 2:
+        found = replace(found, eye=measure_eye(photo, eye[0], eye[1]))
+    if "nose" in look_for:
+        found = replace(found, nose=measure_nose(region))
+    if "whiskers" in look_for:
+        found = replace(found, whiskers=measure_whiskers(region))
+    if "feathers" in look_for:
+        found = replace(found, feathers=measure_feathers(region, found.field))
+    return found
 
 
 def measure_region(
-    region: Region, model: MarkingModel | None, mm_per_px: float | None = None, hair: bool = True, token: Token = SILENT
+    region: Region,
+    model: MarkingModel | None,
+    mm_per_px: float | None = None,
+    hair: bool = True,
+    token: Token = SILENT,
+    combing: Sequence[Sequence[Point]] = (),
 ) -> Measures:
     """Measure a region that is already cut."""
     pixels, mask = region.pixels, region.mask
@@ -115,11 +154,33 @@ def measure_region(
             field = HairField(field.direction_deg, field.coherence, field.sure, field.step_px / k)
     else:
         found, field = Hair(None, None, 0.0, None, None, None, "this surface has no hair to follow"), None
+    combed, (bend, word) = None, (None, "")
+    if field is not None:
+        found, field, combed = combed_by_hand(found, field, combing, (region.left, region.top))
+        if found.direction_deg is not None:
+            bend, word = lie(field, found.length_px)
     token.report(0.8, "Looking at the marking")
     marking = Marking(None, 0.0, None, None, None, NOT_LOOKED) if model is None else measure_marking(model, region.pixels, region.mask)
     token.report(1.0, "Measured")
     mm2 = None if mm_per_px is None else count * mm_per_px**2
-    return Measures(count, mm2, mm_per_px, values, palette, hidden, temperature_, found, marking, field, (region.left, region.top))
+    return Measures(
+        count, mm2, mm_per_px, values, palette, hidden, temperature_, found, marking, field, (region.left, region.top), combed, bend, word
+    )
+
+
+def combed_by_hand(
+    hair: Hair, field: HairField, strokes: Sequence[Sequence[Point]], origin: tuple[float, float]
+) -> tuple[Hair, HairField, Combed | None]:
+    """Hair and field after the artist's strokes: corrected axes, the mean direction from them, and the way root to tip."""
+    strokes = [s for s in strokes if len(s) > 1]
+    if not strokes:
+        return hair, field, None
+    fixed, touched = correct_axes(field, strokes, origin)
+    combed = comb(field, strokes, origin)
+    if touched.any() or hair.direction_deg is None:
+        direction, _ = axial_mean(fixed.direction_deg[fixed.sure], fixed.coherence[fixed.sure])
+        hair = replace(hair, direction_deg=direction, reason="" if hair.direction_deg is not None else "combed by hand")
+    return hair, fixed, combed
 
 
 def _in_photo_px(hair: Hair, factor: float) -> Hair:
@@ -152,6 +213,7 @@ def as_dict(m: Measures) -> dict:
         "hair": {
             "direction_deg": r(m.hair.direction_deg, 1), "spread_deg": r(m.hair.spread_deg, 1), "coherence": r(m.hair.coherence, 3),
             "length_mm": r(m.length_mm), "length_px": r(m.hair.length_px), "clump_px": r(m.hair.clump_px), "reason": m.hair.reason or None,
+            "lie": m.lie or None, "bend_radius_px": r(m.bend_px, 1),
         },
         "marking": {"class": m.marking.kind, "confidence": r(m.marking.confidence, 3), "coverage": r(m.marking.coverage, 3), "edge_px": r(m.marking.edge_px)},
     }  # fmt: skip

@@ -61,11 +61,17 @@ def measure_nose(region: Region) -> Nose:
     wet = _wet(lab[..., 0], leather)
     dry = leather & ~wet
     pebble = _pebble(lab[..., 0], dry)
-    wet_lab = tuple(float(v) for v in np.median(lab[wet], 0)) if wet.sum() > 5 else None
-    hole_lab = tuple(float(v) for v in np.median(lab[holes], 0)) if holes.sum() > 5 else None
+    wet_lab, hole_lab = _middle(lab, wet), _middle(lab, holes)
     return Nose(
         points, axis, None if pebble is None else pebble / k, float(wet.sum() / leather.sum()), wet_lab, _pigment(lab[dry]), hole_lab
-    )  # type: ignore[arg-type]
+    )
+
+
+def _middle(lab: Array, where: Array) -> tuple[float, float, float] | None:
+    if where.sum() <= 5:
+        return None
+    v = np.median(lab[where], 0)
+    return float(v[0]), float(v[1]), float(v[2])
 
 
 def _nostrils(lightness: Array, inner: Array) -> tuple[list[tuple[float, float]], Array]:

@@ -120,3 +120,15 @@ def agree(a_deg: float, b_deg: float) -> str:
     if d <= 70:
         return f"The light differs by {d:.0f}°: take the shape from one photo and the lit side from it too."
     return f"The light comes from another side ({d:.0f}° apart): take colours from it, never shadows."
+
+
+def side_of(centre: tuple[float, float], box: tuple[float, float, float, float], sun_deg: float) -> str:
+    """Whether a place (x, y) of an animal in ``box`` (x, y, width, height) lies toward the light, away from it, or between.
+
+    >>> side_of((10, 50), (0, 0, 100, 100), 180)
+    'on the light side'
+    """
+    x, y, w, h = box
+    u, v = (centre[0] - x - w / 2) / (w / 2), (y + h / 2 - centre[1]) / (h / 2)
+    toward = u * np.cos(np.radians(sun_deg)) + v * np.sin(np.radians(sun_deg))
+    return "on the light side" if toward > 0.18 else "on the shadow side" if toward < -0.18 else "between light and shade"

@@ -2,44 +2,62 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from PyQt6 import sip
-from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QWidget
 
 from hanabira.core.area.measures import Measures
+from hanabira.core.area.outline import Outline, Touchable, grow, push, touchable
 from hanabira.core.area.shape import Point, ring_area
+from hanabira.core.faults import Fault
 from hanabira.craft.reader import surfaces
+from hanabira.craft.templates import templates
 from hanabira.desk.commands import AddArea, DeleteArea, RenameArea, ReshapeArea, SetSurface
 from hanabira.desk.controls import Caption, Choice, Words, label
 from hanabira.desk.drawn import Stop
-from hanabira.desk.gestures import Corners, Gesture, Loop, Reshape, ring_path
+from hanabira.desk.gestures import Corners, Gesture, Loop, OpLoop, Reshape, ring_path
+from hanabira.desk.paint import CENTRE, text, width
+from hanabira.desk.photoview import to_image
+from hanabira.desk.stages import area_edits, areas_cards
 from hanabira.desk.stages.base import PictureStage
-from hanabira.desk.theme import u
+from hanabira.desk.strokes import Box, Grow, Push, Spots, Stroke
+from hanabira.desk.theme import role, scale, u
+from hanabira.desk.widgets.area_marks import Anatomy, CombStrokes, Tracing, sample_picture
 from hanabira.desk.widgets.mat import Mat
-from hanabira.desk.widgets.measure_cards import Balance, HairCard, HiddenHueCard, Shares, ValuePatches
 from hanabira.desk.widgets.overlays import Combing, Outlines
 from hanabira.desk.widgets.roll import Way
-from hanabira.desk.widgets.rose import PetalRose, petals_of
 from hanabira.studio.records import Area
 
 if TYPE_CHECKING:
     from hanabira.desk.window import Desk
 
 WAYS = (
-    Way("loop", "loop", "Loop", "1", "Draw round an area in one stroke"),
+    Way("loop", "loop", "Loop", "1", "Draw round an area in one stroke; with Shift join it to the chosen area, with Alt cut it away"),
     Way("corners", "corners", "Corners", "2", "Set corner after corner; the first corner or Enter closes"),
-    Way("reshape", "reshape", "Reshape", "3", "Drag a corner, drag the inside to move, double-click the edge for a new corner"),
+    Way("touch", "grow", "Touch", "3", "Touch fur and let go; drag outward to take more of what looks alike"),
+    Way("eye", "iris", "Eye", "4", "Click an eye’s centre, then its rim"),
+    Way("reshape", "reshape", "Reshape", "5", "Drag a corner, drag the inside to move, double-click the edge for a new corner"),
+    Way("push", "push", "Push", "6", "Push the edge of the chosen area; the wheel sets how wide"),
+    Way("comb", "comb", "Comb", "7", "Stroke the fur from root to tip; it corrects the direction where it was read wrongly"),
 )
 
 
 class AreasMat(Mat):
-    """The mat with its areas as stops: margin names are clicked, arrows step from area to area."""
+    """The mat with its areas as stops: margin names are clicked, arrows step from area to area.
+
+    A name dragged onto another one takes its place in the working order.
+    """
+
+    reordered = pyqtSignal(str, str)
 
     def __init__(self, outlines: Outlines, choose) -> None:  # noqa: ANN001
         super().__init__()
         self._outlines, self._choose = outlines, choose
+        self._taken = ""
+        self._dragged: QPointF | None = None
 
     def stops(self, w: float, h: float) -> list[Stop]:
         out = []
@@ -52,8 +70,38 @@ class AreasMat(Mat):
         stop = self.at(event.position())
         if stop is not None and event.button() == Qt.MouseButton.LeftButton and not self.sheet_rect.contains(stop.rect.center()):
             self._choose(stop.key)
+            self._taken = stop.key
             return
         super().mousePressEvent(event)
+
+    def mouseMoveEvent(self, event) -> None:  # noqa: ANN001
+        if self._taken:
+            self._dragged = event.position()
+            self.setCursor(Qt.CursorShape.ClosedHandCursor)
+            self.update()
+            return
+        super().mouseMoveEvent(event)
+
+    def mouseReleaseEvent(self, event) -> None:  # noqa: ANN001
+        taken, self._taken = self._taken, ""
+        if taken:
+            moved, self._dragged = self._dragged, None
+            self.setCursor(Qt.CursorShape.ArrowCursor)
+            onto = self.at(event.position()) if moved is not None else None
+            if onto is not None and onto.key != taken:
+                self.reordered.emit(taken, onto.key)
+            self.update()
+            return
+        super().mouseReleaseEvent(event)
+
+    def paint(self, p, w: float, h: float) -> None:  # noqa: ANN001
+        super().paint(p, w, h)
+        if self._taken and self._dragged is not None:
+            name = next((q.name.split(", ")[1] for q in self._stops if q.key == self._taken), "")
+            at = self._dragged / scale()
+            r = QRectF(at.x() + 8, at.y() - 12, width(name, "name") + 16, 26)
+            p.fillRect(r, role("raised"))
+            text(p, r, name, "name", "ink", CENTRE)
 
     def keyPressEvent(self, event) -> None:  # noqa: ANN001
         step = {Qt.Key.Key_PageDown: 1, Qt.Key.Key_N: 1, Qt.Key.Key_PageUp: -1, Qt.Key.Key_P: -1}.get(Qt.Key(event.key()))
@@ -73,18 +121,36 @@ class Areas(PictureStage):
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk, WAYS)
         m = self.model
-        self.mat.overlays = [Combing(lambda: self.model.area, lambda: self.model.measures(self.model.area_id)), self.outlines]
+        self.mat.reordered.connect(lambda key, onto: area_edits.reorder(self.model, key, onto))  # type: ignore[attr-defined]
+        self.mat.overlays = [
+            Tracing(lambda: self.model.marking_rings(self.model.area_id) if self.tab == "marking" else ()),
+            Anatomy(lambda: self.model.measures(self.model.area_id) if self.tab == "parts" else None),
+            Combing(lambda: self.model.area, lambda: self.model.measures(self.model.area_id)),
+            CombStrokes(lambda: self.model.area, lambda: self.roll.chosen == "comb"),
+            self.outlines,
+        ]
         self.mat.empty_words = "Add the client’s photo first, in Brief."
         self.gestures: dict[str, Gesture] = {
-            "loop": Loop(self._drawn, self.choose_at),
+            "loop": OpLoop(self._drawn, self.choose_at, self._operate),
             "corners": Corners(self._drawn, self.choose_at),
             "reshape": Reshape(
                 lambda: (self.model.area.ring, self.model.area.smooth) if self.model.area else None, self._reshaped, self.choose_at
             ),
+            "touch": Grow(self._try_touch, self._touched),
+            "eye": Spots(2, self._eye_clicked, ring=True),
+            "push": Push(lambda: (self.model.area.ring, self.model.area.smooth) if self.model.area else None, self._pushed),
+            "comb": Stroke(self._combed, 2.0, arrow=True),
+            "template": Box(self._template_box),
+            "trace add": Stroke(lambda line: self._trace("add", line), 1.6),
+            "trace away": Stroke(lambda line: self._trace("away", line), 1.6),
         }
+        self.tab, self.template, self.op = "read", "", ""
+        self.sample = ""
+        self._touchable: tuple[object, Touchable] | None = None
+        self.beside.gesture = Loop(self._borrow_ring, lambda _at: False)
         self.roll.way_chosen.connect(self.choose_way)
         self.choose_way("loop")
-        m.areas_changed.connect(self._if_open)
+        m.areas_changed.connect(self._on_areas)
         m.area_chosen.connect(self._if_open)
         m.measures_changed.connect(self._on_measures)
         m.recipe_changed.connect(lambda _key: self._if_open())
@@ -101,7 +167,32 @@ class Areas(PictureStage):
         for gesture in self.gestures.values():
             gesture.cancel()
         self.mat.gesture = self.gestures[way]
-        self.roll.choose(way)
+        if way in {w.id for w in WAYS}:
+            self.roll.choose(way)
+            self.op = ""
+        if way == "touch":
+            self._want_touchable()
+        if way in ("comb", "push", "reshape") and self.model.area is None and self.open:
+            self.desk.say("No area is chosen.", "Nothing was changed.", "Click an area or its name first.")
+        self.mat.refresh()
+
+    def show_tab(self, tab: str) -> None:
+        """Show another part of the chosen area's card."""
+        self.tab = tab
+        self.show_sample("")
+        self.refresh()
+
+    def show_sample(self, sample: str) -> None:
+        """Show on the photo which pixels a figure was read from; again puts it away."""
+        self.sample = "" if sample == self.sample else sample
+        self._draw_sample()
+
+    def _draw_sample(self) -> None:
+        m, area = self.model.measures(self.model.area_id), self.model.area
+        self.mat.patch = None
+        if self.sample and m is not None and area is not None and self.model.view is not None and not m.borrowed:
+            pixels, where = sample_picture(self.model.region(area), m, self.sample, self.model.view)
+            self.mat.patch = (to_image(pixels), where)
         self.mat.refresh()
 
     def choose_at(self, at: QPointF) -> bool:
@@ -117,6 +208,9 @@ class Areas(PictureStage):
             return
         x0, y0, w, h = photo.crop
         held = tuple((min(max(x, x0), x0 + w), min(max(y, y0), y0 + h)) for x, y in ring)
+        if self.op and self.model.area is not None:
+            self._operate(held, smooth, self.op)
+            return
         if len(held) < 3 or abs(ring_area(held)) < 64:
             self.desk.say("The outline has no inside on the sheet.", "Nothing was added.", "Draw it again on the photo.")
             return
@@ -131,6 +225,99 @@ class Areas(PictureStage):
         area = self.model.area
         if area is not None and self.model.do(ReshapeArea(self.model, area, ring, words, gesture)):
             self.model.want_measures(area.id)
+
+    # -- touch, eye, push, comb, cut and join, templates ---------------------------
+    def _want_touchable(self) -> None:
+        view = self.model.view
+        if view is None or (self._touchable and self._touchable[0] is view):
+            return
+
+        def done(ready: Touchable) -> None:
+            self._touchable = (view, ready)
+
+        self.model.jobs.run("touch", "Getting ready for touch", lambda _t: touchable(view.preview()), done)
+
+    def _grown(self, at: Point, reach: float) -> Outline | None:
+        view = self.model.view
+        if view is None or self._touchable is None or self._touchable[0] is not view:
+            return None
+        k = view.preview().shape[1] / view.size[0]
+        found = grow(self._touchable[1], (at[0] * k, at[1] * k), reach)
+        up = lambda ring: tuple((x / k, y / k) for x, y in ring)  # noqa: E731
+        return Outline(up(found.ring), False, tuple(map(up, found.holes)))
+
+    def _try_touch(self, at: Point, reach: float) -> tuple[Point, ...] | None:
+        try:
+            found = self._grown(at, reach)
+        except Fault:
+            return None
+        return found.ring if found else None
+
+    def _touched(self, at: Point, reach: float) -> None:
+        if self._touchable is None:
+            self.desk.say("The photo is still being made ready.", "Nothing was added.", "Touch again in a moment.")
+            return
+        try:
+            found = self._grown(at, reach)
+        except Fault as fault:
+            self.model.messages.fault(fault)
+            return
+        if found is not None:
+            area_edits.add(self, found)
+
+    def _eye_clicked(self, points: tuple[Point, ...]) -> None:
+        area_edits.add_eye(self, points[0], points[1])
+
+    def _pushed(self, at: Point, by: Point, radius: float) -> None:
+        area = self.model.area
+        if area is not None:
+            self._reshaped(push(area.ring, at, by, radius), "edge", 0)
+
+    def _combed(self, line: tuple[Point, ...]) -> None:
+        area = self.model.area
+        if area is None:
+            self.desk.say("No area is chosen.", "Nothing was changed.", "Click an area, then comb it.")
+            return
+        area_edits.change(self.model, "combing stroke", replace(area, combing=(*area.combing, line)))
+
+    def _operate(self, ring: tuple[Point, ...], smooth: bool, op: str) -> None:
+        area_edits.operate(self.model, op or self.op, Outline(tuple(ring), smooth))
+        self.op = ""
+
+    def next_loop(self, op: str) -> None:
+        """The next loop joins the chosen area, is cut away from it, or makes a hole."""
+        if self.model.area is None:
+            self.desk.say("No area is chosen.", "Nothing was changed.", "Click an area or its name first.")
+            return
+        self.choose_way("loop")
+        self.op = op
+        self.mat.setFocus()
+
+    def choose_template(self, key: str) -> None:
+        """Take a template; a box drawn on the photo places it."""
+        self.template = key
+        self.choose_way("template")
+        self.model.messages.remark(f"{templates()[key].name}: draw a box round it on the photo, or press Enter for the whole picture.")
+        self.mat.setFocus()
+
+    def _template_box(self, box: tuple[float, float, float, float]) -> None:
+        area_edits.place_template(self.model, self.template, box)
+        self.choose_way("reshape")
+
+    def trace(self, how: str) -> None:
+        """The next stroke adds to the marking or takes away from it."""
+        self.choose_way(f"trace {how}")
+        self.mat.setFocus()
+
+    def _trace(self, how: str, line: tuple[Point, ...]) -> None:
+        area = self.model.area
+        if area is not None and len(line) > 2:
+            area_edits.change(self.model, "marking", replace(area, marking_edits=(*area.marking_edits, (how, line))))
+
+    def _borrow_ring(self, ring: tuple[Point, ...], _smooth: bool) -> None:
+        area = self.model.area
+        if area is not None and self.beside_id:
+            area_edits.change(self.model, "values from another photo", replace(area, colour_photo_id=self.beside_id, colour_ring=ring))
 
     def delete(self) -> None:
         """Delete the chosen area with its recipe."""
@@ -158,6 +345,14 @@ class Areas(PictureStage):
             for a in self.model.areas:
                 self.model.want_measures(a.id)
 
+    def _on_areas(self) -> None:
+        if self.open:
+            # an area drawn over others takes pixels from them
+            for a in self.model.areas:
+                if self.model.measures(a.id) is None:
+                    self.model.want_measures(a.id)
+            self.refresh()
+
     def _on_measures(self, key: str) -> None:
         if self.open:
             self.mat.refresh()
@@ -166,7 +361,7 @@ class Areas(PictureStage):
 
     def refresh(self) -> None:
         self.show_sheet()
-        self.mat.refresh()
+        self._draw_sample()
         area, bench = self.model.area, self.desk.bench
         if area is None:
             self.name_field = self.surface_field = None
@@ -177,15 +372,14 @@ class Areas(PictureStage):
                 self.desk.set_next("Add the client’s photo", "photo")
             elif not self.model.areas:
                 bench.head.set("", "Draw the first area", "An area is what you work as one: an eye, the nose, a cheek")
-                bench.set_parts(
-                    [
-                        Words(
-                            "Take the loop from the roll and draw round it in one stroke. Start with the eye: it sets the range of values for everything else.",
-                            "body",
-                            "ink",
-                        )
-                    ]
-                )
+                bench_parts = [
+                    Words(
+                        "Take the loop from the roll and draw round it in one stroke. Start with the eye: it sets the range of values for everything else.",
+                        "body",
+                        "ink",
+                    )
+                ]
+                bench.set_parts([*bench_parts, *areas_cards.template_parts(self)])
                 self.desk.set_next("Draw an area", "loop")
             else:
                 n = len(self.model.areas)
@@ -206,7 +400,7 @@ class Areas(PictureStage):
         if not self._editing_name(area):
             away = Caption("", "delete this area")
             away.opened.connect(self.delete)
-            bench.set_parts([self._identity(area), *self._measure_parts(m), 6, away])
+            bench.set_parts([self._identity(area), *self._measure_parts(m, area), 6, away])
         self.desk.mark_values({b: float(v[0]) for b, v in m.values.band_lab.items()} if m else None)
         has = area.id in self.model.recipes
         self.desk.set_next(
@@ -268,36 +462,8 @@ class Areas(PictureStage):
         if area is not None and surface_id != area.surface_id and self.model.do(SetSurface(self.model, area, surface_id)):
             self.model.want_measures(key)
 
-    def _measure_parts(self, m: Measures | None) -> list:
-        if m is None:
-            return [Words("The area is being measured.")]
-        petals = petals_of(m)
-        rose, shares = PetalRose(petals), Shares(petals)
-        shares.pointed.connect(rose.lift)
-        narrow = self.desk.bench.width() / u(1) < 330 if u(1) else False
-        pair = QVBoxLayout() if narrow else QHBoxLayout()
-        pair.setSpacing(u(10))
-        pair.addWidget(rose)
-        pair.addWidget(shares, 1)
-
-        def caption(words: str, topic: str) -> Caption:
-            q = Caption(words, "how measured")
-            q.opened.connect(lambda: self.desk.explain(topic))
-            return q
-
-        parts: list = [
-            caption("Values", "values"),
-            ValuePatches(m),
-            caption("Colours", "palette"),
-            pair,
-            caption("Temperature and hidden hue", "temperature"),
-            Balance(m),
-        ]
-        for h in m.hidden[:2]:
-            petal = next(q for q in petals if q.hidden and q.name == h.name)
-            parts.append(HiddenHueCard(petal, h.where))
-        parts += [caption("Hair at true size", "hair"), HairCard(m, self.desk.px_per_mm)]
-        return parts
+    def _measure_parts(self, m: Measures | None, area: Area) -> list:
+        return areas_cards.parts(self, m, area)
 
     def next(self) -> None:
         area = self.model.area

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import random
+from collections.abc import Sequence
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPainterPath, QPen
@@ -11,7 +12,7 @@ from PyQt6.QtWidgets import QWidget
 
 from hanabira.core.area.measures import Measures
 from hanabira.core.area.values import BAND_PERCENTILES
-from hanabira.core.colour.words import value_step
+from hanabira.core.colour.words import colour_name, value_step
 from hanabira.desk.drawn import Drawn, Stop
 from hanabira.desk.paint import LEFT, RIGHT, bed, grey, hair, height, mapped, petal, swatch, text, width
 from hanabira.desk.theme import THIN, role
@@ -24,6 +25,7 @@ class Shares(Drawn):
     """Palette as one touching column; name and figures beside it. Pointing at a row lifts its petal."""
 
     pointed = pyqtSignal(int)
+    shown = pyqtSignal(int)
 
     def __init__(self, petals: list[Petal], parent: QWidget | None = None) -> None:
         super().__init__("Colours with their shares", parent)
@@ -34,7 +36,16 @@ class Shares(Drawn):
         return 130, ROW * len(self.petals) + 2
 
     def stops(self, w: float, h: float) -> list[Stop]:
-        return [Stop(f"share {k}", QRectF(0, k * ROW, w, ROW), q.words, q.words, lambda: None) for k, q in enumerate(self.petals)]
+        return [
+            Stop(
+                f"share {k}",
+                QRectF(0, k * ROW, w, ROW),
+                q.words,
+                f"{q.words}. Click to see it on the photo",
+                lambda k=k: self.shown.emit(k),
+            )
+            for k, q in enumerate(self.petals)
+        ]
 
     def mouseMoveEvent(self, event) -> None:  # noqa: ANN001
         super().mouseMoveEvent(event)
@@ -58,7 +69,12 @@ class Shares(Drawn):
 
 
 class ValuePatches(Drawn):
-    """Gap, general, light and highlight as touching patches, each over the neutral grey of its L*."""
+    """Gap, general, light and highlight as touching patches, each over the neutral grey of its L*.
+
+    A click on one asks to see on the photo where it was read.
+    """
+
+    shown = pyqtSignal(str)
 
     def __init__(self, m: Measures, parent: QWidget | None = None) -> None:
         self.bands = {name: m.values.band_lab[name] for name in BAND_PERCENTILES}
@@ -68,7 +84,16 @@ class ValuePatches(Drawn):
         return 240, 75 if width >= 300 else 140
 
     def stops(self, w: float, h: float) -> list[Stop]:
-        return [Stop(f"value {k}", r, f"{k} L* {self.bands[k][0]:.0f}", _BAND_HELP[k]) for k, r in self._cells(w)]
+        return [
+            Stop(
+                f"value {k}",
+                r,
+                f"{k} L* {self.bands[k][0]:.0f}",
+                f"{_BAND_HELP[k]}. Click to see them on the photo",
+                lambda k=k: self.shown.emit(k),
+            )
+            for k, r in self._cells(w)
+        ]
 
     def _cells(self, w: float) -> list[tuple[str, QRectF]]:
         names = list(self.bands)
@@ -95,6 +120,36 @@ class ValuePatches(Drawn):
                 "ink2",
                 elide=True,
             )
+
+
+class Patches(Drawn):
+    """Named colours as touching patches on the bed, with value and step in text under them."""
+
+    def __init__(self, colours: Sequence[tuple[str, Sequence[float]]], parent: QWidget | None = None) -> None:
+        self.colours = list(colours)
+        super().__init__("Colours: " + ", ".join(f"{k} L* {v[0]:.0f}, {colour_name(v)}" for k, v in self.colours), parent)
+
+    def _columns(self, w: float) -> int:
+        widest = max((width(k, "small") for k, _ in self.colours), default=60.0)
+        return max(1, min(len(self.colours), int((w - 8) // max(78.0, widest + 6))))
+
+    def design_size(self, width: float) -> tuple[float, float]:
+        n = self._columns(max(width, 120))
+        return 120, 4 + 81 * -(-len(self.colours) // n)
+
+    def paint(self, p: QPainter, w: float, h: float) -> None:
+        n = self._columns(w)
+        wide = (w - 8) / n
+        for k in range(0, len(self.colours), n):
+            y = 4 + 81 * (k // n)
+            here = self.colours[k : k + n]
+            bed(p, QRectF(4, y, wide * len(here), 26))
+            for i, (name, lab) in enumerate(here):
+                x = 4 + round(i * wide)
+                swatch(p, QRectF(x, y, round((i + 1) * wide) - round(i * wide), 26), mapped(lab))
+                text(p, QRectF(x + 1, y + 31, wide - 3, 16), name, "small", "ink", elide=True)
+                text(p, QRectF(x + 1, y + 46, wide - 3, 15), f"L*{THIN}{lab[0]:.0f} · {value_step(lab[0])}", "note", "ink2", elide=True)
+                text(p, QRectF(x + 1, y + 60, wide - 3, 15), colour_name(lab), "note", "ink2", elide=True)
 
 
 _BAND_HELP = {

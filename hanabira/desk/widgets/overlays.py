@@ -56,9 +56,10 @@ class Outlines:
             else:
                 two_tone(p, path, 1.1, [5, 3], 215)
         if self.names and mat.roomy:
-            for s in spots:
+            named = [s for s in spots if s.rect.height() > 30]
+            for s in named:
                 self._leader(p, s, mat)
-            for s in spots:
+            for s in named:
                 self._name(p, s, s.area.id == chosen)
         for s in spots:
             disc(p, s.at, s.area.number, s.area.id == chosen)
@@ -85,14 +86,26 @@ class Outlines:
             rows = sorted((s for s in out if s.left == left), key=lambda s: abs(s.at.x() - sheet.center().x()))
             for s in rows[: max(0, len(rows) - most)]:
                 s.left = not left
+        # with both margins full some names give way; their numbers stay on the picture
+        keep = self._room_for(out, most)
         for left, room in ((True, room_left), (False, room_right)):
-            self._spread([s for s in out if s.left == left], inner)
+            self._spread([s for s in out if s.left == left and s.area.id in keep], inner)
             for s in out:
-                if s.left == left:
+                if s.area.id not in keep:
+                    s.rect = QRectF(s.at.x() - 12, s.at.y() - 12, 24, 24)
+                elif s.left == left:
                     w = max(40.0, room)
                     x = left_edge - 14 - w if left else right_edge + 14
                     s.rect = QRectF(x, s.y - 20, w, 40)
         return out
+
+    def _room_for(self, spots: list[Spot], most: int) -> set[str]:
+        """Areas whose names find room: the chosen one first, then by working order."""
+        keep: set[str] = set()
+        for left in (True, False):
+            rows = sorted((s for s in spots if s.left == left), key=lambda s: (s.area.id != self.chosen(), s.area.number))
+            keep |= {s.area.id for s in rows[:most]}
+        return keep
 
     @staticmethod
     def _spread(rows: list[Spot], inner: QRectF) -> None:

@@ -1,0 +1,396 @@
+"""What stands on the bench card of a chosen area: its readings, its parts, its marking, and the work on its shape."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
+
+from hanabira.core.area.eye import compare_eyes
+from hanabira.core.area.marking import CLASSES
+from hanabira.core.area.measures import Measures
+from hanabira.core.colour.words import value_step
+from hanabira.craft.templates import templates
+from hanabira.desk.controls import Caption, Choice, PetalButton, Pick, Words, label, row
+from hanabira.desk.stages import area_edits
+from hanabira.desk.theme import u
+from hanabira.desk.widgets.measure_cards import Balance, HairCard, HiddenHueCard, Patches, Shares, ValuePatches
+from hanabira.desk.widgets.rose import PetalRose, petals_of
+from hanabira.studio.records import Area
+
+if TYPE_CHECKING:
+    from hanabira.desk.stages.areas import Areas
+
+
+def parts(s: Areas, m: Measures | None, area: Area) -> list:
+    """The card of an area under its name: a line of tabs and the chosen one."""
+    if m is None:
+        return [Words("The area is being measured.")]
+    tabs = [("read", "Readings")]
+    if m.eye or m.nose or m.whiskers or m.feathers:
+        tabs.append(("parts", {"eye": "Eye", "nose": "Nose", "whisker": "Whiskers", "feathers": "Feathers"}.get(area.surface_id, "Parts")))
+    if area.surface_id != "eye":
+        tabs.append(("marking", "Marking"))
+    tabs.append(("shape", "Shape"))
+    if s.tab not in [key for key, _ in tabs]:
+        s.tab = "read"
+    pick = Pick("What the card shows", tabs, s.tab)
+    pick.picked.connect(s.show_tab)
+    body = {"read": _read, "parts": _parts, "marking": _marking, "shape": _shape}[s.tab]
+    return [pick, *body(s, m, area)]
+
+
+def _caption(s: Areas, words: str, topic: str) -> Caption:
+    q = Caption(words, "how measured")
+    q.opened.connect(lambda: s.desk.explain(topic))
+    return q
+
+
+def _button(words: str, icon: str | None, run, tip: str = "") -> PetalButton:  # noqa: ANN001
+    q = PetalButton(words, icon, tip=tip)
+    q.clicked.connect(lambda _=False: run())
+    return q
+
+
+def _read(s: Areas, m: Measures, area: Area) -> list:
+    petals = petals_of(m)
+    rose, shares = PetalRose(petals), Shares(petals)
+    shares.pointed.connect(rose.lift)
+    plain = [k for k, q in enumerate(petals) if not q.hidden]
+    hidden = [k for k, q in enumerate(petals) if q.hidden]
+    shares.shown.connect(lambda k: s.show_sample(f"colour {plain.index(k)}" if k in plain else f"hidden {hidden.index(k)}"))
+    narrow = s.desk.bench.width() / u(1) < 330 if u(1) else False
+    pair = QVBoxLayout() if narrow else QHBoxLayout()
+    pair.setSpacing(u(10))
+    pair.addWidget(rose)
+    pair.addWidget(shares, 1)
+    values = ValuePatches(m)
+    values.shown.connect(lambda band: s.show_sample(f"band {band}"))
+    out: list = []
+    if m.borrowed:
+        out.append(Words(f"Values and colours are read from {m.borrowed}, shape and hair from this photo.", "small", "ink"))
+    out += [
+        _caption(s, "Values", "values"),
+        values,
+        _caption(s, "Colours", "palette"),
+        pair,
+        _caption(s, "Temperature and hidden hue", "temperature"),
+        Balance(m),
+    ]
+    side = s.model.side(area)
+    if side:
+        out.append(Words(f"It lies {side}."))
+    for h in m.hidden[:2]:
+        petal = next(q for q in petals if q.hidden and q.name == h.name)
+        out.append(HiddenHueCard(petal, h.where))
+    out += [_caption(s, "Hair at true size", "hair"), HairCard(m, s.desk.px_per_mm)]
+    if m.hair.direction_deg is None and s.model.area is not None and m.field is not None:
+        out.append(
+            row(
+                _button("Comb it by hand", "comb", lambda: s.choose_way("comb"), "Stroke from root to tip where you see the hair lie"), None
+            )
+        )
+    elif m.combed is None and m.hair.direction_deg is not None:
+        out.append(Words("Which end is the root? One stroke with the comb, from root to tip, tells it for the whole area."))
+    elif m.combed is not None and m.combed.mean_deg is not None:
+        trust = float(m.combed.trust[m.combed.trust > 0].min()) if (m.combed.trust > 0).any() else 0.0
+        out.append(
+            Words(
+                f"Root to tip: {m.combed.mean_deg:.0f}°, "
+                + ("sure everywhere." if trust > 0.5 else "unsure where whorls meet: add a stroke there.")
+            )
+        )
+        out.append(row(_button("Take the last stroke away", "back", lambda: _uncomb(s, area)), None))
+    near = s.model.neighbours(area)
+    if near:
+        out.append(_caption(s, "Against its neighbours", "neighbours"))
+        for other, d in near[:4]:
+            steps = abs(d) / 10
+            word = "as light as this" if abs(d) < 3 else f"{steps:.1f} steps {'lighter' if d > 0 else 'darker'}"
+            out.append(Words(f"{other.number} {other.name}: {word}"))
+    return out
+
+
+def _uncomb(s: Areas, area: Area) -> None:
+    area_edits.change(s.model, "combing stroke", replace(area, combing=area.combing[:-1]))
+
+
+# -- parts -----------------------------------------------------------------------
+def _parts(s: Areas, m: Measures, area: Area) -> list:
+    out: list = []
+    k = s.model.mm_per_px or 0.0
+    if m.eye is not None:
+        out += _eye(s, m, k)
+    if m.nose is not None:
+        out += _nose(s, m, k)
+    if m.whiskers is not None:
+        out += [_caption(s, "Whiskers", "whiskers"), Words(m.whiskers.words(s.model.mm_per_px), "body", "ink")]
+    if m.feathers is not None:
+        out += _feathers(s, m, k)
+    return out
+
+
+def _eye(s: Areas, m: Measures, k: float) -> list:
+    e = m.eye
+    assert e is not None
+    pupil = f"{2 * e.pupil_px * k:.1f} mm, {e.pupil_form}" if e.pupil_px else "melts into the dark iris"
+    patches = [(name, lab) for name, lab in (("pupil", e.pupil_lab), *e.rings.items()) if lab[0] == lab[0]]
+    sectors = [(name, lab) for name, lab in e.sectors.items() if lab[0] == lab[0]]
+    out: list = [
+        _caption(s, "Pupil and iris", "eye"),
+        Words(f"Iris {2 * e.iris_px * k:.1f} mm across, {e.iris_word}. Pupil {pupil}.", "body", "ink"),
+        Patches(patches),
+        Caption("Round the iris"),
+        Patches(sectors),
+    ]
+    notes = []
+    if e.lid_shadow > 3:
+        notes.append(f"The upper lid shades the iris by {e.lid_shadow:.0f} L*.")
+    if e.wet_line > 4:
+        notes.append("A wet line shines along the lower rim: keep it free.")
+    if e.catchlight is not None:
+        c = e.catchlight
+        notes.append(
+            f"Catchlight at {c.angle_deg:.0f}°, L* {c.lab[0]:.0f}, {c.tint}, {100 * c.share:.0f} % of the iris: reserve it, then tint it."
+        )
+    else:
+        notes.append("No catchlight shows: ask the client for another photo, or place one toward the light.")
+    out += [Words(q) for q in notes]
+    others = [(a, s.model.measures(a.id)) for a in s.model.areas if a.id != s.model.area_id]
+    for a, other in others:
+        if other is not None and other.eye is not None:
+            out.append(Caption(f"Beside “{a.name}”"))
+            out += [Words(q) for q in compare_eyes(e, other.eye).words]
+            break
+    return out
+
+
+def _nose(s: Areas, m: Measures, k: float) -> list:
+    n = m.nose
+    assert n is not None
+    out: list = [_caption(s, "Nose", "nose")]
+    found = {0: "No nostril stands out.", 1: "One nostril shows.", 2: "Both nostrils show."}[len(n.nostrils)]
+    grain = f"Pebbles about {n.pebble_px * k:.1f} mm apart." if n.pebble_px else "No pebbles stand out."
+    out.append(Words(f"{n.pigment.capitalize()}. {found} {grain}", "body", "ink"))
+    eyes = [q.eye for q in (s.model.measures(a.id) for a in s.model.areas) if q is not None and q.eye is not None]
+    if len(eyes) == 2:
+        out.append(Words(n.against(compare_eyes(eyes[0], eyes[1]).axis_deg)))
+    elif n.axis_deg is not None:
+        out.append(Words(f"The line through the nostrils {'is level' if abs(n.axis_deg) < 1 else f'turns {n.axis_deg:+.0f}°'}."))
+    patches = [("nostril", n.nostril_lab)] if n.nostril_lab else []
+    patches += [("wet light", n.wet_lab)] if n.wet_lab else []
+    if patches:
+        out.append(Patches(patches))
+    wet = (
+        f"Wet highlights cover {100 * n.wet_share:.1f} %: cool, and smaller on each pass."
+        if n.wet_share > 0.002
+        else "No wet highlight shows."
+    )
+    out.append(Words(wet))
+    return out
+
+
+def _feathers(s: Areas, m: Measures, k: float) -> list:
+    f = m.feathers
+    assert f is not None
+    out: list = [_caption(s, "Rows of feathers", "feathers")]
+    if f.row_px is None:
+        out.append(Words(f"{f.reason.capitalize()}. Comb the area from root to tip; the barbs are read as hair."))
+        return out
+    words = f"Rows follow each other along {f.shaft_deg:.0f}°, about {f.row_px * k:.1f} mm apart."
+    if f.barb_angle_deg is not None:
+        words += f" Barbs stand {f.barb_angle_deg:.0f}° to the shaft."
+    if f.bar_px is not None:
+        words += f" Bars lie about {f.bar_px * k:.1f} mm apart."
+    out.append(Words(words, "body", "ink"))
+    out.append(Words("Work from the tail end toward the head: each row overlaps the one behind it."))
+    return out
+
+
+# -- marking -----------------------------------------------------------------------
+def _marking(s: Areas, m: Measures, area: Area) -> list:
+    q = m.marking
+    out: list = [_caption(s, "Class of the marking", "marking")]
+    if q.kind is None:
+        return [*out, Words(f"{q.reason[:1].upper()}{q.reason[1:]}.")]
+    kind = Choice()
+    kind.setAccessibleName("Class of the marking")
+    kind.addItem("as measured" if not area.marking_kind else "as measured again", "")
+    for name in CLASSES:
+        kind.addItem(name, name)
+    kind.setCurrentIndex(max(0, kind.findData(area.marking_kind)))
+    kind.activated.connect(lambda _i: _set_kind(s, area, kind.currentData()))
+    said = (
+        f"{q.kind.capitalize()}, as you said."
+        if area.marking_kind
+        else f"{q.kind.capitalize()}, {100 * q.confidence:.0f} % sure; else {q.second}." + (" Say which it is." if q.ask else "")
+    )
+    out += [Words(said, "body", "ink"), row(label("It is"), kind, None)]
+    if q.kind == "gradient":
+        out.append(Words("A soft change from light to dark may be the light alone: look at the animal’s other side."))
+    if m.pattern is None:
+        if q.kind not in ("plain", "ticked", "gradient"):
+            out.append(Words("Its outline is being looked for."))
+        return out
+    p, k = m.pattern, s.model.mm_per_px or 0.0
+    size = f"{p.count} part{'s' if p.count != 1 else ''}, about {p.size_px * k:.0f} mm across, {p.width_px * k:.1f} mm wide"
+    space = f", {p.spacing_px * k:.0f} mm from one to the next" if p.spacing_px else ""
+    edge = p.edge_px * k
+    soft = "hard" if edge < 0.6 else "soft" if edge > 2 else "broken by the hair"
+    out += [
+        _caption(s, "Shape", "pattern"),
+        Words(f"It covers {100 * p.coverage:.0f} % of the area: {size}{space}. Its edge is {soft}, {edge:.1f} mm."),
+        Patches([("marking", p.lab), ("ground", p.ground_lab)]),
+        Words(
+            f"The marking runs from L* {p.value_range[0]:.0f} to {p.value_range[1]:.0f} "
+            f"(steps {value_step(p.value_range[0])}–{value_step(p.value_range[1])}), the ground from {p.ground_range[0]:.0f} to {p.ground_range[1]:.0f}."
+        ),
+        row(
+            _button("Add a part", "add", lambda: s.trace("add"), "Draw round what belongs to the marking"),
+            _button("Take a part", "minus", lambda: s.trace("away"), "Draw round what does not"),
+            None,
+        ),
+    ]
+    if area.marking_edits:
+        out.append(row(_button("Forget my corrections", "back", lambda: _forget(s, area)), None))
+    out.append(
+        row(_button("Write as SVG", "sheet", lambda: write_marking(s), "The outline as vectors at true size, to trace or cut"), None)
+    )
+    return out
+
+
+def _set_kind(s: Areas, area: Area, kind: str) -> None:
+    area_edits.change(s.model, "class of the marking", replace(area, marking_kind=kind))
+
+
+def _forget(s: Areas, area: Area) -> None:
+    area_edits.change(s.model, "marking", replace(area, marking_edits=()))
+
+
+def write_marking(s: Areas) -> None:
+    """Write the chosen area's outline and marking as SVG in millimetres of the paper."""
+    from hanabira.core.area.pattern import svg
+    from hanabira.core.area.shape import smooth_ring
+    from hanabira.core.faults import Fault
+    from hanabira.studio.writing import write_file
+
+    model, area = s.model, s.model.area
+    rings = model.marking_rings(model.area_id)
+    if area is None or model.photo is None or model.mm_per_px is None or not rings:
+        s.desk.say("There is no marking to write.", "Nothing was written.", "Choose an area with a marking, and wait until it is measured.")
+        return
+    path = s.desk.ask_save_path(f"{area.name} marking.svg")
+    if not path:
+        return
+    target = Path(path) if path.lower().endswith(".svg") else Path(f"{path}.svg")
+    outline = tuple((float(x), float(y)) for x, y in (smooth_ring(area.ring) if area.smooth else area.ring))
+    assert model.commission is not None
+    drawing = svg(
+        (outline, *rings), model.commission.picture_mm, f"{model.commission.name}: {area.name}", model.mm_per_px, model.photo.crop[:2]
+    )
+    try:
+        write_file(target, drawing)
+    except Fault as fault:
+        model.messages.fault(fault)
+        return
+    model.messages.remark(f"The marking is written: {target}")
+
+
+# -- shape ------------------------------------------------------------------------
+def _shape(s: Areas, m: Measures, area: Area) -> list:
+    model = s.model
+    out: list = [
+        Caption("Join and cut"),
+        row(
+            _button("Join a loop", "add", lambda: s.next_loop("join"), "The next loop is added (or hold Shift)"),
+            _button(
+                "Cut a loop away", "minus", lambda: s.next_loop("cut"), "The next loop is cut off; inside it makes a hole (or hold Alt)"
+            ),
+            None,
+        ),
+    ]
+    near = [a for a, _d in model.neighbours(area)]
+    if near:
+        other = Choice()
+        other.setAccessibleName("Area to join")
+        for a in near:
+            other.addItem(f"{a.number} {a.name}", a.id)
+        joined = _button(
+            "Join with", None, lambda: area_edits.join_areas(model, next(a for a in model.areas if a.id == other.currentData()))
+        )
+        out.append(row(joined, other))
+    if area.holes:
+        out.append(
+            row(
+                _button(
+                    f"Close {len(area.holes)} hole{'s' if len(area.holes) > 1 else ''}", "petal", lambda: area_edits.close_holes(model)
+                ),
+                None,
+            )
+        )
+    over = model.areas_over(area)
+    out.append(_caption(s, "Overlap", "overlap"))
+    out.append(Words(("On top of it: " + ", ".join(a.name for a in over[:4]) + ".") if over else "Nothing lies on top of it."))
+    out.append(
+        row(
+            _button("On top", "up", lambda: area_edits.lay(model, 1)),
+            _button("Underneath", "down", lambda: area_edits.lay(model, -1)),
+            None,
+        )
+    )
+    out += [
+        Caption("The other side of the face"),
+        row(
+            _button(
+                "Mirror this area over",
+                "mirror",
+                lambda: area_edits.mirror_over(model),
+                "A second eye or ear: mirrored over the nose and moved to where the photo resembles it",
+            ),
+            None,
+        ),
+        Caption("Place in the working order"),
+        row(
+            _button("Earlier", "up", lambda: area_edits.step_order(model, -1)),
+            _button("Later", "down", lambda: area_edits.step_order(model, 1)),
+            None,
+        ),
+        Words("Or drag its name in the margin onto another one."),
+    ]
+    out += _borrow(s, area)
+    out += template_parts(s)
+    return out
+
+
+def _borrow(s: Areas, area: Area) -> list:
+    """Values and colours from another photo of the commission."""
+    others = [p for p in s.model.photos if s.model.photo is not None and p.id != s.model.photo.id]
+    if not others:
+        return []
+    source = Choice()
+    source.setAccessibleName("Photo that values and colours come from")
+    source.addItem("this photo", "")
+    for p in others:
+        source.addItem(p.original_name, p.id)
+    source.setCurrentIndex(max(0, source.findData(area.colour_photo_id or s.beside_id)))
+
+    def chosen(_i: int) -> None:
+        key = source.currentData()
+        s.show_beside(key)
+        if not key and area.colour_photo_id:
+            area_edits.change(s.model, "values from this photo", replace(area, colour_photo_id="", colour_ring=()))
+
+    source.activated.connect(chosen)
+    words = "Draw a loop on the photo at the right, where the same fur shows its true colour." if s.beside_id else ""
+    return [Caption("Values and colours from"), row(source, None), *([Words(words)] if words else [])]
+
+
+def template_parts(s: Areas) -> list:
+    """Templates to place."""
+    out: list = [Caption("The usual areas of")]
+    keys = list(templates())
+    for pair in (keys[:2], keys[2:]):
+        out.append(row(*(_button(templates()[key].name, "loop", lambda key=key: s.choose_template(key)) for key in pair), None))
+    return out
