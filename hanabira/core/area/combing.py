@@ -84,7 +84,7 @@ def correct_axes(field: HairField, strokes: Sequence[Sequence[Point]], origin: t
     share = np.where(touched, np.clip((pull - 0.32) / 0.4, 0, 1), 0)
     share = np.where(touched & ~sure, 1.0, share)
     mixed = (1 - share) * z + share * unit
-    direction = np.degrees(np.angle(mixed)) / 2 % 180
+    direction = np.where(touched, np.degrees(np.angle(mixed)) / 2 % 180, field.direction_deg)
     coherence = np.where(touched, np.maximum(field.coherence, 0.6), field.coherence)
     return HairField(direction, coherence, sure | touched, field.step_px), touched
 

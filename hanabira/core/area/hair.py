@@ -146,7 +146,8 @@ def measure_hair(lightness: Array, mask: Array) -> tuple[Hair, HairField | None]
     share = float(field.sure[inside].mean())
     texture = _texture(lightness, mask)
     clear = share >= _LEAST_SHARE and (share >= 0.5 or mean_coherence >= _CLEAR_COHERENCE)
-    if clear and not texture.even and (texture.spotty and mean_coherence < 0.45 or mean_coherence < 0.38):
+    limit = 0.38 if not texture.spotty else 0.45 if texture.middle > 0.05 else 0.7
+    if clear and not texture.even and mean_coherence < limit:
         nothing = HairField(whole.direction_deg, whole.coherence, np.zeros_like(whole.sure), whole.step_px)
         return Hair(None, None, mean_coherence, None, None, None, "its marks lie in a few places, as in an eye or a nose"), nothing
     if not clear and not (texture.even and mean_coherence >= 0.26 and share > 0.12):

@@ -151,7 +151,7 @@ def _pigment(lab: Array) -> str:
     if pink.mean() > 0.15 and dark.mean() > 0.15:
         return "mottled"
     middle = np.median(lab, 0)
-    if middle[1] > _PINK_A and middle[0] > 38:
+    if middle[1] > _PINK_A and middle[0] > 38 and (middle[1] > 0.9 * middle[2] or middle[0] > 58):
         return "pink"
     if middle[0] < 26 and float(chroma(middle)) < 10:
         return "black"
