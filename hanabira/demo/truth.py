@@ -1,4 +1,4 @@
-"""The ground truth of the demo photo, reduced to cells of eight pixels."""
+"""The demo's client photos with their ground truth, reduced to cells of eight pixels."""
 
 from __future__ import annotations
 
@@ -9,22 +9,61 @@ import numpy as np
 
 DATA = Path(__file__).parent / "data"
 PHOTO = DATA / "tansy.jpg"
+PHOTOS = {"rabbit": PHOTO, "pony": DATA / "bracken.jpg", "owl": DATA / "vesper.jpg", "jackdaw": DATA / "sloe.jpg"}
+"""Kinds of animal and their pictures; `tools/render_demo.py` makes them."""
 
 
 @dataclass(frozen=True)
 class Truth:
-    """``direction_deg`` axial, NaN without hair; ``part`` see animals.engine.PARTS; ``marking`` 0 or 1; ``step_px`` pixels a cell."""
+    """``direction_deg`` axial, NaN without hair or barbs; ``part`` numbers as the renderer names them (0 is background).
+
+    ``marking`` 0 or 1; ``light`` points to the light: right, up, to the viewer; ``step_px`` pixels a cell;
+    ``row_px`` the spacing of feather rows, NaN for fur.
+    """
 
     direction_deg: np.ndarray
     part: np.ndarray
     marking: np.ndarray
     light: np.ndarray
     step_px: int
+    row_px: np.ndarray | None = None
+
+    @property
+    def light_deg(self) -> float:
+        """Direction of the light in the picture, 0 right, counter-clockwise."""
+        return float(np.degrees(np.arctan2(self.light[1], self.light[0])) % 360)
 
 
-def demo_truth() -> Truth:
-    """Truth of `PHOTO`: written when it was rendered (rabbit, harlequin, 2000 × 1600, seed 1)."""
-    with np.load(DATA / "tansy_truth.npz", allow_pickle=False) as f:
+def demo_truth(kind: str = "rabbit") -> Truth:
+    """Truth of one of `PHOTOS`, written when it was rendered."""
+    photo = PHOTOS[kind]
+    with np.load(photo.with_name(f"{photo.stem}_truth.npz"), allow_pickle=False) as f:
         raw = f["direction"]
         direction = np.where(raw == 255, np.nan, raw / 254 * 180)
-        return Truth(direction, f["part"], f["marking"], f["light"], int(f["step_px"]))
+        row = np.where(f["row"] == 0, np.nan, f["row"].astype(np.float32) / 4) if "row" in f else None
+        return Truth(direction, f["part"], f["marking"], f["light"], int(f["step_px"]), row)
+
+
+def reduced(
+    direction: np.ndarray, part: np.ndarray, marking: np.ndarray, light: np.ndarray, row: np.ndarray | None = None, step: int = 8
+) -> dict:
+    """Truth arrays of full size as the small arrays that ship: one byte a cell, angles in 254ths of a half turn."""
+    h, w = part.shape[0] // step, part.shape[1] // step
+    block = lambda a: a[: h * step, : w * step].reshape(h, step, w, step)  # noqa: E731
+    known = np.isfinite(direction)
+    z = np.where(known, np.exp(2j * np.radians(np.nan_to_num(direction))), 0)
+    mean, share = block(z).mean((1, 3)), block(known.astype(float)).mean((1, 3))
+    angle = np.degrees(np.angle(mean)) / 2 % 180
+    coded = np.where(share > 0.5, np.round(angle / 180 * 254) % 254, 255).astype(np.uint8)
+    out = {
+        "direction": coded,
+        "part": part[step // 2 :: step, step // 2 :: step][:h, :w].astype(np.uint8),
+        "marking": (block(marking.astype(float)).mean((1, 3)) > 0.5).astype(np.uint8),
+        "light": np.asarray(light, np.float32),
+        "step_px": np.int32(step),
+    }
+    if row is not None:
+        known = np.isfinite(row)
+        total, count = block(np.where(known, row, 0.0)).sum((1, 3)), block(known.astype(float)).sum((1, 3))
+        out["row"] = np.clip(np.where(count > step * step / 2, total / np.maximum(count, 1) * 4, 0), 0, 255).astype(np.uint8)
+    return out

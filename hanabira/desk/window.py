@@ -106,11 +106,13 @@ class Desk(QMainWindow):
         grid.addWidget(self.pages, 1, 0)
         grid.addWidget(self.bench, 1, 1, 3, 1)
         grid.addWidget(self.message_strip, 2, 0)
-        grid.addWidget(self.job_strip, 3, 0)
         grid.addWidget(self.rule, 4, 0, 1, 2)
         grid.setRowStretch(1, 1)
         grid.setColumnStretch(0, 1)
         self.setCentralWidget(centre)
+        # work that comes and goes must not move the picture under the hand: its strip lies over the mat's foot
+        self.job_strip.setParent(centre)
+        self.job_strip.float_over(self.pages)
         self.current: Stage = self.stages["Shelf"]
         self.command_list = CommandList(self)
         self._held = ""

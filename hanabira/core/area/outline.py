@@ -221,11 +221,13 @@ def place_twin(pixels: np.ndarray, area: Outline, a: Point, b: Point, reach: flo
     """The twin of an area across the line a–b, moved to where the photo resembles its mirror image, and the likeness 0–1.
 
     The mirrored patch is looked for by normalised cross-correlation (Lewis 1995) up to ``reach`` of its own size away.
-    Below a likeness of .3 it stays where the mirror puts it.
+    Below a likeness of .3 it stays where the mirror puts it. Raises `AreaFault` when that lies outside the photo.
     """
     twin = Outline(mirror_ring(area.ring, a, b), area.smooth, tuple(mirror_ring(h, a, b) for h in area.holes))
     x0, y0, x1, y1 = twin.box()
     h, w = pixels.shape[:2]
+    if max(0, min(x1, w) - max(x0, 0)) * max(0, min(y1, h) - max(y0, 0)) < 0.6 * (x1 - x0) * (y1 - y0):
+        raise AreaFault("Its other side would lie outside the photo.", "Nothing was added.", "Draw the twin by hand.")
     k = min(1.0, 160 / max(x1 - x0, y1 - y0))
     # the whole photo turned over across the line, then the patch where the twin lies
     o, d = np.asarray(a, float), np.asarray(b, float) - np.asarray(a, float)

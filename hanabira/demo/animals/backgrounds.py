@@ -63,3 +63,18 @@ def garden(w, h, rng, sx):
     lawn = lawn * (0.8 + 0.5 * smooth(-0.5, 1.0, sx * x + 0.6 * cloud(H, W, 4, rng))[..., None])
     img = mix(img, lawn, smooth(0.60, 0.68, y + 0.02 * cloud(H, W, 6, rng))[..., None])
     return cv2.resize(disc_blur(disc_blur(img, 11), 3), (w, h), interpolation=cv2.INTER_CUBIC)
+
+
+def stable(w, h, rng, sx):
+    """Dark doorway: faint planks, a warm edge of light, out of focus."""
+    W, H = 640, int(640 * h / w)
+    y = np.linspace(0, 1, H, dtype=F)[:, None]
+    x = np.linspace(-1, 1, W, dtype=F)[None]
+    base = lin((62, 55, 49)) * (0.12 + 0.95 * smooth(1.1, -1.0, -sx * x + 0.5 * y) ** 1.6)[..., None]
+    plank = (0.82 + 0.18 * np.sign(np.sin(38 * x + 0.3 * np.sin(3 * y))))[..., None]
+    img = (base * plank * (1 + 0.25 * cloud(H, W, 8, rng))[..., None]).astype(F)
+    post = smooth(0.07, 0.05, np.abs(x - 0.70)) + 0.5 * smooth(0.04, 0.03, np.abs(y - 0.80))
+    img = mix(img, lin((70, 60, 50)) * (0.35 + 0.3 * y)[..., None], np.clip(post, 0, 1)[..., None])
+    glow = np.exp(-(((x + 0.95 * -np.sign(sx) * -1) / 0.55) ** 2) - ((y - 0.2) / 0.6) ** 2)[..., None]
+    img = np.clip(img + glow * lin((112, 104, 92)) * 0.35, 0, None).astype(F)
+    return cv2.resize(disc_blur(img, 13), (w, h), interpolation=cv2.INTER_CUBIC)

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
+from scipy.spatial import cKDTree
 
 from hanabira.demo.animals.coats import SKIN, Coat
 from hanabira.demo.animals.develop import develop, lens_blur
-from hanabira.demo.animals.engine import PART, Camera, F, composite, lin, mix, to_srgb
+from hanabira.demo.animals.engine import PART, Camera, F, composite, lin, mix, smooth, to_srgb
 from hanabira.demo.animals.hair import join
 from hanabira.demo.animals.lighting import Light
+from hanabira.demo.animals.mane import pony_hair
 from hanabira.demo.animals.scene import SCENES, fine_hairs, grow_coat, scene_maps
 
 
@@ -32,6 +34,13 @@ def render(kind="rabbit", coat=None, size=(1280, 800), seed=1, ss=None, **over):
     )
     m = scene_maps(kind, sc, cam, light, rng)
     extra = fine_hairs(kind, m, cam, light, rng, ss, coat)
+    if kind == "pony":
+        mane, guides = pony_hair(sc, m, cam, light, rng, ss, coat)
+        extra += mane
+        d1 = cKDTree(guides).query(m["P"], distance_upper_bound=0.1)[0]
+        d2 = cKDTree(guides).query(m["P"] + 0.05 * light.dir, distance_upper_bound=0.1)[0]
+        m["ao"] = m["ao"] * mix(0.45, 1, smooth(0.01, 0.08, d1))
+        m["sh"] = m["sh"] * mix(0.30, 1, smooth(0.012, 0.06, d2))
     painter = Coat(coat, kind, rng, m["shape"].eyes, sc["skin"])
     strands = join([grow_coat(kind, sc, m, painter, cam, light, rng, ss)] + extra)
     buf = composite(strands, W, H, m["depth"] - 0.012)

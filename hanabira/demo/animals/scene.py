@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 
 from hanabira.demo.animals import shapes
-from hanabira.demo.animals.backgrounds import garden
+from hanabira.demo.animals.backgrounds import garden, stable
 from hanabira.demo.animals.engine import PART, Ear, F, Noise3, lin, mix, occlusion, smooth, tile_order, unit
 from hanabira.demo.animals.hair import hair_set, make_hair, strand_pieces
 from hanabira.demo.animals.lighting import K, shade_hair
@@ -34,6 +34,29 @@ SCENES = {
         spread=0.16,
         flat=1.0,
         tone=1.0,
+    ),
+    "pony": dict(
+        shape=shapes.pony,
+        target=(0.0, -0.285, 0),
+        yaw=26,
+        pitch=2,
+        scale=650,
+        focus=0.14,
+        sun=(-0.62, 0.62, 0.48),
+        back=stable,
+        coat="dapple",
+        indoor=True,
+        gloss=0.30,
+        skin=(52, 47, 48),
+        ear_skin=(112, 98, 94),
+        clump=(6, 90),
+        pull=(0.14, 0.10),
+        density=0.34,
+        fuzz=0.70,
+        curl=0.02,
+        spread=0.08,
+        flat=0.55,
+        tone=0.55,
     ),
 }
 

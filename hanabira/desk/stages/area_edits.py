@@ -191,7 +191,11 @@ def mirror_over(model: Model) -> None:
     k = view.pixels.shape[1] / view.size[0]
     small = lambda line: tuple((x * k, y * k) for x, y in line)  # noqa: E731
     a, b = face_axis(model)
-    twin, likeness = place_twin(view.pixels, Outline(small(area.ring), area.smooth, tuple(map(small, area.holes))), *small((a, b)))
+    try:
+        twin, likeness = place_twin(view.pixels, Outline(small(area.ring), area.smooth, tuple(map(small, area.holes))), *small((a, b)))
+    except Fault as fault:
+        model.messages.fault(fault)
+        return
     up = lambda line: tuple((x / k, y / k) for x, y in line)  # noqa: E731
     number = max((q.number for q in model.all_areas), default=0) + 1
     ring = up(twin.ring)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QRectF, Qt, QTimer
+from PyQt6.QtCore import QEvent, QObject, QRectF, Qt, QTimer
 from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QWidget
 
@@ -45,6 +45,7 @@ class JobStrip(QWidget):
     def __init__(self, jobs: JobRunner, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.jobs = jobs
+        self._below: QWidget | None = None
         box = QHBoxLayout(self)
         box.setContentsMargins(0, 0, 8, 0)
         self.bar = _Progress()
@@ -77,7 +78,25 @@ class JobStrip(QWidget):
 
     def _show(self) -> None:
         if self._visible_jobs():
+            self._place()
             self.show()
+            self.raise_()
+
+    def float_over(self, below: QWidget) -> None:
+        """Lie over the foot of another widget of the same parent instead of taking room beside it."""
+        self._below = below
+        below.installEventFilter(self)
+
+    def _place(self) -> None:
+        if self._below is not None:
+            high = self.sizeHint().height()
+            r = self._below.geometry()
+            self.setGeometry(r.left(), r.bottom() + 1 - high, r.width(), high)
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if watched is self._below and event.type() in (QEvent.Type.Resize, QEvent.Type.Move) and self.isVisible():
+            self._place()
+        return super().eventFilter(watched, event)
 
     def _cancel(self) -> None:
         for job in self._visible_jobs():

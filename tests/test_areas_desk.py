@@ -1,0 +1,246 @@
+"""Areas by hand: touch, eye, push, comb, join, cut, order, templates, twin, marking, through real gestures; each can be taken back."""
+
+import math
+
+import numpy as np
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtTest import QTest
+
+from hanabira.core.area.outline import Outline
+from hanabira.core.area.shape import ring_area
+from hanabira.desk.controls import Pick
+from hanabira.desk.stages import area_edits
+from hanabira.desk.widgets.measure_cards import ValuePatches
+from tests.test_desk import DemoCase
+
+
+class AreasCase(DemoCase):
+    def setUp(self):
+        super().setUp()
+        self.desk.go("Areas")
+        self.settle()
+        self.stage, self.mat = self.desk.current, self.desk.current.mat
+
+    def at(self, x: float, y: float) -> QPointF:
+        return self.mat.widget_point(x, y)
+
+    def choose(self, name: str):
+        area = next(a for a in self.model.areas if a.name == name)
+        self.model.choose_area(area.id)
+        self.settle()
+        return area
+
+    def back_to(self, areas) -> None:
+        """The edit is undone by one step."""
+        self.desk.take_back()
+        self.settle()
+        self.assertEqual(self.model.areas, areas)
+
+    def sweep(self, points, mods) -> None:
+        """A drag with a key held."""
+        q = [self.at(*p).toPoint() for p in points]
+        QTest.mousePress(self.mat, Qt.MouseButton.LeftButton, mods, q[0])
+        for p in q[1:]:
+            QTest.mouseMove(self.mat, p)
+            self.app.processEvents()
+        QTest.mouseRelease(self.mat, Qt.MouseButton.LeftButton, mods, q[-1])
+        self.settle()
+
+
+def size(area) -> float:
+    return abs(ring_area(area.ring)) - sum(abs(ring_area(h)) for h in area.holes)
+
+
+class Drawing(AreasCase):
+    def test_a_touch_finds_fur_and_a_wide_drag_takes_more(self):
+        before = self.model.areas
+        self.key(self.mat, "3")
+        self.settle()
+        self.click(self.mat, self.at(1500, 1250))
+        self.settle()
+        small = size(self.model.area)
+        self.assertEqual(len(self.model.areas), 13)
+        self.assertGreater(small, 4000)
+        self.back_to(before)
+        self.drag(self.mat, [self.at(1500, 1250), self.at(1440, 1180), self.at(1330, 1090)])
+        self.settle()
+        self.assertGreater(size(self.model.area), small)
+
+    def test_two_clicks_make_an_eye_with_its_parts(self):
+        before = self.model.areas
+        self.key(self.mat, "4")
+        self.click(self.mat, self.at(1000, 975))
+        self.click(self.mat, self.at(1080, 975))
+        self.settle()
+        area = self.model.area
+        self.assertEqual((area.surface_id, len(area.eye)), ("eye", 2))
+        np.testing.assert_allclose(np.mean(area.ring, 0), (998, 975), atol=18)
+        eye = self.model.measures(area.id).eye
+        self.assertIsNotNone(eye.catchlight)
+        self.assertTrue(90 < eye.catchlight.angle_deg < 180)
+        self.stage.show_tab("parts")
+        self.assertIn("Iris", " ".join(w.words for w in self.desk.bench.findChildren(type(self.words()))))
+        self.back_to(before)
+
+    def words(self):
+        from hanabira.desk.controls import Words
+
+        return Words("")
+
+    def test_a_template_is_placed_in_a_box_in_one_edit(self):
+        before = self.model.areas
+        self.stage.choose_template("head-side")
+        self.drag(self.mat, [self.at(520, 560), self.at(900, 900), self.at(1500, 1500)])
+        self.settle()
+        made = self.model.areas[12:]
+        self.assertEqual([a.name for a in made][:2], ["Eye", "Nose"])
+        self.assertTrue(all(510 <= x <= 1510 and 550 <= y <= 1510 for a in made for x, y in a.ring))
+        self.assertIsNotNone(self.model.measures(made[0].id).eye)
+        self.back_to(before)
+
+
+class Shaping(AreasCase):
+    def test_shift_joins_and_alt_cuts_and_holes_are_closed(self):
+        area = self.choose("Marigold cheek")
+        before = self.model.areas
+        x0, y0 = np.min(area.ring, 0)
+        self.stage.choose_way("loop")
+        loop = lambda x, y, r: [(x + r * math.cos(t), y + r * math.sin(t)) for t in np.linspace(0, 2 * math.pi, 24)]  # noqa: E731
+        self.sweep(loop(690, 1170, 60), Qt.KeyboardModifier.ShiftModifier)
+        self.assertEqual(len(self.model.areas), 12)
+        joined = size(self.model.area)
+        self.assertGreater(joined, size(area) + 2000)
+        self.sweep(loop(930, 1180, 40), Qt.KeyboardModifier.AltModifier)
+        self.assertEqual(len(self.model.area.holes), 1)
+        self.assertAlmostEqual(size(self.model.area), joined - math.pi * 40**2, delta=500)
+        area_edits.close_holes(self.model)
+        self.settle()
+        self.assertEqual(self.model.area.holes, ())
+        for _ in range(2):
+            self.desk.take_back()
+        self.back_to(before)
+        self.sweep(loop(300, 1400, 30), Qt.KeyboardModifier.ShiftModifier)
+        self.assertIn("do not touch", self.said[-1].what)
+        self.assertEqual(self.model.areas, before)
+
+    def test_the_edge_is_pushed(self):
+        area = self.choose("Marigold cheek")
+        before = self.model.areas
+        self.key(self.mat, "6")
+        low = max(area.ring, key=lambda q: q[1])
+        self.drag(self.mat, [self.at(*low), self.at(low[0], low[1] + 20), self.at(low[0], low[1] + 45)])
+        self.settle()
+        self.assertGreater(max(y for _, y in self.model.area.ring), low[1] + 25)
+        self.back_to(before)
+
+    def test_overlap_is_shared_and_can_be_turned_over(self):
+        # the eye lies on the brow: its pixels are not brow
+        brow, eye = self.choose("Brow"), next(a for a in self.model.areas if a.name == "Eye")
+        big = area_edits.add(self.stage, Outline(((880, 850), (1120, 850), (1120, 1100), (880, 1100))), "Socket")
+        self.settle()
+        self.assertIn(eye.id, [a.id for a in self.model.areas_over(self.model.area)])
+        with_hole = self.model.measures(big.id).pixels
+        area_edits.lay(self.model, 1)
+        self.settle()
+        self.assertNotIn(eye.id, [a.id for a in self.model.areas_over(self.model.area)])
+        self.assertGreater(self.model.measures(big.id).pixels, with_hole + 10_000)
+        self.assertEqual(brow.number, 4)
+
+    def test_a_name_dragged_onto_another_takes_its_place(self):
+        before = {a.name: a.number for a in self.model.areas}
+        eye = next(a for a in self.model.areas if a.name == "Eye")
+        first = next(a for a in self.model.areas if a.name == "Far ear")
+        self.assertEqual(before["Eye"], 5)
+        self.drag(self.mat, [self.mat.click_point(eye.id), self.mat.click_point(eye.id) + QPointF(0, -40), self.mat.click_point(first.id)])
+        self.settle()
+        after = {a.name: a.number for a in self.model.areas}
+        self.assertEqual((after["Eye"], after["Far ear"], after["Brow"], after["Throat"]), (1, 2, 5, 12))
+        self.assertEqual(sorted(after.values()), list(range(1, 13)))
+        area_edits.step_order(self.model, 1)
+        self.desk.take_back()
+        self.desk.take_back()
+        self.assertEqual({a.name: a.number for a in self.model.areas}, before)
+
+    def test_a_twin_on_the_other_side(self):
+        ear = self.choose("Near ear")
+        # in profile the nose is at the rim: over it the twin would lie outside
+        area_edits.mirror_over(self.model)
+        self.assertIn("outside the photo", self.said[-1].what)
+        self.choose("Nose and lip")
+        self.stage.delete()
+        self.choose("Near ear")
+        area_edits.mirror_over(self.model)
+        self.settle()
+        twin = self.model.area
+        self.assertEqual((twin.name, len(self.model.areas)), ("Far ear", 12))
+        self.assertAlmostEqual(size(twin), size(ear), delta=0.05 * size(ear))
+        self.assertLess(np.mean(twin.ring, 0)[0], np.mean(ear.ring, 0)[0])
+
+
+class CombingAndMarking(AreasCase):
+    def test_one_stroke_gives_root_and_tip_and_crossing_strokes_correct(self):
+        area = self.choose("Shoulder")
+        before = self.model.areas
+        m = self.model.measures(area.id)
+        self.assertIsNone(m.combed)
+        axis = math.radians(m.hair.direction_deg)
+        c = np.array((1520.0, 1330.0))
+        tip = c + 90 * np.array([math.cos(axis), -math.sin(axis)])
+        self.key(self.mat, "7")
+        self.drag(self.mat, [self.at(*c), self.at(*(c + tip) / 2), self.at(*tip)])
+        self.settle()
+        combed = self.model.measures(area.id).combed
+        self.assertIsNotNone(combed)
+        self.assertLess(abs((combed.mean_deg - math.degrees(axis) + 180) % 360 - 180), 45)
+        # the other way round turns every hair
+        self.desk.take_back()
+        self.drag(self.mat, [self.at(*tip), self.at(*(c + tip) / 2), self.at(*c)])
+        self.settle()
+        turned = self.model.measures(area.id).combed
+        self.assertGreater(abs((turned.mean_deg - combed.mean_deg + 180) % 360 - 180), 120)
+        across = 90 * np.array([math.sin(axis), math.cos(axis)])
+        self.drag(self.mat, [self.at(*c), self.at(*(c + across / 2)), self.at(*(c + across))])
+        self.settle()
+        fixed = self.model.measures(area.id).field
+        i, j = int((c[1] + across[1] / 2 - m.origin[1]) / fixed.step_px), int((c[0] + across[0] / 2 - m.origin[0]) / fixed.step_px)
+        wanted = (math.degrees(axis) + 90) % 180
+        self.assertLess(abs((fixed.direction_deg[i, j] - wanted + 90) % 180 - 90), 15)
+        self.desk.take_back()
+        self.back_to(before)
+
+    def test_the_artist_says_the_class_and_traces_the_marking(self):
+        path = self.folder.parent / "cheek.svg"
+        self.desk.ask_save_path = lambda _n: str(path)
+        area = self.choose("Marigold cheek")
+        self.stage.show_tab("marking")
+        area_edits.change(self.model, "class of the marking", area.__class__(**{**area.__dict__, "marking_kind": "patches"}))
+        self.settle()
+        m = self.model.measures(area.id)
+        self.assertEqual((m.marking.kind, m.marking.confidence), ("patches", 1.0))
+        self.assertTrue(self.model.marking_rings(area.id))
+        cover = m.pattern.coverage
+        self.stage.trace("away")
+        x, y = np.mean(m.pattern.outlines[0].ring, 0)
+        self.drag(self.mat, [self.at(x + 60 * math.cos(t), y + 60 * math.sin(t)) for t in np.linspace(0, 6.2, 14)])
+        self.settle()
+        self.assertNotEqual(self.model.measures(area.id).pattern.coverage, cover)
+        self.desk.actions_["Write the marking as SVG"].trigger()
+        text = path.read_text()
+        self.assertIn('width="320.00mm"', text)
+        self.assertGreaterEqual(text.count("M"), 2)
+
+    def test_a_figure_shows_its_sample_on_the_photo(self):
+        self.choose("Marigold cheek")
+        patches = self.desk.bench.findChildren(ValuePatches)[0]
+        self.click_stop(patches, "value light")
+        image, where = self.mat.patch
+        self.assertGreater(where.width(), 300)
+        self.click_stop(self.desk.bench.findChildren(ValuePatches)[0], "value light")
+        self.assertIsNone(self.mat.patch)
+
+    def test_neighbours_and_tabs(self):
+        area = self.choose("Soot blaze")
+        near = {a.name: d for a, d in self.model.neighbours(area)}
+        self.assertGreater(near["Brow"], 10)
+        tabs = next(q for q in self.desk.bench.findChildren(Pick) if q.accessibleName() == "What the card shows")
+        self.assertEqual(tabs.stop_keys(), ["read", "marking", "shape"])
