@@ -1,31 +1,72 @@
-"""Runs every test with warnings as errors and ends with the line ``N passed, N failed``."""
+"""Runs every test with warnings as errors, in two processes, and ends with the line ``N passed, N failed``.
 
+``python -m tests [names…]`` runs only the named ones, in one process.
+"""
+
+from __future__ import annotations
+
+import os
+import subprocess
 import sys
 import tempfile
 import unittest
 import warnings
+from pathlib import Path
 
 warnings.simplefilter("error")
+SLOW = ("test_by_hand", "test_desk", "test_kit_room", "test_areas_desk", "test_study_desk")
+"""Modules that open windows; the longest are spread over both processes first."""
 
 
-def main() -> int:
-    import os
+def modules() -> list[str]:
+    """All test modules, the longest first."""
+    found = sorted(p.stem for p in Path(__file__).parent.glob("test_*.py"))
+    return [m for m in SLOW if m in found] + [m for m in found if m not in SLOW]
 
+
+def run(names: list[str]) -> int:
+    """Run the named tests here; the exit code."""
     with tempfile.TemporaryDirectory(prefix="hanabira-tests-") as home:
         # nothing of the user's own is read or written
         for key in ("XDG_DATA_HOME", "XDG_CACHE_HOME", "XDG_CONFIG_HOME"):
             os.environ[key] = home
         os.environ["HANABIRA_CACHE"] = os.path.join(home, "cache")
-        loader = unittest.TestLoader()
-        names = sys.argv[1:]
-        suite = loader.loadTestsFromNames(names) if names else loader.discover("tests", top_level_dir=".")
+        suite = unittest.TestLoader().loadTestsFromNames(names)
         result = unittest.TextTestRunner(verbosity=1, warnings="error", buffer=True).run(suite)
     failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
-    skipped = len(result.skipped)
-    passed = result.testsRun - failed - skipped
-    print(f"{passed} passed, {failed} failed" + (f", {skipped} skipped" if skipped else ""))
+    print(f"{result.testsRun - failed - len(result.skipped)} passed, {failed} failed", flush=True)
     return 1 if failed or not result.testsRun else 0
 
 
+def run_all() -> int:
+    """Hand module after module to two processes; add up what they count."""
+    waiting, running, passed, failed, bad = modules(), [], 0, 0, False
+    while waiting or running:
+        while waiting and len(running) < 2:
+            name = waiting.pop(0)
+            out = tempfile.TemporaryFile("w+")  # noqa: SIM115 - open as long as its process
+            process = subprocess.Popen([sys.executable, "-m", "tests", f"tests.{name}"], stdout=out, stderr=subprocess.STDOUT)
+            running.append((name, process, out))
+        for job in list(running):
+            name, process, out = job
+            try:
+                code = process.wait(0.2)
+            except subprocess.TimeoutExpired:
+                continue
+            running.remove(job)
+            out.seek(0)
+            text = out.read()
+            out.close()
+            last = text.strip().splitlines()[-1].split() if text.strip() else []
+            if len(last) == 4 and last[1] == "passed,":
+                passed, failed = passed + int(last[0]), failed + int(last[2])
+            else:
+                failed += 1  # the process itself came to grief
+            bad |= code != 0
+            print(text if code else f"{name}: {' '.join(last)}", flush=True)
+    print(f"{passed} passed, {failed} failed")
+    return 1 if bad or failed or not passed else 0
+
+
 if __name__ == "__main__":
-    sys.exit(main())
+    sys.exit(run(sys.argv[1:]) if sys.argv[1:] else run_all())

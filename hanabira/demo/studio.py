@@ -1,4 +1,4 @@
-"""The demo studio: one commission on the synthetic rabbit, with its areas and two recipes."""
+"""The demo studio: the synthetic rabbit with its areas and recipes, and two further sitters."""
 
 from __future__ import annotations
 
@@ -13,7 +13,8 @@ from hanabira.core.solver.area import Layer, paper_targets, solve_area
 from hanabira.core.solver.target import reach
 from hanabira.core.token import SILENT, Token
 from hanabira.craft.reader import paper, shipped_kit, surfaces
-from hanabira.demo.truth import PHOTO
+from hanabira.demo.sitters import sitters
+from hanabira.demo.truth import PHOTO, PHOTOS
 from hanabira.studio.pictures import read_picture
 from hanabira.studio.records import Area, Commission, Photo, Recipe
 from hanabira.studio.store import DATABASE, Store
@@ -238,7 +239,16 @@ def _fill(store: Store, token: Token) -> None:
     digest, suffix, (w, h) = store.take_in(PHOTO)
     photo = Photo("demo-tansy-photo", commission.id, digest, suffix, "tansy.jpg", w, h, CROP)
     areas = [
-        Area(f"demo-area-{n}", commission.id, photo.id, n, name, surface, tuple((float(x), float(y)) for x, y in ring))
+        Area(
+            f"demo-area-{n}",
+            commission.id,
+            photo.id,
+            n,
+            name,
+            surface,
+            tuple((float(x), float(y)) for x, y in ring),
+            eye=((998.0, 975.0), (1086.0, 975.0)) if surface == "eye" else (),
+        )
         for n, (name, surface, ring) in enumerate(AREAS, 1)
     ]
     recipes, tray = [], []
@@ -249,6 +259,10 @@ def _fill(store: Store, token: Token) -> None:
         recipes.append(Recipe(area.id, layers))
         tray += [q.code for q in layers]
     store.edit([commission, photo, *areas, *recipes])
+    for sitter in sitters(datetime.date.today()):
+        digest, suffix, (w, h) = store.take_in(PHOTOS[sitter.kind])
+        theirs = Photo(f"{sitter.commission.id}-photo", sitter.commission.id, digest, suffix, sitter.file_name, w, h, sitter.crop)
+        store.edit([sitter.commission, theirs, *sitter.records(theirs.id)])
     store.keep_setting("commission", commission.id)
     store.keep_setting("area", next(a.id for a in areas if a.name == "Marigold cheek"))
 

@@ -36,6 +36,11 @@ TOPICS: dict[str, tuple[str, str]] = {
         "The place you pick is taken to be grey: what colour it has is the colour of the light, and the whole photo is turned into daylight by the cone responses of the eye. "
         "A known colour works the same way. Exposure multiplies the light in stops. All of it is kept as settings; the client’s file is never changed.",
     ),
+    "warmth": (
+        "How warm and cool are weighed",
+        "The median colour of the cut-out animal, or of the whole photo before it is cut out, counts as neutral. Every place is compared with it along the line from blue to orange, after the "
+        "finest grain is smoothed. More than 1.5 Lab units count. The map keeps the values and paints only the lean.",
+    ),
     "sun": (
         "How the light’s direction is estimated",
         "At the animal’s edge its surface turns away, so the outline tells which way it faces. The brightness just inside the edge and the lean of brightness over the whole body are both "

@@ -72,7 +72,10 @@ def _area(model: Model, area: Area, corner: tuple[float, float], k: float) -> Ca
     bands = tuple((b, prediction.band(b).target, prediction.band(b).lab, prediction.band(b).delta_e00) for b in BANDS)
     facts = [f"{m.temperature.word}"]
     if m.hair.direction_deg is not None:
-        facts.append(f"hair {m.hair.direction_deg:.0f}°")
+        way = m.combed.mean_deg if m.combed is not None else None
+        facts.append(f"hair root to tip {way:.0f}°" if way is not None else f"hair {m.hair.direction_deg:.0f}°")
+        if m.lie and m.lie != "straight":
+            facts.append(m.lie)
         if m.length_mm:
             facts.append(f"visible run about {m.length_mm:.0f} mm")
     if m.mm2:

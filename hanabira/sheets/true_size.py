@@ -20,7 +20,7 @@ from hanabira.core.colour.spaces import Array, bytes_to_lab, lab_to_srgb
 from hanabira.core.study.grid import Grid
 from hanabira.core.study.printer import STRIPES, WEDGE, correct
 from hanabira.core.token import SILENT, Token
-from hanabira.sheets.recipe_card import PAGES, register_fonts
+from hanabira.sheets.recipe_card import PAGES, register_fonts, wrap
 from hanabira.studio.writing import write_file
 
 EDGE_MM = 8.0
@@ -245,9 +245,10 @@ def write_wedge(target: Path, page: str = "A4") -> Path:
     )
     c.setFont("lato", 10)
     y = top - 8 * mm
-    for line in words:
-        c.drawString(left, y, line)
-        y -= 5.2 * mm
+    for paragraph in words:
+        for line in wrap(paragraph, "lato", 10, size[0] - 2 * left):
+            c.drawString(left, y, line)
+            y -= 5.2 * mm
     y -= 4 * mm
     cell, high = 24 * mm, 22 * mm
     for k, lightness in enumerate(WEDGE):
@@ -256,6 +257,9 @@ def write_wedge(target: Path, page: str = "A4") -> Path:
         c.setFillColor(Color(v, v, v))
         c.rect(x, cy, cell, high, stroke=0, fill=1)
         c.setFillColor(black)
+        if lightness == 100:  # its place is told by corners alone: an outline would change the look
+            for dx, dy in ((0, 0), (cell, 0), (0, high), (cell, high)):
+                c.circle(x + dx, cy + dy, 0.6, stroke=0, fill=1)
         c.setFont("lato-bold", 10)
         c.drawCentredString(x + cell / 2, cy - 4.4 * mm, str(k + 1))
     y -= 3 * (high + 8 * mm) + 8 * mm

@@ -113,7 +113,7 @@ def measure_eye(pixels: np.ndarray, centre: Point, rim: Point) -> Eye:
 def iris_word(lab: Sequence[float]) -> str:
     """The iris's colour as artists group them: pale, amber, brown, blue, green, black or grey."""
     lightness, c, hue = float(lab[0]), float(chroma(lab)), float(hue_deg(lab))
-    if lightness < 14:
+    if lightness < 14 or (lightness < 20 and c < 12):
         return "black"
     if c < 7:
         return "pale" if lightness > 62 else "grey"
@@ -174,7 +174,15 @@ def _catchlight_mask(lightness: Array, rho: Array) -> Array:
     limit = max(general + 25.0, 0.62 * float(np.percentile(values, 99.7)) + 0.38 * general, 38.0)
     found = (lightness > limit) & inside
     n, parts, stats, _ = cv2.connectedComponentsWithStats(found.astype(np.uint8), connectivity=8)
-    keep = [i for i in range(1, n) if 10 <= stats[i, cv2.CC_STAT_AREA] < 0.3 * inside.sum()]
+    keep = []
+    for i in range(1, n):
+        if not 10 <= stats[i, cv2.CC_STAT_AREA] < 0.3 * inside.sum():
+            continue
+        spot = parts == i
+        rim = (cv2.dilate(spot.astype(np.uint8), np.ones((9, 9), np.uint8)) > 0) & ~spot & (rho < 1.0)
+        # a light has the dark eye all round it; what runs out to the rim is lid or fur
+        if float(rho[spot].max()) < 0.9 or float(np.percentile(lightness[rim], 75)) < general + 0.5 * (limit - general):
+            keep.append(i)
     out = np.isin(parts, keep)
     return cv2.dilate(out.astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
 

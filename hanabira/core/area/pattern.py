@@ -11,6 +11,7 @@ from scipy.spatial import cKDTree
 
 from hanabira.core.area.marking_features import two_tones
 from hanabira.core.area.outline import Outline, from_mask
+from hanabira.core.area.palette import PaletteColour, measure_palette
 from hanabira.core.area.shape import Point, Region, fill_ring
 from hanabira.core.colour.spaces import Array, bytes_to_lab
 
@@ -39,6 +40,8 @@ class Pattern:
     ground_lab: tuple[float, float, float]
     value_range: tuple[float, float]
     ground_range: tuple[float, float]
+    palette: tuple[PaletteColour, ...] = ()
+    """The marking's own colours with their shares of it."""
 
     @property
     def rings(self) -> tuple[tuple[Point, ...], ...]:
@@ -145,6 +148,7 @@ def _described(found: Array, mask: Array, tone: Array, lab: Array, region: Regio
         from_mask(found, (region.left, region.top), 0.7 * to_photo, to_photo), float(found.sum() / mask.sum()), n - 1,
         float(np.median(2 * np.sqrt(areas / np.pi))) * to_photo, 2 * float(np.median(depth[ridge])) * to_photo, spacing, soft * to_photo,
         middle(found), middle(ground), low_high(lab[..., 0][found]), low_high(lab[..., 0][ground]),
+        measure_palette(lab[found]) if found.sum() >= 200 else (),
     )  # fmt: skip
 
 

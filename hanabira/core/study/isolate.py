@@ -15,6 +15,8 @@ from hanabira.core.token import SILENT, Token
 
 WORK_SIDE = 360
 _BAND = 0.012
+_STRIP = 256
+_OWN_SIDE = 1200
 
 
 def isolate(
@@ -167,15 +169,39 @@ def _soften(pixels: np.ndarray, found: Array) -> Array:
 
 def on_backdrop(pixels: np.ndarray, alpha: Array, top_rgb: ArrayLike, foot_rgb: ArrayLike | None = None) -> np.ndarray:
     """The isolated animal on one colour, or on a gradient from top to foot (encoded sRGB, 0–1)."""
-    h = len(pixels)
+    h, w = pixels.shape[:2]
     t = np.linspace(0, 1, h, dtype=np.float32)[:, None, None]
     top, foot = np.asarray(top_rgb, np.float32), np.asarray(foot_rgb if foot_rgb is not None else top_rgb, np.float32)
     ground = (top * (1 - t) + foot * t) * 255
-    a = alpha[..., None]
-    # fur at the edge carries light of the old surroundings: pull it toward the animal's own colour just inside
-    solid = (alpha > 0.95).astype(np.float32)
-    soft = cv2.GaussianBlur(solid, (0, 0), max(2.0, 0.006 * max(pixels.shape[:2]))) + 1e-4
-    own = cv2.GaussianBlur(pixels.astype(np.float32) * solid[..., None], (0, 0), max(2.0, 0.006 * max(pixels.shape[:2]))) / soft[..., None]
-    edge = ((alpha > 0.02) & (alpha < 0.95) & (soft > 0.02))[..., None]
-    colour = np.where(edge, 0.5 * pixels + 0.5 * own, pixels)
-    return np.clip(colour * a + ground * (1 - a) + 0.5, 0, 255).astype(np.uint8)
+    own, near = _own_colour(pixels, alpha)
+    out = np.empty_like(pixels)
+    for y in range(0, h, _STRIP):
+        part, a = pixels[y : y + _STRIP].astype(np.float32), alpha[y : y + _STRIP, :, None].astype(np.float32)
+        edge = (a > 0.02) & (a < 0.95)
+        if edge.any():
+            rows = _rows_of(own, y, len(part), h, w)
+            weight = _rows_of(near, y, len(part), h, w)[..., None]
+            part = np.where(edge & (weight > 0.02), 0.5 * part + 0.5 * rows, part)
+        out[y : y + _STRIP] = np.clip(part * a + ground[y : y + _STRIP] * (1 - a) + 0.5, 0, 255).astype(np.uint8)
+    return out
+
+
+def _own_colour(pixels: np.ndarray, alpha: Array) -> tuple[Array, Array]:
+    """The animal's own colour just inside its edge, carried outward, on a reduced copy; and how much of it is known there.
+
+    Fur at the edge carries light of the old surroundings; it is pulled toward this colour.
+    """
+    k = min(1.0, _OWN_SIDE / max(pixels.shape[:2]))
+    size = max(1, round(pixels.shape[1] * k)), max(1, round(pixels.shape[0] * k))
+    small = cv2.resize(pixels, size, interpolation=cv2.INTER_AREA).astype(np.float32)
+    solid = (cv2.resize(np.asarray(alpha, np.float32), size, interpolation=cv2.INTER_AREA) > 0.95).astype(np.float32)
+    sigma = max(2.0, 0.006 * max(size))
+    near = cv2.GaussianBlur(solid, (0, 0), sigma) + 1e-4
+    return cv2.GaussianBlur(small * solid[..., None], (0, 0), sigma) / near[..., None], near
+
+
+def _rows_of(small: Array, y: int, count: int, h: int, w: int) -> Array:
+    """Rows y … y + count of a reduced plane at full size."""
+    fx, fy = small.shape[1] / w, small.shape[0] / h
+    m = np.array([[fx, 0, 0.5 * fx - 0.5], [0, fy, (y + 0.5) * fy - 0.5]])
+    return cv2.warpAffine(small, m, (w, count), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE)

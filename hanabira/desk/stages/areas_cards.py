@@ -247,6 +247,7 @@ def _marking(s: Areas, m: Measures, area: Area) -> list:
             f"The marking runs from L* {p.value_range[0]:.0f} to {p.value_range[1]:.0f} "
             f"(steps {value_step(p.value_range[0])}–{value_step(p.value_range[1])}), the ground from {p.ground_range[0]:.0f} to {p.ground_range[1]:.0f}."
         ),
+        *([Caption("Colours of the marking"), Patches([(f"{100 * c.share:.0f} %", c.lab) for c in p.palette[:4]])] if p.palette else []),
         row(
             _button("Add a part", "add", lambda: s.trace("add"), "Draw round what belongs to the marking"),
             _button("Take a part", "minus", lambda: s.trace("away"), "Draw round what does not"),

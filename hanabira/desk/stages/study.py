@@ -12,6 +12,7 @@ from hanabira.core.study.neutral import automatic, from_known, from_pick
 from hanabira.core.study.prepare import focal_crop, level_tilt
 from hanabira.core.study.sun import Sun, estimate_sun
 from hanabira.core.study.surround import Reads, reads
+from hanabira.core.study.warmth import Warmth, warmth_map
 from hanabira.core.token import Token
 from hanabira.desk.commands import FramePhoto, SetPrep, TurnPhoto, WholePhoto
 from hanabira.desk.gestures import Frame, Gesture, Loop, Ring
@@ -70,7 +71,7 @@ class Study(PictureStage):
         self._whole: tuple[object, Measures] | None = None
         self._reads: tuple[object, tuple[Reads, ...]] | None = None
         self._sun: tuple[object, Sun] | None = None
-        self._asked: object = None
+        self._warmth: tuple[object, Warmth] | None = None
 
     # -- ways and tools ----------------------------------------------------------
     def choose_way(self, way: str) -> None:
@@ -285,6 +286,24 @@ class Study(PictureStage):
                 self.refresh()
 
         self.model.jobs.run("study measures", "Reading the picture’s values", work, done, quiet=True)
+        return None
+
+    def warmth(self) -> Warmth | None:
+        """How warm and cool lie on the animal, against its own middle; None until it is read."""
+        photo, view = self.model.photo, self.model.view
+        if photo is None or view is None:
+            return None
+        sign = (photo.digest, photo.prep.pixels, id(view))
+        if self._warmth and self._warmth[0] == sign:
+            return self._warmth[1]
+        pixels, cover = view.preview(), self.model.darkroom.cover
+
+        def done(found: Warmth) -> None:
+            self._warmth = (sign, found)
+            if self.open:
+                self.refresh()
+
+        self.model.jobs.run("warmth", "Weighing warm and cool", lambda _t: warmth_map(pixels, cover)[1], done, quiet=True)
         return None
 
     def _of_the_cut(self) -> tuple[object, np.ndarray, np.ndarray] | None:

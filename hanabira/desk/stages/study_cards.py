@@ -91,6 +91,10 @@ def _look(s: Study, photo: Photo) -> list:
         pair.addWidget(rose)
         pair.addWidget(shares, 1)
         parts += [_caption(s, "Values of the picture", "values"), ValuePatches(m), Caption("Its colours"), pair]
+    w = s.warmth()
+    if w is not None:
+        parts.append(_caption(s, "Warm and cool against its own middle: hold T", "warmth"))
+        parts.append(Words(f"{100 * w.warm_share:.0f} % is warmer, {100 * w.cool_share:.0f} % cooler. {w.words}"))
     parts += _shapes(s)
     parts += _photos(s, photo)
     return parts

@@ -246,8 +246,16 @@ class HairCard(Drawn):
                 if self.spread <= 10
                 else f"{run}, they cross"
             )
-            self.rows = [("Direction", f"{hair_.direction_deg:.0f}°"), ("Visible run", length), ("Width", f"{self.width_mm:.1f} mm")]
-            self.rows.append(("Spread", f"±{self.spread:.0f}°" + (", clumps" if hair_.clump_px else "")))
+            self.rows = [
+                (
+                    "Direction",
+                    f"{hair_.direction_deg:.0f}°" if m.combed is None or m.combed.mean_deg is None else f"to {m.combed.mean_deg:.0f}°",
+                ),
+                ("Visible run", length),
+                ("Width", f"{self.width_mm:.1f} mm"),
+            ]
+            clumps = f", clumps {hair_.clump_px * k:.0f} mm" if hair_.clump_px else ""
+            self.rows.append((m.lie.capitalize() or "Spread", f"±{self.spread:.0f}°{clumps}"))
             name = "Hair: " + ", ".join(f"{a} {b}" for a, b in self.rows)
         super().__init__(name, parent)
 

@@ -69,7 +69,7 @@ class Outlines:
         out: list[Spot] = []
         sheet = mat.sheet_rect
         for area in self.areas():
-            c = _inside(area, mat)
+            c = _inside(area, mat, self.areas())
             out.append(Spot(area, c, c.x() < sheet.center().x(), c.y(), QRectF()))
         if not self.names or not mat.roomy:
             for s in out:
@@ -140,23 +140,34 @@ class Outlines:
             p.drawLine(QPointF(x, s.y + 20), QPointF(x + n, s.y + 20))
 
 
-def _inside(area: Area, mat: Mat) -> QPointF:
-    """A place well inside an area for its number: the middle, or the deepest of a few when the middle lies outside."""
+def _inside(area: Area, mat: Mat, others: Sequence[Area] = ()) -> QPointF:
+    """A place well inside an area for its number, clear of the smaller areas that lie on it where it can be."""
     path = ring_path(area.ring, mat, area.smooth)
-    c = path.boundingRect().center()
+    for hole in area.holes:
+        path = path.subtracted(ring_path(hole, mat, area.smooth))
+    own = path.boundingRect()
+    over = [q for q in (ring_path(a.ring, mat, a.smooth) for a in others if a.id != area.id) if _smaller(q.boundingRect(), own)]
+    over = [q for q in over if q.boundingRect().intersects(own)]
     x = sum(q[0] for q in area.ring) / len(area.ring)
     y = sum(q[1] for q in area.ring) / len(area.ring)
     mean = mat.photo_px(x, y)
-    for q in (mean, c):
-        if path.contains(q):
-            return q
-    box = path.boundingRect()
+    candidates = [mean, own.center()]
     for k in range(1, 12):
         for j in range(1, 12):
-            q = QPointF(box.left() + box.width() * ((j * 5) % 12) / 12, box.top() + box.height() * ((k * 7) % 12) / 12)
-            if path.contains(q):
-                return q
-    return mean
+            candidates.append(QPointF(own.left() + own.width() * ((j * 5) % 12) / 12, own.top() + own.height() * ((k * 7) % 12) / 12))
+    inside = [q for q in candidates if path.contains(q)]
+    free = [q for q in inside if not any(o.contains(q) for o in over)]
+    if free and free[0] != mean:
+        # the nearest free place to the middle, but not at its very edge
+        deep = [
+            q for q in free if all(path.contains(q + d) for d in (QPointF(9, 0), QPointF(-9, 0), QPointF(0, 9), QPointF(0, -9)))
+        ] or free
+        return min(deep, key=lambda q: math.hypot(q.x() - mean.x(), q.y() - mean.y()))
+    return (free or inside or [mean])[0]
+
+
+def _smaller(a: QRectF, b: QRectF) -> bool:
+    return a.width() * a.height() < b.width() * b.height()
 
 
 class Combing:

@@ -1,0 +1,126 @@
+"""The demo studio's other sitters: a dapple-grey pony from the side and a barn owl from the front, with their areas."""
+
+from __future__ import annotations
+
+import datetime
+from dataclasses import dataclass
+
+from hanabira.core.area.shape import Point
+from hanabira.craft.templates import ellipse
+from hanabira.studio.records import Area, Commission
+
+Ring = tuple[tuple[float, float], ...]
+
+
+@dataclass(frozen=True)
+class Sitter:
+    """A commission without its photo: ``areas`` are name, surface and ring; an eye is (middle x, y, radius)."""
+
+    kind: str
+    commission: Commission
+    file_name: str
+    crop: tuple[float, float, float, float]
+    areas: tuple[tuple[str, str, Ring | tuple[float, float, float]], ...]
+
+    def records(self, photo_id: str) -> list[Area]:
+        """The areas as records."""
+        out = []
+        for n, (name, surface, shape) in enumerate(self.areas, 1):
+            eye: tuple[Point, ...] = ()
+            if surface == "eye":
+                x, y, r = shape  # type: ignore[misc]
+                ring, eye = ellipse(x, y, 1.12 * r, 1.12 * r, 0.0, 14), ((x, y), (x + r, y))  # type: ignore[operator]
+            else:
+                ring = tuple((float(x), float(y)) for x, y in shape)  # type: ignore[misc]
+            out.append(Area(f"{self.commission.id}-area-{n}", self.commission.id, photo_id, n, name, surface, ring, eye=eye))
+        return out
+
+
+def sitters(today: datetime.date) -> tuple[Sitter, ...]:
+    """Both, with due dates after ``today``."""
+
+    def due(days: int) -> str:
+        return (today + datetime.timedelta(days=days)).isoformat()
+
+    pony = Sitter(
+        "pony",
+        Commission(
+            "demo-bracken",
+            "Bracken",
+            "Ferro Lind",
+            "dapple-grey pony",
+            "vellum",
+            "#f1efe7",
+            400,
+            318,
+            10,
+            due(54),
+            "pencils",
+            "Keep the long lashes and the pale star under the forelock. Head collar left out.",
+            "Areas",
+            "2026-01-02T00:00:00",
+            backdrop="#3b3733",
+        ),
+        "bracken.jpg",
+        (0.0, 8.0, 1600.0, 1254.7),
+        (
+            ("Eye", "eye", (645.0, 592.0, 58.0)),
+            ("Muzzle", "nose", ((120, 1090), (180, 970), (300, 920), (420, 1010), (440, 1130), (380, 1210), (250, 1220), (150, 1170))),
+            ("Face", "short-fur", ((300, 900), (420, 720), (560, 560), (590, 690), (540, 850), (440, 1000), (340, 930))),
+            ("Cheek", "short-fur", ((650, 730), (860, 640), (940, 800), (820, 920), (640, 960), (520, 930))),
+            ("Ear", "ear-inside", ((715, 240), (740, 130), (790, 60), (830, 160), (805, 280), (740, 300))),
+            ("Forelock", "mane", ((450, 560), (520, 400), (640, 260), (715, 285), (640, 340), (560, 480))),
+            ("Mane", "mane", ((1040, 250), (1300, 210), (1590, 200), (1590, 640), (1300, 610), (1120, 540))),
+            ("Dappled neck", "short-fur", ((960, 560), (1130, 600), (1580, 700), (1580, 1200), (1360, 1140), (1100, 920), (940, 800))),
+        ),
+    )
+    owl = Sitter(
+        "owl",
+        Commission(
+            "demo-vesper",
+            "Vesper",
+            "Halden Rook",
+            "barn owl",
+            "sanded",
+            "#b9b1a4",
+            240,
+            300,
+            10,
+            due(12),
+            "pastels",
+            "For the mews at the old mill. The heart of the face must stay crisp.",
+            "Areas",
+            "2026-01-03T00:00:00",
+            backdrop="#4a5148 #2d332e",
+        ),
+        "vesper.jpg",
+        (283.0, 0.0, 1005.7, 1280.0),
+        (
+            ("Left eye", "eye", (737.0, 362.0, 48.0)),
+            ("Right eye", "eye", (957.0, 371.0, 44.0)),
+            ("Beak", "beak", ((835, 480), (872, 478), (876, 540), (855, 562), (838, 532))),
+            (
+                "Left face",
+                "feathers",
+                ((562, 330), (600, 210), (700, 145), (800, 170), (846, 240), (842, 430), (800, 560), (690, 600), (600, 500)),
+            ),
+            (
+                "Right face",
+                "feathers",
+                ((872, 240), (930, 165), (1040, 170), (1110, 260), (1130, 400), (1060, 560), (950, 640), (890, 560), (880, 420)),
+            ),
+            (
+                "Crown",
+                "feathers",
+                ((520, 250), (560, 140), (680, 70), (850, 58), (1000, 90), (1060, 150), (930, 140), (865, 205), (780, 130), (640, 140)),
+            ),
+            (
+                "Breast",
+                "fluffy-down",
+                ((770, 740), (940, 720), (1100, 600), (1110, 740), (1080, 1000), (1000, 1150), (700, 1170), (690, 960)),
+            ),
+            ("Mantle", "feathers", ((480, 500), (560, 620), (690, 720), (740, 770), (680, 940), (420, 950), (410, 720))),
+            ("Flight feathers", "feathers", ((400, 970), (660, 960), (650, 1140), (390, 1150))),
+        ),
+    )
+    return pony, owl
