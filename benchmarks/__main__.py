@@ -15,6 +15,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 import numpy as np
 
+from benchmarks.areas import areas
 from benchmarks.study import study
 
 
@@ -185,4 +186,5 @@ if __name__ == "__main__":
     print("-" * 108)
     core()
     study(row, median_ms)
+    areas(row)
     window()

@@ -1,4 +1,4 @@
-"""Looks, light and isolation: times at 24 megapixels and, on freshly rendered animals, how much of the animal is found."""
+"""Looks, light and isolation: times at 24 megapixels and, on the demo's rendered animals, how much of the animal is found."""
 
 from __future__ import annotations
 
@@ -12,17 +12,15 @@ Row = Callable[[str, str, str], None]
 
 
 def animals() -> Iterator[tuple[np.ndarray, np.ndarray]]:
-    """The demo photo and two other coats, each with the true mask of the animal."""
-    from hanabira.demo.animals.render import render
-    from hanabira.demo.truth import PHOTO, demo_truth
+    """The demo's photos, each with the true mask of the animal."""
+    from benchmarks.areas import animal
+    from hanabira.demo.truth import PHOTOS, demo_truth
     from hanabira.studio.pictures import read_picture
 
-    photo = read_picture(PHOTO).pixels
-    part = cv2.resize((demo_truth().part > 0).astype(np.uint8), photo.shape[1::-1], interpolation=cv2.INTER_NEAREST)
-    yield photo, part
-    for seed, coat in ((11, "white"), (12, "black")):
-        picture, truth = render("rabbit", coat, (900, 640), seed)
-        yield picture, (truth["part"] > 0).astype(np.uint8)
+    for kind in PHOTOS:
+        photo = read_picture(PHOTOS[kind]).pixels
+        mask = animal(kind, demo_truth(kind)).astype(np.uint8)
+        yield photo, cv2.resize(mask, photo.shape[1::-1], interpolation=cv2.INTER_NEAREST)
 
 
 def outlines(mask: np.ndarray) -> tuple[list[tuple[float, float]], list[tuple[float, float]]]:

@@ -38,7 +38,72 @@ def main(target: Path) -> None:
                 path = target / f"{name.lower()}{suffix}.png"
                 _save(desk, path)
             desk.close()
+        study_and_areas(app, Path(folder) / "demo", target)
         kit_room(app, Path(folder) / "demo", target)
+
+
+def study_and_areas(app, studio: Path, target: Path) -> None:  # noqa: ANN001
+    """The animal cut out, the grid, an eye beside its twin, a marking traced."""
+    from hanabira.desk.model import Model
+    from hanabira.desk.virtual import settle
+    from hanabira.desk.window import Desk
+    from hanabira.studio.store import Store
+
+    store = Store.open(studio)
+    store.keep_setting("theme", "day")
+    model = Model(store)
+    desk = Desk(model)
+    desk.resize(1280, 800)
+    desk.show()
+
+    def quiet() -> None:
+        for _ in range(2):
+            settle(app, lambda: model.jobs.busy, 180)
+
+    def area(name: str, tab: str) -> None:
+        model.choose_area(next(a.id for a in model.areas if a.name == name))
+        quiet()
+        desk.current.show_tab(tab)
+        quiet()
+
+    model.open_commission("demo-vesper")
+    desk.go("Study")
+    quiet()
+    study = desk.current
+    study.choose_way("cut")
+    ring = (
+        (560, 90),
+        (850, 30),
+        (1090, 110),
+        (1190, 420),
+        (1160, 640),
+        (1195, 1000),
+        (1130, 1190),
+        (380, 1190),
+        (375, 900),
+        (420, 600),
+        (470, 300),
+    )
+    study.cut_out(tuple((float(x), float(y)) for x, y in ring))
+    quiet()
+    _save(desk, target / "study-cut.png")
+    study.show_cut(False)
+    study.choose_way("grid")
+    study.set_grid("grid_on", True)
+    study.gestures["line"].kept = ((737.0, 362.0), (957.0, 371.0))
+    quiet()
+    _save(desk, target / "study-grid.png")
+    study.set_grid("grid_on", False)
+    desk.go("Areas")
+    area("Left eye", "parts")
+    _save(desk, target / "areas-eye.png")
+    model.open_commission("demo-bracken")
+    quiet()
+    area("Dappled neck", "marking")
+    _save(desk, target / "areas-marking.png")
+    model.open_commission("demo-tansy")
+    quiet()
+    desk.close()
 
 
 def kit_room(app, studio: Path, target: Path) -> None:  # noqa: ANN001

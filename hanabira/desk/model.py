@@ -272,13 +272,15 @@ class Model(QObject):
         """Their outlines, as the measures take them."""
         return tuple((a.ring, a.smooth) for a in self.areas_over(area))
 
-    def region(self, area: Area) -> Region:
-        """The pixels of an area on the full photo. Raises `AreaFault` when nothing of it is left."""
+    def region_of(self, area: Area) -> Callable[[], Region]:
+        """What cuts an area's pixels out of the photo as both are now, on whatever thread it is called."""
         assert self.view is not None
-        k = self.view.pixels.shape[1] / self.view.size[0]
+        pixels = self.view.pixels
+        k = pixels.shape[1] / self.view.size[0]
         small = lambda line: tuple((x * k, y * k) for x, y in line)  # noqa: E731
         over = tuple((small(r), soft) for r, soft in self.over_of(area))
-        return cut(self.view.pixels, small(area.ring), area.smooth, tuple(map(small, area.holes)), over)
+        ring, holes = small(area.ring), tuple(map(small, area.holes))
+        return lambda: cut(pixels, ring, area.smooth, holes, over)
 
     def marking_rings(self, key: str) -> tuple[tuple[Point, ...], ...]:
         """Outlines of an area's marking in photo pixels; none while it is unknown or plain."""

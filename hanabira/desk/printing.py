@@ -3,13 +3,19 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable, Sequence
 
-from hanabira.core.area.shape import smooth_ring
+from hanabira.core.area.marking import measure_marking
+from hanabira.core.area.measures import NOT_LOOKED, Measures
+from hanabira.core.area.pattern import find_pattern
+from hanabira.core.area.shape import Point, Region, smooth_ring
 from hanabira.core.colour.spaces import Array
 from hanabira.core.optics.stack import bare
 from hanabira.core.solver.area import BANDS, judged_band
 from hanabira.core.solver.library import opaque_order
 from hanabira.core.study.grid import Grid
+from hanabira.core.token import Token
+from hanabira.craft.markings import marking_model
 from hanabira.craft.reader import papers, surfaces
 from hanabira.desk.model import Model
 from hanabira.desk.stages.shelf import spoken_date
@@ -89,34 +95,55 @@ def _area(model: Model, area: Area, corner: tuple[float, float], k: float) -> Ca
     )
 
 
-def true_size_content(model: Model, grid: Grid | None, with_photo: bool, tone: Array | None) -> TrueSize:
-    """The picture at true size; lines alone also bring outlines, markings and the combing to trace."""
+def true_size_content(model: Model, grid: Grid | None, with_photo: bool, tone: Array | None) -> Callable[[Token], TrueSize]:
+    """What is printed at true size; the returned work may run off the interface thread.
+
+    Lines alone also bring outlines, markings and the combing to trace. Markings that nobody looked at yet are looked for.
+    """
     c, photo, view = model.commission, model.photo, model.view
     assert c is not None and photo is not None and view is not None
     k = view.pixels.shape[1] / photo.width_px
     x, y, w, h = photo.crop
     picture = view.pixels[int(y * k) : max(int(y * k) + 1, round((y + h) * k)), int(x * k) : max(int(x * k) + 1, round((x + w) * k))]
     mm = c.picture_mm[0] / w
-    on_paper = lambda ring: tuple(((float(u) - x) * mm, (float(v) - y) * mm) for u, v in ring)  # noqa: E731
-    traced = []
-    for a in () if with_photo else model.areas:
-        rings = tuple(on_paper(smooth_ring(r) if a.smooth else r) for r in (a.ring, *a.holes))
-        m = model.measures(a.id)
-        combing = tuple(on_paper(line) for line in combing_lines(model, a)) if m is not None else ()
-        marking = tuple(on_paper(r) for r in model.marking_rings(a.id))
-        traced.append(Traced(a.number, rings, marking, combing))
-    return TrueSize(c.name, picture, c.picture_mm, model.settings.get("card_paper"), grid, tuple(traced), with_photo, tone)
+    page, title, size = model.settings.get("card_paper"), c.name, c.picture_mm
+    given = [] if with_photo else [(a, model.region_of(a), model.measures(a.id)) for a in model.areas]
+
+    def on_paper(ring: Sequence[Point] | Array) -> tuple[Point, ...]:
+        return tuple(((float(u) - x) * mm, (float(v) - y) * mm) for u, v in ring)
+
+    def work(token: Token) -> TrueSize:
+        traced = []
+        for n, (a, cut_out, m) in enumerate(given):
+            token.report(0.5 * n / len(given), f"Tracing {a.name}")
+            region = cut_out()
+            rings = tuple(on_paper(smooth_ring(r) if a.smooth else r) for r in (a.ring, *a.holes))
+            combing = tuple(on_paper(line) for line in combing_lines(region, m, 4.0 / mm)) if m is not None else ()
+            traced.append(Traced(a.number, rings, tuple(on_paper(r) for r in _marking(a, region, m)), combing))
+        return TrueSize(title, picture, size, page, grid, tuple(traced), with_photo, tone)
+
+    return work
 
 
-def combing_lines(model: Model, area: Area, spacing_mm: float = 4.0) -> tuple[tuple[tuple[float, float], ...], ...]:
-    """Short strokes along the hair of an area in photo pixels, as far apart as given; none where no direction was found."""
-    m = model.measures(area.id)
-    if m is None or m.field is None or model.mm_per_px is None:
+def _marking(area: Area, region: Region, m: Measures | None) -> tuple[tuple[Point, ...], ...]:
+    if m is not None and m.pattern is not None:
+        return m.pattern.rings
+    surface = surfaces().get(area.surface_id)
+    if m is None or m.marking.reason != NOT_LOOKED or surface is None or not surface.hair:
         return ()
-    step = spacing_mm / model.mm_per_px
+    kind = area.marking_kind or measure_marking(marking_model(), region.pixels, region.mask).kind
+    if kind in (None, "plain", "ticked", "gradient") and not area.marking_edits:
+        return ()
+    found = find_pattern(region, area.marking_edits)
+    return found.rings if found is not None else ()
+
+
+def combing_lines(region: Region, m: Measures, step: float) -> tuple[tuple[Point, Point], ...]:
+    """Short strokes along the hair of an area in photo pixels, ``step`` apart; none where no direction was found."""
+    if m.field is None:
+        return ()
     length = min(m.hair.length_px or step, 3 * step)
     rows, columns = m.field.sure.shape
-    region = model.region(area)
     out, y = [], region.top + step / 2
     while y < region.top + region.mask.shape[0]:
         x = region.left + step / 2

@@ -75,9 +75,13 @@ def measure_eye(pixels: np.ndarray, centre: Point, rim: Point) -> Eye:
         raise AreaFault("The eye lies outside the photo.", do="Click its centre on the picture.")
     k = _R / r0
     half = int(np.ceil(_WIDE * 1.3 * _R))
-    view = np.array([[k, 0, half - k * centre[0]], [0, k, half - k * centre[1]]])
     size = 2 * half + 1
-    around = pixels if k >= 1 else cv2.GaussianBlur(pixels, (0, 0), 0.45 / k)
+    # only the eye's own surroundings are smoothed, however large the photo is
+    reach = int(np.ceil(half / k + 3 / k)) + 2
+    x0, y0 = max(0, int(centre[0]) - reach), max(0, int(centre[1]) - reach)
+    near = pixels[y0 : int(centre[1]) + reach + 1, x0 : int(centre[0]) + reach + 1]
+    view = np.array([[k, 0, half - k * (centre[0] - x0)], [0, k, half - k * (centre[1] - y0)]])
+    around = near if k >= 1 else cv2.GaussianBlur(near, (0, 0), 0.45 / k)
     small = cv2.warpAffine(around, view, (size, size), flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
     lab = cv2.GaussianBlur(bytes_to_lab(small).astype(np.float32), (0, 0), 1.0)
     cx, cy, r = _fit_circle(lab[..., 0], half)

@@ -213,7 +213,6 @@ def as_dict(m: Measures) -> dict:
         "hair": {
             "direction_deg": r(m.hair.direction_deg, 1), "spread_deg": r(m.hair.spread_deg, 1), "coherence": r(m.hair.coherence, 3),
             "length_mm": r(m.length_mm), "length_px": r(m.hair.length_px), "clump_px": r(m.hair.clump_px), "reason": m.hair.reason or None,
-            "lie": m.lie or None, "bend_radius_px": r(m.bend_px, 1),
         },
         "marking": {"class": m.marking.kind, "confidence": r(m.marking.confidence, 3), "coverage": r(m.marking.coverage, 3), "edge_px": r(m.marking.edge_px)},
     }  # fmt: skip

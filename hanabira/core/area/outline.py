@@ -18,7 +18,9 @@ from hanabira.core.colour.spaces import Array, bytes_to_lab
 from hanabira.core.faults import AreaFault
 
 Ring = tuple[Point, ...]
-_GROW_SIDE = 1100
+_GROW_SIDE = 850
+_MOST_PX = 4_000_000
+"""Joining and cutting go over at most so many pixels, so that they stay under a fifth of a second."""
 _SEED_PX = 5
 _LEAST_HOLE = 0.0015
 """Holes smaller than this share of the area are closed."""
@@ -43,12 +45,13 @@ class Outline:
         low, high = np.floor(p.min(0)).astype(int), np.ceil(p.max(0)).astype(int)
         return int(low[0]), int(low[1]), int(high[0]) + 1, int(high[1]) + 1
 
-    def mask(self, box: tuple[int, int, int, int]) -> Array:
-        """Pixels inside, (rows, columns) bool over a box."""
+    def mask(self, box: tuple[int, int, int, int], scale: float = 1.0) -> Array:
+        """Pixels inside, (rows, columns) bool over a box, ``scale`` pixels of the mask a photo pixel."""
         x0, y0, x1, y1 = box
-        inside = fill_ring(self.curve() - (x0, y0), y1 - y0, x1 - x0)
+        rows, columns = max(1, round((y1 - y0) * scale)), max(1, round((x1 - x0) * scale))
+        inside = fill_ring((self.curve() - (x0, y0)) * scale, rows, columns)
         for hole in self.holes:
-            inside &= ~fill_ring(self.curve(hole) - (x0, y0), y1 - y0, x1 - x0)
+            inside &= ~fill_ring((self.curve(hole) - (x0, y0)) * scale, rows, columns)
         return inside
 
 
@@ -81,20 +84,22 @@ def from_mask(mask: Array, origin: tuple[int, int] = (0, 0), tolerance: float = 
     return tuple(q for _, q in sorted(found, key=lambda q: -q[0]))
 
 
-def _both(a: Outline, b: Outline) -> tuple[tuple[int, int, int, int], Array, Array]:
+def _both(a: Outline, b: Outline) -> tuple[tuple[int, int, int, int], Array, Array, float]:
     p, q = a.box(), b.box()
     box = min(p[0], q[0]) - 1, min(p[1], q[1]) - 1, max(p[2], q[2]) + 1, max(p[3], q[3]) + 1
-    return box, a.mask(box), b.mask(box)
+    scale = min(1.0, float(np.sqrt(_MOST_PX / ((box[2] - box[0]) * (box[3] - box[1])))))
+    return box, a.mask(box, scale), b.mask(box, scale), scale
 
 
 def join(a: Outline, b: Outline) -> Outline:
     """One outline round two that touch. Raises `AreaFault` when they lie apart."""
-    box, p, q = _both(a, b)
+    box, p, q, k = _both(a, b)
     union = p | q
     parts, n = ndimage.label(union)
     if n > 1 and not (ndimage.binary_dilation(p, iterations=2) & q).any():
         raise AreaFault("The two outlines do not touch.", "Both stay as they are.", "Draw so that they overlap.")
-    return from_mask(ndimage.binary_closing(union, iterations=1) | union if n > 1 else union, box[:2])[0]
+    whole = ndimage.binary_closing(union, iterations=1) | union if n > 1 else union
+    return from_mask(whole, box[:2], 0.8 / k, 1 / k)[0]
 
 
 def cut_away(a: Outline, b: Outline) -> tuple[Outline, ...]:
@@ -102,11 +107,11 @@ def cut_away(a: Outline, b: Outline) -> tuple[Outline, ...]:
 
     Raises `AreaFault` when nothing would be left, or when ``b`` does not meet ``a``.
     """
-    box, p, q = _both(a, b)
+    box, p, q, k = _both(a, b)
     if not (p & q).any():
         raise AreaFault("The outline does not meet the area.", "The area stays as it is.", "Draw over the part that should go.")
     rest = p & ~q
-    parts = [o for o in from_mask(rest, box[:2]) if o.mask(box).sum() >= 64]
+    parts = [o for o in from_mask(rest, box[:2], 0.8 / k, 1 / k) if o.mask(box, k).sum() >= 64 * k * k]
     if not parts:
         raise AreaFault("Nothing would be left of the area.", "The area stays as it is.", "Delete it instead, or cut away less.")
     return tuple(parts)

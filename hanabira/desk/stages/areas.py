@@ -145,7 +145,7 @@ class Areas(PictureStage):
             "trace away": Stroke(lambda line: self._trace("away", line), 1.6),
         }
         self.tab, self.template, self.op = "read", "", ""
-        self.sample = ""
+        self.sample, self._drawn_sample = "", None  # type: str, tuple | None
         self._touchable: tuple[object, Touchable] | None = None
         self.beside.gesture = Loop(self._borrow_ring, lambda _at: False)
         self.roll.way_chosen.connect(self.choose_way)
@@ -188,12 +188,24 @@ class Areas(PictureStage):
         self._draw_sample()
 
     def _draw_sample(self) -> None:
-        m, area = self.model.measures(self.model.area_id), self.model.area
-        self.mat.patch = None
-        if self.sample and m is not None and area is not None and self.model.view is not None and not m.borrowed:
-            pixels, where = sample_picture(self.model.region(area), m, self.sample, self.model.view)
-            self.mat.patch = (to_image(pixels), where)
-        self.mat.refresh()
+        m, area, view = self.model.measures(self.model.area_id), self.model.area, self.model.view
+        if not self.sample or m is None or area is None or view is None or m.borrowed:
+            self._drawn_sample = None
+            self.mat.patch = None
+            self.mat.refresh()
+            return
+        sign, sample = (self.sample, id(m)), self.sample
+        if sign == self._drawn_sample:
+            return
+        region = self.model.region_of(area)
+
+        def done(found: tuple) -> None:
+            if self.sample == sample:
+                self._drawn_sample = sign
+                self.mat.patch = (to_image(found[0]), found[1])
+                self.mat.refresh()
+
+        self.model.jobs.run("sample", "Looking for the sample", lambda _t: sample_picture(region(), m, sample, view), done, quiet=True)
 
     def choose_at(self, at: QPointF) -> bool:
         """Choose the smallest area over a photo pixel; whether there was one."""

@@ -125,7 +125,7 @@ def print_true_size(s: Study, with_photo: bool) -> None:
     content = true_size_content(s.model, grid, with_photo, table)
 
     def work(token: Token) -> Path:
-        return write_true_size(content, target, token)
+        return write_true_size(content(token), target, token)
 
     s.model.jobs.run("true size", "Writing the true-size sheets", work, lambda done: _written(s, done))
 

@@ -181,7 +181,8 @@ class Combing:
         if area is None or m is None or m.field is None or m.hair.direction_deg is None:
             return
         spacing_px = max(2.2 * (m.hair.width_px or 1.5), 2.0)
-        draw_combing(p, mat, area, m.field, m.origin, m.hair.length_px or 12.0, spacing_px, m.hair.spread_deg or 0.0)
+        way = m.combed.direction_deg if m.combed is not None else None
+        draw_combing(p, mat, area, m.field, m.origin, m.hair.length_px or 12.0, spacing_px, m.hair.spread_deg or 0.0, way=way)
 
 
 def draw_combing(
@@ -194,8 +195,12 @@ def draw_combing(
     spacing_px: float,
     spread_deg: float,
     colour: QColor | None = None,
+    way: np.ndarray | None = None,
 ) -> None:
-    """Strokes rooted on a jittered grid; spacing as measured, but never under 5 design pixels."""
+    """Strokes rooted on a jittered grid; spacing as measured, but never under 5 design pixels.
+
+    ``way`` (r, c) is the direction from root to tip where the artist combed; strokes then taper to the tip.
+    """
     path = ring_path(area.ring, mat, area.smooth)
     to_screen = mat.zoom * mat.mm_per_px
     pitch = max(spacing_px * to_screen, 5.0) / to_screen
@@ -222,7 +227,8 @@ def draw_combing(
             q = mat.photo_px(u, v)
             if not path.contains(q):
                 continue
-            d = float(field.direction_deg[i, j]) + turn
+            told = float(way[i, j]) if way is not None else float("nan")
+            d = (told if told == told else float(field.direction_deg[i, j])) + turn
             if mat.mirrored:
                 d = 180 - d
             start = q - QPointF(math.cos(math.radians(d)), -math.sin(math.radians(d))) * (n / 2)
