@@ -5,7 +5,6 @@ from __future__ import annotations
 import argparse
 import json
 import os
-import re
 import sys
 from collections.abc import Sequence
 from pathlib import Path
@@ -13,10 +12,10 @@ from pathlib import Path
 import numpy as np
 
 from hanabira import __version__
+from hanabira.cli_area import add_commands
+from hanabira.cli_args import kit_of, numbers, paper_of
 from hanabira.core.colour.spaces import lab_hex, parse_hex, srgb_to_lab, to_hex
 from hanabira.core.faults import Fault, RecipeFault
-from hanabira.core.optics.kit import Kit
-from hanabira.core.optics.paper import Paper
 from hanabira.core.optics.stack import TOOLS, Pass, bare, predict
 
 
@@ -29,35 +28,6 @@ def _lab(values: Sequence[float] | np.ndarray) -> list[float]:
     return [round(float(v), 3) for v in values]
 
 
-def _kit(source: str | None) -> Kit:
-    from hanabira.craft.kitfile import read_kit
-    from hanabira.craft.reader import KITS, shipped_kit
-
-    if source is None:
-        return shipped_kit()
-    return shipped_kit(source) if source in KITS else read_kit(source)
-
-
-def _paper(args: argparse.Namespace, kit: Kit) -> Paper:
-    """The paper asked for, as the kit's swatches have it when it was fitted."""
-    from hanabira.craft.reader import paper, paper_for
-
-    if args.ground:
-        parse_hex(args.ground)
-    return paper_for(kit, paper(args.paper), args.ground)
-
-
-def _numbers(text: str, count: int, what: str) -> list[float]:
-    parts = re.split(r"[,\s]+", text.strip())
-    try:
-        values = [float(p) for p in parts]
-    except ValueError:
-        values = []
-    if len(values) != count or not np.isfinite(values).all():
-        raise Fault(f"“{text}” is not {what}.")
-    return values
-
-
 def measure(args: argparse.Namespace) -> dict:
     """Measure an area of a photo."""
     from hanabira.core.area.measures import as_dict
@@ -67,12 +37,12 @@ def measure(args: argparse.Namespace) -> dict:
     from hanabira.studio.pictures import read_picture
 
     if args.rect:
-        x, y, w, h = _numbers(args.rect, 4, "a rectangle: X,Y,W,H in pixels")
+        x, y, w, h = numbers(args.rect, 4, "a rectangle: X,Y,W,H in pixels")
         if w <= 0 or h <= 0:
             raise Fault("The rectangle has no inside.", do="Give a width and a height above 0.")
         ring = rectangle(x, y, w, h)
     else:
-        ring = tuple((p[0], p[1]) for p in (_numbers(pair, 2, "a corner: X,Y in pixels") for pair in args.polygon.split()))
+        ring = tuple((p[0], p[1]) for p in (numbers(pair, 2, "a corner: X,Y in pixels") for pair in args.polygon.split()))
     if args.mm_per_px is not None and not 0 < args.mm_per_px < 1000:
         raise Fault("--mm-per-px must lie between 0 and 1000.")
     return as_dict(measure_area(read_picture(args.photo).pixels, ring, marking_model(), args.mm_per_px))
@@ -101,7 +71,7 @@ def study(args: argparse.Namespace) -> dict:
     if args.neutral == "auto":
         white = automatic(pixels)
     elif args.neutral:
-        x, y = _numbers(args.neutral, 2, "a place: X,Y in pixels, or auto")
+        x, y = numbers(args.neutral, 2, "a place: X,Y in pixels, or auto")
         if not (0 <= x < w and 0 <= y < h):
             raise Fault(f"{x:g},{y:g} is outside the photo.", do=f"The photo has {w} × {h} pixels.")
         patch = pixels[max(0, int(y) - 4) : int(y) + 5, max(0, int(x) - 4) : int(x) + 5].reshape(-1, 3)
@@ -114,7 +84,7 @@ def study(args: argparse.Namespace) -> dict:
         picture, shapes = value_shapes(pixels, args.value_shapes, args.only)
         out["shapes"] = [{"step": q.step, "l": round(q.lightness, 2), "share": round(q.share, 4)} for q in shapes]
     else:
-        x, y, rw, rh = _numbers(args.isolate, 4, "a rectangle: X,Y,W,H in pixels")
+        x, y, rw, rh = numbers(args.isolate, 4, "a rectangle: X,Y,W,H in pixels")
         alpha = isolate(pixels, rectangle(x, y, rw, rh))
         out["covered"] = round(float(alpha.mean()), 4)
         if backdrop is None:
@@ -138,8 +108,8 @@ def recipe(args: argparse.Namespace) -> dict:
     from hanabira.craft.reader import papers
     from hanabira.studio.libraries import library_for
 
-    kit = _kit(args.kit)
-    paper = _paper(args, kit)
+    kit = kit_of(args.kit)
+    paper = paper_of(args, kit)
     if not 1 <= args.max_layers <= 6:
         raise Fault("--max-layers must be 1 to 6.")
     if args.school and args.school not in ("any", "light-to-dark", "dark-to-light"):
@@ -191,8 +161,8 @@ def _layer(text: str) -> Pass:
 
 def predict_(args: argparse.Namespace) -> dict:
     """Predict layers on a paper."""
-    kit = _kit(args.kit)
-    paper = _paper(args, kit)
+    kit = kit_of(args.kit)
+    paper = paper_of(args, kit)
     layers = [_layer(t) for t in args.layer]
     spots = predict(paper, kit, layers)
     rows = [
@@ -211,7 +181,7 @@ def calibrate(args: argparse.Namespace) -> dict:
     from hanabira.studio.writing import write_file
 
     swatches = read_swatches(args.swatches)
-    known = _kit(args.kit) if args.kit else None
+    known = kit_of(args.kit) if args.kit else None
     fitted = fit_kit(swatches, paper(args.paper), known, Path(args.out).stem)
     write_file(Path(args.out), kit_csv(fitted.kit))
     return {
@@ -229,7 +199,7 @@ def kit_(args: argparse.Namespace) -> dict:
         {
             "code": p.code, "name": p.name, "lab": _lab(p.lab), "opacity": p.opacity, "lightfast": p.lightfast, "binder": p.binder, "owned": p.owned,
         }
-        for p in _kit(args.kit)
+        for p in kit_of(args.kit)
     ]  # fmt: skip
     return {"pencils": rows, "papers": [{"id": p.id, "name": p.name, "ground": p.ground_hex} for p in papers().values()]}
 
@@ -295,6 +265,10 @@ def _print(command: str, data: dict) -> None:
     elif command == "kit":
         for p in data["pencils"]:
             print(f"{p['code']:>5}  L* {p['lab'][0]:3.0f}  {p['name']}{'' if p['owned'] else ' (not owned)'}")
+    elif command in ("area", "techniques"):
+        from hanabira.cli_area import show
+
+        show(command, data)
     else:
         print(json.dumps(data, ensure_ascii=False))
 
@@ -328,6 +302,7 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--neutral", metavar="X,Y|auto", help="a place that is really grey or white, or auto")
     p.add_argument("--exposure", type=float, default=0.0, metavar="STOPS")
     p.add_argument("--out", required=True, metavar="FILE")
+    add_commands(add)
     p = add("recipe", recipe, "Solve pencil layers for target colours.")
     p.add_argument("--target", action="append", required=True, metavar="#rrggbb")
     p.add_argument("--kit", metavar="FILE", help="kit file, or pencils or pastels")

@@ -32,7 +32,7 @@ class Shipped(unittest.TestCase):
     def test_papers_and_surfaces(self):
         self.assertEqual(set(papers()), {"bristol", "hotpress", "vellum", "film", "sanded", "blackcard"})
         self.assertEqual(len(papers()["sanded"].grounds), 3)
-        self.assertTrue({"short-fur", "long-fur", "feathers", "eye", "nose", "skin"} <= set(surfaces()))
+        self.assertTrue({"short-fur", "long-fur", "contour-feathers", "eye", "nose", "bare-skin-and-folds"} <= set(surfaces()))
         with self.assertRaises(KitFault):
             paper("papyrus")
         with self.assertRaises(KitFault):

@@ -24,7 +24,9 @@ KITS = {"pencils": ("Hollin & Wray, 72 pencils", "hollin-72.csv"), "pastels": ("
 class Surface:
     """What kind of thing an area shows and how it is usually laid.
 
-    ``lights_percent`` of the area is kept for light hairs or highlights.
+    ``lights_percent`` of the area is kept for light hairs or highlights. ``blend`` says whether a blend serves
+    (``soft``, ``light``) or grain helps (``none``); ``light`` what the last lights are; ``length`` and ``spacing``
+    of a stroke are shares of the measured hair. ``look_for`` is what else is measured: nose, whiskers, feathers.
     """
 
     id: str
@@ -35,7 +37,13 @@ class Surface:
     why_general: str
     why_gap: str
     look_for: tuple[str, ...] = ()
-    """What else is measured there: ``nose``, ``whiskers``, ``feathers``."""
+    base: str = "side"
+    blend: str = "none"
+    light: str = "hairs"
+    length: float = 1.0
+    spacing: float = 1.0
+    why_ground: str = ""
+    why_light: str = ""
 
 
 def _load(name: str) -> Mapping[str, dict]:
@@ -74,7 +82,23 @@ def paper_for(kit: Kit, base: Paper, ground_hex: str | None = None) -> Paper:
 def surfaces() -> Mapping[str, Surface]:
     """All surfaces by id, in the order they are offered."""
     return {
-        key: Surface(key, v["name"], v["hair"], v["stroke"], v["lights"], v["why_general"], v["why_gap"], tuple(v.get("look_for", ())))
+        key: Surface(
+            key,
+            v["name"],
+            v["hair"],
+            v["stroke"],
+            v["lights"],
+            v["why_general"],
+            v["why_gap"],
+            tuple(v.get("look_for", ())),
+            v["base"],
+            v["blend"],
+            v["light"],
+            float(v["length"]),
+            float(v["spacing"]),
+            v["why_ground"],
+            v["why_light"],
+        )  # fmt: skip
         for key, v in _load("surfaces.toml").items()
     }
 

@@ -40,6 +40,9 @@ class Commission:
     backdrop: str = "paper"
     """What stands behind the cut-out animal: ``paper``, one colour ``#rrggbb``, or two for top and foot."""
 
+    school: tuple[tuple[str, str], ...] = ()
+    """Switches of the school that differ from the medium's defaults: (switch, choice)."""
+
     @property
     def backdrop_hexes(self) -> tuple[str, str]:
         """Colour of the backdrop at its top and its foot."""
@@ -103,6 +106,10 @@ class Area:
     marking_edits: tuple[tuple[str, tuple[Point, ...]], ...] = ()
     colour_photo_id: str = ""
     colour_ring: tuple[Point, ...] = ()
+    coat: str = ""
+    """Coat as the artist says; empty means as measured."""
+    finish: int = 0
+    """Finish level 1–5; 0 follows the distance from the focal point."""
 
 
 @dataclass(frozen=True)

@@ -29,7 +29,7 @@ from hanabira.studio import tables
 from hanabira.studio.pictures import probe
 from hanabira.studio.records import Photo, Record
 
-HEAD = "0003"
+HEAD = "0004"
 """The newest schema; a test holds it against the migrations."""
 DATABASE = "studio.sqlite"
 BACKUPS_KEPT = 10

@@ -40,6 +40,7 @@ commission = Table(
     Column("tray", Text, nullable=False, server_default="[]"),
     Column("lasting_floor", Integer, nullable=False, server_default="3"),
     Column("backdrop", Text, nullable=False, server_default="paper"),
+    Column("school", Text, nullable=False, server_default="{}"),
 )  # fmt: skip
 photo = Table(
     "photo", metadata,
@@ -73,6 +74,8 @@ area = Table(
     Column("marking_edits", Text, nullable=False, server_default="[]"),
     Column("colour_photo_id", String(32), nullable=False, server_default=""),
     Column("colour_ring", Text, nullable=False, server_default="[]"),
+    Column("coat", String(32), nullable=False, server_default=""),
+    Column("finish", Integer, nullable=False, server_default="0"),
 )  # fmt: skip
 recipe = Table(
     "recipe", metadata,
@@ -102,6 +105,7 @@ def to_row(record: Record) -> dict:
     row = asdict(record)
     if isinstance(record, Commission):
         row["tray"] = json.dumps(list(record.tray))
+        row["school"] = json.dumps(dict(record.school))
     elif isinstance(record, Photo):
         row["crop"] = json.dumps(list(record.crop))
         row["prep"] = json.dumps(asdict(record.prep))
@@ -121,6 +125,7 @@ def from_row(kind: type, row: dict) -> Record:
     row = dict(row)
     if kind is Commission:
         row["tray"] = tuple(json.loads(row["tray"]))
+        row["school"] = tuple((str(k), str(v)) for k, v in json.loads(row["school"]).items())
     elif kind is Photo:
         row["crop"] = tuple(json.loads(row["crop"]))
         row["prep"] = _preparation(json.loads(row["prep"]))

@@ -30,7 +30,7 @@ def parts(s: Areas, m: Measures | None, area: Area) -> list:
         return [Words("The area is being measured.")]
     tabs = [("read", "Readings")]
     if m.eye or m.nose or m.whiskers or m.feathers:
-        tabs.append(("parts", {"eye": "Eye", "nose": "Nose", "whisker": "Whiskers", "feathers": "Feathers"}.get(area.surface_id, "Parts")))
+        tabs.append(("parts", "Eye" if m.eye else "Nose" if m.nose else "Whiskers" if m.whiskers else "Feathers"))
     if area.surface_id != "eye":
         tabs.append(("marking", "Marking"))
     tabs.append(("shape", "Shape"))

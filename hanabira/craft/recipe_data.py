@@ -1,0 +1,80 @@
+"""A solved area as plain data: what the terminal prints and what JSON and CSV exports hold."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Mapping, Sequence
+
+from hanabira.core.area.measures import Measures
+from hanabira.core.colour.spaces import Array
+from hanabira.core.optics.kit import Kit
+from hanabira.core.optics.paper import Paper
+from hanabira.core.solver.area import BANDS, Layer, Prediction, judged_band
+from hanabira.core.solver.library import opaque_order
+from hanabira.craft.techniques import spacing_mm
+
+COLUMNS = (
+    "role", "tool", "pencil", "name", "pressure", "passes", "stroke", "length_mm", "spacing_mm", "direction_deg", "where", "target_lab", "lab_after",
+    "tooth_left", "why",
+)  # fmt: skip
+
+
+def _lab(v: Sequence[float] | Array) -> list[float]:
+    return [round(float(q), 2) for q in v]
+
+
+def layers_data(
+    kit: Kit, paper: Paper, layers: Sequence[Layer], told: Prediction, m: Measures | None, surface_id: str, finish: int = 3
+) -> list[dict]:
+    """Every layer with what it is aimed at and what stands after it, in the band it is judged by. Keys are `COLUMNS`."""
+    opaque = opaque_order(kit, paper)
+    way = None
+    if m is not None:
+        way = m.combed.mean_deg if m.combed is not None and m.combed.mean_deg is not None else m.hair.direction_deg
+    out = []
+    for k, q in enumerate(layers):
+        state = told.band(judged_band(q, opaque))
+        along = q.stroke in ("flick", "hatch", "squiggle")
+        out.append(
+            {
+                "role": q.role,
+                "tool": q.tool or "pencil",
+                "pencil": q.code or None,
+                "name": kit.get(q.code).name if q.code else q.tool,
+                "pressure": q.pressure,
+                "passes": q.passes,
+                "stroke": q.stroke,
+                "length_mm": q.stroke_mm or None,
+                "spacing_mm": spacing_mm(m, surface_id, finish) if m is not None and along else None,
+                "direction_deg": round(way, 1) if way is not None and along else None,
+                "where": q.where,
+                "target_lab": _lab(state.target),
+                "lab_after": _lab(state.labs[k + 1]),
+                "tooth_left": round(max(0.0, 1 - state.tooth[k + 1]), 3),
+                "why": q.why,
+            }  # fmt: skip
+        )
+    return out
+
+
+def result_data(told: Prediction) -> dict[str, dict]:
+    """The four bands at the end: target, prediction, difference."""
+    return {
+        b: {"target_lab": _lab(told.band(b).target), "lab": _lab(told.band(b).lab), "delta_e00": round(told.band(b).delta_e00, 2)}
+        for b in BANDS
+    }
+
+
+def recipes_csv(areas: Sequence[Mapping]) -> str:
+    """Recipes of several areas as CSV: one line a layer, with the area's number and name before `COLUMNS`; Lab as ``L a b``."""
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow(("area", "area_name", "surface", "layer", *COLUMNS))
+    for area in areas:
+        for n, layer in enumerate(area["layers"], 1):
+            cells = [
+                " ".join(str(v) for v in layer[c]) if isinstance(layer[c], list) else "" if layer[c] is None else layer[c] for c in COLUMNS
+            ]
+            writer.writerow((area["number"], area["name"], area["surface"], n, *cells))
+    return out.getvalue()
