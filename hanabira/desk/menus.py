@@ -6,10 +6,11 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from hanabira.craft.templates import templates
-from hanabira.desk.stages import area_edits, areas_cards, study_print
+from hanabira.desk.stages import area_edits, areas_cards, recipe_cards, study_print
 
 if TYPE_CHECKING:
     from hanabira.desk.stages.areas import Areas
+    from hanabira.desk.stages.recipe import Recipe
     from hanabira.desk.stages.study import Study
     from hanabira.desk.window import Desk
 
@@ -92,3 +93,12 @@ def area_commands(desk: Desk, areas: Areas) -> list[Command]:
     for key, template in templates().items():
         out.append((f"Propose areas: {template.name.lower()}", lambda key=key: (desk.go("Areas"), areas.choose_template(key))))  # type: ignore[misc]
     return out
+
+
+def recipe_commands(desk: Desk, recipe: Recipe) -> list[Command]:
+    """Words and acts of the menu Recipe beyond those on layers."""
+    out: list[Command] = []
+    for key, words in recipe_cards.TABS:
+        out.append((f"Show the card: {words.lower()}", lambda key=key: (desk.go("Recipe"), recipe.show_tab(key))))  # type: ignore[misc]
+    out.append(("Fewest pencils for this area", lambda: recipe_cards.fewer(recipe)))
+    return out + [(f"Write: {words[:1].lower()}{words[1:]}", run) for words, run in desk.writers.all]

@@ -17,10 +17,10 @@ from hanabira.core.area.measures import NOT_LOOKED, Measures, measure
 from hanabira.core.area.pattern import find_pattern
 from hanabira.core.area.shape import Outline, Point, Region, cut, ring_area
 from hanabira.core.colour.spaces import Array
-from hanabira.core.faults import Fault, RecipeFault
+from hanabira.core.faults import Fault
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
-from hanabira.core.solver.area import Layer, Prediction, Variant, follow, paper_targets, solve_area, solve_with_pencil, variants
+from hanabira.core.solver.area import Layer, Prediction, follow, paper_targets
 from hanabira.core.solver.cautions import Caution, recipe_cautions
 from hanabira.core.solver.target import Reach, reach
 from hanabira.core.study.sun import side_of
@@ -33,6 +33,7 @@ from hanabira.desk.jobs import JobRunner
 from hanabira.desk.messages import MessageDoor
 from hanabira.desk.photoview import PhotoView
 from hanabira.desk.settings import Settings
+from hanabira.desk.workshop import Workshop
 from hanabira.studio.pictures import read_picture
 from hanabira.studio.records import Area, Commission, Photo, Recipe, Record, StudioKit, cover_crop, new_id
 from hanabira.studio.store import Store
@@ -85,6 +86,7 @@ class Model(QObject):
         self.area_id, self.layer_at = "", 0
         self.shape_steps, self.shape_only = 5, None  # type: int, int | None
         self.darkroom = Darkroom(self)
+        self.workshop = Workshop(self)
         self._measures: dict[str, tuple[object, Measures]] = {}
         self._predictions: dict[str, tuple[object, Prediction, tuple[Caution, ...]]] = {}
         self._reach: tuple[object, Reach] | None = None
@@ -495,51 +497,8 @@ class Model(QObject):
         return kept[1], kept[2]
 
     def solve(self, key: str, keep: Layer | None = None) -> None:
-        """Solve an area's layers off the interface thread and keep them as one edit.
-
-        The pencil of ``keep`` must be among them, in its place.
-        """
-        from hanabira.desk.commands import SetLayers
-
-        area, targets = next((a for a in self.areas if a.id == key), None), self.targets(key)
-        if area is None:
-            return
-        if targets is None:
-            self.want_measures(key)
-            self.messages.fault(RecipeFault(f"“{area.name}” is not measured yet.", do="Wait a moment, then solve again."))
-            return
-        given = self._solving(key)
-        if given is None:
-            return
-
-        def work(token: Token) -> tuple[Layer, ...]:
-            return solve_area(*given, token=token) if keep is None else solve_with_pencil(keep, *given)
-
-        def done(layers: tuple[Layer, ...]) -> None:
-            if not any(a.id == key for a in self.areas):
-                return
-            if not layers:
-                self.messages.remark(f"{area.name}: the bare paper is nearest to every band; no layer helps.")
-                return
-            self.layer_at = 0
-            self.do(SetLayers(self, area, layers, "layers"))
-
-        self.jobs.run(f"solve {key}", f"Solving the layers of {area.name}", work, done)
-
-    def _solving(self, key: str) -> tuple | None:
-        """What `solve_area` is given for an area: kit, paper, targets, stroke, its length, reasons, tray, locked layers."""
-        area, targets, m = next((a for a in self.areas if a.id == key), None), self.targets(key), self.measures(key)
-        if area is None or targets is None or m is None or self.commission is None:
-            return None
-        surface = surfaces()[area.surface_id]
-        used = [q.code for r in self.recipes.values() if r.area_id != key for q in r.layers if q.code]
-        tray = tuple(dict.fromkeys([*self.commission.tray, *used]))
-        kit = self.kit.usable
-        if self.from_tray and any(c in kit.index for c in self.commission.tray):
-            kit = kit.subset(self.commission.tray)
-        length = round(min(60.0, m.length_mm or 0.0), 1)
-        locked = tuple(q for q in self.recipe_layers(key) if q.locked)
-        return kit, self.paper, targets, surface.stroke, length, {"general": surface.why_general, "gap": surface.why_gap}, tray, locked
+        """Solve an area's layers by the craft's rules and keep them as one edit."""
+        self.workshop.solve(key, keep)
 
     @property
     def from_tray(self) -> bool:
@@ -551,12 +510,6 @@ class Model(QObject):
         if self.commission is not None:
             self.settings.set("limited", {**self.settings.get("limited"), self.commission.id: on})
             self.kit_changed.emit()
-
-    def offer_variants(self, key: str, done: Callable[[tuple[Variant, ...]], None]) -> None:
-        """Solve an area in three ways, off the interface thread."""
-        given = self._solving(key)
-        if given is not None:
-            self.jobs.run(f"variants {key}", "Solving other ways", lambda token: variants(*given, token=token), done)
 
     def do(self, command: object) -> bool:
         """Carry out an edit and put it on the undo stack; a fault is said and nothing changes."""

@@ -29,7 +29,7 @@ from hanabira.desk import theme
 from hanabira.desk.commands import SetStage
 from hanabira.desk.controls import PetalButton, Words
 from hanabira.desk.explain import TOPICS
-from hanabira.desk.menus import area_commands, study_commands
+from hanabira.desk.menus import area_commands, recipe_commands, study_commands
 from hanabira.desk.model import STAGES, Model
 from hanabira.desk.photoview import LOOKS
 from hanabira.desk.stages.areas import Areas
@@ -45,6 +45,7 @@ from hanabira.desk.widgets.command_list import CommandList
 from hanabira.desk.widgets.notices import JobStrip, MessageStrip
 from hanabira.desk.widgets.thread import Thread
 from hanabira.desk.widgets.value_rule import ValueRule
+from hanabira.desk.writers import Writers
 
 TOOL_COMMANDS = (
     ("indent", "Indent lines first"),
@@ -115,6 +116,7 @@ class Desk(QMainWindow):
         self.job_strip.float_over(self.pages)
         self.current: Stage = self.stages["Shelf"]
         self.command_list = CommandList(self)
+        self.writers = Writers(self)
         self._held = ""
         self._next_off = ""
         self._build_actions()
@@ -261,6 +263,8 @@ class Desk(QMainWindow):
             add(m, f"Show the stack in the {band}", lambda band=band: recipe._show_band(band))
         add(m, "Burnish with white", recipe.burnish)
         add(m, "Keep the pencil, solve its pressure anew", recipe.keep_pencil)
+        for words, run in recipe_commands(self, recipe):
+            add(m, words, run)
         m = menu("Kit")
         kit = self.stages["Kit"]
         assert isinstance(kit, KitRoom)
@@ -465,6 +469,10 @@ class Desk(QMainWindow):
             self.open_file(written)
 
         model.jobs.run("card", "Writing the recipe card", work, done)
+
+    def workshop_writers(self) -> list[tuple[str, Callable[[], object]]]:
+        """What can be written of the recipes: words and acts."""
+        return self.writers.all
 
     # -- undo ----------------------------------------------------------------------------
     def take_back(self) -> None:

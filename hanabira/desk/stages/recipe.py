@@ -22,6 +22,7 @@ from hanabira.desk.controls import Caption, Choice, PetalButton, Stepper, Words,
 from hanabira.desk.gestures import ring_path
 from hanabira.desk.paint import disc, text, two_tone
 from hanabira.desk.photoview import to_image
+from hanabira.desk.stages import recipe_cards
 from hanabira.desk.stages.base import PictureStage, column
 from hanabira.desk.theme import u
 from hanabira.desk.widgets.layer_card import CautionCard, Laid, Pressure, SwapRow, Swaps
@@ -270,7 +271,14 @@ class Recipe(PictureStage):
                 if self.open:
                     self.refresh()
 
-            self.model.offer_variants(area.id, done)
+            self.model.workshop.offer_variants(area.id, done)
+
+    tab = "layer"
+
+    def show_tab(self, tab: str) -> None:
+        """Show another card of the recipe."""
+        self.tab = tab
+        self.refresh()
 
     _variants: tuple = ("", ())
 
@@ -311,7 +319,7 @@ class Recipe(PictureStage):
             self._no_patch()
             bench.head.set(str(area.number), area.name, "no layers yet" if not self.layers else "being measured")
             words = "The layers are solved for your pencils on this paper, from the values and colours measured in the photo."
-            bench.set_parts([Words(words)])
+            bench.set_parts([Words(words), *(recipe_cards.way(self, area) if m else [])])
             self.desk.set_next("Solve the layers", "strata", "" if m else "The area is being measured")
             return
         prediction, cautions = told
@@ -410,7 +418,11 @@ class Recipe(PictureStage):
         costs = max(0.0, tooth[self.at + 1] - tooth[self.at])
         name = f"{pencil.name} {q.code}" if pencil else q.tool.capitalize()
         bench.head.set(str(self.at + 1), name, f"{q.role} · costs {100 * costs:.0f} % of the tooth")
-        parts: list = [*self._variant_parts(area), Caption("How it is laid"), self._how(q)]
+        if self.tab != "layer":
+            fill = {"way": recipe_cards.way, "advice": recipe_cards.advice, "portrait": recipe_cards.portrait}[self.tab]
+            bench.set_parts([recipe_cards.tabs(self), *fill(self, area)])
+            return
+        parts: list = [recipe_cards.tabs(self), *self._variant_parts(area), Caption("How it is laid"), self._how(q)]
         if q.why:
             parts.append(Words(f"“{q.why}”", "aside"))
         for c in (c for c in cautions if c.layer == self.at):

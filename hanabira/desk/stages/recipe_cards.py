@@ -1,0 +1,266 @@
+"""The further cards of a recipe: the way it is worked, advice on its pencils, the portrait as a whole."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from hanabira.core.colour.spaces import hue_deg
+from hanabira.core.solver.advice import Advice, ladder, natural_mixes, neutralisers, substitutes, undertones
+from hanabira.core.solver.area import Layer
+from hanabira.core.solver.technique import fewest
+from hanabira.craft.techniques import coats, measured_coat, switches
+from hanabira.craft.whisker_methods import whisker_method
+from hanabira.desk.commands import ChangeAreas, EditBrief
+from hanabira.desk.controls import Caption, Choice, PetalButton, Pick, Stepper, Words, label, row
+from hanabira.desk.widgets.measure_cards import Patches
+from hanabira.studio.records import Area
+
+if TYPE_CHECKING:
+    from hanabira.desk.stages.recipe import Recipe
+
+TABS = (("layer", "Layer"), ("way", "Way"), ("advice", "Advice"), ("portrait", "Portrait"))
+
+
+def tabs(s: Recipe) -> Pick:
+    """The line of tabs over a recipe's card."""
+    q = Pick("What the recipe card shows", TABS, s.tab)
+    q.picked.connect(s.show_tab)
+    return q
+
+
+def _button(words: str, icon: str | None, run: Callable[[], object], tip: str = "") -> PetalButton:
+    q = PetalButton(words, icon, tip=tip)
+    q.clicked.connect(lambda _=False: run())
+    return q
+
+
+# -- way ------------------------------------------------------------------------
+def way(s: Recipe, area: Area) -> list:
+    """Coat, finish and school: what the next solve follows, each choice with its reason."""
+    model, shop = s.model, s.model.workshop
+    m, craft = model.measures(area.id), shop.craft(area)
+    if m is None or craft is None:
+        return [Words("The area is being measured.")]
+    coat = Choice()
+    coat.setAccessibleName("Coat of the area")
+    coat.addItem(f"as measured: {coats()[measured_coat(m)].name.lower()}", "")
+    for key, c in coats().items():
+        coat.addItem(", ".join([c.name, *c.also]), key)
+    coat.setCurrentIndex(max(0, coat.findData(area.coat)))
+    coat.activated.connect(lambda _i: _change(s, "coat", replace(area, coat=coat.currentData())))
+    finish = Stepper("Finish", 1, 5, shop.finish(area), "1 loose, 5 every hair")
+    finish.changed.connect(lambda n: _change(s, "finish", replace(area, finish=n)))
+    rules = coats()[craft.coat]
+    out: list = [
+        Caption("Coat"),
+        row(coat, None),
+        Words(rules.why, "aside"),
+        Words(f"Darks: {rules.dark} Lights: {rules.light}"),
+        Caption("Finish"),
+        row(finish, None),
+    ]
+    if area.finish:
+        out.append(row(_button("By distance from the focus", "back", lambda: _change(s, "finish", replace(area, finish=0))), None))
+    out.append(Caption("School of this commission"))
+    now, given = shop.school, dict(model.commission.school) if model.commission else {}
+    for key, switch in switches().items():
+        choice = Choice()
+        choice.setAccessibleName(switch.name)
+        for name in switch.choices:
+            choice.addItem(name.replace("-", " "), name)
+        choice.setCurrentIndex(choice.findData(now[key]))
+        choice.activated.connect(lambda _i, key=key, choice=choice: _set_school(s, {**given, key: choice.currentData()}))
+        out += [row(label(switch.name), None, choice), Words(switch.choices[now[key]])]
+    for words in shop.left_out.get(area.id, ()):
+        out.append(Words(f"Not followed here: {words}", "small", "ink"))
+    out.append(row(_button("Solve by this", "strata", s.solve, "Solve the layers of this area anew by these rules"), None))
+    if m.whiskers is not None or area.surface_id in ("whisker", "lash"):
+        out += _whiskers(s, area)
+    return out
+
+
+def _whiskers(s: Recipe, area: Area) -> list:
+    model, m = s.model, s.model.measures(area.id)
+    c = model.commission
+    if m is None or c is None:
+        return []
+    found = m.whiskers.found if m.whiskers is not None else ()
+    light = sum(w.light for w in found) * 2 >= len(found)
+    ground = sum(w.over_l for w in found) / len(found) if found else m.values.general
+    line = m.values.highlight if light else m.values.gap
+    school = model.workshop.school
+    method, warning = whisker_method(c.paper_id, model.kit.medium, school["lights"], ground, line, school["blending"] == "solvent")
+    out: list = [Caption("Whiskers and single hairs"), Words(f"{method.name}. {method.words}", "body", "ink"), Words(method.rule)]
+    if m.whiskers is not None and m.whiskers.count:
+        out.append(Words(m.whiskers.words(model.mm_per_px)))
+    if warning:
+        out.append(Words(warning, "small", "ink"))
+    return out
+
+
+def _change(s: Recipe, words: str, after: Area) -> None:
+    before = next((a for a in s.model.areas if a.id == after.id), None)
+    if before is not None and before != after:
+        s.model.do(ChangeAreas(s.model, words, [before], [after]))
+        s.model.want_measures(after.id)
+
+
+def _set_school(s: Recipe, chosen: dict[str, str]) -> None:
+    medium = s.model.kit.medium
+    own = tuple((k, v) for k, v in chosen.items() if v != switches()[k].default.get(medium))
+    s.model.do(EditBrief(s.model, "school", school=own))
+
+
+# -- advice -----------------------------------------------------------------------
+def advice(s: Recipe, area: Area) -> list:
+    """What the kit can do for the chosen layer's pencil and this coat, computed on this paper."""
+    model = s.model
+    kit, paper, m = model.kit.usable, model.paper, model.measures(area.id)
+    if not s.layers or m is None:
+        return [Words("Solve the layers first.")]
+    q = s.layers[s.at]
+    out: list = []
+    hidden = [tuple(float(v) for v in h.lab) for h in m.hidden[:2]]
+    lean = float(hue_deg(m.values.band_lab["general"])) if abs(m.temperature.lean) > 1.5 else None
+    under = undertones(kit, hidden, lean)
+    if under:
+        out.append(Caption("Undertones for this coat"))
+        out.append(Patches([(code, kit.masstone_lab[kit.index[code]]) for code, _ in under]))
+        out += [Words(f"{code} {kit.get(code).name}: {why}.") for code, why in under]
+    if not q.code or q.code not in kit.index:
+        return [*out, Words("This layer is a tool; choose a pencil’s layer for more.")]
+    name = kit.get(q.code).name
+    rungs = ladder(kit, float(hue_deg(kit.masstone_lab[kit.index[q.code]])))
+    if len(rungs) > 1:
+        out += [Caption(f"The ladder of {name}: lightest to darkest"), Patches([(c, kit.masstone_lab[kit.index[c]]) for c in rungs])]
+    out += _answers(
+        s, f"What dulls {name}", neutralisers(paper, kit, q.code, q.pressure), lambda a: f"{100 * a.figure:.0f} % of its colour is left"
+    )
+    band = s.band
+    targets = model.targets(area.id)
+    if targets is not None:
+        mixes = natural_mixes(paper, kit, targets[band])
+        out += _answers(s, f"Two dull ones for the {band}", mixes, lambda a: f"ΔE00 {a.figure:.1f} from the target")
+    floor = model.commission.lasting_floor if model.commission else None
+    out += _answers(
+        s, f"Instead of {name}", substitutes(paper, kit, q.code, q.pressure, floor), lambda a: f"ΔE00 {a.figure:.1f} from it", take=True
+    )
+    return out
+
+
+def _answers(s: Recipe, caption: str, found: tuple[Advice, ...], figure: Callable[[Advice], str], take: bool = False) -> list:
+    kit = s.model.kit
+    if not found:
+        return [Caption(caption), Words("Nothing in this kit does.")]
+    out: list = [Caption(caption), Patches([(" + ".join(a.codes[-2:]), a.lab) for a in found])]
+    for a in found:
+        names = " then ".join(f"{kit.get(q.code).name} {q.code} at {q.pressure}" for q in a.layers)
+        out.append(Words(f"{names}: {figure(a)}."))
+        if take:
+            out.append(row(_button("Take it", "swap", lambda a=a: take_advice(s, a)), None))
+    return out
+
+
+def take_advice(s: Recipe, a: Advice) -> None:
+    """Put a substitute's layers in the chosen layer's place, in one edit."""
+    q = s.layers[s.at]
+    new = [replace(q, code=p.code, pressure=p.pressure, passes=1, why=f"Stands in for {q.code}.") for p in a.layers]
+    s._set((*s.layers[: s.at], *new, *s.layers[s.at + 1 :]), "substitute")
+
+
+# -- portrait ------------------------------------------------------------------------
+def portrait(s: Recipe, area: Area) -> list:
+    """All recipes together: pencils on the table, values against the photo, the same again, what to write."""
+    model, shop = s.model, s.model.workshop
+    used = shop.palette()
+    out: list = [Caption(f"Pencils of the portrait: {len(used)}")]
+    kit = model.kit
+    known = [q for q in used if q[0] in kit.index]
+    if known:
+        out.append(Patches([(f"{code} ×{n}", kit.masstone_lab[kit.index[code]]) for code, n, _ in known[:12]]))
+        once = [code for code, n, _ in known if n == 1]
+        if once:
+            out.append(Words(f"Used once only: {', '.join(once[:8])}."))
+    if s.layers:
+        out.append(
+            row(
+                _button(
+                    "Fewest pencils here",
+                    "minus",
+                    lambda: fewer(s),
+                    "Leave out layers as long as the mean of the bands loses no more than ΔE00 1",
+                ),
+                None,
+            )
+        )
+    jumps = shop.jumps()
+    out.append(Caption("Values against the photo"))
+    out += [Words(q, "small", "ink") for q in jumps] or [
+        Words("Every step between neighbours that have layers is as in the photo, within one value step.")
+    ]
+    others = [a for a in model.areas if a.id != area.id]
+    if s.layers and others:
+        target = Choice()
+        target.setAccessibleName("Area that gets the same recipe")
+        for a in sorted(others, key=lambda a: (a.surface_id != area.surface_id, a.number)):
+            target.addItem(f"{a.number} {a.name}", a.id)
+        pick = lambda: next(a for a in model.areas if a.id == target.currentData())  # noqa: E731
+        out += [
+            Caption("The same again, on"),
+            row(target, None),
+            row(
+                _button(
+                    "Its pencils, solved anew",
+                    "strata",
+                    lambda: shop.same_again(area, pick(), False),
+                    "The same pencils, pressures solved for the other area’s own values",
+                ),
+                _button("Exact copy", "sheet", lambda: shop.same_again(area, pick(), True)),
+                None,
+            ),
+        ]
+    out.append(Caption("Write"))
+    for words, run in s.desk.workshop_writers():
+        out.append(row(_button(words, "sheet", run), None))
+    return out
+
+
+def fewer(s: Recipe) -> None:
+    """Leave out what the eye would hardly miss, in one edit, and say what it costs."""
+    model, targets = s.model, s.model.targets(s.model.area_id)
+    if targets is None or not s.layers:
+        return
+    less = fewest(model.kit, model.paper, s.layers, targets)
+    before = model.prediction(model.area_id)
+    if len(less) == len(s.layers):
+        model.messages.remark("Every layer is needed: leaving one out would cost more than ΔE00 1.")
+        return
+    gone = len(s.layers) - len(less)
+    s._set(tuple(less), "fewer layers")
+    after = model.prediction(model.area_id)
+    if before and after:
+        loss = sum(after[0].band(b).delta_e00 - before[0].band(b).delta_e00 for b in after[0].bands) / 4
+        model.messages.remark(f"{gone} layer{'s' if gone > 1 else ''} left out; the mean of the bands loses ΔE00 {loss:.1f}.")
+
+
+def as_technique(layers: tuple[Layer, ...], name: str, surface_id: str) -> str:
+    """A finished recipe as an open TOML technique: roles, strokes, pressures and places, without this kit's pencils."""
+    import json
+
+    q = json.dumps  # TOML's basic strings are those of JSON
+    lines = [f"name = {q(name, ensure_ascii=False)}", f"surface = {q(surface_id)}", ""]
+    for layer in layers:
+        lines += [
+            "[[layer]]", f"role = {q(layer.role)}", f"tool = {q(layer.tool)}", f"pressure = {layer.pressure}", f"passes = {layer.passes}",
+            f"stroke = {q(layer.stroke)}", f"length_mm = {layer.stroke_mm}", f"where = {q(layer.where)}", f"pencil = {q(layer.code)}",
+            f"why = {q(layer.why, ensure_ascii=False)}", "",
+        ]  # fmt: skip
+    return "\n".join(lines)
+
+
+def target_path(path: str, suffix: str) -> Path:
+    """A path with the suffix it must have."""
+    return Path(path) if path.lower().endswith(suffix) else Path(f"{path}{suffix}")
