@@ -100,5 +100,7 @@ def recipe_commands(desk: Desk, recipe: Recipe) -> list[Command]:
     out: list[Command] = []
     for key, words in recipe_cards.TABS:
         out.append((f"Show the card: {words.lower()}", lambda key=key: (desk.go("Recipe"), recipe.show_tab(key))))  # type: ignore[misc]
+    out.append(("Part the layer by value", lambda: recipe_cards.split(recipe)))
+    out.append(("Open a technique", desk.writers.open_technique))
     out.append(("Fewest pencils for this area", lambda: recipe_cards.fewer(recipe)))
     return out + [(f"Write: {words[:1].lower()}{words[1:]}", run) for words, run in desk.writers.all]

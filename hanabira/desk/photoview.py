@@ -43,6 +43,8 @@ class PhotoView:
     looks: dict[str, QImage] = field(default_factory=dict)
     plain: np.ndarray | None = None
     """A copy without the backdrop, when the animal is cut out."""
+    values: np.ndarray | None = None
+    """L* of a preview copy (h, w), once somebody needed it."""
 
     @staticmethod
     def of(pixels: np.ndarray, size: tuple[int, int], remarks: tuple[str, ...] = (), token: Token = SILENT) -> PhotoView:

@@ -129,6 +129,9 @@ class Desk(QMainWindow):
         self.bench.resize_to(self.width())
         self.ask_open_path: Callable[[], str] = self._file_to_open
         self.ask_kit_path: Callable[[], str] = self._kit_file_to_open
+        self.ask_technique_path: Callable[[], str] = lambda: QFileDialog.getOpenFileName(
+            self, "Open a technique", "", "Techniques (*.toml)"
+        )[0]
         self.ask_save_path: Callable[[str], str] = self._file_to_save
         self.open_file: Callable[[Path], object] = lambda path: QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))
         self._start_where_it_was()

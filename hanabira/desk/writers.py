@@ -13,6 +13,7 @@ from PyQt6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
 
 from hanabira.core.area.pattern import svg
 from hanabira.core.area.shape import smooth_ring
+from hanabira.core.faults import Fault
 from hanabira.core.solver.area import BANDS, WHERE
 from hanabira.core.study.shapes import value_shapes
 from hanabira.core.token import Token
@@ -71,6 +72,29 @@ class Writers:
             ("Colour card for the client", self.colour_card),
             ("This recipe as a technique", self.technique),
         ]
+
+    def open_technique(self) -> None:
+        """Lay a technique from a file on the chosen area: its pencils where the kit has them, else the nearest in their place."""
+        from hanabira.craft.own_techniques import laid, read_technique
+        from hanabira.desk.commands import SetLayers
+
+        model, area = self.desk.model, self.desk.model.area
+        targets = model.targets(area.id) if area is not None else None
+        if area is None or targets is None:
+            self.desk.say("No measured area is chosen.", "Nothing was changed.", "Choose an area and wait until it is measured.")
+            return
+        path = self.desk.ask_technique_path()
+        if not path:
+            return
+        try:
+            found = read_technique(Path(path))
+        except Fault as fault:
+            model.messages.fault(fault)
+            return
+        layers, swapped = laid(found, model.kit.usable, model.paper, targets)
+        if model.do(SetLayers(model, area, layers, f"technique {found.name}")):
+            other = f" Not in this kit, replaced: {', '.join(swapped)}." if swapped else ""
+            model.messages.remark(f"{found.name} is laid on {area.name}.{other}")
 
     def _ask(self, suffix: str, what: str) -> Path | None:
         model = self.desk.model
@@ -202,7 +226,7 @@ class Writers:
 
     def technique(self) -> None:
         """The chosen area's recipe as an open technique file."""
-        from hanabira.desk.stages.recipe_cards import as_technique
+        from hanabira.craft.own_techniques import as_technique
         from hanabira.studio.writing import write_file
 
         model, area = self.desk.model, self.desk.model.area

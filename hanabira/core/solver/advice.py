@@ -45,10 +45,10 @@ def _one_over(paper: Paper, kit: Kit, below: Sequence[Pass], pressure: int) -> A
     return state.lab
 
 
-def ladder(kit: Kit, hue: float, reach_deg: float = 28.0, most: int = 9) -> tuple[str, ...]:
+def ladder(kit: Kit, hue: float, strength: float | None = None, reach_deg: float = 28.0, most: int = 9) -> tuple[str, ...]:
     """Codes of pencils of a hue (degrees) from the lightest tint to the darkest shade, with even steps of L*.
 
-    Greys count when they lean that way; of two equally light ones the nearer hue is taken.
+    Of two equally light ones the nearer hue is taken, and with ``strength`` (C*) the one of like strength.
     """
     lab = kit.masstone_lab
     c, h = np.asarray(chroma(lab)), np.asarray(hue_deg(lab))
@@ -61,6 +61,8 @@ def ladder(kit: Kit, hue: float, reach_deg: float = 28.0, most: int = 9) -> tupl
     out: list[int] = []
     for rung in rungs:
         score = np.abs(values - rung) / 4 + off[fits] / 14
+        if strength is not None:
+            score = score + np.abs(c[fits] - strength) / 9
         at = int(fits[np.argmin(score)])
         if at not in out:
             out.append(at)

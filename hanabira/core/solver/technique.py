@@ -347,7 +347,7 @@ def _accent(
     lab = kit.masstone_lab
     turn = np.abs((np.asarray(hue_deg(lab)) - hue + 180) % 360 - 180)
     dark = np.abs(lab[:, 0] - (34 if band == "gap" else 68)) / 18
-    at = int(np.argmin(turn / 14 + dark + np.where(np.asarray(chroma(lab)) < 16, 5, 0)))
+    at = int(np.argmin(turn / 14 + dark + np.where(np.asarray(chroma(lab)) < 16, 5, 0) + np.maximum(0, np.asarray(chroma(lab)) - 45) / 6))
     if turn[at] > 40:
         return layers
     words = "Violet in the shadow makes the orange glow." if band == "gap" else "A little orange where the sun lies."

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+import cv2
+import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer
 from PyQt6.QtGui import QColor, QPainter
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QPlainTextEdit, QScrollArea, QSizePolicy, QWidget
 
 from hanabira.core.colour.difference import difference_words
-from hanabira.core.colour.spaces import chroma, hue_deg
+from hanabira.core.colour.spaces import bytes_to_lab, chroma, hue_deg
 from hanabira.core.colour.words import temperature
 from hanabira.core.optics.stack import bare
 from hanabira.core.solver.area import WHERE, Layer, Prediction, judged_band, moved_layer, swaps, with_layer, without_layer
@@ -17,6 +19,7 @@ from hanabira.core.solver.cautions import Caution
 from hanabira.core.solver.library import opaque_order
 from hanabira.core.token import Token
 from hanabira.craft.reader import papers
+from hanabira.craft.techniques import spacing_mm
 from hanabira.desk.commands import NoteRecipe, SetLayers
 from hanabira.desk.controls import Caption, Choice, PetalButton, Stepper, Words, label
 from hanabira.desk.gestures import ring_path
@@ -27,7 +30,7 @@ from hanabira.desk.stages.base import PictureStage, column
 from hanabira.desk.theme import u
 from hanabira.desk.widgets.layer_card import CautionCard, Laid, Pressure, SwapRow, Swaps
 from hanabira.desk.widgets.mat import Mat
-from hanabira.desk.widgets.overlays import grey_base, layer_picture
+from hanabira.desk.widgets.overlays import band_range, draw_combing, grey_base, layer_picture
 from hanabira.desk.widgets.strata import FULL_W, LEAST_W, Cut, Strata, Stratum
 from hanabira.studio.records import Area
 
@@ -94,7 +97,7 @@ class Recipe(PictureStage):
         row.setSpacing(0)
         row.addWidget(left, 1)
         row.addWidget(scroll)
-        self.mat.overlays = [_WhereOutline(self)]
+        self.mat.overlays = [self._comb, _WhereOutline(self)]
         self.mat.inset = True
         self.centre.installEventFilter(self)
         self.band = "general"
@@ -396,6 +399,8 @@ class Recipe(PictureStage):
 
         def work(_token: Token) -> tuple:
             pixels, rect = layer_picture(view.pixels, view.size, area, m, where)
+            if view.values is None:
+                view.values = cv2.GaussianBlur(bytes_to_lab(view.preview())[..., 0].astype(np.float32), (0, 0), 1.0)
             drained = view.looks.get("drained") or to_image(grey_base(view.preview()))
             return to_image(pixels), rect, drained
 
@@ -407,6 +412,30 @@ class Recipe(PictureStage):
                 self._show_look()
 
         self.model.jobs.run("where", "Showing where the layer goes", work, done, quiet=True)
+
+    def _comb(self, p: QPainter, mat: Mat) -> None:
+        """The chosen layer's strokes at true length, where it goes; none for circles and flat layers."""
+        area, view = self.model.area, self.model.view
+        m = self.model.measures(area.id) if area is not None else None
+        if area is None or view is None or m is None or m.field is None or m.hair.direction_deg is None or not self.layers or self.look:
+            return
+        q = self.layers[self.at]
+        if q.stroke not in ("flick", "hatch") or not q.stroke_mm:
+            return
+        low, high = band_range(m, q.where)
+        values = view.values
+        if values is None:
+            return
+        k = values.shape[1] / view.size[0]
+
+        def goes(x: float, y: float) -> bool:
+            i, j = int(y * k), int(x * k)
+            return 0 <= i < values.shape[0] and 0 <= j < values.shape[1] and bool(low <= values[i, j] <= high)
+
+        way = m.combed.direction_deg if m.combed is not None else None
+        finish = self.model.workshop.finish(area)
+        spacing = spacing_mm(m, area.surface_id, finish) / mat.mm_per_px
+        draw_combing(p, mat, area, m.field, m.origin, q.stroke_mm / mat.mm_per_px, spacing, m.hair.spread_deg or 0.0, way=way, allowed=goes)
 
     # -- bench ---------------------------------------------------------------------------
     def _layer_card(self, area: Area, prediction: Prediction, cautions: tuple[Caution, ...]) -> None:

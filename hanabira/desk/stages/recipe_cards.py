@@ -7,9 +7,9 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from hanabira.core.colour.spaces import hue_deg
+from hanabira.core.colour.difference import delta_e00
+from hanabira.core.colour.spaces import chroma, hue_deg, parse_hex, srgb_to_lab
 from hanabira.core.solver.advice import Advice, ladder, natural_mixes, neutralisers, substitutes, undertones
-from hanabira.core.solver.area import Layer
 from hanabira.core.solver.technique import fewest
 from hanabira.craft.techniques import coats, measured_coat, switches
 from hanabira.craft.whisker_methods import whisker_method
@@ -133,7 +133,8 @@ def advice(s: Recipe, area: Area) -> list:
     if not q.code or q.code not in kit.index:
         return [*out, Words("This layer is a tool; choose a pencil’s layer for more.")]
     name = kit.get(q.code).name
-    rungs = ladder(kit, float(hue_deg(kit.masstone_lab[kit.index[q.code]])))
+    own = kit.masstone_lab[kit.index[q.code]]
+    rungs = ladder(kit, float(hue_deg(own)), float(chroma(own)))
     if len(rungs) > 1:
         out += [Caption(f"The ladder of {name}: lightest to darkest"), Patches([(c, kit.masstone_lab[kit.index[c]]) for c in rungs])]
     out += _answers(
@@ -201,6 +202,7 @@ def portrait(s: Recipe, area: Area) -> list:
     out += [Words(q, "small", "ink") for q in jumps] or [
         Words("Every step between neighbours that have layers is as in the photo, within one value step.")
     ]
+    out += _woven(s, used)
     others = [a for a in model.areas if a.id != area.id]
     if s.layers and others:
         target = Choice()
@@ -222,10 +224,48 @@ def portrait(s: Recipe, area: Area) -> list:
                 None,
             ),
         ]
-    out.append(Caption("Write"))
+    out += [Caption("Your techniques"), row(_button("Open a technique", "strata", s.desk.writers.open_technique), None), Caption("Write")]
     for words, run in s.desk.workshop_writers():
         out.append(row(_button(words, "sheet", run), None))
     return out
+
+
+def _woven(s: Recipe, used: tuple[tuple[str, int, tuple[int, ...]], ...]) -> list:
+    """Whether a colour of the backdrop is in the animal, and which pencil would weave it in."""
+    c, kit = s.model.commission, s.model.kit.usable
+    if c is None or c.backdrop == "paper" or not used:
+        return []
+    lab = srgb_to_lab(parse_hex(c.backdrop_hexes[0]))
+    codes = [code for code, _n, _a in used if code in kit.index]
+    off = {code: float(delta_e00(kit.masstone_lab[kit.index[code]], lab)) for code in (p.code for p in kit)}
+    mine = min(codes, key=lambda code: off[code], default="")
+    best = min(off, key=lambda code: off[code])
+    if mine and off[mine] < 12:
+        words = f"{mine} {kit.get(mine).name} is near the backdrop and is in the animal already."
+    else:
+        words = (
+            f"{best} {kit.get(best).name} is nearest to the backdrop: a thin pass of it in the gaps on the shadow side ties the animal in."
+        )
+    return [Caption("The backdrop woven in"), Words(words)]
+
+
+def split(s: Recipe) -> None:
+    """Part the chosen layer by value: one for the darker bands, one for the lighter, each to be changed on its own; one edit."""
+    parts = {
+        "everywhere": ("all but the lights", "lights"),
+        "all but the highlights": ("all but the lights", "lights"),
+        "all but the lights": ("gaps", "all but the gaps"),
+        "all but the gaps": ("all but the gaps", "lights"),
+        "lights": ("lights", "highlights"),
+    }
+    if not s.layers:
+        return
+    q = s.layers[s.at]
+    if q.where not in parts or q.tool == "indent":
+        s.model.messages.remark("This layer lies in one band only; it cannot be parted.")
+        return
+    low, high = parts[q.where]
+    s._set((*s.layers[: s.at], replace(q, where=low), replace(q, where=high), *s.layers[s.at + 1 :]), "parted layer")
 
 
 def fewer(s: Recipe) -> None:
@@ -244,21 +284,6 @@ def fewer(s: Recipe) -> None:
     if before and after:
         loss = sum(after[0].band(b).delta_e00 - before[0].band(b).delta_e00 for b in after[0].bands) / 4
         model.messages.remark(f"{gone} layer{'s' if gone > 1 else ''} left out; the mean of the bands loses ΔE00 {loss:.1f}.")
-
-
-def as_technique(layers: tuple[Layer, ...], name: str, surface_id: str) -> str:
-    """A finished recipe as an open TOML technique: roles, strokes, pressures and places, without this kit's pencils."""
-    import json
-
-    q = json.dumps  # TOML's basic strings are those of JSON
-    lines = [f"name = {q(name, ensure_ascii=False)}", f"surface = {q(surface_id)}", ""]
-    for layer in layers:
-        lines += [
-            "[[layer]]", f"role = {q(layer.role)}", f"tool = {q(layer.tool)}", f"pressure = {layer.pressure}", f"passes = {layer.passes}",
-            f"stroke = {q(layer.stroke)}", f"length_mm = {layer.stroke_mm}", f"where = {q(layer.where)}", f"pencil = {q(layer.code)}",
-            f"why = {q(layer.why, ensure_ascii=False)}", "",
-        ]  # fmt: skip
-    return "\n".join(lines)
 
 
 def target_path(path: str, suffix: str) -> Path:

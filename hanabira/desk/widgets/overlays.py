@@ -196,10 +196,12 @@ def draw_combing(
     spread_deg: float,
     colour: QColor | None = None,
     way: np.ndarray | None = None,
+    allowed: Callable[[float, float], bool] | None = None,
 ) -> None:
     """Strokes rooted on a jittered grid; spacing as measured, but never under 5 design pixels.
 
     ``way`` (r, c) is the direction from root to tip where the artist combed; strokes then taper to the tip.
+    ``allowed`` keeps roots to places (photo pixels) where a layer goes.
     """
     path = ring_path(area.ring, mat, area.smooth)
     to_screen = mat.zoom * mat.mm_per_px
@@ -225,7 +227,7 @@ def draw_combing(
             if not (0 <= i < rows and 0 <= j < cols and field.sure[i, j]):
                 continue
             q = mat.photo_px(u, v)
-            if not path.contains(q):
+            if not path.contains(q) or (allowed is not None and not allowed(u, v)):
                 continue
             told = float(way[i, j]) if way is not None else float("nan")
             d = (told if told == told else float(field.direction_deg[i, j])) + turn
@@ -236,6 +238,17 @@ def draw_combing(
             hair(p, start.x(), start.y(), d, n, white, 1.5, bend, 250)
             count += 1
         y += pitch * 0.95
+
+
+def band_range(measures: Measures, where: str) -> tuple[float, float]:
+    """L* from and to of the places a layer goes to: bands leave gaps between them, which go to the nearer one."""
+    order = ("gap", "general", "light", "highlight")
+    takes = [b in WHERE[where] for b in order]
+    lims = measures.values.limits
+    cuts = [(lims["gap"][1] + lims["general"][0]) / 2, (lims["general"][1] + lims["light"][0]) / 2, lims["light"][1]]
+    edges = [-1.0, *cuts, 101.0]
+    first, last = takes.index(True), len(takes) - 1 - takes[::-1].index(True)
+    return edges[first], edges[last + 1]
 
 
 def layer_picture(pixels: np.ndarray, size: tuple[int, int], area: Area, measures: Measures, where: str) -> tuple[np.ndarray, QRectF]:
@@ -258,16 +271,9 @@ def layer_picture(pixels: np.ndarray, size: tuple[int, int], area: Area, measure
         new = (round(view.shape[1] * shrink), round(view.shape[0] * shrink))
         view, mask = cv2.resize(view, new, interpolation=cv2.INTER_AREA), cv2.resize(mask, new, interpolation=cv2.INTER_NEAREST)
     lab = bytes_to_lab(view)
-    # bands leave gaps between them: a layer for "all but the lights" takes everything below the lights
-    order = ("gap", "general", "light", "highlight")
-    takes = [b in WHERE[where] for b in order]
-    lims = measures.values.limits
-    cuts = [(lims["gap"][1] + lims["general"][0]) / 2, (lims["general"][1] + lims["light"][0]) / 2, lims["light"][1]]
-    edges = [-1.0, *cuts, 101.0]
     lightness = cv2.GaussianBlur(lab[..., 0], (0, 0), 1.2)
     # the bands of a layer always lie side by side: one stretch of values, soft at its ends
-    first, last = takes.index(True), len(takes) - 1 - takes[::-1].index(True)
-    low, high = edges[first], edges[last + 1]
+    low, high = band_range(measures, where)
     where_map = np.clip((lightness - low) / 2 + 0.5, 0, 1) * np.clip((high - lightness) / 2 + 0.5, 0, 1)
     soft = cv2.GaussianBlur(mask.astype(np.float32), (0, 0), 1.0)
     where_map = (where_map * soft)[..., None]

@@ -1,0 +1,109 @@
+"""The artist's own techniques as open TOML files: written from a recipe, read back, and laid with another kit."""
+
+from __future__ import annotations
+
+import json
+import tomllib
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from hanabira.core.colour.spaces import Array
+from hanabira.core.faults import RecipeFault
+from hanabira.core.optics.kit import Kit
+from hanabira.core.optics.paper import Paper
+from hanabira.core.optics.stack import TOOLS
+from hanabira.core.solver.area import WHERE, Layer, swaps
+
+MOST_BYTES = 400_000
+_FIELDS: Mapping[str, type | tuple[type, ...]] = {
+    "role": str, "tool": str, "pencil": str, "pressure": int, "passes": int, "stroke": str, "length_mm": (int, float), "where": str, "why": str,
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Technique:
+    """A named set of layers; pencils are codes of the kit it was written with, empty for a tool."""
+
+    name: str
+    surface_id: str
+    layers: tuple[Layer, ...]
+
+
+def as_technique(layers: Sequence[Layer], name: str, surface_id: str) -> str:
+    """A recipe as TOML: roles, tools, pencils, pressures, strokes and places."""
+    q = lambda v: json.dumps(v, ensure_ascii=False)  # noqa: E731 - TOML's basic strings are those of JSON
+    lines = [f"name = {q(name)}", f"surface = {q(surface_id)}", ""]
+    for layer in layers:
+        lines += [
+            "[[layer]]", f"role = {q(layer.role)}", f"tool = {q(layer.tool)}", f"pencil = {q(layer.code)}", f"pressure = {layer.pressure}",
+            f"passes = {layer.passes}", f"stroke = {q(layer.stroke)}", f"length_mm = {layer.stroke_mm}", f"where = {q(layer.where)}",
+            f"why = {q(layer.why)}", "",
+        ]  # fmt: skip
+    return "\n".join(lines)
+
+
+def read_technique(path: Path) -> Technique:
+    """The technique of a file. Raises `RecipeFault` that names the file and the fault; nothing half-read is returned."""
+
+    def fault(words: str) -> RecipeFault:
+        return RecipeFault(f"{path.name} is no technique: {words}.", "Nothing was changed.", "See docs/formats.md for how one is written.")
+
+    try:
+        if path.stat().st_size > MOST_BYTES:
+            raise fault("it is too large")
+        raw = tomllib.loads(path.read_text(encoding="utf-8"))
+    except OSError as error:
+        raise RecipeFault(f"{path.name} could not be read: {error.strerror or error}.", "Nothing was changed.") from error
+    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
+        raise fault(f"it cannot be read as TOML ({error})") from error
+    steps = raw.get("layer")
+    if not isinstance(steps, list) or not steps or len(steps) > 40:
+        raise fault("it needs 1 to 40 [[layer]] entries")
+    layers = []
+    for n, step in enumerate(steps, 1):
+        if not isinstance(step, dict):
+            raise fault(f"layer {n} is no table")
+        for key, kind in _FIELDS.items():
+            if key in step and (not isinstance(step[key], kind) or isinstance(step[key], bool)):
+                raise fault(f"{key} of layer {n} has the wrong kind of value")
+        tool = step.get("tool", "")
+        if tool and tool not in TOOLS:
+            raise fault(f"layer {n} has the unknown tool “{tool}”")
+        if step.get("where", "everywhere") not in WHERE:
+            raise fault(f"layer {n} goes “{step.get('where')}”, which is no place")
+        if not tool and not step.get("pencil"):
+            raise fault(f"layer {n} has neither a pencil nor a tool")
+        try:
+            layers.append(
+                Layer(
+                    step.get("role", "general"),
+                    "" if tool else step["pencil"],
+                    step.get("pressure", 2),
+                    step.get("passes", 1),
+                    step.get("where", "everywhere"),
+                    step.get("stroke", "flick"),
+                    float(step.get("length_mm", 0.0)),
+                    tool,
+                    step.get("why", ""),
+                )  # fmt: skip
+            )
+        except RecipeFault as error:
+            raise fault(f"layer {n}: {error}") from error
+    return Technique(str(raw.get("name", path.stem)), str(raw.get("surface", "short-fur")), tuple(layers))
+
+
+def laid(technique: Technique, kit: Kit, paper: Paper, targets: Mapping[str, Array]) -> tuple[tuple[Layer, ...], tuple[str, ...]]:
+    """The technique's layers with this kit, and the codes it lacked: each of those gives way to the pencil that serves best in its place."""
+    known = [q for q in technique.layers if q.tool or q.code in kit.index]
+    missing = tuple(dict.fromkeys(q.code for q in technique.layers if q.code and q.code not in kit.index))
+    if not missing:
+        return technique.layers, ()
+    first = next((q.code for q in known if q.code), kit.pencils[0].code)
+    layers = [replace(q, code=first) if q.code and q.code not in kit.index else q for q in technique.layers]
+    for k, q in enumerate(technique.layers):
+        if q.code in missing:
+            ranked = swaps(paper, kit, layers, k, targets, most=2)
+            best = min(ranked, key=lambda s: s.delta_e00)
+            layers[k] = replace(layers[k], code=best.code)
+    return tuple(layers), missing
