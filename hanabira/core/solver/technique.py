@@ -280,6 +280,8 @@ def _lights(
             ),
             *layers,
         ), []
+    if how == "indent":
+        return layers, ["No indented lines: the lights here are no single hairs."]
     if how == "scrape":
         before = follow(paper, kit, layers, targets, expected=False)
         tried = (

@@ -1,0 +1,122 @@
+"""The recipe workshop by hand: way, advice, portrait, files; each change can be taken back."""
+
+import json
+import zipfile
+
+from pypdf import PdfReader
+
+from hanabira.desk.controls import Choice, Pick
+from hanabira.desk.stages import recipe_cards
+from tests.test_desk import DemoCase
+
+
+class WorkshopCase(DemoCase):
+    def setUp(self):
+        super().setUp()
+        self.desk.go("Recipe")
+        self.settle()
+        self.stage, self.workshop = self.desk.current, self.model.workshop
+        self.area = self.model.area
+
+    def card(self, key: str) -> None:
+        tabs = next(q for q in self.desk.bench.findChildren(Pick) if q.accessibleName() == "What the recipe card shows")
+        self.click_stop(tabs, key)
+
+    def choose(self, name: str, key: str) -> None:
+        q = next(c for c in self.desk.bench.findChildren(Choice) if c.accessibleName() == name)
+        q.setCurrentIndex(q.findData(key))
+        q.activated.emit(q.currentIndex())
+        self.settle()
+
+
+class Way(WorkshopCase):
+    def test_school_coat_and_finish_change_the_next_solve(self):
+        model = self.model
+        model.choose_area(next(a.id for a in model.areas if a.name == "Brow"))
+        self.settle()
+        self.card("way")
+        self.choose("Lights", "indent")
+        self.assertEqual(dict(model.commission.school), {"lights": "indent"})
+        self.stage.solve()
+        self.settle()
+        self.assertEqual(self.stage.layers[0].tool, "indent")
+        self.choose("Lights", "reserved")
+        self.assertEqual(model.commission.school, ())
+        self.stage.solve()
+        self.settle()
+        self.assertFalse([q for q in self.stage.layers if q.tool == "indent"])
+        self.choose("Coat of the area", "black")
+        self.assertEqual((model.area.coat, self.workshop.craft(model.area).coat), ("black", "black"))
+        self.desk.take_back()
+        self.assertEqual(model.area.coat, "")
+        # the eye should go to the eye: what lies far from it is laid more loosely
+        from hanabira.desk.commands import SetPrep
+
+        model.do(SetPrep(model, model.photo, "focal point", focal=(1000.0, 975.0)))
+        near = next(a for a in model.areas if a.name == "Eye")
+        far = next(a for a in model.areas if a.name == "Shoulder")
+        self.assertGreater(self.workshop.finish(near), self.workshop.finish(far))
+
+    def test_the_same_again_and_a_layer_parted(self):
+        model = self.model
+        source, target = self.area, next(a for a in model.areas if a.name == "Temple")
+        self.desk.go("Areas")
+        self.settle()
+        self.desk.go("Recipe")
+        self.workshop.same_again(source, target, True)
+        self.assertEqual(model.recipe_layers(target.id), model.recipe_layers(source.id))
+        self.assertIn("Temple beside Marigold cheek", self.said[-1].what)
+        self.desk.take_back()
+        self.workshop.same_again(source, target, False)
+        self.settle()
+        own = {q.code for q in model.recipe_layers(source.id) if q.code}
+        self.assertTrue({q.code for q in model.recipe_layers(target.id) if q.code} <= own)
+        n = len(self.stage.layers)
+        self.stage._choose(0)
+        recipe_cards.split(self.stage)
+        self.assertEqual(len(self.stage.layers), n + 1)
+        self.assertNotEqual(self.stage.layers[0].where, self.stage.layers[1].where)
+        self.assertEqual(self.stage.layers[0].code, self.stage.layers[1].code)
+
+
+class AdviceAndPortrait(WorkshopCase):
+    def test_a_substitute_is_taken_and_cards_have_no_cut_words(self):
+        from hanabira.core.solver.advice import substitutes
+
+        before = self.stage.layers
+        self.card("advice")
+        q = before[self.stage.at]
+        found = substitutes(self.model.paper, self.model.kit.usable, q.code, q.pressure, 3)
+        recipe_cards.take_advice(self.stage, found[0])
+        self.assertNotIn(q.code, [p.code for p in self.stage.layers[self.stage.at : self.stage.at + len(found[0].layers)]])
+        self.desk.take_back()
+        self.assertEqual(self.stage.layers, before)
+        self.card("portrait")
+        used = self.workshop.palette()
+        self.assertEqual(sum(n for _c, n, _a in used), sum(bool(q.code) for a in self.model.areas for q in self.model.recipe_layers(a.id)))
+        self.assertTrue(all(isinstance(words, str) for words in self.workshop.jumps()))
+
+    def test_everything_is_written(self):
+        folder = self.folder.parent
+        self.desk.ask_save_path = lambda name: str(folder / name)
+        self.desk.go("Areas")
+        self.settle()
+        self.desk.go("Recipe")
+        self.settle()
+        for _words, run in self.desk.writers.all:
+            run()
+            self.settle()
+        d = json.loads((folder / "Tansy recipes.json").read_text())
+        self.assertEqual((d["format"], len(d["areas"])), ("hanabira recipes 1", 3))
+        self.assertEqual(len((folder / "Tansy recipes.csv").read_text().splitlines()), 1 + sum(len(a["layers"]) for a in d["areas"]))
+        with zipfile.ZipFile(folder / "Tansy layers.ora") as z:
+            self.assertEqual(z.testzip(), None)
+        self.assertIn("Scrap test", PdfReader(folder / "Tansy scrap test.pdf").pages[0].extract_text())
+        self.assertIn("harlequin rabbit", PdfReader(folder / "Tansy colours.pdf").pages[0].extract_text())
+        # the technique comes back on another area
+        self.desk.ask_technique_path = lambda: str(folder / "Tansy technique.toml")
+        source = self.stage.layers
+        self.model.choose_area(next(a.id for a in self.model.areas if a.name == "Temple"))
+        self.settle()
+        self.desk.writers.open_technique()
+        self.assertEqual([q.code for q in self.stage.layers], [q.code for q in source])
