@@ -3,8 +3,10 @@
 import json
 import zipfile
 
+import numpy as np
 from pypdf import PdfReader
 
+from hanabira.core.colour.difference import delta_e00
 from hanabira.desk.controls import Choice, Pick
 from hanabira.desk.stages import recipe_cards
 from tests.test_desk import DemoCase
@@ -96,6 +98,29 @@ class AdviceAndPortrait(WorkshopCase):
         self.assertEqual(sum(n for _c, n, _a in used), sum(bool(q.code) for a in self.model.areas for q in self.model.recipe_layers(a.id)))
         self.assertTrue(all(isinstance(words, str) for words in self.workshop.jumps()))
 
+    def test_a_filled_scrap_test_is_read_back(self):
+        from PIL import Image
+
+        from hanabira.core.swatch.layout import SCRAP_NUMBER, scrap_page
+        from hanabira.devices.scanner import Shot, scan
+        from hanabira.devices.simulated_paper import SimulatedSheet
+
+        stacks = self.workshop.stacks()
+        self.assertGreater(len(stacks), 4)
+        page = scrap_page(stacks)
+        photo, truth = scan(page, SimulatedSheet(self.model.kit), Shot(px_per_mm=6.0, seed=4))
+        path = self.folder.parent / "scrap.png"
+        Image.fromarray(photo).save(path)
+        self.desk.show_room("Kit")
+        self.settle()
+        reading = self.desk.current.reading
+        reading.read_photo(str(path))
+        self.settle()
+        self.assertEqual(page.number, SCRAP_NUMBER)
+        self.assertEqual(len(reading.rows), len(page.cells))
+        off = [float(delta_e00(r.lab, t)) for r, t in zip(reading.rows, truth, strict=True)]
+        self.assertLess(float(np.median(off)), 3.0)
+
     def test_everything_is_written(self):
         folder = self.folder.parent
         self.desk.ask_save_path = lambda name: str(folder / name)
@@ -111,7 +136,9 @@ class AdviceAndPortrait(WorkshopCase):
         self.assertEqual(len((folder / "Tansy recipes.csv").read_text().splitlines()), 1 + sum(len(a["layers"]) for a in d["areas"]))
         with zipfile.ZipFile(folder / "Tansy layers.ora") as z:
             self.assertEqual(z.testzip(), None)
-        self.assertIn("Scrap test", PdfReader(folder / "Tansy scrap test.pdf").pages[0].extract_text())
+        scrap = PdfReader(folder / "Tansy scrap test.pdf").pages
+        self.assertIn("for reading back", scrap[0].extract_text())
+        self.assertIn("What I see", scrap[1].extract_text())
         self.assertIn("harlequin rabbit", PdfReader(folder / "Tansy colours.pdf").pages[0].extract_text())
         # the technique comes back on another area
         self.desk.ask_technique_path = lambda: str(folder / "Tansy technique.toml")

@@ -10,7 +10,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from hanabira.core.faults import Fault, RecipeFault
-from hanabira.core.solver.area import Layer, Variant, solve_with_pencil, variants
+from hanabira.core.optics.stack import Pass
+from hanabira.core.solver.area import BANDS, WHERE, Layer, Variant, solve_with_pencil, variants
 from hanabira.core.solver.technique import Craft, Plan, plan_area
 from hanabira.core.token import Token
 from hanabira.craft.reader import surfaces
@@ -163,6 +164,19 @@ class Workshop:
         worst = max(told[0].bands.values(), key=lambda s: s.delta_e00) if told else None
         end = f" Its farthest band is the {worst.band}, ΔE00 {worst.delta_e00:.1f}." if worst is not None else ""
         return f"{target.name} beside {source.name}: {', '.join(parts) if parts else 'alike in value'}.{end}"
+
+    def stacks(self) -> tuple[tuple[str, tuple[Pass, ...]], ...]:
+        """Every band's stack of pencils in every recipe, by area and band, each stack once; those with tools are left out."""
+        m, out, seen = self.model, [], set()
+        for a in m.areas:
+            layers = [q for q in m.recipe_layers(a.id) if q.tool != "indent"]
+            for band in BANDS:
+                mine = [q for q in layers if band in WHERE[q.where]]
+                stack = tuple(q.as_pass for q in mine)
+                if stack and not any(q.tool for q in mine) and stack not in seen and all(q.code in m.kit.index for q in mine):
+                    seen.add(stack)
+                    out.append((f"{a.number} {a.name}, {band}", stack))
+        return tuple(out)
 
     # -- the whole portrait -------------------------------------------------------------
     def palette(self) -> tuple[tuple[str, int, tuple[int, ...]], ...]:

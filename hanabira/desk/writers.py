@@ -14,8 +14,9 @@ from PyQt6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
 from hanabira.core.area.pattern import svg
 from hanabira.core.area.shape import smooth_ring
 from hanabira.core.faults import Fault
-from hanabira.core.solver.area import BANDS, WHERE
+from hanabira.core.optics.stack import predict
 from hanabira.core.study.shapes import value_shapes
+from hanabira.core.swatch.layout import scrap_page
 from hanabira.core.token import Token
 from hanabira.craft.reader import papers, surfaces
 from hanabira.craft.recipe_data import layers_data, recipes_csv, result_data
@@ -183,28 +184,32 @@ class Writers:
         self._run("Writing the layers", work)
 
     def scrap_card(self) -> None:
-        """The chosen area's stacks as boxes to try on a scrap."""
+        """Every stack of the portrait as a box to try on a scrap; the first page can be photographed and read back in the kit room."""
         from hanabira.sheets.cards import Trial, write_scrap_card
 
-        model, area = self.desk.model, self.desk.model.area
-        told = model.prediction(area.id) if area is not None else None
+        model = self.desk.model
         target = self._ask(".pdf", "scrap test")
-        if target is None or area is None or told is None or model.commission is None:
+        if target is None or model.commission is None:
             return
-        kit, layers = model.kit, model.recipe_layers(area.id)
-        trials = []
-        for band in BANDS:
-            words = []
-            for q in layers:
-                if band in WHERE[q.where]:
-                    name = f"{q.code} {kit.get(q.code).name}" if q.code else q.tool
-                    words.append(
-                        f"{name}, pressure {q.pressure}{f', {q.passes} passes' if q.passes > 1 else ''}, {q.stroke}" if q.code else name
-                    )
-            trials.append(Trial(f"{area.name}, {band}", tuple(words), told[0].band(band).lab))
+        kit, paper = model.kit, model.paper
         title, page = model.commission.name, model.settings.get("card_paper")
-        paper = papers()[model.commission.paper_id].name.lower()
-        self._run("Writing the scrap card", lambda _t: write_scrap_card(title, paper, trials, target, page))
+        name = papers()[model.commission.paper_id].name.lower()
+        stacks = model.workshop.stacks()
+        if not stacks:
+            self.desk.say("Every stack of these recipes has a tool in it.", "Nothing was written.", "Try them by hand on a scrap.")
+            return
+
+        def work(_token: Token) -> Path:
+            readable = scrap_page([(f"stack {k}", stack) for k, (_w, stack) in enumerate(stacks, 1)], page)
+            trials = []
+            for words, stack in stacks[: len(readable.cells)]:
+                lines = tuple(
+                    f"{q.code} {kit.get(q.code).name}, pressure {q.pressure}{f', {q.passes} passes' if q.passes > 1 else ''}" for q in stack
+                )
+                trials.append(Trial(words, lines, predict(paper, kit, list(stack))[-1].lab))
+            return write_scrap_card(title, name, trials, target, page, readable)
+
+        self._run("Writing the scrap card", work)
 
     def colour_card(self) -> None:
         """The portrait's pencils as a card for the client's file."""

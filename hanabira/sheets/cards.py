@@ -12,7 +12,9 @@ from reportlab.lib.units import mm
 from reportlab.pdfgen.canvas import Canvas
 
 from hanabira.core.colour.spaces import Array, lab_to_srgb
+from hanabira.core.swatch.layout import SheetPage
 from hanabira.sheets.recipe_card import MARGIN, PAGES, register_fonts, wrap
+from hanabira.sheets.swatch_sheet import draw_page
 from hanabira.studio.writing import write_file
 
 _LINE = Color(0.6, 0.6, 0.6)
@@ -44,8 +46,14 @@ def _fill(c: Canvas, lab: Array, x: float, y: float, w: float, h: float) -> None
     c.setFillColor(black)
 
 
-def write_scrap_card(title: str, paper: str, trials: Sequence[Trial], target: Path, page: str = "A4") -> Path:
-    """Boxes to lay each stack in, beside the predicted colour and a line for notes. Raises `Fault` when it cannot be written."""
+def write_scrap_card(
+    title: str, paper: str, trials: Sequence[Trial], target: Path, page: str = "A4", readable: SheetPage | None = None
+) -> Path:
+    """Boxes to lay each stack in, beside the predicted colour and a line for notes.
+
+    A ``readable`` page comes first: the same stacks with marks and grey steps, so that a photo of it corrects the kit's fit.
+    Raises `Fault` when it cannot be written.
+    """
     register_fonts()
     w, h = PAGES[page]
     out = io.BytesIO()
@@ -64,6 +72,9 @@ def write_scrap_card(title: str, paper: str, trials: Sequence[Trial], target: Pa
         c.setFillColor(black)
         return h - MARGIN - 36
 
+    if readable is not None:
+        draw_page(c, readable, 1, paper)
+        c.showPage()
     n, y = 1, head(1)
     for k, t in enumerate(trials, 1):
         lines = [q for words in t.layers for q in wrap(words, "lato", 8.5, w - 2 * MARGIN - 84 * mm)]

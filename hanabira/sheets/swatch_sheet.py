@@ -30,7 +30,7 @@ def write_swatch_sheet(pages: Sequence[SheetPage], target: Path, paper_name: str
     canvas.setTitle("Hanabira swatch sheet")
     for k, page in enumerate(pages):
         token.report(k / len(pages), "Drawing the swatch sheet")
-        _page(canvas, page, len(pages), paper_name)
+        draw_page(canvas, page, len(pages), paper_name)
         canvas.showPage()
     canvas.save()
     return write_file(target, buffer.getvalue())
@@ -64,7 +64,8 @@ def _text(
     c.drawString(x * mm, (page.size[1] - y) * mm, words)
 
 
-def _page(c: Canvas, page: SheetPage, count: int, paper_name: str) -> None:
+def draw_page(c: Canvas, page: SheetPage, count: int, paper_name: str) -> None:
+    """Draw one page with its marks, greys and cells on a canvas; ``count`` pages in all."""
     for k, (mx, my) in enumerate(page.marks):
         for share, colour in ((1.0, black), (0.62, white), (0.34, black), *(((0.14, white),) if k == 0 else ())):
             s = MARK_MM * share
@@ -75,7 +76,16 @@ def _page(c: Canvas, page: SheetPage, count: int, paper_name: str) -> None:
         r, g, b = (float(v) for v in lab_to_srgb([value, 0, 0]))
         _box(c, page, rect, Color(r, g, b))
     _text(c, page, 24, 15.5, page.title, 12, "vollkorn")
-    _text(c, page, 24, 21, f"page {page.number} of {count}" + (f" · {paper_name}" if paper_name else ""), 7.5, "lato", _GREY)
+    _text(
+        c,
+        page,
+        24,
+        21,
+        (f"page {page.number} of {count}" if page.number <= count else "for reading back") + (f" · {paper_name}" if paper_name else ""),
+        7.5,
+        "lato",
+        _GREY,
+    )
     strip = [cell for cell in page.cells if cell.ground == "black"]
     heads = {1: "light", 3: "medium", 5: "heavy, twice"}
     if strip:
@@ -115,8 +125,10 @@ def _page(c: Canvas, page: SheetPage, count: int, paper_name: str) -> None:
         if cell.label and cell.rect[2] < 20:
             _text(c, page, cell.rect[0] - 28.5, cell.rect[1] + 5.4, cell.label, 7.5, most=27.5)
         elif cell.label:
-            for n, part in enumerate(cell.label.split(", ")):
-                _text(c, page, cell.rect[0], cell.rect[1] + cell.rect[3] + 3.4 + 3.2 * n, f"{n + 1}  {part}", 7)
+            parts = cell.label.split(", ")
+            for n, part in enumerate(parts):
+                words = f"{n + 1}  {part}" if len(parts) > 1 else part
+                _text(c, page, cell.rect[0], cell.rect[1] + cell.rect[3] + 3.4 + 3.2 * n, words, 7)
     _text(
         c,
         page,

@@ -112,6 +112,24 @@ def chip_page(kit: Kit, codes: Sequence[str], page: str = "A4", number: int = 1,
     return SheetPage(size, number, "Layered chips", tuple(cells))
 
 
+SCRAP_NUMBER = 2**CODE_BITS - 2
+"""Page code of a scrap test: its cells are the stacks of a portrait's own recipes."""
+
+
+def scrap_page(stacks: Sequence[tuple[str, tuple[Pass, ...]]], page: str = "A4") -> SheetPage:
+    """A page of chips for a recipe's own stacks, (label, layers) each; what does not fit is left out. Tools cannot be read and must not be among them."""
+    size = _size(page)
+    columns = int((size[0] - 2 * _LEFT) // (_CHIP[0] + 5))
+    rows = int((size[1] - _TOP - 40) // (_CHIP[1] + 14))
+    cells = []
+    for k, (label, layers) in enumerate(stacks[: columns * rows]):
+        x, y = _LEFT + (k % columns) * (_CHIP[0] + 5), _TOP + (k // columns) * (_CHIP[1] + 14)
+        cells.append(Cell((x, y, *_CHIP), tuple(layers), "white", label))
+    if not cells:
+        raise KitFault("There is no stack to try yet.", do="Solve the layers of an area first.")
+    return SheetPage(size, SCRAP_NUMBER, "Scrap test", tuple(cells))
+
+
 def _size(page: str) -> tuple[float, float]:
     if page not in PAGES_MM:
         raise KitFault(f"There is no page size “{page}”.", do=f"Use one of {', '.join(PAGES_MM)}.")

@@ -16,7 +16,7 @@ from hanabira.core.faults import Fault, KitFault
 from hanabira.core.optics.fit import Fitted, fit_kit
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.stack import bare, predict
-from hanabira.core.swatch.layout import sheet
+from hanabira.core.swatch.layout import scrap_page, sheet
 from hanabira.core.swatch.read import SheetReading, read_sheet
 from hanabira.core.token import Token
 from hanabira.craft.reader import paper
@@ -82,7 +82,11 @@ class SheetReadingDesk(QObject):
         self.model.jobs.run("sheet", "Reading the swatch sheet", work, lambda got: self._take(*got))
 
     def _read(self, pixels: np.ndarray, kit: Kit, codes: Sequence[str], white: Array, token: Token) -> SheetReading:
-        pages = sheet(kit, codes, self.model.settings.get("card_paper"))
+        page = self.model.settings.get("card_paper")
+        pages = sheet(kit, codes, page)
+        stacks = self.model.workshop.stacks() if kit is self.model.kit else ()
+        if stacks:  # a scrap test of the open commission is read the same way
+            pages.append(scrap_page(stacks, page))
         return read_sheet(pixels, pages, white, kit=kit, token=token)
 
     def simulate_scan(self) -> None:
