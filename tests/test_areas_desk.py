@@ -233,6 +233,7 @@ class CombingAndMarking(AreasCase):
         self.choose("Marigold cheek")
         patches = self.desk.bench.findChildren(ValuePatches)[0]
         self.click_stop(patches, "value light")
+        self.settle()
         image, where = self.mat.patch
         self.assertGreater(where.width(), 300)
         self.click_stop(self.desk.bench.findChildren(ValuePatches)[0], "value light")

@@ -14,7 +14,20 @@ from hanabira.core.token import Token
 
 ROOT = Path(__file__).parent.parent
 MODULES = [m.name for m in pkgutil.walk_packages(hanabira.__path__, "hanabira.")]
-LEVELS = {"core": 0, "craft": 1, "studio": 2, "sheets": 3, "devices": 3, "demo": 4, "desk": 5, "cli": 6, "__main__": 6, "fonts": 0}
+LEVELS = {
+    "core": 0,
+    "craft": 1,
+    "studio": 2,
+    "sheets": 3,
+    "devices": 3,
+    "demo": 4,
+    "desk": 5,
+    "cli_args": 6,
+    "cli_area": 7,
+    "cli": 8,
+    "__main__": 8,
+    "fonts": 0,
+}
 CORE_MAY_USE = {"numpy", "scipy", "skimage", "cv2", "hanabira"}
 
 
