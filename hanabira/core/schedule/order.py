@@ -1,0 +1,324 @@
+"""The order of all layers of all areas, solved from rules with reasons.
+
+Rules that must hold are edges of a directed graph; the school, the drawing hand and convenience are preferences. A list
+scheduler takes, of the steps that may come next, the one that fits best; the result is deterministic. A step that the
+artist dragged stays where it was put: rules that contradict it are dropped and named with what they cost.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+from hanabira.core.faults import Fault
+from hanabira.core.schedule.work import DARKS, EYES, HARD, HIGH, JUDGED_LAST, LIGHTS, LOW, AreaWork, LayerWork, Pace, layer_minutes
+
+LAST = "last look"
+"""Key of the step that ends the portrait."""
+
+
+@dataclass(frozen=True)
+class Step:
+    """One step: its key ``area:layer``, whose it is, and its minutes from a good day to a bad one."""
+
+    key: str
+    area: AreaWork | None
+    at: int
+    layer: LayerWork
+    low: float
+    high: float
+
+    @property
+    def name(self) -> str:
+        """Area and role in words."""
+        return f"{self.area.name}, {self.layer.role}" if self.area else self.layer.role
+
+
+@dataclass(frozen=True)
+class Rule:
+    """``before`` must be done before ``after``; why, and what breaking it costs."""
+
+    before: str
+    after: str
+    why: str
+    cost: str
+
+
+@dataclass(frozen=True)
+class Preferences:
+    """What an order should be like. ``hand`` right or left; ``sequence`` one-area, roam or background-first."""
+
+    hand: str = "right"
+    sequence: str = "one-area"
+
+
+@dataclass(frozen=True)
+class Ordered:
+    """Steps in order, for each the keys it waits for and why it stands there; and rules that a drag broke."""
+
+    steps: tuple[Step, ...]
+    after: Mapping[str, tuple[str, ...]]
+    reasons: Mapping[str, str]
+    broken: tuple[Rule, ...] = field(default=())
+
+
+def steps_of(areas: Sequence[AreaWork], pace: Pace | None = None) -> tuple[Step, ...]:
+    """Every area × layer as a step, and the last look."""
+    out = []
+    for a in areas:
+        factor = pace.factor(a.surface_id) if pace else 1.0
+        for k, q in enumerate(a.layers):
+            m = layer_minutes(a, q) * factor
+            out.append(Step(f"{a.id}:{k}", a, k, q, m * LOW, m * HIGH))
+    if out:
+        out.append(Step(LAST, None, 0, LayerWork("last look", "", ""), 20.0, 45.0))
+    return tuple(out)
+
+
+def rules_of(areas: Sequence[AreaWork]) -> tuple[Rule, ...]:
+    """The rules that must hold, each with its reason and what breaking it costs. They never run in a circle by themselves."""
+    by = {a.id: a for a in areas}
+    out: list[Rule] = []
+
+    def key(a: AreaWork, k: int) -> str:
+        return f"{a.id}:{k}"
+
+    for a in areas:
+        for k in range(1, len(a.layers)):
+            q = a.layers[k - 1]
+            if q.role in ("indent", "reserve"):
+                why, cost = "Lines are pressed in before any colour.", "an indented line fills with colour and cannot show"
+            elif q.role == "outline":
+                why, cost = "The marking’s edge is mapped before the coat hides it.", "the marking has to be found again in the photo"
+            elif q.tool == "solvent":
+                why, cost = "The solvent must be dry first.", "wet binder drags and the paper tears"
+            elif a.layers[k].role in LIGHTS:
+                why, cost = "Lights come after the darks they stand on.", "the light is covered again"
+            else:
+                why, cost = "The recipe lays it after the layer below.", "the colour will not be the one predicted"
+            out.append(Rule(key(a, k - 1), key(a, k), why, cost))
+        fur = [by[n] for n in a.neighbours if n in by and by[n].surface_id not in (*JUDGED_LAST, *EYES)]
+        if a.surface_id in JUDGED_LAST and len(a.layers) > 1:
+            for n in fur:
+                last = _last_dark(n)
+                if last is not None:
+                    why = f"The fur beside it ({n.name}) stands before the {a.name.lower()} is judged."
+                    out.append(Rule(key(n, last), key(a, 1), why, "its values are judged against bare paper and come out too pale"))
+        if a.surface_id in EYES and len(a.layers) > 1:
+            for n in fur:
+                dark = next((k for k, q in enumerate(n.layers) if q.role in ("general", "deepen", "gap")), None)
+                if dark is not None:
+                    why = f"A dark beside it ({n.name}) stands before the eye’s rim is finished."
+                    out.append(Rule(key(n, dark), key(a, len(a.layers) - 1), why, "the rim looks right and then too light"))
+        lights = next((k for k, q in enumerate(a.layers) if q.role in LIGHTS), None)
+        if lights is not None and a.surface_id not in EYES:
+            for n in (by[i] for i in a.neighbours if i in by):
+                last = _last_dark(n)
+                # an area whose own end waits for this one's darks must not be waited for
+                if last is not None and n.surface_id not in (*EYES, *JUDGED_LAST):
+                    out.append(
+                        Rule(
+                            key(n, last),
+                            key(a, lights),
+                            f"Lights come last, after the darks of {n.name}.",
+                            "the hand smears them, and they are judged too early",
+                        )
+                    )
+    everything = [key(a, len(a.layers) - 1) for a in areas if a.layers]
+    whiskers = [
+        key(a, len(a.layers) - 1)
+        for a in areas
+        if a.layers and a.layers[-1].role in ("whisker", "highlight", "scrape") and a.surface_id in ("whisker", "lash")
+    ]
+    for w in whiskers:
+        for a in areas:
+            dark = _last_dark(a)
+            if dark is not None and key(a, dark) != w and key(a, dark).rpartition(":")[0] != w.rpartition(":")[0]:
+                out.append(Rule(key(a, dark), w, "Whiskers are the last thing that is laid.", "every layer beside them has to spare them"))
+    out += [Rule(k, LAST, "A night’s rest before the last look.", "tired eyes see no faults") for k in everything]
+    return tuple(dict.fromkeys(out))
+
+
+def _last_dark(a: AreaWork) -> int | None:
+    found = [k for k, q in enumerate(a.layers) if q.role in DARKS]
+    return found[-1] if found else None
+
+
+def order(
+    areas: Sequence[AreaWork], prefer: Preferences | None = None, moved: Sequence[tuple[str, str]] = (), pace: Pace | None = None
+) -> Ordered:
+    """Steps in working order. ``moved`` are (key, key it shall follow; empty for first) in the order in which they were dragged.
+
+    Raises `Fault` that names the steps when rules run in a circle.
+    """
+    prefer = prefer or Preferences()
+    steps = {s.key: s for s in steps_of(areas, pace)}
+    rules = [r for r in rules_of(areas) if r.before in steps and r.after in steps]
+    broken: list[Rule] = []
+    pins: dict[str, str] = {}
+    place = {s.key: i for i, s in enumerate(order(areas, prefer, moved[:-1], pace).steps)} if moved else {}
+    for key, behind in moved:
+        if key not in steps or (behind and behind not in steps) or key == behind:
+            continue
+        pins[key] = behind
+        # what has not come by then cannot be waited for
+        late = place.get(behind, -1) if behind else -1
+        contradicted = {r for r in rules if r.after == key and place.get(r.before, 0) > late}
+        while behind:
+            path = _path(rules, key, behind)
+            if path is None:
+                break
+            # the rule nearest to the dragged step gives way
+            contradicted.add(path[0])
+            rules = [r for r in rules if r not in contradicted]
+        rules = [r for r in rules if r not in contradicted]
+        broken += sorted(contradicted, key=lambda r: (r.before, r.after))
+        if behind:
+            # what the dragged step waits for comes before the one it follows, so that nothing slips in between
+            rules += [Rule(r.before, behind, "", "") for r in rules if r.after == key and r.before != behind]
+            rules.append(Rule(behind, key, "You put it there.", ""))
+    waits: dict[str, set[str]] = {k: set() for k in steps}
+    follows: dict[str, list[str]] = {k: [] for k in steps}
+    why: dict[tuple[str, str], str] = {}
+    for r in rules:
+        if r.before not in waits[r.after]:
+            waits[r.after].add(r.before)
+            follows[r.before].append(r.after)
+        why[r.before, r.after] = why.get((r.before, r.after)) or r.why or "You put a step right after it."
+    left = {k: len(v) for k, v in waits.items()}
+    ready = {k for k, n in left.items() if not n}
+    rank = _area_rank(areas, prefer)
+    out: list[Step] = []
+    reasons: dict[str, str] = {}
+    done: set[str] = set()
+    now: Step | None = None
+    finished_eye = ""
+    while ready:
+        best = min(ready, key=lambda k: _fit(steps[k], now, prefer, rank, pins, done, finished_eye))
+        step = steps[best]
+        reasons[best] = _reason(step, now, prefer, waits[best], why, finished_eye, pins)
+        ready.discard(best)
+        done.add(best)
+        out.append(step)
+        if step.area is not None and step.area.surface_id in EYES and step.at == len(step.area.layers) - 1:
+            finished_eye = step.area.id
+        elif step.area is None or step.area.surface_id not in EYES:
+            finished_eye = ""
+        now = step
+        for k in follows[best]:
+            left[k] -= 1
+            if not left[k]:
+                ready.add(k)
+    if len(out) < len(steps):
+        stuck = [s.name for k, s in steps.items() if k not in done]
+        raise Fault(f"These steps wait for each other: {', '.join(stuck[:4])}.", "The order stays as it was.", "Put one of them elsewhere.")
+    return Ordered(tuple(out), {k: tuple(sorted(v)) for k, v in waits.items()}, reasons, tuple(broken))
+
+
+def _path(rules: Sequence[Rule], start: str, end: str) -> list[Rule] | None:
+    """Rules that lead from one step to another, or None."""
+    out: dict[str, list[Rule]] = {}
+    for r in rules:
+        out.setdefault(r.before, []).append(r)
+    came: dict[str, Rule] = {}
+    queue = [start]
+    for k in queue:
+        for r in out.get(k, ()):
+            if r.after not in came and r.after != start:
+                came[r.after] = r
+                if r.after == end:
+                    path, at = [], end
+                    while at != start:
+                        path.append(came[at])
+                        at = came[at].before
+                    return path[::-1]
+                queue.append(r.after)
+    return None
+
+
+def _area_rank(areas: Sequence[AreaWork], prefer: Preferences) -> dict[str, float]:
+    """Where each area stands by preference: eyes first or background first, by the drawing hand, hard textures before the end."""
+    if not areas:
+        return {}
+    xs, ys = [a.middle[0] for a in areas], [a.middle[1] for a in areas]
+    wide, high = max(max(xs) - min(xs), 1e-6), max(max(ys) - min(ys), 1e-6)
+    out = {}
+    for a in areas:
+        across = (a.middle[0] - min(xs)) / wide
+        across = across if prefer.hand == "right" else 1 - across
+        place = 0.6 * (a.middle[1] - min(ys)) / high + 0.4 * across
+        first = 0.0
+        if a.surface_id == "background":
+            first = -3.0 if prefer.sequence == "background-first" else 0.6
+        elif a.surface_id in EYES and prefer.sequence != "background-first":
+            first = -2.0
+        elif a.surface_id in HARD:
+            first = -0.35
+        elif a.surface_id in ("whisker", "lash"):
+            first = 0.7
+        out[a.id] = first + place + 1e-6 * a.number
+    return out
+
+
+def _fit(
+    step: Step, now: Step | None, prefer: Preferences, rank: Mapping[str, float], pins: Mapping[str, str], done: set[str], finished_eye: str
+) -> tuple:
+    """The smaller, the sooner."""
+    a = step.area
+    if a is None:
+        return (9, 0.0, 0.0, step.key)
+    pinned = pins.get(step.key)
+    if pinned is not None and (pinned == (now.key if now else "") or (pinned and pinned in done)):
+        return (-1, 0.0, 0.0, step.key)
+    same_area = now is not None and now.area is not None and now.area.id == a.id
+    same_pencil = now is not None and bool(step.layer.pencil) and step.layer.pencil == now.layer.pencil
+    wet = now is not None and now.layer.tool == "solvent" and same_area
+    second_eye = bool(finished_eye) and a.surface_id in EYES and a.id != finished_eye
+    late = step.layer.role in LIGHTS and a.surface_id not in EYES
+    if prefer.sequence == "roam":
+        level = step.at / max(1, len(a.layers) - 1)
+        return (
+            0 if second_eye else 1 + (1 if late else 0),
+            (0.0 if same_pencil else 0.12) + level + (0.5 if wet else 0),
+            rank[a.id],
+            step.key,
+        )
+    stay = 0.0 if same_area and not wet else 1.0
+    return (0 if second_eye else 1 + (1 if late and not same_area else 0), stay, rank[a.id] - (0.05 if same_pencil else 0.0), step.key)
+
+
+def _reason(
+    step: Step,
+    now: Step | None,
+    prefer: Preferences,
+    waits: set[str],
+    why: Mapping[tuple[str, str], str],
+    finished_eye: str,
+    pins: Mapping[str, str],
+) -> str:
+    """Why a step stands where it stands, in one sentence."""
+    if step.key in pins:
+        return "You put it there."
+    a = step.area
+    if a is None:
+        return "A night’s rest first: fresh eyes see what tired ones miss."
+    if finished_eye and a.surface_id in EYES and a.id != finished_eye:
+        return "The second eye right after the first, with the same recipe."
+    if now is not None and now.area is not None and now.area.id != a.id:
+        if now.layer.tool == "solvent":
+            return f"{now.area.name} is drying meanwhile."
+        others = [w for w in sorted(waits) if not w.startswith(f"{a.id}:")]
+        if others:
+            return why[others[-1], step.key]
+        if step.layer.pencil and step.layer.pencil == now.layer.pencil:
+            return "The same pencil is in the hand."
+    if a.surface_id == "background" and prefer.sequence == "background-first":
+        return "The background side first."
+    if a.surface_id in EYES:
+        return "The eye sets the range of values for everything else."
+    own = [w for w in sorted(waits) if w.startswith(f"{a.id}:")]
+    if own:
+        return why[own[-1], step.key]
+    if a.surface_id in HARD:
+        return "A hard texture is not left to the end."
+    return "By the drawing hand: nothing finished lies under it."
