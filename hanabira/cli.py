@@ -11,8 +11,7 @@ from pathlib import Path
 
 import numpy as np
 
-from hanabira import __version__
-from hanabira.cli_area import add_commands
+from hanabira import __version__, cli_area, cli_plan
 from hanabira.cli_args import kit_of, numbers, paper_of
 from hanabira.core.colour.spaces import lab_hex, parse_hex, srgb_to_lab, to_hex
 from hanabira.core.faults import Fault, RecipeFault
@@ -266,9 +265,9 @@ def _print(command: str, data: dict) -> None:
         for p in data["pencils"]:
             print(f"{p['code']:>5}  L* {p['lab'][0]:3.0f}  {p['name']}{'' if p['owned'] else ' (not owned)'}")
     elif command in ("area", "techniques"):
-        from hanabira.cli_area import show
-
-        show(command, data)
+        cli_area.show(command, data)
+    elif command in ("plan", "quote", "export", "import"):
+        cli_plan.show(command, data)
     else:
         print(json.dumps(data, ensure_ascii=False))
 
@@ -302,7 +301,8 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--neutral", metavar="X,Y|auto", help="a place that is really grey or white, or auto")
     p.add_argument("--exposure", type=float, default=0.0, metavar="STOPS")
     p.add_argument("--out", required=True, metavar="FILE")
-    add_commands(add)
+    cli_area.add_commands(add)
+    cli_plan.add_commands(add)
     p = add("recipe", recipe, "Solve pencil layers for target colours.")
     p.add_argument("--target", action="append", required=True, metavar="#rrggbb")
     p.add_argument("--kit", metavar="FILE", help="kit file, or pencils or pastels")

@@ -24,6 +24,7 @@ LEVELS = {
     "desk": 5,
     "cli_args": 6,
     "cli_area": 7,
+    "cli_plan": 7,
     "cli": 8,
     "__main__": 8,
     "fonts": 0,

@@ -16,6 +16,28 @@ def new_id() -> str:
 
 
 @dataclass(frozen=True)
+class Terms:
+    """What was agreed and how it is worked: hand, working time, rate and money; likeness notes and permission.
+
+    ``rate`` and ``materials`` are in the studio's own currency; ``moved`` are dragged steps (key, key it follows).
+    """
+
+    hand: str = "right"
+    hours_a_day: float = 3.0
+    weekdays: tuple[int, ...] = (0, 1, 2, 3, 4)
+    start: str = ""
+    rate: float = 0.0
+    materials: float = 0.0
+    deposit_percent: float = 30.0
+    instalments: int = 1
+    delivery: str = ""
+    likeness: str = ""
+    accessories: str = ""
+    photo_permission: bool = False
+    moved: tuple[tuple[str, str], ...] = ()
+
+
+@dataclass(frozen=True)
 class Commission:
     """One order. The sheet is ``width_mm`` × ``height_mm`` with an unpainted border all round."""
 
@@ -42,6 +64,7 @@ class Commission:
 
     school: tuple[tuple[str, str], ...] = ()
     """Switches of the school that differ from the medium's defaults: (switch, choice)."""
+    terms: Terms = field(default_factory=Terms)
 
     @property
     def backdrop_hexes(self) -> tuple[str, str]:
@@ -131,7 +154,32 @@ class StudioKit:
     swatches: str = ""
 
 
-Record = Commission | Photo | Area | Recipe | StudioKit
+@dataclass(frozen=True)
+class LogRow:
+    """One step as it happened: what was used where, how long, and what differed from the recipe.
+
+    ``guess_min`` is what our time model said, without the artist's pace; ``at`` is local time, ISO. ``state`` is
+    ``done``, ``skipped`` or ``note``.
+    """
+
+    id: str
+    commission_id: str
+    step: str
+    area_id: str
+    area_name: str
+    surface_id: str
+    role: str
+    pencil: str
+    pressure: int
+    minutes: float
+    guess_min: float
+    at: str
+    note: str = ""
+    differs: str = ""
+    state: str = "done"
+
+
+Record = Commission | Photo | Area | Recipe | StudioKit | LogRow
 
 
 def cover_crop(width_px: int, height_px: int, aspect: float) -> tuple[float, float, float, float]:

@@ -29,7 +29,7 @@ from hanabira.studio import tables
 from hanabira.studio.pictures import probe
 from hanabira.studio.records import Photo, Record
 
-HEAD = "0004"
+HEAD = "0005"
 """The newest schema; a test holds it against the migrations."""
 DATABASE = "studio.sqlite"
 BACKUPS_KEPT = 10
@@ -121,7 +121,7 @@ class Store:
         query = select(table)
         for name, value in where.items():
             query = query.where(table.c[name] == value)
-        order = {"commission": "created", "photo": "position", "area": "number"}.get(table.name)
+        order = {"commission": "created", "photo": "position", "area": "number", "log": "at"}.get(table.name)
         if order:
             query = query.order_by(table.c[order])
         with self._engine.connect() as connection:

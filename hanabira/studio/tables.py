@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from dataclasses import asdict
+from dataclasses import asdict, fields
 
 from sqlalchemy import Boolean, CheckConstraint, Column, Float, ForeignKey, Integer, MetaData, String, Table, Text
 
@@ -11,7 +11,7 @@ from hanabira.core.area.shape import Point
 from hanabira.core.solver.area import Layer
 from hanabira.core.study.neutral import Light
 from hanabira.core.study.prepare import Preparation
-from hanabira.studio.records import Area, Commission, Photo, Recipe, Record, StudioKit
+from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, Record, StudioKit, Terms
 
 metadata = MetaData(
     naming_convention={
@@ -41,6 +41,7 @@ commission = Table(
     Column("lasting_floor", Integer, nullable=False, server_default="3"),
     Column("backdrop", Text, nullable=False, server_default="paper"),
     Column("school", Text, nullable=False, server_default="{}"),
+    Column("terms", Text, nullable=False, server_default="{}"),
 )  # fmt: skip
 photo = Table(
     "photo", metadata,
@@ -90,9 +91,27 @@ kit = Table(
     Column("pencils", Text, nullable=False),
     Column("swatches", Text, nullable=False),
 )  # fmt: skip
+log = Table(
+    "log", metadata,
+    Column("id", String(32), primary_key=True),
+    Column("commission_id", ForeignKey("commission.id", ondelete="CASCADE"), nullable=False, index=True),
+    Column("step", String(64), nullable=False),
+    Column("area_id", String(64), nullable=False),
+    Column("area_name", Text, nullable=False),
+    Column("surface_id", String(32), nullable=False),
+    Column("role", String(32), nullable=False),
+    Column("pencil", Text, nullable=False),
+    Column("pressure", Integer, nullable=False),
+    Column("minutes", Float, nullable=False),
+    Column("guess_min", Float, nullable=False),
+    Column("at", String(32), nullable=False),
+    Column("note", Text, nullable=False),
+    Column("differs", Text, nullable=False),
+    Column("state", String(16), nullable=False),
+)  # fmt: skip
 setting = Table("setting", metadata, Column("key", String(64), primary_key=True), Column("value", Text, nullable=False))
 
-TABLES: dict[type, Table] = {Commission: commission, Photo: photo, Area: area, Recipe: recipe, StudioKit: kit}
+TABLES: dict[type, Table] = {Commission: commission, Photo: photo, Area: area, Recipe: recipe, StudioKit: kit, LogRow: log}
 
 
 def key_of(record: Record) -> str:
@@ -106,6 +125,7 @@ def to_row(record: Record) -> dict:
     if isinstance(record, Commission):
         row["tray"] = json.dumps(list(record.tray))
         row["school"] = json.dumps(dict(record.school))
+        row["terms"] = json.dumps(asdict(record.terms), ensure_ascii=False)
     elif isinstance(record, Photo):
         row["crop"] = json.dumps(list(record.crop))
         row["prep"] = json.dumps(asdict(record.prep))
@@ -126,6 +146,7 @@ def from_row(kind: type, row: dict) -> Record:
     if kind is Commission:
         row["tray"] = tuple(json.loads(row["tray"]))
         row["school"] = tuple((str(k), str(v)) for k, v in json.loads(row["school"]).items())
+        row["terms"] = _terms(json.loads(row["terms"]))
     elif kind is Photo:
         row["crop"] = tuple(json.loads(row["crop"]))
         row["prep"] = _preparation(json.loads(row["prep"]))
@@ -162,3 +183,14 @@ def _preparation(raw: dict) -> Preparation:
         drop=tuple(_line(line) for line in raw.pop("drop", [])),
         **raw,
     )
+
+
+def _terms(raw: dict) -> Terms:
+    """Terms from plain data; what is missing is the default, what is unknown is left out."""
+    known = {f.name for f in fields(Terms)}
+    raw = {k: v for k, v in raw.items() if k in known}
+    if "weekdays" in raw:
+        raw["weekdays"] = tuple(int(v) for v in raw["weekdays"])
+    if "moved" in raw:
+        raw["moved"] = tuple((str(a), str(b)) for a, b in raw["moved"])
+    return Terms(**raw)

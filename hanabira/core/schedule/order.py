@@ -314,7 +314,7 @@ def _reason(
             return "The same pencil is in the hand."
     if a.surface_id == "background" and prefer.sequence == "background-first":
         return "The background side first."
-    if a.surface_id in EYES:
+    if a.surface_id in EYES and step.at == 0:
         return "The eye sets the range of values for everything else."
     own = [w for w in sorted(waits) if w.startswith(f"{a.id}:")]
     if own:

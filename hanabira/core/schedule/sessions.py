@@ -101,7 +101,9 @@ def lay_out(ordered: Ordered, days: Days, busy: Sequence[tuple[datetime.date, fl
                 at, free = k, when
         assert at is not None and free is not None
         if free > clock.now:
-            idle += clock.idle_until(free)
+            gone = clock.idle_until(free)
+            # the night before the last look is no lost time
+            idle += 0.0 if todo[at].key == LAST else gone
         step = todo.pop(at)
         left = middle(step)
         while left > 1e-9:
@@ -166,14 +168,13 @@ class _Clock:
 
     def idle_until(self, when: datetime.datetime) -> float:
         """Let time pass; what is left of the day is lost when the wait ends on a later one. Returns the idle minutes of working time."""
-        if when.date() > self.now.date():
+        gap = (when - self.now).total_seconds() / 60
+        if when.date() > self.now.date() or self.used + gap > self._capacity(self.now.date()):
             lost = max(0.0, self._capacity(self.now.date()) - self.used)
-            day = when.date()
-            self._settle(day)
+            self._settle(max(when.date(), self.now.date() + datetime.timedelta(days=1)))
             if self.now < when:
                 self.now = when
             return lost
-        gap = (when - self.now).total_seconds() / 60
         self.used += gap
         self.now, self.run = when, 0.0
         return gap

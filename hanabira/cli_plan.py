@@ -1,0 +1,128 @@
+"""The terminal's plan: `hanabira plan`, `quote`, `export` and `import`."""
+
+from __future__ import annotations
+
+import argparse
+import datetime
+from pathlib import Path
+
+from hanabira.core.faults import Fault
+
+
+def _studio(args: argparse.Namespace) -> Path:
+    import platformdirs
+
+    return Path(args.studio) if args.studio else Path(platformdirs.user_data_dir("hanabira")) / "studio"
+
+
+def plan(args: argparse.Namespace) -> dict:
+    """Order, sessions and slack of a bundle's commission."""
+    from hanabira.craft.techniques import school
+    from hanabira.studio import planning
+    from hanabira.studio.bundle import read_bundle
+
+    try:
+        start = datetime.date.fromisoformat(args.start) if args.start else None
+    except ValueError:
+        raise Fault(f"“{args.start}” is not a date.", do="Write it as 2026-03-31.") from None
+    if args.hours_per_day is not None and not 0.25 <= args.hours_per_day <= 16:
+        raise Fault("--hours-per-day must lie between 0.25 and 16.")
+    got = read_bundle(Path(args.bundle))
+    work = planning.work_of(got.commission, got.main_photo, got.areas, got.recipes)
+    medium = "pastel" if got.commission.kit_id == "pastels" else "pencil"
+    sequence = school(medium, got.commission.school)["sequence"]
+    days = planning.days_of(got.commission, start, args.hours_per_day)
+    found, calendar = planning.plan(got.commission, work, days, planning.pace_of(got.log), args.hand or "", sequence)
+    return planning.plan_data(got.commission, found, calendar)
+
+
+def quote(args: argparse.Namespace) -> dict:
+    """Hours and price of a bundle's commission."""
+    from hanabira.studio import planning
+    from hanabira.studio.bundle import read_bundle
+
+    got = read_bundle(Path(args.bundle))
+    return planning.quote(
+        got.commission, planning.work_of(got.commission, got.main_photo, got.areas, got.recipes), planning.pace_of(got.log)
+    )
+
+
+def export(args: argparse.Namespace) -> dict:
+    """Write one commission, or all, as bundles."""
+    from hanabira.studio.bundle import write_bundle
+    from hanabira.studio.records import Commission
+    from hanabira.studio.store import DATABASE, Store
+
+    folder = _studio(args)
+    if not (folder / DATABASE).exists():
+        raise Fault(f"There is no studio in {folder}.", do="Give its folder with --studio.")
+    if bool(args.all) == bool(args.commission) or (args.all and not args.to) or (args.commission and not args.bundle):
+        raise Fault("Say what to export.", do="Either COMMISSION --bundle FILE, or --all --to DIR.")
+    with Store.open(folder) as store:
+        if args.commission:
+            return {"bundles": [str(write_bundle(store, args.commission, Path(args.bundle)))]}
+        target = Path(args.to)
+        target.mkdir(parents=True, exist_ok=True)
+        out = []
+        for c in store.all(Commission):
+            safe = "".join(q if q.isalnum() or q in " -_" else "_" for q in c.name).strip() or "commission"
+            path = target / f"{safe}.zip"
+            n = 2
+            while str(path) in out:
+                path, n = target / f"{safe} {n}.zip", n + 1
+            out.append(str(write_bundle(store, c.id, path)))
+        return {"bundles": out}
+
+
+def import_(args: argparse.Namespace) -> dict:
+    """Take a bundle into a studio."""
+    from hanabira.studio.bundle import import_bundle
+    from hanabira.studio.store import Store
+
+    with Store.open(_studio(args)) as store:
+        made = import_bundle(store, Path(args.file))
+        return {"commission": made.id, "name": made.name}
+
+
+def show(command: str, data: dict) -> None:
+    """The same answers as readable lines."""
+    if command == "plan":
+        for s in data["steps"]:
+            low, high = s["minutes"]
+            print(
+                f"{s['n']:3}  {s['start'].replace('T', ' ')}  {s['area']:<18} {s['role']:<11} {s['pencil'] or '':<8} {low:.0f}–{high:.0f} min  {s['reason']}"
+            )
+        slack = "" if data["slack_days"] is None else f", {data['slack_days']} days before it is due"
+        print(f"{len(data['sessions'])} sessions, finished {data['finish']}{slack}")
+        for w in data["warnings"]:
+            print(f"caution: {w}")
+    elif command == "quote":
+        print(
+            f"{data['commission']}: {data['hours'][0]:.0f}–{data['hours'][1]:.0f} hours, price {data['price'][0]:.2f}–{data['price'][1]:.2f}"
+        )
+        for w in data["warnings"]:
+            print(f"caution: {w}")
+    elif command == "export":
+        print("\n".join(data["bundles"]))
+    else:
+        print(f"{data['name']} ({data['commission']})")
+
+
+def add_commands(add) -> None:  # noqa: ANN001
+    """Declare the commands on the parser."""
+    p = add("plan", plan, "Order and time the work of a bundle.")
+    p.add_argument("bundle", metavar="BUNDLE")
+    p.add_argument("--start", metavar="DATE", help="first day, 2026-03-31; today when left out")
+    p.add_argument("--hours-per-day", type=float, metavar="H")
+    p.add_argument("--hand", choices=("left", "right"))
+    p = add("quote", quote, "Hours and price of a bundle.")
+    p.add_argument("bundle", metavar="BUNDLE")
+    p = add("export", export, "Write commissions as open bundles.")
+    p.add_argument("commission", nargs="?", metavar="COMMISSION", help="its name or id")
+    p.add_argument("--studio", metavar="DIR")
+    p.add_argument("--bundle", metavar="FILE")
+    p.add_argument("--all", action="store_true")
+    p.add_argument("--to", metavar="DIR")
+    p = add("import", import_, "Take a bundle into a studio.")
+    p.add_argument("file", metavar="FILE")
+    p.add_argument("--studio", metavar="DIR")

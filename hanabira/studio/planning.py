@@ -1,0 +1,126 @@
+"""From a commission's records to the work that the schedule knows, to its quote and to what the terminal prints."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Sequence
+
+from shapely.geometry import Polygon
+
+from hanabira.core.faults import Fault
+from hanabira.core.schedule.order import LAST, Ordered, Preferences, order
+from hanabira.core.schedule.sessions import Calendar, Days, lay_out
+from hanabira.core.schedule.work import AreaWork, LayerWork, Pace, area_minutes, learned
+from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe
+
+TOUCH_MM = 4.0
+"""Areas nearer than this touch."""
+
+
+def _polygon(a: Area) -> Polygon:
+    shape = Polygon(a.ring, [h for h in a.holes if len(h) > 2])
+    return shape if shape.is_valid else shape.buffer(0)
+
+
+def work_of(c: Commission, photo: Photo, areas: Sequence[Area], recipes: Sequence[Recipe]) -> tuple[AreaWork, ...]:
+    """Areas with recipes as work in millimetres of the picture; where areas overlap the smaller one is painted."""
+    k = c.picture_mm[0] / photo.crop[2]
+    layers = {r.area_id: r.layers for r in recipes}
+    shapes = {a.id: _polygon(a) for a in areas if a.photo_id == photo.id}
+    out = []
+    for a in sorted(areas, key=lambda a: a.number):
+        if a.id not in shapes or not layers.get(a.id):
+            continue
+        own = shapes[a.id]
+        for b in areas:
+            if b.id != a.id and b.id in shapes and (b.level, -shapes[b.id].area) > (a.level, -own.area) and shapes[b.id].intersects(own):
+                own = own.difference(shapes[b.id])
+        near = tuple(b for b, s in shapes.items() if b != a.id and layers.get(b) and s.distance(shapes[a.id]) * k <= TOUCH_MM)
+        middle = shapes[a.id].centroid
+        work = tuple(LayerWork(q.role, q.code, q.tool, q.pressure, q.passes, q.stroke, q.stroke_mm, q.where, 0.6) for q in layers[a.id])
+        place = ((middle.x - photo.crop[0]) * k, (middle.y - photo.crop[1]) * k)
+        out.append(AreaWork(a.id, a.number, a.name, a.surface_id, own.area * k * k, place, near, a.finish or 3, work))
+    return tuple(out)
+
+
+def pace_of(log: Sequence[LogRow]) -> Pace:
+    """The artist's pace from every finished area of the log: its steps together against our guess."""
+    sums: dict[str, list[float]] = {}
+    surface: dict[str, str] = {}
+    for row in log:
+        if row.state == "done" and row.area_id and row.guess_min > 0:
+            total = sums.setdefault(row.area_id, [0.0, 0.0])
+            total[0] += row.guess_min
+            total[1] += row.minutes
+            surface[row.area_id] = row.surface_id
+    return learned([(surface[k], guess, taken) for k, (guess, taken) in sums.items() if taken > 0])
+
+
+def days_of(c: Commission, start: datetime.date | None = None, hours_a_day: float | None = None) -> Days:
+    """The artist's working days for a commission."""
+    first = start or (datetime.date.fromisoformat(c.terms.start) if c.terms.start else datetime.date.today())
+    return Days(first, hours_a_day or c.terms.hours_a_day, c.terms.weekdays)
+
+
+def plan(
+    c: Commission, work: Sequence[AreaWork], days: Days, pace: Pace | None = None, hand: str = "", sequence: str = "one-area",
+    busy: Sequence[tuple[datetime.date, float]] = (),
+) -> tuple[Ordered, Calendar]:  # fmt: skip
+    """Order and calendar of a commission. Raises `Fault` when there is nothing to plan."""
+    if not any(a.layers for a in work):
+        raise Fault("There is no recipe to plan yet.", "Nothing was planned.", "Solve the layers of an area first.")
+    found = order(work, Preferences(hand or c.terms.hand, sequence), c.terms.moved, pace)
+    return found, lay_out(found, days, busy)
+
+
+def plan_data(c: Commission, found: Ordered, calendar: Calendar) -> dict:
+    """The plan as plain data, in the shape the terminal prints."""
+    number = {s.key: n for n, s in enumerate(found.steps, 1)}
+    begun: dict[str, datetime.datetime] = {}
+    by_day: dict[datetime.date, list[int]] = {}
+    minutes: dict[datetime.date, float] = {}
+    for q in calendar.placed:
+        begun.setdefault(q.step.key, q.start)
+        day = q.start.date()
+        if number[q.step.key] not in by_day.setdefault(day, []):
+            by_day[day].append(number[q.step.key])
+        minutes[day] = minutes.get(day, 0.0) + (q.end - q.start).total_seconds() / 60
+    due = datetime.date.fromisoformat(c.due) if c.due else None
+    slack = calendar.slack_days(due)
+    warnings = [f"{r.why} This order breaks it: {r.cost}." for r in found.broken]
+    if slack is not None and slack < 0:
+        warnings.append(f"The work ends {-slack} days after the due date {c.due}.")
+    if calendar.idle_min > 20:
+        warnings.append(f"{calendar.idle_min:.0f} minutes of drying are filled by nothing.")
+    return {
+        "steps": [
+            {
+                "n": n, "area": s.area.name if s.area else "", "role": s.layer.role, "pencil": s.layer.pencil or s.layer.tool or None,
+                "minutes": [round(s.low, 1), round(s.high, 1)], "start": begun[s.key].isoformat(timespec="minutes"),
+                "after": sorted(number[k] for k in found.after.get(s.key, ())), "reason": found.reasons[s.key],
+            }
+            for n, s in enumerate(found.steps, 1)
+        ],
+        "sessions": [{"date": d.isoformat(), "steps": by_day[d], "minutes": round(minutes[d], 1)} for d in sorted(by_day)],
+        "waiting": [{"after": number[w.after], "minutes": w.minutes, "why": w.why} for w in calendar.waiting],
+        "finish": calendar.finish.isoformat(), "slack_days": slack, "warnings": warnings,
+    }  # fmt: skip
+
+
+def quote(c: Commission, work: Sequence[AreaWork], pace: Pace | None = None) -> dict:
+    """Hours as a range, the price from rate and materials, deposit and instalments, in the studio's own currency."""
+    hours = sum(area_minutes(a, pace) for a in work) / 60
+    low, high = hours * 0.8 + 0.3, hours * 1.35 + 0.8
+    t = c.terms
+    price = [round(t.rate * h + t.materials, 2) for h in (low, high)]
+    deposit = [round(p * t.deposit_percent / 100, 2) for p in price]
+    rest = [round((p - d) / max(1, t.instalments), 2) for p, d in zip(price, deposit, strict=True)]
+    return {
+        "commission": c.name, "client": c.client, "hours": [round(low, 1), round(high, 1)], "rate": t.rate, "materials": t.materials, "price": price,
+        "deposit": deposit, "instalments": {"count": max(1, t.instalments), "each": rest}, "due": c.due,
+        "areas": [{"name": a.name, "mm2": round(a.mm2), "hours": round(area_minutes(a, pace) / 60, 2)} for a in work],
+        "warnings": [] if t.rate > 0 else ["No hourly rate is set; the price holds materials only."],
+    }  # fmt: skip
+
+
+__all__ = ["LAST", "days_of", "pace_of", "plan", "plan_data", "quote", "work_of"]

@@ -1,0 +1,142 @@
+"""Open bundles out and in, complete and safe; plan and quote from them at the terminal."""
+
+import json
+import tempfile
+import unittest
+import zipfile
+from dataclasses import replace
+from pathlib import Path
+
+from hanabira.core.faults import StudioFault
+from hanabira.demo.studio import build_demo
+from hanabira.studio.bundle import contents_of, import_bundle, read_bundle, write_bundle
+from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, Terms
+from hanabira.studio.store import Store
+from tests.test_cli import ask, run
+
+
+class Bundles(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.temp = tempfile.TemporaryDirectory()
+        cls.root = Path(cls.temp.name)
+        build_demo(cls.root / "demo")
+        with Store.open(cls.root / "demo") as store:
+            c = store.get(Commission, "demo-tansy")
+            store.edit([replace(c, terms=Terms("left", 2.5, rate=40.0, materials=25.0, moved=(("demo-area-5:1", "demo-area-4:0"),)))])
+            row = LogRow(
+                "r1",
+                c.id,
+                "demo-area-5:0",
+                "demo-area-5",
+                "Eye",
+                "eye",
+                "ground",
+                "203",
+                1,
+                12.5,
+                8.0,
+                "2026-01-05T10:00:00",
+                "soft",
+                "pressure 2",
+            )
+            store.edit([row])
+            cls.bundle = write_bundle(store, "Tansy", cls.root / "tansy.zip")
+            cls.before = contents_of(store, "demo-tansy")
+
+    @classmethod
+    def tearDownClass(cls):
+        cls.temp.cleanup()
+
+    def test_a_bundle_comes_back_whole_in_another_studio(self):
+        with Store.open(self.root / "other") as store:
+            made = import_bundle(store, self.bundle)
+            after = contents_of(store, made.id)
+            self.assertEqual(after, replace(self.before, kit=after.kit))
+            self.assertTrue(store.photo_path(after.photos[0]).exists())
+            again = import_bundle(store, self.bundle)
+            self.assertNotEqual(again.id, made.id)
+            copy = contents_of(store, again.id)
+            self.assertEqual([a.ring for a in copy.areas], [a.ring for a in after.areas])
+            self.assertEqual([r.layers for r in copy.recipes], [r.layers for r in after.recipes])
+            self.assertEqual(copy.log[0].minutes, 12.5)
+            self.assertEqual(copy.commission.terms.moved[0][0].split(":")[0], copy.areas[4].id)
+            self.assertEqual(len(store.all(Commission)), 2)
+
+    def test_it_can_be_read_without_us(self):
+        with zipfile.ZipFile(self.bundle) as z:
+            names = z.namelist()
+            self.assertIn("README.txt", names)
+            self.assertEqual(sum(n.startswith("masks/") for n in names), 12)
+            self.assertIn("2026-01-05T10:00:00,Eye,eye,ground,203,1,12.5,8.0,done,pressure 2,soft", z.read("log.csv").decode())
+            self.assertEqual(json.loads(z.read("commission.json"))["commission"]["name"], "Tansy")
+
+    def test_bad_bundles_are_named_and_nothing_is_half_imported(self):
+        def altered(name: str, change, extra: dict | None = None) -> Path:
+            path = self.root / name
+            with zipfile.ZipFile(self.bundle) as old, zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as new:
+                for e in old.infolist():
+                    data = old.read(e)
+                    if e.filename == "commission.json":
+                        d = json.loads(data)
+                        change(d)
+                        data = json.dumps(d).encode()
+                    new.writestr(e.filename, data)
+                for key, value in (extra or {}).items():
+                    new.writestr(key, value)
+            return path
+
+        def lose_photo(d):
+            d["photos"][0]["digest"] = "0" * 64
+
+        cases = {
+            "newer.zip": altered("newer.zip", lambda d: d.update(version=99)),
+            "other.zip": altered("other.zip", lambda d: d.update(format="cake")),
+            "lacks.zip": altered("lacks.zip", lambda d: d["areas"][0].pop("ring")),
+            "lost.zip": altered("lost.zip", lose_photo),
+            "strays.zip": altered("strays.zip", lambda d: d["areas"][0].update(photo_id="nobody")),
+            "dots.zip": altered("dots.zip", lambda d: None, {"../../evil.txt": "x"}),
+            "bomb.zip": altered("bomb.zip", lambda d: None, {"zeros.bin": b"\0" * 30_000_000}),
+        }
+        cut = self.root / "cut.zip"
+        cut.write_bytes(self.bundle.read_bytes()[:5000])
+        cases["cut.zip"] = cut
+        with Store.open(self.root / "third") as store:
+            for name, path in cases.items():
+                with self.assertRaises(StudioFault) as caught:
+                    import_bundle(store, path)
+                self.assertIn(name, str(caught.exception))
+            for kind in (Commission, Photo, Area, Recipe, LogRow):
+                self.assertEqual(store.all(kind), ())
+        self.assertFalse((self.root.parent / "evil.txt").exists())
+
+    def test_plan_and_quote_at_the_terminal(self):
+        d = ask("plan", str(self.bundle), "--start", "2026-03-02", "--hours-per-day", "2")
+        self.assertEqual(set(d), {"steps", "sessions", "waiting", "finish", "slack_days", "warnings"})
+        self.assertEqual(set(d["steps"][0]), {"n", "area", "role", "pencil", "minutes", "start", "after", "reason"})
+        self.assertEqual([s["n"] for s in d["steps"]], list(range(1, len(d["steps"]) + 1)))
+        begun = {s["n"]: s["start"] for s in d["steps"]}
+        self.assertTrue(all(begun[a] <= s["start"] for s in d["steps"] for a in s["after"]))
+        self.assertTrue(all(q["minutes"] <= 120.01 for q in d["sessions"]))
+        self.assertEqual(sorted({n for q in d["sessions"] for n in q["steps"]}), [s["n"] for s in d["steps"]])
+        self.assertGreaterEqual(d["sessions"][0]["date"], "2026-03-02")
+        q = ask("quote", str(self.bundle))
+        self.assertLess(q["hours"][0], q["hours"][1])
+        self.assertAlmostEqual(q["price"][0], 25 + 40 * q["hours"][0], delta=2.5)
+        # the one logged area took longer than our guess
+        pace = read_bundle(self.bundle)
+        self.assertEqual(len(pace.log), 1)
+        for bad in (
+            ("plan", str(self.root / "none.zip")),
+            ("plan", str(self.bundle), "--start", "soon"),
+            ("export", "--studio", str(self.root / "nowhere"), "X", "--bundle", "y"),
+        ):
+            code, _out, err = run(*bad)
+            self.assertEqual((code, len(err.strip().splitlines())), (2, 1), bad)
+
+    def test_export_all_and_import_at_the_terminal(self):
+        out = ask("export", "--studio", str(self.root / "demo"), "--all", "--to", str(self.root / "all"))
+        self.assertEqual(sorted(Path(p).name for p in out["bundles"]), ["Bracken.zip", "Tansy.zip", "Vesper.zip"])
+        made = ask("import", "--studio", str(self.root / "fourth"), out["bundles"][0])
+        with Store.open(self.root / "fourth") as store:
+            self.assertEqual([c.id for c in store.all(Commission)], [made["commission"]])
