@@ -32,10 +32,11 @@ from hanabira.desk.darkroom import Darkroom
 from hanabira.desk.jobs import JobRunner
 from hanabira.desk.messages import MessageDoor
 from hanabira.desk.photoview import PhotoView
+from hanabira.desk.planner import Planner
 from hanabira.desk.settings import Settings
 from hanabira.desk.workshop import Workshop
 from hanabira.studio.pictures import read_picture
-from hanabira.studio.records import Area, Commission, Photo, Recipe, Record, StudioKit, cover_crop, new_id
+from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, Record, StudioKit, cover_crop, new_id
 from hanabira.studio.store import Store
 
 
@@ -66,6 +67,7 @@ class Model(QObject):
     stage_changed = pyqtSignal(str)
     look_ready = pyqtSignal(str)
     other_ready = pyqtSignal(str)
+    log_changed = pyqtSignal()
 
     def __init__(self, store: Store, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -87,6 +89,7 @@ class Model(QObject):
         self.shape_steps, self.shape_only = 5, None  # type: int, int | None
         self.darkroom = Darkroom(self)
         self.workshop = Workshop(self)
+        self.planner = Planner(self)
         self._measures: dict[str, tuple[object, Measures]] = {}
         self._predictions: dict[str, tuple[object, Prediction, tuple[Caution, ...]]] = {}
         self._reach: tuple[object, Reach] | None = None
@@ -189,6 +192,8 @@ class Model(QObject):
             if self.area_id and self.area is None:
                 self.choose_area("")
             self.areas_changed.emit()
+        if LogRow in kinds:
+            self.log_changed.emit()
         for r in (*put, *drop):
             if isinstance(r, Recipe):
                 self._predictions.pop(r.area_id, None)
@@ -540,6 +545,11 @@ class Model(QObject):
             return min(1.0, len(self.areas) / 6)
         if stage == "Recipe" and self.areas:
             return sum(a.id in self.recipes for a in self.areas) / len(self.areas)
+        if stage == "Plan":
+            return 1.0 if self.recipes and c.due else 0.5 if self.recipes else 0.0
+        if stage == "Easel" and self.recipes:
+            total = sum(len(r.layers) for r in self.recipes.values()) + 1
+            return min(1.0, len(self.planner.done_keys()) / total)
         return 0.0
 
     def shut(self) -> None:

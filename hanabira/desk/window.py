@@ -37,6 +37,7 @@ from hanabira.desk.stages.base import Stage
 from hanabira.desk.stages.brief import PHOTO_FILTER, Brief
 from hanabira.desk.stages.kit_room import KitRoom
 from hanabira.desk.stages.later import Later
+from hanabira.desk.stages.plan import Plan
 from hanabira.desk.stages.recipe import Recipe
 from hanabira.desk.stages.shelf import Shelf
 from hanabira.desk.stages.study import Study
@@ -95,7 +96,8 @@ class Desk(QMainWindow):
             "Shelf": Shelf(self),
             "Kit": KitRoom(self),
         }
-        for name in ("Plan", "Easel", "Check", "Practice"):
+        self.stages["Plan"] = Plan(self)
+        for name in ("Easel", "Check", "Practice"):
             self.stages[name] = Later(self, name)
         for stage in self.stages.values():
             self.pages.addWidget(stage.centre)

@@ -18,7 +18,6 @@ if TYPE_CHECKING:
     from hanabira.desk.window import Desk
 
 LINES = {
-    "Plan": ("hours", "Comes later: the order of all layers, sessions and hours up to the due date."),
     "Easel": ("pencil", "Comes later: one step at a time in big type, with the log."),
     "Check": ("find", "Comes later: photos of the work measured against the client’s photo."),
     "Practice": ("practice", "Comes later: exercises for values, strokes and layers."),

@@ -1,0 +1,127 @@
+"""The plan behind the desk: order and days of the open commission beside the studio's others; edits of its terms."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
+
+from hanabira.core.faults import Fault
+from hanabira.core.schedule.order import LAST, Ordered, Step
+from hanabira.core.schedule.sessions import Calendar
+from hanabira.core.schedule.work import AreaWork, Pace
+from hanabira.studio import planning
+from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe
+
+if TYPE_CHECKING:
+    from hanabira.desk.model import Model
+
+
+@dataclass(frozen=True)
+class Planned:
+    """What the Plan stage shows."""
+
+    work: tuple[AreaWork, ...]
+    ordered: Ordered
+    calendar: Calendar
+    pace: Pace
+    due: datetime.date | None
+
+
+class Planner:
+    """Plans once for each state of the studio's records; reads the model, edits go through it."""
+
+    def __init__(self, model: Model) -> None:
+        self.model = model
+        self._kept: tuple[object, Planned] | None = None
+
+    def log(self) -> tuple[LogRow, ...]:
+        """The open commission's log."""
+        c = self.model.commission
+        return self.model.store.all(LogRow, commission_id=c.id) if c else ()
+
+    def planned(self) -> Planned | None:
+        """The plan; None when nothing can be planned yet."""
+        m = self.model
+        c, photo = m.commission, m.photo
+        if c is None or photo is None or not m.recipes:
+            return None
+        everything = m.store.all(LogRow)
+        sign = (c, photo, m.areas, tuple(sorted(m.recipes.items())), len(everything), datetime.date.today(), m.kit.medium)
+        if self._kept is not None and self._kept[0] == sign:
+            return self._kept[1]
+        finishes = tuple(replace(a, finish=m.workshop.finish(a)) for a in m.areas)
+        work = planning.work_of(c, photo, finishes, tuple(m.recipes.values()))
+        pace = planning.pace_of(everything)
+        try:
+            found, calendar = planning.plan(c, work, planning.days_of(c), pace, "", m.workshop.school["sequence"], self._busy(c, pace))
+        except Fault as fault:
+            m.messages.fault(fault)
+            return None
+        due = datetime.date.fromisoformat(c.due) if c.due else None
+        out = Planned(work, found, calendar, pace, due)
+        self._kept = (sign, out)
+        return out
+
+    def done_keys(self) -> set[str]:
+        """Steps that the log says are done or skipped."""
+        return {r.step for r in self.log() if r.state in ("done", "skipped")}
+
+    def _busy(self, mine: Commission, pace: Pace) -> list[tuple[datetime.date, float]]:
+        """Minutes a day that commissions due before this one take."""
+        store = self.model.store
+        out: list[tuple[datetime.date, float]] = []
+        before = lambda c: (c.due or "9999", c.created) < (mine.due or "9999", mine.created)  # noqa: E731
+        for c in sorted((c for c in store.all(Commission) if c.id != mine.id and before(c)), key=lambda c: (c.due or "9999", c.created)):
+            photos, areas = store.all(Photo, commission_id=c.id), store.all(Area, commission_id=c.id)
+            ids = {a.id for a in areas}
+            recipes = [r for r in store.all(Recipe) if r.area_id in ids]
+            if not photos or not recipes:
+                continue
+            work = planning.work_of(c, photos[0], areas, recipes)
+            try:
+                _found, calendar = planning.plan(c, work, planning.days_of(c), pace, "", "one-area", out)
+            except Fault:
+                continue
+            for q in calendar.placed:
+                out.append((q.start.date(), (q.end - q.start).total_seconds() / 60))
+        return out
+
+    # -- edits ------------------------------------------------------------------
+    def set_terms(self, words: str, typed: bool = False, **fields: object) -> None:
+        """Change what was agreed or how it is worked; one undoable edit."""
+        from hanabira.desk.commands import EditBrief
+
+        c = self.model.commission
+        if c is not None:
+            terms = replace(c.terms, **fields)  # type: ignore[arg-type]
+            if terms != c.terms:
+                self.model.do(EditBrief(self.model, words, typed, terms=terms))
+
+    def move(self, key: str, behind: str) -> None:
+        """Put a step right after another one, or first; what it breaks is said."""
+        c = self.model.commission
+        if c is None or key in (behind, LAST):
+            return
+        kept = tuple(q for q in c.terms.moved if q[0] != key)
+        self.set_terms("order of the steps", moved=(*kept, (key, behind)))
+        plan = self.planned()
+        if plan is not None and plan.ordered.broken:
+            r = plan.ordered.broken[-1]
+            self.model.messages.remark(f"This order breaks a rule. {r.why} Else {r.cost}.")
+
+    def forget_moves(self) -> None:
+        """Back to the solved order."""
+        self.set_terms("solved order", moved=())
+
+
+def hours_words(steps: Sequence[Step]) -> str:
+    """Hours of steps as a range.
+
+    >>> hours_words([])
+    '0–0 h'
+    """
+    low, high = sum(s.low for s in steps) / 60, sum(s.high for s in steps) / 60
+    # single bad days even out over many steps
+    return f"{low * 1.08:.0f}–{max(low, high * 0.9):.0f} h"

@@ -1,0 +1,151 @@
+"""Day strip: sessions hang from a drawn line; days off are folded narrow, waiting is hatched, slack is open, the due date is a pennant."""
+
+from __future__ import annotations
+
+import datetime
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QPainter, QPen
+
+from hanabira.desk.drawn import Drawn, Stop
+from hanabira.desk.paint import CENTRE, LEFT, grey, hatch, ink_on, petal, text
+from hanabira.desk.theme import THIN, role
+
+WORK, OFF, SLACK, DUE = 79.0, 24.0, 29.0, 38.0
+HOUR, LINE = 40.0, 82.0
+
+
+@dataclass(frozen=True)
+class Block:
+    """A stretch of work on one area: hours into the day, hours long, its number, name and grey."""
+
+    begin_h: float
+    hours: float
+    number: int
+    name: str
+    lightness: float
+
+
+@dataclass(frozen=True)
+class Day:
+    """One day: ``kind`` work, off, slack or due; ``wait_h`` a drying gap that begins and how long, or None."""
+
+    date: datetime.date
+    kind: str
+    blocks: tuple[Block, ...] = ()
+    waits: tuple[tuple[float, float], ...] = ()
+
+
+class DayStrip(Drawn):
+    """The days of a plan from its first session to the due date; a click chooses a day."""
+
+    def __init__(self) -> None:
+        super().__init__("Day strip")
+        self.title, self.line, self.days, self.hours = "", "", [], 3.0  # type: str, str, list[Day], float
+
+    def set(self, title: str, line: str, days: list[Day], hours: float) -> None:
+        """Show another plan."""
+        self.title, self.line, self.days, self.hours = title, line, days, hours
+        self.setAccessibleName(f"Day strip, {title}. {line}")
+        self.refresh()
+
+    def design_size(self, width: float) -> tuple[float, float]:
+        return 320, LINE + 18 + HOUR * min(6.0, max(2.0, self.hours))
+
+    def _widths(self, w: float) -> list[float]:
+        natural = [{"work": WORK, "off": OFF, "slack": SLACK, "due": DUE}[d.kind] for d in self.days]
+        room = w - 60
+        squeeze = min(1.0, room / sum(natural)) if natural else 1.0
+        return [n * squeeze for n in natural]
+
+    def _cells(self, w: float, h: float) -> list[QRectF]:
+        x, out = 46.0, []
+        for n in self._widths(w):
+            out.append(QRectF(x, LINE, n, h - LINE - 8))
+            x += n
+        return out
+
+    def stops(self, w: float, h: float) -> list[Stop]:
+        out = []
+        for d, r in zip(self.days, self._cells(w, h), strict=True):
+            what = ", ".join(dict.fromkeys(b.name for b in d.blocks)) or {"off": "day off", "slack": "free", "due": "due"}.get(
+                d.kind, "free"
+            )
+            out.append(Stop(d.date.isoformat(), r, f"{d.date:%A} {d.date.day} {d.date:%B}: {what}", what))
+        return out
+
+    def paint(self, p: QPainter, w: float, h: float) -> None:
+        p.fillRect(QRectF(0, 0, w, h), role("card"))
+        text(p, QRectF(20, 6, w * 0.4, 34), self.title, "title", "ink", elide=True)
+        text(
+            p,
+            QRectF(w * 0.4, 10, w * 0.6 - 20, 28),
+            self.line,
+            "small",
+            "ink2",
+            Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+            elide=True,
+        )
+        cells = self._cells(w, h)
+        end = cells[-1].right() if cells else 46.0
+        for n in range(1, int(self.hours) + 1):
+            y = LINE + 6 + n * HOUR
+            if y < h - 6:
+                p.setPen(QPen(role("line"), 1))
+                p.drawLine(QPointF(46, y), QPointF(end, y))
+                text(p, QRectF(12, y - 9, 32, 18), f"{n}{THIN}h", "note", "ink2", LEFT)
+        p.setPen(QPen(role("ink"), 1.4))
+        p.drawLine(QPointF(40, LINE), QPointF(end + 4, LINE))
+        today = datetime.date.today()
+        for d, r in zip(self.days, cells, strict=True):
+            if r.width() > 30:
+                text(p, QRectF(r.left(), LINE - 38, r.width(), 16), f"{d.date:%a}", "note", "ink2", CENTRE)
+            if r.width() > 13:
+                text(
+                    p,
+                    QRectF(r.left() - 6, LINE - 22, r.width() + 12, 20),
+                    str(d.date.day),
+                    "strong" if d.date == today else "small",
+                    "ink",
+                    CENTRE,
+                )
+            if d.kind == "work":
+                self._work(p, d, r, d.date == today)
+            elif d.kind == "off":
+                p.fillRect(r.adjusted(2, 6, -2, 0), role("well"))
+            elif d.kind == "slack":
+                p.setPen(QPen(role("edge"), 1, Qt.PenStyle.DotLine))
+                p.setBrush(Qt.BrushStyle.NoBrush)
+                p.drawRect(r.adjusted(3, 8, -3, -4))
+            else:
+                self._due(p, r)
+
+    def _work(self, p: QPainter, d: Day, r: QRectF, today: bool) -> None:
+        for begin, hours in d.waits:
+            lane = QRectF(r.right() - 12, LINE + 6 + begin * HOUR, 9, hours * HOUR).intersected(r)
+            if not lane.isEmpty():
+                hatch(p, lane, "ink2", 5)
+        for b in d.blocks:
+            q = QRectF(r.left() + 3, LINE + 6 + b.begin_h * HOUR, r.width() - (16 if d.waits else 6), b.hours * HOUR - 1).intersected(r)
+            if q.height() < 1:
+                continue
+            colour = grey(b.lightness)
+            p.fillRect(q, colour)
+            if q.height() >= 15 and q.width() > 24:
+                ink = ink_on(colour)
+                text(p, q.adjusted(4, 0, -2, 0), f"{b.number} {b.name}" if q.width() > 60 else str(b.number), "note", ink, LEFT, elide=True)
+        if today:
+            p.setBrush(Qt.BrushStyle.NoBrush)
+            p.setPen(QPen(role("ink"), 2))
+            p.drawRect(r.adjusted(1, 2, -1, 0))
+
+    def _due(self, p: QPainter, r: QRectF) -> None:
+        x = r.left() + 8
+        p.setPen(QPen(role("ink"), 3))
+        p.drawLine(QPointF(x, LINE - 4), QPointF(x, r.bottom()))
+        p.save()
+        p.translate(x, LINE + 22)
+        p.fillPath(petal(26, 8), QColor(role("ink")))
+        p.restore()
+        text(p, QRectF(x + 4, LINE + 34, r.width(), 16), "due", "note", "ink", LEFT)
