@@ -35,6 +35,7 @@ from hanabira.desk.photoview import LOOKS
 from hanabira.desk.stages.areas import Areas
 from hanabira.desk.stages.base import Stage
 from hanabira.desk.stages.brief import PHOTO_FILTER, Brief
+from hanabira.desk.stages.easel import Easel
 from hanabira.desk.stages.kit_room import KitRoom
 from hanabira.desk.stages.later import Later
 from hanabira.desk.stages.plan import Plan
@@ -96,8 +97,8 @@ class Desk(QMainWindow):
             "Shelf": Shelf(self),
             "Kit": KitRoom(self),
         }
-        self.stages["Plan"] = Plan(self)
-        for name in ("Easel", "Check", "Practice"):
+        self.stages |= {"Plan": Plan(self), "Easel": Easel(self)}
+        for name in ("Check", "Practice"):
             self.stages[name] = Later(self, name)
         for stage in self.stages.values():
             self.pages.addWidget(stage.centre)

@@ -82,11 +82,11 @@ class Plan(Stage):
             bench.set_parts([Words("Solve the layers of at least one area in Recipe. Each layer then becomes a step here.")])
             self.desk.set_next("To the recipes", "strata")
             return
-        self._strip(plan)
-        self._steps(plan)
         keys = [s.key for s in plan.ordered.steps]
         if self.chosen not in keys:
             self.chosen = keys[0]
+        self._strip(plan)
+        self._steps(plan)
         slack = plan.calendar.slack_days(plan.due)
         when = f"{plan.calendar.finish.day} {plan.calendar.finish:%B %Y}"
         line = f"finished {when}" + ("" if slack is None else f" · {slack} days to spare" if slack >= 0 else f" · {-slack} days late")
@@ -264,9 +264,8 @@ class Plan(Stage):
             row(label("Deposit"), number("Deposit", t.deposit_percent, 0, 100, 5, "%", "deposit_percent", 0), None),
             row(label("Instalments"), number("Instalments", t.instalments, 1, 12, 1, "", "instalments", 0), None),
             Words(
-                f"{price['hours'][0]:.0f}–{price['hours'][1]:.0f} hours: {low:,.0f}–{high:,.0f} in your currency, deposit {price['deposit'][0]:,.0f}–{price['deposit'][1]:,.0f}.".replace(
-                    ",", "\u2009"
-                ),
+                f"{price['hours'][0]:.0f}–{price['hours'][1]:.0f} hours: {low:.0f}–{high:.0f} in your currency, "
+                f"deposit {price['deposit'][0]:.0f}–{price['deposit'][1]:.0f}.",
                 "body",
                 "ink",
             ),

@@ -134,7 +134,15 @@ class DayStrip(Drawn):
             p.fillRect(q, colour)
             if q.height() >= 15 and q.width() > 24:
                 ink = ink_on(colour)
-                text(p, q.adjusted(4, 0, -2, 0), f"{b.number} {b.name}" if q.width() > 60 else str(b.number), "note", ink, LEFT, elide=True)
+                text(
+                    p,
+                    q.adjusted(4, 0, -2, 0),
+                    f"{b.number or ''} {b.name}".strip() if q.width() > 60 else str(b.number or ""),
+                    "note",
+                    ink,
+                    LEFT,
+                    elide=True,
+                )
         if today:
             p.setBrush(Qt.BrushStyle.NoBrush)
             p.setPen(QPen(role("ink"), 2))
