@@ -103,6 +103,19 @@ def study_and_areas(app, studio: Path, target: Path) -> None:  # noqa: ANN001
     _save(desk, target / "areas-marking.png")
     model.open_commission("demo-tansy")
     quiet()
+    desk.go("Recipe")
+    quiet()
+    desk.current.show_tab("way")
+    _save(desk, target / "recipe-way.png")
+    desk.go("Plan")
+    quiet()
+    _save(desk, target / "plan.png")
+    desk.go("Easel")
+    quiet()
+    for _ in range(4):
+        desk.current.done()
+    quiet()
+    _save(desk, target / "easel.png")
     desk.close()
 
 

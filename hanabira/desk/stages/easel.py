@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, Qt, QTimer
 from PyQt6.QtGui import QKeySequence, QPainter, QShortcut
-from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QLineEdit, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QApplication, QHBoxLayout, QInputDialog, QLineEdit, QWidget
 
 from hanabira.core.optics.stack import bare
 from hanabira.core.schedule.order import Step
@@ -53,6 +53,7 @@ class Easel(PictureStage):
         self._step_key = ""
         self._since_break = 0.0
         self.ask_words = self._ask_words
+        self._shortcuts: list[QShortcut] = []
         self._timer = QTimer(self)
         self._timer.setInterval(1000)
         self._timer.timeout.connect(self._tick)
@@ -66,8 +67,11 @@ class Easel(PictureStage):
             ("P", self.pause),
         ):
             q = QShortcut(QKeySequence(key), self.centre)
-            q.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-            q.activated.connect(act)
+            # hands are dirty: the keys work wherever the pointer last was, as long as this stage is open
+            q.setContext(Qt.ShortcutContext.WindowShortcut)
+            q.setEnabled(False)
+            q.activated.connect(self._enter_key if key in ("Return", "Enter") else act)
+            self._shortcuts.append(q)
         self.model.log_changed.connect(self._if_open)
         self.model.recipe_changed.connect(lambda _k: self._if_open())
 
@@ -105,6 +109,8 @@ class Easel(PictureStage):
             if a.id in self.model.recipes:
                 self.model.want_measures(a.id)
         self._timer.start()
+        for q in self._shortcuts:
+            q.setEnabled(True)
         self._paused, self._began = False, time.monotonic()
         super().enter()
         self.mat.setFocus()
@@ -112,6 +118,8 @@ class Easel(PictureStage):
     def leave(self) -> None:
         self._stop()
         self._timer.stop()
+        for q in self._shortcuts:
+            q.setEnabled(False)
         super().leave()
 
     def _stop(self) -> None:
@@ -154,6 +162,14 @@ class Easel(PictureStage):
         if self.model.do(Edit(self.model, words, [], [r])) and state != "note":
             self._spent, self._began = 0.0, time.monotonic()
         self.refresh()
+
+    def _enter_key(self) -> None:
+        """Enter on a button of the bench presses it; anywhere else the step is done."""
+        focus = QApplication.focusWidget()
+        if isinstance(focus, QAbstractButton) and focus is not self.desk.bench.next:
+            focus.click()
+        else:
+            self.done()
 
     def done(self) -> None:
         """This step is done; the log keeps what it took."""
