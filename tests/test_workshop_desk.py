@@ -59,6 +59,15 @@ class Way(WorkshopCase):
         far = next(a for a in model.areas if a.name == "Shoulder")
         self.assertGreater(self.workshop.finish(near), self.workshop.finish(far))
 
+    def test_a_layer_is_dragged_to_another_place(self):
+        strata = self.stage.strata
+        first, *_ = before = self.model.recipe_layers(self.area.id)
+        self.drag(strata, [strata.click_point("layer 0"), strata.click_point("layer 1"), strata.click_point("layer 2")])
+        self.settle()
+        self.assertEqual(self.model.recipe_layers(self.area.id), (before[1], before[2], first, *before[3:]))
+        self.desk.take_back()
+        self.assertEqual(self.model.recipe_layers(self.area.id), before)
+
     def test_the_same_again_and_a_layer_parted(self):
         model = self.model
         source, target = self.area, next(a for a in model.areas if a.name == "Temple")

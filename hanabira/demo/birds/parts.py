@@ -221,6 +221,8 @@ def flyaway(sc, layer, where, flow, colour, count, label, length=34):
     """Loose filaments that break the outline."""
     rng, (p, n, hit) = sc.rng, layer.grid
     ok = hit & (n[..., 2] < 0.5) & where(p.reshape(-1, 3)).reshape(hit.shape)
+    if not ok.any():  # a very small picture may show no such edge
+        return
     i = rng.choice(np.flatnonzero(ok), count)
     p, n = p.reshape(-1, 3)[i], n.reshape(-1, 3)[i]
     f = np.stack([flow(q) for q in p])

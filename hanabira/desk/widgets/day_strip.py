@@ -55,9 +55,9 @@ class DayStrip(Drawn):
 
     def _widths(self, w: float) -> list[float]:
         natural = [{"work": WORK, "off": OFF, "slack": SLACK, "due": DUE}[d.kind] for d in self.days]
-        room = w - 60
-        squeeze = min(1.0, room / sum(natural)) if natural else 1.0
-        return [n * squeeze for n in natural]
+        due = sum(d.kind == "due" for d in self.days) * DUE  # its word needs the room
+        squeeze = min(1.0, max(w - 60 - due, 1.0) / max(sum(natural) - due, 1.0))
+        return [n if d.kind == "due" else n * squeeze for d, n in zip(self.days, natural, strict=True)]
 
     def _cells(self, w: float, h: float) -> list[QRectF]:
         x, out = 46.0, []

@@ -8,14 +8,14 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPainterPath, QPen
+from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from hanabira.core.colour.spaces import Array
 from hanabira.desk import icon as icons
 from hanabira.desk.drawn import Drawn, Stop
 from hanabira.desk.paint import LEFT, RIGHT, bed, hair, hatch, mapped, swatch, text, width
-from hanabira.desk.theme import THIN, role
+from hanabira.desk.theme import THIN, role, scale
 
 BAND_NAMES = ("gap", "general", "light", "highlight")
 HEAD_H, PAPER_H, TOP_H = 92.0, 46.0, 92.0
@@ -63,7 +63,7 @@ def mix(a: QColor, b: QColor, t: float) -> QColor:
 class Strata(Drawn):
     """Left: pencil's swatch, code, role. Middle: the cut. Right: touching predicted colours under the target.
 
-    Keys: arrows choose, Alt with an arrow moves a layer, Delete removes it.
+    Drag a layer to move it. Keys: arrows choose, Alt with an arrow moves a layer, Delete removes it.
     """
 
     chosen_layer = pyqtSignal(int)
@@ -75,6 +75,8 @@ class Strata(Drawn):
         super().__init__("Strata of the recipe", parent)
         self.cut: Cut | None = None
         self.chosen = 0
+        self._held: tuple[int, QPointF] | None = None
+        self._over: int | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self._x = 308.0
         rng = random.Random(8)
@@ -144,6 +146,35 @@ class Strata(Drawn):
         if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down) and key.startswith("layer "):
             self.chosen_layer.emit(int(key.split()[1]))
 
+    # -- dragging a layer ---------------------------------------------------------
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        stop = self.at(event.position())
+        super().mousePressEvent(event)
+        held = stop is not None and stop.key.startswith("layer ") and event.button() == Qt.MouseButton.LeftButton
+        self._held = (int(stop.key.split()[1]), event.position()) if held and stop is not None else None
+        self._over = None
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._held is not None and (self._over is not None or (event.position() - self._held[1]).manhattanLength() > 10):
+            self._over = self._layer_under(event.position())
+            self.setCursor(Qt.CursorShape.ClosedHandCursor)
+            self.update()
+            return
+        super().mouseMoveEvent(event)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        held, over, self._held, self._over = self._held, self._over, None, None
+        self.setCursor(Qt.CursorShape.ArrowCursor)
+        self.update()
+        if held is not None and over is not None and over != held[0]:
+            self.move_wanted.emit(held[0], over)
+
+    def _layer_under(self, at: QPointF) -> int:
+        """The layer whose row is nearest to a widget position."""
+        rows = [q for q in self._stops if q.key.startswith("layer ")]
+        y = at.y() / scale()
+        return int(min(rows, key=lambda q: abs(q.rect.center().y() - y)).key.split()[1])
+
     # -- painting ------------------------------------------------------------------
     def paint(self, p: QPainter, w: float, h: float) -> None:
         p.fillRect(QRectF(0, 0, w, h), role("card"))
@@ -174,6 +205,10 @@ class Strata(Drawn):
             self._layer_row(p, q, k, self._row_rect(k, w, h), (lower[0].y() + upper[0].y()) / 2, (lower[-1].y() + upper[-1].y()) / 2, core)
             lower = upper
         self._ends(p, w, base, column, cut, paper)
+        if self._held is not None and self._over is not None and self._over != self._held[0]:
+            row_at = self._row_rect(self._over, w, h)
+            y = row_at.bottom() if self._over < self._held[0] else row_at.top()  # layers grow upward
+            p.fillRect(QRectF(6, y - 2, w - 12, 4), role("plum"))
 
     def _tooth(self, x: float) -> float:
         """Height of the paper's tooth at x, about 0 (valley) to 1 (peak)."""
