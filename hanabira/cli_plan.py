@@ -17,6 +17,9 @@ def _studio(args: argparse.Namespace) -> Path:
 
 def plan(args: argparse.Namespace) -> dict:
     """Order, sessions and slack of a bundle's commission."""
+    from dataclasses import replace
+
+    from hanabira.core.schedule.sessions import what_is_left
     from hanabira.craft.techniques import school
     from hanabira.studio import planning
     from hanabira.studio.bundle import read_bundle
@@ -32,8 +35,14 @@ def plan(args: argparse.Namespace) -> dict:
     medium = "pastel" if got.commission.kit_id == "pastels" else "pencil"
     sequence = school(medium, got.commission.school)["sequence"]
     days = planning.days_of(got.commission, start, args.hours_per_day)
-    found, calendar = planning.plan(got.commission, work, days, planning.pace_of(got.log), args.hand or "", sequence)
-    return planning.plan_data(got.commission, found, calendar)
+    done = {r.step for r in got.log if r.state in ("done", "skipped")}
+    found, calendar = planning.plan(got.commission, work, days, planning.pace_of(got.log), args.hand or "", sequence, log=got.log)
+    data = planning.plan_data(
+        got.commission, what_is_left(found, done), replace(calendar, placed=tuple(q for q in calendar.placed if q.step.key not in done))
+    )
+    if done:
+        data["warnings"].append(f"{len(done)} steps are done by the log and left out.")
+    return data
 
 
 def quote(args: argparse.Namespace) -> dict:

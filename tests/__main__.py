@@ -13,6 +13,8 @@ import unittest
 import warnings
 from pathlib import Path
 
+from tests.demo_studio import SHARED
+
 warnings.simplefilter("error")
 SLOW = ("test_by_hand", "test_desk", "test_kit_room", "test_areas_desk", "test_study_desk")
 """Modules that open windows; the longest are spread over both processes first."""
@@ -31,6 +33,7 @@ def run(names: list[str]) -> int:
         for key in ("XDG_DATA_HOME", "XDG_CACHE_HOME", "XDG_CONFIG_HOME"):
             os.environ[key] = home
         os.environ["HANABIRA_CACHE"] = os.path.join(home, "cache")
+        os.environ.setdefault(SHARED, home)
         suite = unittest.TestLoader().loadTestsFromNames(names)
         result = unittest.TextTestRunner(verbosity=1, warnings="error", buffer=True).run(suite)
     failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
@@ -69,4 +72,8 @@ def run_all() -> int:
 
 
 if __name__ == "__main__":
-    sys.exit(run(sys.argv[1:]) if sys.argv[1:] else run_all())
+    if sys.argv[1:]:
+        sys.exit(run(sys.argv[1:]))
+    with tempfile.TemporaryDirectory(prefix="hanabira-demo-") as shared:
+        os.environ[SHARED] = shared
+        sys.exit(run_all())

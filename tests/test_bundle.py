@@ -8,10 +8,10 @@ from dataclasses import replace
 from pathlib import Path
 
 from hanabira.core.faults import StudioFault
-from hanabira.demo.studio import build_demo
 from hanabira.studio.bundle import contents_of, import_bundle, read_bundle, write_bundle
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, Terms
 from hanabira.studio.store import Store
+from tests.demo_studio import demo_copy
 from tests.test_cli import ask, run
 
 
@@ -20,7 +20,7 @@ class Bundles(unittest.TestCase):
     def setUpClass(cls):
         cls.temp = tempfile.TemporaryDirectory()
         cls.root = Path(cls.temp.name)
-        build_demo(cls.root / "demo")
+        demo_copy(cls.root / "demo")
         with Store.open(cls.root / "demo") as store:
             c = store.get(Commission, "demo-tansy")
             store.edit([replace(c, terms=Terms("left", 2.5, rate=40.0, materials=25.0, moved=(("demo-area-5:1", "demo-area-4:0"),)))])

@@ -1,6 +1,5 @@
 """The whole path through the window, as a person goes it: from a photo to a printed recipe."""
 
-import atexit
 import math
 from dataclasses import replace
 from pathlib import Path
@@ -20,6 +19,7 @@ from hanabira.desk.stages.recipe import Recipe
 from hanabira.studio.records import Area, Commission
 from hanabira.studio.store import Store
 from tests.base import DeskCase
+from tests.demo_studio import demo_copy
 
 
 def circle(mat, cx: float, cy: float, r: float, n: int = 40) -> list[QPointF]:
@@ -138,25 +138,12 @@ class Path_(DeskCase):
 
 
 class DemoCase(DeskCase):
-    """A window on the demo studio; it is built once and copied."""
-
-    _built: Path | None = None
+    """A window on a demo studio of its own."""
 
     def prepare(self, folder: Path) -> None:
-        import shutil
-        import tempfile
-
-        from hanabira.demo.studio import build_demo
-
-        if DemoCase._built is None:
-            temp = tempfile.TemporaryDirectory()
-            atexit.register(temp.cleanup)
-            DemoCase._built = Path(temp.name) / "demo"
-            build_demo(DemoCase._built)
-            with Store.open(DemoCase._built) as store:
-                # start where nothing has to be measured; tests go where they want
-                store.edit([replace(store.all(Commission)[0], stage="Brief")])
-        shutil.copytree(DemoCase._built, folder)
+        with Store.open(demo_copy(folder)) as store:
+            # start where nothing has to be measured; tests go where they want
+            store.edit([replace(store.all(Commission)[0], stage="Brief")])
 
 
 class AreaEdits(DemoCase):

@@ -10,8 +10,8 @@ from pathlib import Path
 import numpy as np
 from PIL import Image
 
-from hanabira.demo.studio import build_demo
 from hanabira.desk.virtual import show_on_virtual_screen
+from tests.demo_studio import demo_copy
 
 
 @unittest.skipUnless(shutil.which("Xvfb"), "needs Xvfb, which make venv installs when it may")
@@ -19,7 +19,7 @@ class RealWindow(unittest.TestCase):
     def test_the_demo_without_a_display_leaves_a_picture_of_each_stage(self):
         with tempfile.TemporaryDirectory() as temp:
             folder = Path(temp) / "demo"
-            build_demo(folder)
+            demo_copy(folder)
             out = io.StringIO()
             with contextlib.redirect_stdout(out):
                 self.assertEqual(show_on_virtual_screen(folder), 0)

@@ -1,4 +1,4 @@
-"""The demo studio's other sitters: a dapple-grey pony from the side and a barn owl from the front, with their areas."""
+"""The demo studio's other sitters: a dapple-grey pony from the side, half done, and a barn owl from the front, delivered."""
 
 from __future__ import annotations
 
@@ -7,20 +7,25 @@ from dataclasses import dataclass
 
 from hanabira.core.area.shape import Point
 from hanabira.craft.templates import ellipse
-from hanabira.studio.records import Area, Commission
+from hanabira.studio.records import Area, Commission, Terms
 
 Ring = tuple[tuple[float, float], ...]
 
 
 @dataclass(frozen=True)
 class Sitter:
-    """A commission without its photo: ``areas`` are name, surface and ring; an eye is (middle x, y, radius)."""
+    """A commission without its photo: ``areas`` are name, surface and ring; an eye is (middle x, y, radius).
+
+    ``share`` of its steps is done, with ``shots`` photos of the work.
+    """
 
     kind: str
     commission: Commission
     file_name: str
     crop: tuple[float, float, float, float]
     areas: tuple[tuple[str, str, Ring | tuple[float, float, float]], ...]
+    share: float = 0.0
+    shots: int = 0
 
     def records(self, photo_id: str) -> list[Area]:
         """The areas as records."""
@@ -57,9 +62,12 @@ def sitters(today: datetime.date) -> tuple[Sitter, ...]:
             due(54),
             "pencils",
             "Keep the long lashes and the pale star under the forelock. Head collar left out.",
-            "Areas",
+            "Easel",
             "2026-01-02T00:00:00",
             backdrop="#3b3733",
+            terms=Terms(
+                rate=36, materials=18, delivery="Collected from the studio", accessories="Head collar left out", photo_permission=True
+            ),
         ),
         "bracken.jpg",
         (0.0, 8.0, 1600.0, 1254.7),
@@ -73,6 +81,8 @@ def sitters(today: datetime.date) -> tuple[Sitter, ...]:
             ("Mane", "mane-and-tail", ((1040, 250), (1300, 210), (1590, 200), (1590, 640), (1300, 610), (1120, 540))),
             ("Dappled neck", "short-fur", ((960, 560), (1130, 600), (1580, 700), (1580, 1200), (1360, 1140), (1100, 920), (940, 800))),
         ),
+        0.5,
+        3,
     )
     owl = Sitter(
         "owl",
@@ -86,12 +96,14 @@ def sitters(today: datetime.date) -> tuple[Sitter, ...]:
             240,
             300,
             10,
-            due(12),
+            due(-6),
             "pastels",
             "For the mews at the old mill. The heart of the face must stay crisp.",
-            "Areas",
+            "Easel",
             "2026-01-03T00:00:00",
             backdrop="#4a5148 #2d332e",
+            terms=Terms(rate=36, materials=14, delivery="By hand, framed", photo_permission=True),
+            delivered=due(-9),
         ),
         "vesper.jpg",
         (283.0, 0.0, 1005.7, 1280.0),
@@ -122,5 +134,7 @@ def sitters(today: datetime.date) -> tuple[Sitter, ...]:
             ("Mantle", "contour-feathers", ((480, 500), (560, 620), (690, 720), (740, 770), (680, 940), (420, 950), (410, 720))),
             ("Flight feathers", "flight-feathers", ((400, 970), (660, 960), (650, 1140), (390, 1150))),
         ),
+        1.0,
+        4,
     )
     return pony, owl

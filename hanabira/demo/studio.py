@@ -7,13 +7,10 @@ from pathlib import Path
 
 import platformdirs
 
-from hanabira.core.area.measures import measure
 from hanabira.core.faults import StudioFault
-from hanabira.core.solver.area import Layer, paper_targets, solve_area
-from hanabira.core.solver.target import reach
 from hanabira.core.token import SILENT, Token
-from hanabira.craft.reader import paper, shipped_kit, surfaces
-from hanabira.demo.sitters import sitters
+from hanabira.demo import history
+from hanabira.demo.sitters import Sitter, sitters
 from hanabira.demo.truth import PHOTO, PHOTOS
 from hanabira.studio.pictures import read_picture
 from hanabira.studio.records import Area, Commission, Photo, Recipe
@@ -251,27 +248,30 @@ def _fill(store: Store, token: Token) -> None:
         )
         for n, (name, surface, ring) in enumerate(AREAS, 1)
     ]
-    recipes, tray = [], []
     pixels = read_picture(PHOTO).pixels
-    for k, area in enumerate(a for a in areas if a.name in SOLVED):
-        token.report(k / len(SOLVED), f"Solving {area.name}")
-        layers = solve_demo_area(pixels, area, commission, tuple(tray))
-        recipes.append(Recipe(area.id, layers))
-        tray += [q.code for q in layers]
-    store.edit([commission, photo, *areas, *recipes])
-    for sitter in sitters(datetime.date.today()):
-        digest, suffix, (w, h) = store.take_in(PHOTOS[sitter.kind])
-        theirs = Photo(f"{sitter.commission.id}-photo", sitter.commission.id, digest, suffix, sitter.file_name, w, h, sitter.crop)
-        store.edit([sitter.commission, theirs, *sitter.records(theirs.id)])
+    layers = history.solve(pixels, [a for a in areas if a.name in SOLVED], commission, CROP, token)
+    store.edit([commission, photo, *areas, *(Recipe(k, q) for k, q in layers.items())])
+    today = datetime.date.today()
+    for sitter in sitters(today):
+        _add(store, sitter, today, token)
     store.keep_setting("commission", commission.id)
     store.keep_setting("area", next(a.id for a in areas if a.name == "Marigold cheek"))
 
 
-def solve_demo_area(pixels, area: Area, commission: Commission, tray: tuple[str, ...]) -> tuple[Layer, ...]:  # noqa: ANN001
-    """The same computation as on the desk, without one."""
-    surface, mm = surfaces()[area.surface_id], commission.picture_mm[0] / CROP[2]
-    m = measure(pixels, area.ring, None, mm, True, surface.hair)
-    kit, on = shipped_kit(commission.kit_id), paper(commission.paper_id, commission.ground_hex)
-    targets = paper_targets(reach(kit, on), m.values.band_lab)
-    length = round(min(60.0, m.length_mm or 0.0), 1)
-    return solve_area(kit, on, targets, surface.stroke, length, {"general": surface.why_general, "gap": surface.why_gap}, tray)
+def _add(store: Store, sitter: Sitter, today: datetime.date, token: Token) -> None:
+    """A sitter with its recipes, and with the log and the photos of the work that is done."""
+    c, pixels = sitter.commission, read_picture(PHOTOS[sitter.kind]).pixels
+    digest, suffix, (w, h) = store.take_in(PHOTOS[sitter.kind])
+    photo = Photo(f"{c.id}-photo", c.id, digest, suffix, sitter.file_name, w, h, sitter.crop)
+    areas = sitter.records(photo.id)
+    layers = history.solve(pixels, areas, c, sitter.crop, token)
+    recipes = [Recipe(k, q) for k, q in layers.items()]
+    if sitter.share <= 0:
+        store.edit([c, photo, *areas, *recipes])
+        return
+    last = datetime.date.fromisoformat(c.delivered) - datetime.timedelta(days=2) if c.delivered else today - datetime.timedelta(days=1)
+    c = history.begun(c, photo, areas, recipes, sitter.share, last)
+    rows = history.log(c, photo, areas, recipes, sitter.share, seed=len(areas))
+    token.report(0.9, f"Photographing {c.name}")
+    store.edit([c, photo, *areas, *recipes, *rows])
+    store.edit(history.shots(store, pixels, c, photo, areas, layers, rows, sitter.shots))

@@ -55,7 +55,9 @@ class Planner:
         work = planning.work_of(c, photo, finishes, tuple(m.recipes.values()))
         pace = planning.pace_of(everything)
         try:
-            found, calendar = planning.plan(c, work, planning.days_of(c), pace, "", m.workshop.school["sequence"], self._busy(c, pace))
+            days = planning.days_of(c)
+            days = replace(days, start=max(days.start, datetime.date.today()))
+            found, calendar = planning.plan(c, work, days, pace, "", m.workshop.school["sequence"], self._busy(c, pace), self.log())
         except Fault as fault:
             m.messages.fault(fault)
             return None
@@ -73,19 +75,25 @@ class Planner:
         store = self.model.store
         out: list[tuple[datetime.date, float]] = []
         before = lambda c: (c.due or "9999", c.created) < (mine.due or "9999", mine.created)  # noqa: E731
-        for c in sorted((c for c in store.all(Commission) if c.id != mine.id and before(c)), key=lambda c: (c.due or "9999", c.created)):
+        others = (c for c in store.all(Commission) if c.id != mine.id and not c.delivered and not c.archived and before(c))
+        for c in sorted(others, key=lambda c: (c.due or "9999", c.created)):
             photos, areas = store.all(Photo, commission_id=c.id), store.all(Area, commission_id=c.id)
             ids = {a.id for a in areas}
             recipes = [r for r in store.all(Recipe) if r.area_id in ids]
             if not photos or not recipes:
                 continue
             work = planning.work_of(c, photos[0], areas, recipes)
+            days = planning.days_of(c)
+            days = replace(days, start=max(days.start, datetime.date.today()))
+            log = store.all(LogRow, commission_id=c.id)
+            done = {r.step for r in log}
             try:
-                _found, calendar = planning.plan(c, work, planning.days_of(c), pace, "", "one-area", out)
+                _found, calendar = planning.plan(c, work, days, pace, "", "one-area", out, log)
             except Fault:
                 continue
             for q in calendar.placed:
-                out.append((q.start.date(), (q.end - q.start).total_seconds() / 60))
+                if q.step.key not in done:
+                    out.append((q.start.date(), (q.end - q.start).total_seconds() / 60))
         return out
 
     # -- edits ------------------------------------------------------------------

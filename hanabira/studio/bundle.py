@@ -25,7 +25,7 @@ from hanabira.core.area.shape import fill_ring, smooth_ring
 from hanabira.core.faults import StudioFault
 from hanabira.core.token import SILENT, Token
 from hanabira.studio import tables
-from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, StudioKit, new_id
+from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, Shot, StudioKit, new_id
 from hanabira.studio.store import Store
 from hanabira.studio.writing import write_file
 
@@ -37,8 +37,8 @@ MOST_ENTRIES = 2000
 _MASK_SIDE = 1600
 _README = """A commission of a portrait in coloured pencil or pastel, as an open bundle.
 
-commission.json  the records: commission, photos, areas (outlines in pixels of the prepared photo), recipes, kit, log
-photos/          the client's photos as they came, named by the SHA-256 of their content
+commission.json  the records: commission, photos, areas (outlines in pixels of the prepared photo), recipes, kit, log, shots
+photos/          the client's photos as they came and the photos of the work ("shots"), named by the SHA-256 of their content
 masks/           every area as a black and white picture, named by its number
 log.csv          what was done, when, with what, for how many minutes
 Lengths are in millimetres of the paper, angles in degrees counter-clockwise from the right, colours Lab (D65).
@@ -55,6 +55,7 @@ class Contents:
     recipes: tuple[Recipe, ...]
     log: tuple[LogRow, ...]
     kit: StudioKit | None
+    shots: tuple[Shot, ...] = ()
 
     @property
     def main_photo(self) -> Photo:
@@ -76,8 +77,9 @@ def contents_of(store: Store, commission: str) -> Contents:
     ids = {a.id for a in areas}
     recipes = tuple(r for r in store.all(Recipe) if r.area_id in ids)
     return Contents(
-        c, store.all(Photo, commission_id=c.id), areas, recipes, store.all(LogRow, commission_id=c.id), store.get(StudioKit, c.kit_id)
-    )
+        c, store.all(Photo, commission_id=c.id), areas, recipes, store.all(LogRow, commission_id=c.id), store.get(StudioKit, c.kit_id),
+        store.all(Shot, commission_id=c.id),
+    )  # fmt: skip
 
 
 def write_bundle(store: Store, commission: str, target: Path, token: Token = SILENT) -> Path:
@@ -86,14 +88,16 @@ def write_bundle(store: Store, commission: str, target: Path, token: Token = SIL
     data = {
         "format": FORMAT, "version": VERSION, "commission": _row(got.commission), "photos": [_row(p) for p in got.photos], "areas": [_row(a) for a in got.areas],
         "recipes": [_row(r) for r in got.recipes], "log": [_row(q) for q in got.log], "kit": _row(got.kit) if got.kit else None,
+        "shots": [_row(q) for q in got.shots],
     }  # fmt: skip
     with tempfile.TemporaryFile() as out:
         with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as z:
             z.writestr("README.txt", _README)
             z.writestr("commission.json", json.dumps(data, ensure_ascii=False, indent=1))
             z.writestr("log.csv", log_csv(got.log))
-            for k, p in enumerate(got.photos):
-                token.report(0.1 + 0.6 * k / len(got.photos), f"Packing {p.original_name}")
+            pictures = {(p.digest, p.suffix): p for p in (*got.photos, *got.shots)}
+            for k, p in enumerate(pictures.values()):
+                token.report(0.1 + 0.6 * k / len(pictures), f"Packing {p.original_name}")
                 z.write(store.photo_path(p), f"photos/{p.digest}{p.suffix}", zipfile.ZIP_STORED)
             for k, a in enumerate(got.areas):
                 token.report(0.7 + 0.3 * k / len(got.areas), f"Drawing the mask of {a.name}")
@@ -174,7 +178,7 @@ def _records(path: Path, z: zipfile.ZipFile) -> Contents:
     if not isinstance(data.get("version"), int) or data["version"] > VERSION:
         raise StudioFault(f"{path.name} was written by a newer version of Hanabira.", "Nothing was taken in.", "Open it with that version.")
     try:
-        known = lambda kind, row: {c.name: row[c.name] for c in tables.TABLES[kind].columns}  # noqa: E731
+        known = lambda kind, row: {c.name: row[c.name] for c in tables.TABLES[kind].columns if c.name in row}  # noqa: E731
 
         def read(kind: type[R], rows: Sequence[dict]) -> tuple[R, ...]:
             return tuple(tables.from_row(kind, known(kind, r)) for r in rows)  # type: ignore[misc]
@@ -182,7 +186,7 @@ def _records(path: Path, z: zipfile.ZipFile) -> Contents:
         kit = read(StudioKit, [data["kit"]])[0] if data.get("kit") else None
         got = Contents(
             read(Commission, [data["commission"]])[0], read(Photo, data["photos"]), read(Area, data["areas"]), read(Recipe, data["recipes"]),
-            read(LogRow, data.get("log", [])), kit,
+            read(LogRow, data.get("log", [])), kit, read(Shot, data.get("shots", [])),
         )  # fmt: skip
     except (KeyError, TypeError, ValueError, AttributeError, StudioFault) as error:
         raise _fault(path, f"commission.json lacks or mistakes {error}") from error
@@ -205,8 +209,9 @@ def import_bundle(store: Store, path: Path, token: Token = SILENT) -> Commission
     """
     with _checked(path) as z, tempfile.TemporaryDirectory() as folder:
         got = _records(path, z)
-        for k, p in enumerate(got.photos):
-            token.report(0.8 * k / max(1, len(got.photos)), f"Taking in {p.original_name}")
+        pictures = (*got.photos, *got.shots)
+        for k, p in enumerate(pictures):
+            token.report(0.8 * k / max(1, len(pictures)), f"Taking in {p.original_name}")
             name = f"photos/{p.digest}{p.suffix}"
             try:
                 data = z.read(name)
@@ -217,11 +222,11 @@ def import_bundle(store: Store, path: Path, token: Token = SILENT) -> Commission
             part = Path(folder) / f"{k}{p.suffix}"
             part.write_bytes(data)
             digest, suffix, size = store.take_in(part)
-            if (digest, suffix, size) != (p.digest, p.suffix, p.size):
+            if (digest, suffix, size) != (p.digest, p.suffix, (p.width_px, p.height_px)):
                 raise _fault(path, f"{p.original_name} has another size than its record")
         fresh = _fresh(got) if store.get(Commission, got.commission.id) else got
         kit = [fresh.kit] if fresh.kit is not None and store.get(StudioKit, fresh.kit.id) is None else []
-        store.edit([*kit, fresh.commission, *fresh.photos, *fresh.areas, *fresh.recipes, *fresh.log])
+        store.edit([*kit, fresh.commission, *fresh.photos, *fresh.areas, *fresh.recipes, *fresh.log, *fresh.shots])
     return fresh.commission
 
 
@@ -242,4 +247,5 @@ def _fresh(got: Contents) -> Contents:
         tuple(replace(r, area_id=area[r.area_id]) for r in got.recipes),
         tuple(replace(q, id=new_id(), commission_id=cid, area_id=area.get(q.area_id, ""), step=step(q.step)) for q in got.log),
         got.kit,
+        tuple(replace(q, id=new_id(), commission_id=cid, step=step(q.step)) for q in got.shots),
     )

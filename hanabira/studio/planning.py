@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Sequence
+from dataclasses import replace
 
 from shapely.geometry import Polygon
 
 from hanabira.core.faults import Fault
 from hanabira.core.schedule.order import LAST, Ordered, Preferences, order
-from hanabira.core.schedule.sessions import Calendar, Days, lay_out
+from hanabira.core.schedule.sessions import Calendar, Days, Placed, lay_out, what_is_left
 from hanabira.core.schedule.work import AreaWork, LayerWork, Pace, area_minutes, learned
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe
 
@@ -64,13 +65,25 @@ def days_of(c: Commission, start: datetime.date | None = None, hours_a_day: floa
 
 def plan(
     c: Commission, work: Sequence[AreaWork], days: Days, pace: Pace | None = None, hand: str = "", sequence: str = "one-area",
-    busy: Sequence[tuple[datetime.date, float]] = (),
+    busy: Sequence[tuple[datetime.date, float]] = (), log: Sequence[LogRow] = (),
 ) -> tuple[Ordered, Calendar]:  # fmt: skip
-    """Order and calendar of a commission. Raises `Fault` when there is nothing to plan."""
+    """Order and calendar of a commission. Steps that the log holds stand where they happened; the rest is laid out from the first day on.
+
+    Raises `Fault` when there is nothing to plan.
+    """
     if not any(a.layers for a in work):
         raise Fault("There is no recipe to plan yet.", "Nothing was planned.", "Solve the layers of an area first.")
     found = order(work, Preferences(hand or c.terms.hand, sequence), c.terms.moved, pace)
-    return found, lay_out(found, days, busy)
+    rows = {r.step: r for r in log if r.state in ("done", "skipped")}
+    calendar = lay_out(what_is_left(found, rows.keys()), days, busy)
+    past = []
+    for s in found.steps:
+        if s.key in rows:
+            end = datetime.datetime.fromisoformat(rows[s.key].at)
+            past.append(Placed(s, end - datetime.timedelta(minutes=rows[s.key].minutes), end))
+    past.sort(key=lambda q: q.start)
+    finish = calendar.finish if calendar.placed else max((q.end.date() for q in past), default=days.start)
+    return found, replace(calendar, placed=(*past, *calendar.placed), finish=finish)
 
 
 def plan_data(c: Commission, found: Ordered, calendar: Calendar) -> dict:

@@ -17,9 +17,10 @@ def new_id() -> str:
 
 @dataclass(frozen=True)
 class Terms:
-    """What was agreed and how it is worked: hand, working time, rate and money; likeness notes and permission.
+    """What was agreed and how it is worked: hand, working time, rate and money; accessories, photos wanted, permission.
 
-    ``rate`` and ``materials`` are in the studio's own currency; ``moved`` are dragged steps (key, key it follows).
+    ``rate`` and ``materials`` are in the studio's own currency; ``wanted`` are the parts of photos asked of the client;
+    ``moved`` are dragged steps (key, key it follows).
     """
 
     hand: str = "right"
@@ -31,8 +32,8 @@ class Terms:
     deposit_percent: float = 30.0
     instalments: int = 1
     delivery: str = ""
-    likeness: str = ""
     accessories: str = ""
+    wanted: tuple[str, ...] = ("main", "eye", "colour")
     photo_permission: bool = False
     moved: tuple[tuple[str, str], ...] = ()
 
@@ -65,6 +66,9 @@ class Commission:
     school: tuple[tuple[str, str], ...] = ()
     """Switches of the school that differ from the medium's defaults: (switch, choice)."""
     terms: Terms = field(default_factory=Terms)
+    delivered: str = ""
+    """Day on which the portrait left the studio, ISO; empty while it is worked on."""
+    archived: bool = False
 
     @property
     def backdrop_hexes(self) -> tuple[str, str]:
@@ -179,7 +183,23 @@ class LogRow:
     state: str = "done"
 
 
-Record = Commission | Photo | Area | Recipe | StudioKit | LogRow
+@dataclass(frozen=True)
+class Shot:
+    """A photo of the work, taken at local time ``at`` while ``step`` was the next one."""
+
+    id: str
+    commission_id: str
+    digest: str
+    suffix: str
+    original_name: str
+    width_px: int
+    height_px: int
+    at: str
+    step: str = ""
+    note: str = ""
+
+
+Record = Commission | Photo | Area | Recipe | StudioKit | LogRow | Shot
 
 
 def cover_crop(width_px: int, height_px: int, aspect: float) -> tuple[float, float, float, float]:

@@ -27,9 +27,9 @@ from hanabira.core.faults import PhotoFault, StudioFault
 from hanabira.core.token import SILENT, Token
 from hanabira.studio import tables
 from hanabira.studio.pictures import probe
-from hanabira.studio.records import Photo, Record
+from hanabira.studio.records import Photo, Record, Shot
 
-HEAD = "0005"
+HEAD = "0006"
 """The newest schema; a test holds it against the migrations."""
 DATABASE = "studio.sqlite"
 BACKUPS_KEPT = 10
@@ -121,7 +121,7 @@ class Store:
         query = select(table)
         for name, value in where.items():
             query = query.where(table.c[name] == value)
-        order = {"commission": "created", "photo": "position", "area": "number", "log": "at"}.get(table.name)
+        order = {"commission": "created", "photo": "position", "area": "number", "log": "at", "shot": "at"}.get(table.name)
         if order:
             query = query.order_by(table.c[order])
         with self._engine.connect() as connection:
@@ -183,7 +183,7 @@ class Store:
             connection.execute(tables.setting.insert().values(key=key, value=json.dumps(value)))
 
     # -- photos ----------------------------------------------------------
-    def photo_path(self, photo: Photo) -> Path:
+    def photo_path(self, photo: Photo | Shot) -> Path:
         """Where the original file of a photo lies."""
         return self.folder / "photos" / photo.digest[:2] / f"{photo.digest}{photo.suffix}"
 

@@ -11,7 +11,7 @@ from hanabira.core.area.shape import Point
 from hanabira.core.solver.area import Layer
 from hanabira.core.study.neutral import Light
 from hanabira.core.study.prepare import Preparation
-from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, Record, StudioKit, Terms
+from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, Record, Shot, StudioKit, Terms
 
 metadata = MetaData(
     naming_convention={
@@ -42,6 +42,8 @@ commission = Table(
     Column("backdrop", Text, nullable=False, server_default="paper"),
     Column("school", Text, nullable=False, server_default="{}"),
     Column("terms", Text, nullable=False, server_default="{}"),
+    Column("delivered", String(10), nullable=False, server_default=""),
+    Column("archived", Boolean, nullable=False, server_default="0"),
 )  # fmt: skip
 photo = Table(
     "photo", metadata,
@@ -109,9 +111,22 @@ log = Table(
     Column("differs", Text, nullable=False),
     Column("state", String(16), nullable=False),
 )  # fmt: skip
+shot = Table(
+    "shot", metadata,
+    Column("id", String(32), primary_key=True),
+    Column("commission_id", ForeignKey("commission.id", ondelete="CASCADE"), nullable=False, index=True),
+    Column("digest", String(64), nullable=False),
+    Column("suffix", String(8), nullable=False),
+    Column("original_name", Text, nullable=False),
+    Column("width_px", Integer, nullable=False),
+    Column("height_px", Integer, nullable=False),
+    Column("at", String(32), nullable=False),
+    Column("step", String(64), nullable=False),
+    Column("note", Text, nullable=False),
+)  # fmt: skip
 setting = Table("setting", metadata, Column("key", String(64), primary_key=True), Column("value", Text, nullable=False))
 
-TABLES: dict[type, Table] = {Commission: commission, Photo: photo, Area: area, Recipe: recipe, StudioKit: kit, LogRow: log}
+TABLES: dict[type, Table] = {Commission: commission, Photo: photo, Area: area, Recipe: recipe, StudioKit: kit, LogRow: log, Shot: shot}
 
 
 def key_of(record: Record) -> str:
@@ -191,6 +206,8 @@ def _terms(raw: dict) -> Terms:
     raw = {k: v for k, v in raw.items() if k in known}
     if "weekdays" in raw:
         raw["weekdays"] = tuple(int(v) for v in raw["weekdays"])
+    if "wanted" in raw:
+        raw["wanted"] = tuple(str(v) for v in raw["wanted"])
     if "moved" in raw:
         raw["moved"] = tuple((str(a), str(b)) for a, b in raw["moved"])
     return Terms(**raw)

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass, replace
 
 from hanabira.core.faults import Fault
 from hanabira.core.schedule.order import LAST, Ordered, Step
@@ -123,6 +123,15 @@ def lay_out(ordered: Ordered, days: Days, busy: Sequence[tuple[datetime.date, fl
                 ready_at[w] = clock.now + datetime.timedelta(minutes=REST_MIN)
     finish = placed[-1].end.date() if placed else days.start
     return Calendar(tuple(placed), tuple(waiting), finish, idle)
+
+
+def what_is_left(ordered: Ordered, done: Collection[str]) -> Ordered:
+    """The order without the steps that are done; nothing waits for them any more."""
+    return replace(
+        ordered,
+        steps=tuple(s for s in ordered.steps if s.key not in done),
+        after={k: tuple(w for w in waits if w not in done) for k, waits in ordered.after.items() if k not in done},
+    )
 
 
 class _Clock:

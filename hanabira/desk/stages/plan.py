@@ -142,6 +142,9 @@ class Plan(Stage):
         for q in plan.calendar.placed:
             by_day.setdefault(q.start.date(), []).append(q)
         first = min(by_day)
+        done = self.model.planner.done_keys()
+        if any(s.key not in done for s in plan.ordered.steps):  # what is past is shown for a week
+            first = max(first, min(datetime.date.today(), plan.calendar.finish) - datetime.timedelta(days=7))
         last = max(plan.calendar.finish, plan.due or plan.calendar.finish)
         values = {a.id: (m.values.general if (m := self.model.measures(a.id)) else 60.0) for a in self.model.areas}
         out: list[day_strip.Day] = []
@@ -306,8 +309,10 @@ class Plan(Stage):
             return
         target = Path(path) if path.lower().endswith(".ics") else Path(f"{path}.ics")
         by_day: dict[datetime.date, list] = {}
+        done = self.model.planner.done_keys()
         for q in plan.calendar.placed:
-            by_day.setdefault(q.start.date(), []).append(q)
+            if q.step.key not in done:
+                by_day.setdefault(q.start.date(), []).append(q)
         sessions = [
             Session(qs[0].start, qs[-1].end, "\n".join(dict.fromkeys(f"{q.step.name}" for q in qs))) for _day, qs in sorted(by_day.items())
         ]

@@ -64,6 +64,8 @@ class Mat(Drawn):
         self.empty_words = ""
         self.inset = False
         self.fitted: QRectF | None = None
+        self.turn_deg = 0.0
+        """How far the sheet is turned on the easel, counter-clockwise; positions are those of the sheet not turned."""
         self.zoom, self.origin = 1.0, QPointF()
         self._fit_on = True
         self.roomy = True
@@ -106,9 +108,30 @@ class Mat(Drawn):
             mx = my = 14.0
         if self.fitted is not None:
             mx, my = 14.0, 14.0
-        self.zoom = max(ZOOM_RANGE[0], min((r.width() - 2 * mx) / part.width(), (r.height() - 2 * my) / part.height()))
+        across = QTransform().rotate(self.turn_deg).mapRect(part)
+        self.zoom = max(ZOOM_RANGE[0], min((r.width() - 2 * mx) / across.width(), (r.height() - 2 * my) / across.height()))
         c = r.center()
         self.origin = QPointF(c.x() - part.center().x() * self.zoom, c.y() - part.center().y() * self.zoom)
+
+    def turn(self, degrees: float) -> None:
+        """Turn the sheet to an angle, counter-clockwise, as the artist turns the paper."""
+        self.turn_deg = (degrees + 180.0) % 360.0 - 180.0
+        self._place()
+        self.refresh()
+
+    def _turned(self) -> QTransform:
+        """From the sheet not turned to what is seen, both in design pixels."""
+        c = self.inner.center()
+        return QTransform().translate(c.x(), c.y()).rotate(-self.turn_deg).translate(-c.x(), -c.y())
+
+    def _flat(self, seen: QPointF) -> QPointF:
+        """A seen design pixel on the sheet not turned."""
+        return self._turned().inverted()[0].map(seen) if self.turn_deg else seen
+
+    @property
+    def seen(self) -> QRectF:
+        """What can be seen, on the sheet not turned."""
+        return self._turned().inverted()[0].mapRect(self.inner) if self.turn_deg else self.inner
 
     def zoom_at(self, at: QPointF, factor: float) -> None:
         """Zoom with the place under ``at`` (design pixels) held still."""
@@ -180,13 +203,15 @@ class Mat(Drawn):
 
     def widget_point(self, x: float, y: float) -> QPointF:
         """Widget pixel of a photo pixel, for pointing at it."""
-        return self.photo_px(x, y) * scale()
+        return self._turned().map(self.photo_px(x, y)) * scale()
 
     # -- painting -------------------------------------------------------------
     def paint(self, p: QPainter, w: float, h: float) -> None:
         p.fillRect(QRectF(0, 0, w, h), role("mat"))
         p.save()
         p.setClipRect(self.inner)
+        p.setTransform(self._turned(), True)
+        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, bool(self.turn_deg))
         sheet = self.sheet_rect
         p.fillRect(sheet, self.paper)
         picture = self.picture_rect
@@ -195,11 +220,12 @@ class Mat(Drawn):
         elif self.empty_words:
             ground = role("ink") if self.paper.lightness() > 128 else QColor("#f4f4f4")
             text(p, picture.adjusted(16, 16, -16, -16), self.empty_words, "name", ground, CENTRE, wrap=True)
-        if self.inner.contains(sheet.adjusted(2, 2, -2, -2)):
+        if self.inner.contains(self._turned().mapRect(sheet).adjusted(2, 2, -2, -2)):
             self._tape(p, sheet)
         p.restore()
         p.save()
         p.setClipRect(self.inner)
+        p.setTransform(self._turned(), True)
         for overlay in self.overlays:
             p.save()
             overlay(p, self)
@@ -213,7 +239,7 @@ class Mat(Drawn):
             and self.photo is not None
             and self.inner.width() > 330
             and self.inner.height() > 240
-            and not self.inner.contains(sheet)
+            and not self.inner.contains(self._turned().mapRect(sheet))
         ):
             self._inset(p)
 
@@ -225,7 +251,7 @@ class Mat(Drawn):
             c = picture.center().x()
             p.translate(2 * c, 0)
             p.scale(-1, 1)
-        visible = picture.intersected(self.inner)
+        visible = picture.intersected(self.seen)
         self._blit(p, self.look or self.photo.level_for(self.zoom * self.mm_per_px * scale()), QRectF(0, 0, *self.photo.size), visible)
         if self.patch is not None:
             image, where = self.patch
@@ -264,6 +290,10 @@ class Mat(Drawn):
         sheet = self.sheet_rect
         p.fillRect(QRectF(0, 0, w, RULER), role("rule"))
         p.fillRect(QRectF(0, 0, RULER, h), role("rule"))
+        if self.turn_deg:  # millimetres along the window's edges mean nothing then
+            way = "left" if self.turn_deg > 0 else "right"
+            text(p, QRectF(RULER + 8, 0, w - RULER - 8, RULER), f"turned {abs(self.turn_deg):.0f}° to the {way}", "note", "ink", elide=True)
+            return
         p.fillRect(QRectF(sheet.left(), 0, sheet.width(), RULER).intersected(QRectF(RULER, 0, w, RULER)), role("card"))
         p.fillRect(QRectF(0, sheet.top(), RULER, sheet.height()).intersected(QRectF(0, RULER, RULER, h)), role("card"))
         fine = next((f for f in (1, 2, 5, 10, 50) if f * self.zoom >= 3), 100)
@@ -306,13 +336,16 @@ class Mat(Drawn):
         p.fillRect(r, self.paper)
         b = self.border_mm * k
         p.drawImage(r.adjusted(b, b, -b, -b), self.photo.levels[-1], self._crop_of(self.photo.levels[-1]))
-        seen = QRectF(self.mm(area.topLeft()), self.mm(area.bottomRight())).intersected(QRectF(0, 0, *self.sheet_mm))
-        v = QRectF(r.left() + seen.left() * k, r.top() + seen.top() * k, seen.width() * k, seen.height() * k)
+        corners = [self.mm(self._flat(q)) for q in (area.topLeft(), area.topRight(), area.bottomRight(), area.bottomLeft())]
+        frame = QPolygonF([QPointF(r.left() + q.x() * k, r.top() + q.y() * k) for q in corners])
+        path = QPainterPath()
+        path.addPolygon(frame.intersected(QPolygonF(r)))
+        path.closeSubpath()
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.setPen(QPen(QColor(0, 0, 0), 3))
-        p.drawRect(v)
+        p.drawPath(path)
         p.setPen(QPen(QColor(255, 255, 255), 1.4))
-        p.drawRect(v)
+        p.drawPath(path)
 
     def _crop_of(self, image: QImage) -> QRectF:
         assert self.photo is not None
@@ -325,14 +358,14 @@ class Mat(Drawn):
         super().resizeEvent(event)
 
     def wheelEvent(self, event: QWheelEvent) -> None:
-        at = event.position() / scale()
+        at = self._flat(event.position() / scale())
         if self.gesture is not None and self.gesture.wheel(self, at, event.angleDelta().y() / 120):
             return
         self.zoom_at(at, 1.0015 ** event.angleDelta().y())
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.setFocus(Qt.FocusReason.MouseFocusReason)
-        at = event.position() / scale()
+        at = self._flat(event.position() / scale())
         if (
             event.button() == Qt.MouseButton.LeftButton
             and self.gesture is not None
@@ -346,7 +379,7 @@ class Mat(Drawn):
             self.setCursor(Qt.CursorShape.ClosedHandCursor)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        at = event.position() / scale()
+        at = self._flat(event.position() / scale())
         self._tell_value(at)
         if self._drag is not None:
             self.origin += at - self._drag
@@ -358,7 +391,7 @@ class Mat(Drawn):
             self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        at = event.position() / scale()
+        at = self._flat(event.position() / scale())
         if self._drag is not None:
             self._drag = None
             self.setCursor(self.gesture.cursor if self.gesture else Qt.CursorShape.ArrowCursor)
@@ -368,7 +401,7 @@ class Mat(Drawn):
             self.refresh()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        at = event.position() / scale()
+        at = self._flat(event.position() / scale())
         if self.gesture is None or not self.gesture.double(self, at):
             self.mousePressEvent(event)
         self.update()

@@ -207,7 +207,7 @@ def draw_combing(
     to_screen = mat.zoom * mat.mm_per_px
     pitch = max(spacing_px * to_screen, 5.0) / to_screen
     rng = random.Random(5)
-    visible = path.boundingRect().intersected(mat.inner)
+    visible = path.boundingRect().intersected(mat.seen)
     if visible.isEmpty():
         return
     a, b = mat.photo_at(visible.topLeft()), mat.photo_at(visible.bottomRight())

@@ -1,0 +1,1 @@
+"""The portrait as it should look after any layer."""

@@ -1,0 +1,156 @@
+"""What happened in the demo studio: recipes solved by the craft's rules, logs of an invented artist, photos by the simulated easel camera."""
+
+from __future__ import annotations
+
+import datetime
+import tempfile
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from pathlib import Path
+
+import cv2
+import numpy as np
+from PIL import Image
+
+from hanabira.core.area.measures import Measures, measure
+from hanabira.core.area.shape import fill_ring, smooth_ring
+from hanabira.core.colour.spaces import bytes_to_lab
+from hanabira.core.schedule.order import Ordered
+from hanabira.core.schedule.sessions import Calendar, Placed
+from hanabira.core.schedule.work import layer_minutes
+from hanabira.core.solver.area import Layer, paper_targets
+from hanabira.core.solver.target import reach
+from hanabira.core.solver.technique import plan_area
+from hanabira.core.token import SILENT, Token
+from hanabira.craft.reader import paper, shipped_kit, surfaces
+from hanabira.craft.techniques import craft_of, school
+from hanabira.devices.easel_camera import SimulatedEaselCamera, Worked, drawn_sheet
+from hanabira.studio import planning
+from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, Shot
+from hanabira.studio.store import Store
+
+PACE = {"short-fur": 1.35, "mane-and-tail": 1.1, "eye": 0.85, "nose": 1.2, "contour-feathers": 1.25, "ear-inside": 0.95}
+"""How many times our guess the invented artist takes, by surface."""
+NOTES = (
+    "Sharpened twice as often as I thought.",
+    "Lighter at the edge, so that it turns away.",
+    "The lower lid wants a colder grey.",
+    "Stop here and look from the door.",
+)
+PICTURE_WIDTH = 760
+"""Width of the simulated sheet in pixels."""
+
+
+def solve(
+    pixels: np.ndarray, areas: Sequence[Area], c: Commission, crop: tuple[float, float, float, float], token: Token = SILENT
+) -> dict[str, tuple[Layer, ...]]:
+    """Layers of every area by its surface, coat and school, as on the desk; later areas prefer the pencils of earlier ones."""
+    kit, on = shipped_kit(c.kit_id).usable, paper(c.paper_id, c.ground_hex)
+    mm, can = c.picture_mm[0] / crop[2], reach(kit, on)
+    out: dict[str, tuple[Layer, ...]] = {}
+    tray: tuple[str, ...] = c.tray
+    for k, a in enumerate(areas):
+        token.report(k / len(areas), f"Solving {a.name} of {c.name}")
+        m = measured(pixels, a, mm)
+        craft = craft_of(m, a.surface_id, kit.medium, a.coat, a.marking_kind, dict(c.school), a.finish or 3)
+        out[a.id] = plan_area(kit, on, paper_targets(can, m.values.band_lab), craft, tray).layers
+        tray = tuple(dict.fromkeys([*tray, *(q.code for q in out[a.id] if q.code)]))
+    return out
+
+
+def measured(pixels: np.ndarray, a: Area, mm_per_px: float) -> Measures:
+    """Measures of a demo area."""
+    return measure(pixels, a.ring, None, mm_per_px, a.smooth, surfaces()[a.surface_id].hair, eye=a.eye)
+
+
+def planned(c: Commission, photo: Photo, areas: Sequence[Area], recipes: Sequence[Recipe]) -> tuple[Ordered, Calendar]:
+    """Order and days of a commission from its first day on."""
+    medium = shipped_kit(c.kit_id).medium
+    return planning.plan(c, planning.work_of(c, photo, areas, recipes), planning.days_of(c), None, "", school(medium, c.school)["sequence"])
+
+
+def begun(c: Commission, photo: Photo, areas: Sequence[Area], recipes: Sequence[Recipe], share: float, last: datetime.date) -> Commission:
+    """The commission with a first day so that this share of its steps ends on ``last`` at the latest."""
+    start = last
+    for _ in range(400):
+        c = replace(c, terms=replace(c.terms, start=start.isoformat()))
+        found, calendar = planned(c, photo, areas, recipes)
+        ends = {q.step.key: q.end for q in calendar.placed}
+        done = found.steps[: round(share * len(found.steps))]
+        if not done or max(ends[s.key] for s in done).date() <= last:
+            break
+        start -= datetime.timedelta(days=1)
+    return c
+
+
+def log(c: Commission, photo: Photo, areas: Sequence[Area], recipes: Sequence[Recipe], share: float, seed: int) -> tuple[LogRow, ...]:
+    """Rows for the first share of the steps, as an artist with a pace of their own would have left them."""
+    rng = np.random.default_rng(seed)
+    found, calendar = planned(c, photo, areas, recipes)
+    ends: Mapping[str, Placed] = {q.step.key: q for q in calendar.placed}
+    kit = shipped_kit(c.kit_id)
+    rows = []
+    for n, s in enumerate(found.steps[: round(share * len(found.steps))]):
+        guess = layer_minutes(s.area, s.layer) if s.area is not None else 0.0
+        surface = s.area.surface_id if s.area is not None else ""
+        minutes = guess * PACE.get(surface, 1.1) * float(np.exp(rng.normal(0, 0.15))) if s.area is not None else 25.0
+        note = NOTES[n // 9 % len(NOTES)] if n % 9 == 4 else ""
+        differs, code = "", s.layer.pencil
+        if n % 17 == 8 and code in kit.index:
+            near = min((p for p in kit if p.code != code), key=lambda p: float(np.linalg.norm(p.lab - kit.get(code).lab)))
+            differs = f"with {near.code} {near.name} instead"
+        rows.append(
+            LogRow(
+                f"{c.id}-log-{n:03d}", c.id, s.key, s.area.id if s.area else "", s.area.name if s.area else "", surface, s.layer.role,
+                code or s.layer.tool, s.layer.pressure, round(minutes, 1), round(guess, 2), ends[s.key].end.isoformat(timespec="seconds"), note, differs,
+            )
+        )  # fmt: skip
+    return tuple(rows)
+
+
+def camera(
+    pixels: np.ndarray, c: Commission, crop: tuple[float, float, float, float], areas: Sequence[Area], recipes: Mapping[str, Sequence[Layer]],
+    rows: Sequence[LogRow], measures: Mapping[str, Measures], seed: int = 1,
+) -> SimulatedEaselCamera:  # fmt: skip
+    """The simulated camera in front of the sheet as these log rows have left it."""
+    x, y, w, h = crop
+    k = PICTURE_WIDTH / w
+    size = (PICTURE_WIDTH, round(h * k))
+    cut = np.ascontiguousarray(pixels[round(y) : round(y + h), round(x) : round(x + w)])
+    lab = bytes_to_lab(cv2.resize(cut, size, interpolation=cv2.INTER_AREA))
+    laid: dict[str, set[int]] = {}
+    for r in rows:
+        if r.state == "done" and ":" in r.step:
+            laid.setdefault(r.area_id, set()).add(int(r.step.rpartition(":")[2]))
+    worked = []
+    for a in sorted((a for a in areas if a.id in laid and a.id in measures), key=lambda a: -cv2.contourArea(np.float32(a.ring))):
+        ring = ((smooth_ring(a.ring) if a.smooth else np.asarray(a.ring, float)) - (x, y)) * k
+        layers = [q for n, q in enumerate(recipes.get(a.id, ())) if n in laid[a.id]]
+        worked.append(Worked(fill_ring(ring, size[1], size[0]), measures[a.id].values.band_lab, layers))
+    sheet = drawn_sheet(lab.astype(float), c.ground_hex, shipped_kit(c.kit_id), worked, seed)
+    return SimulatedEaselCamera(sheet, c.border_mm / c.picture_mm[0], c.ground_hex, seed)
+
+
+def shots(
+    store: Store,
+    pixels: np.ndarray,
+    c: Commission,
+    photo: Photo,
+    areas: Sequence[Area],
+    recipes: Mapping[str, Sequence[Layer]],
+    rows: Sequence[LogRow],
+    count: int,
+) -> list[Shot]:
+    """Photos of the work at even distances of the log, each taken into the studio."""
+    mm = c.picture_mm[0] / photo.crop[2]
+    measures = {a.id: measured(pixels, a, mm) for a in areas if a.id in recipes}
+    out = []
+    with tempfile.TemporaryDirectory() as folder:
+        for n in range(1, count + 1):
+            some = rows[: round(len(rows) * n / count)]
+            path = Path(folder) / f"easel {n}.jpg"
+            taken = camera(pixels, c, photo.crop, areas, recipes, some, measures, seed=n).take()
+            Image.fromarray(taken).save(path, quality=88)
+            digest, suffix, (w, h) = store.take_in(path)
+            out.append(Shot(f"{c.id}-shot-{n}", c.id, digest, suffix, path.name, w, h, some[-1].at, some[-1].step))
+    return out

@@ -1,0 +1,127 @@
+"""Photos of the work: a camera on the easel (a simulated one ships) and a folder that is watched.
+
+The simulated camera looks at a sheet that the simulated paper's own physics has drawn, a little from the side, in uneven warm light.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Protocol
+
+import cv2
+import numpy as np
+
+from hanabira.core.colour.spaces import Array, lab_to_srgb, parse_hex, srgb_to_lab
+from hanabira.core.forecast.portrait import Laid, portrait
+from hanabira.core.optics.kit import Kit
+from hanabira.core.optics.stack import Pass
+from hanabira.core.solver.area import WHERE, Layer
+from hanabira.devices.simulated_paper import TRUTHS, SimulatedSheet
+
+WIDTH = 1500
+"""Width of a simulated photo in pixels."""
+SUFFIXES = (".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp", ".heic")
+
+
+class EaselCamera(Protocol):
+    """What a driver offers: a name, and one picture (H, W, 3) uint8 sRGB at a time."""
+
+    name: str
+
+    def take(self) -> np.ndarray:
+        """Take a photo; raises `hanabira.core.faults.Fault` when the camera does not answer."""
+        ...
+
+
+@dataclass(frozen=True)
+class Worked:
+    """An area of the sheet with the layers that are really on it. ``inside`` (H, W) bool, bands in Lab of the photo."""
+
+    inside: np.ndarray
+    photo_bands: Mapping[str, Array]
+    layers: Sequence[Layer]
+
+
+def drawn_sheet(lab: Array, ground_hex: str, kit: Kit, areas: Sequence[Worked], seed: int = 1) -> Array:
+    """The sheet (H, W, 3) sRGB 0–1 as the simulated paper's physics draws it; tools leave no trace there."""
+    ground = srgb_to_lab(parse_hex(ground_hex))
+    sheet = SimulatedSheet(kit, TRUTHS[0], tuple(float(v) for v in ground))
+    hand = np.random.default_rng(seed)
+    laid = []
+    for a in areas:
+        bands = {}
+        for band in a.photo_bands:
+            stack = [Pass(q.code, q.pressure, q.passes) for q in a.layers if q.code and not q.tool and band in WHERE[q.where]]
+            bands[band] = sheet.lay(stack, "white", hand)
+        laid.append(Laid(a.inside, a.photo_bands, bands))
+    out = portrait(lab, sheet.ground_lab("white"), laid)
+    grain = cv2.GaussianBlur(hand.normal(0, 1, out.shape[:2]), (0, 0), 0.8)
+    inside = np.any([a.inside for a in areas], axis=0) if areas else np.zeros(out.shape[:2], bool)
+    out[..., 0] += 2.6 * grain * inside  # tooth shows through the strokes
+    return np.clip(lab_to_srgb(out), 0, 1)
+
+
+class SimulatedEaselCamera:
+    """Photographs a sheet that lies on a grey board: tilted, unevenly lit, a little warm, with noise."""
+
+    name = "Simulated easel camera"
+
+    def __init__(self, sheet: Array, border: float = 0.04, ground_hex: str = "#f4f3ef", seed: int = 1) -> None:
+        self._sheet, self._border, self._ground = sheet, border, parse_hex(ground_hex)
+        self._rng = np.random.default_rng(seed)
+
+    def take(self) -> np.ndarray:
+        """One photo; no two stand quite alike."""
+        rng = self._rng
+        h, w = self._sheet.shape[:2]
+        edge = round(self._border * w)
+        whole = np.empty((h + 2 * edge, w + 2 * edge, 3))
+        whole[:] = self._ground
+        whole[edge : edge + h, edge : edge + w] = self._sheet
+        hh, ww = whole.shape[:2]
+        height = round(WIDTH * (hh / ww) * 1.02)
+        m = 0.06 * WIDTH
+        corners = np.array([[m, m], [WIDTH - m, m], [WIDTH - m, height - m], [m, height - m]], np.float32)
+        corners += rng.normal(0, 0.012 * WIDTH, corners.shape).astype(np.float32)
+        corners[:2, 0] += np.float32([0.02 * WIDTH, -0.02 * WIDTH])  # the top leans away
+        warp = cv2.getPerspectiveTransform(np.array([[0, 0], [ww, 0], [ww, hh], [0, hh]], np.float32), corners)
+        board = np.full((height, WIDTH, 3), 0.36)
+        cover = cv2.warpPerspective(np.ones((hh, ww)), warp, (WIDTH, height), flags=cv2.INTER_AREA)[..., None]
+        shot = cv2.warpPerspective(whole, warp, (WIDTH, height), flags=cv2.INTER_AREA) + (1 - cover) * board
+        linear = np.clip(shot, 0, 1) ** 2.2
+        y, x = np.mgrid[0:height, 0:WIDTH]
+        light = 1.0 - 0.16 * (x / WIDTH) - 0.06 * (y / height)
+        linear = linear * light[..., None] * np.array([1.04, 1.0, 0.93])
+        out = np.clip(linear, 0, 1) ** (1 / 2.2) + rng.normal(0, 0.006, linear.shape)
+        return np.clip(out * 255 + 0.5, 0, 255).astype(np.uint8)
+
+
+class WatchedFolder:
+    """New pictures in a folder, each once, as soon as its file has stopped growing. What lies there at the start is old."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self._seen = {p for p, _size in self._files()}
+        self._growing: dict[Path, int] = {}
+
+    def _files(self) -> list[tuple[Path, int]]:
+        try:
+            return sorted((p, p.stat().st_size) for p in self.folder.iterdir() if p.suffix.lower() in SUFFIXES and p.is_file())
+        except OSError:
+            return []  # the card was pulled out; it may come back
+
+    def new(self) -> list[Path]:
+        """Pictures that are complete and have not been given out yet. Ask every second or so."""
+        out = []
+        for path, size in self._files():
+            if path in self._seen:
+                continue
+            if size > 0 and self._growing.get(path) == size:
+                self._seen.add(path)
+                self._growing.pop(path)
+                out.append(path)
+            else:
+                self._growing[path] = size
+        return out

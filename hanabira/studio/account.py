@@ -1,0 +1,133 @@
+"""What the log adds up to: hours by area and by day against the plan, pencils used and worn, what was learned."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from hanabira.core.optics.kit import Kit
+from hanabira.core.schedule.order import Step
+from hanabira.core.schedule.sessions import Calendar, middle
+from hanabira.core.schedule.wear import BARREL_MM, STUB_MM, worn_mm
+from hanabira.core.schedule.work import AreaWork, Pace, evidence
+from hanabira.studio.records import LogRow
+
+
+@dataclass(frozen=True)
+class AreaHours:
+    """An area's minutes: planned for all its steps from ``low`` to ``high``, planned for those that are done, and taken for them."""
+
+    id: str
+    number: int
+    name: str
+    steps: int
+    done: int
+    low: float
+    high: float
+    planned_done: float
+    taken: float
+
+
+@dataclass(frozen=True)
+class DayHours:
+    """Minutes of a day: taken, and planned before the work began."""
+
+    day: datetime.date
+    taken: float
+    planned: float
+
+
+@dataclass(frozen=True)
+class Wear:
+    """A pencil's wear in mm of barrel: what was laid and what is still to lay; what is left of it, and what that costs."""
+
+    code: str
+    name: str
+    times: int
+    worn_mm: float
+    coming_mm: float
+    left_mm: float
+    cost: float | None
+
+    @property
+    def short(self) -> bool:
+        """Whether it ends as a stub before the work does."""
+        return self.coming_mm > self.left_mm - STUB_MM
+
+
+def by_area(steps: Sequence[Step], log: Sequence[LogRow]) -> tuple[AreaHours, ...]:
+    """Hours of every area in working order. Planned minutes are those of the steps, with the pace they were made with."""
+    rows = {r.step: r for r in log if r.state == "done"}
+    gone = {r.step for r in log if r.state in ("done", "skipped")}
+    out = []
+    areas = {s.area.id: s.area for s in steps if s.area is not None}
+    for a in sorted(areas.values(), key=lambda a: a.number):
+        mine = [s for s in steps if s.area is not None and s.area.id == a.id]
+        did = [s for s in mine if s.key in rows]
+        out.append(
+            AreaHours(
+                a.id, a.number, a.name, len(mine), sum(s.key in gone for s in mine), sum(s.low for s in mine), sum(s.high for s in mine),
+                sum(middle(s) for s in did), sum(rows[s.key].minutes for s in did),
+            )
+        )  # fmt: skip
+    return tuple(out)
+
+
+def by_day(first_plan: Calendar, log: Sequence[LogRow]) -> tuple[DayHours, ...]:
+    """Hours of every day on which work was done or had been planned up to the last day of the log."""
+    taken: dict[datetime.date, float] = {}
+    for r in log:
+        if r.state == "done":
+            day = datetime.datetime.fromisoformat(r.at).date()
+            taken[day] = taken.get(day, 0.0) + r.minutes
+    if not taken:
+        return ()
+    planned: dict[datetime.date, float] = {}
+    for q in first_plan.placed:
+        day = q.start.date()
+        if day <= max(taken):
+            planned[day] = planned.get(day, 0.0) + (q.end - q.start).total_seconds() / 60
+    return tuple(DayHours(d, taken.get(d, 0.0), planned.get(d, 0.0)) for d in sorted({*taken, *planned}))
+
+
+def _number(extra: Mapping[str, str], key: str, default: float | None) -> float | None:
+    try:
+        return float(extra.get(key, "") or "nan") if extra.get(key) else default
+    except ValueError:
+        return default
+
+
+def pencils(work: Sequence[AreaWork], log: Sequence[LogRow], kit: Kit) -> tuple[Wear, ...]:
+    """Wear of every pencil of the recipes, the most worn first. What is left of a pencil is what the kit said before this work."""
+    done = {r.step for r in log if r.state == "done"}
+    skipped = {r.step for r in log if r.state == "skipped"}
+    worn: dict[str, list[float]] = {}
+    for a in work:
+        for k, q in enumerate(a.layers):
+            key = f"{a.id}:{k}"
+            if not q.pencil or q.pencil not in kit.index or key in skipped:
+                continue
+            mm = worn_mm(a.mm2, q.where, q.pressure, q.passes, kit.get(q.pencil).binder)
+            entry = worn.setdefault(q.pencil, [0, 0.0, 0.0])
+            entry[0] += key in done
+            entry[1 if key in done else 2] += mm
+    out = []
+    for code, (times, gone, coming) in worn.items():
+        p = kit.get(code)
+        extra = dict(p.extra)
+        left = (_number(extra, "left", 1.0) or 0.0) * BARREL_MM
+        price = _number(extra, "price", None)
+        out.append(Wear(code, p.name, int(times), gone, coming, left, None if price is None else price * (gone + coming) / (BARREL_MM - STUB_MM)))
+    return tuple(sorted(out, key=lambda w: (-(w.worn_mm + w.coming_mm), w.code)))
+
+
+def material_cost(wear: Sequence[Wear]) -> tuple[float, int]:
+    """What the recipes wear away in the studio's currency, and how many of their pencils have no price."""
+    return round(sum(w.cost for w in wear if w.cost is not None), 2), sum(w.cost is None for w in wear)
+
+
+def learned(pace: Pace, log: Sequence[LogRow], names: Mapping[str, str]) -> tuple[str, ...]:
+    """What the log taught, a sentence a surface that it holds; ``names`` of surfaces by id."""
+    held = dict.fromkeys(r.surface_id for r in log if r.state == "done" and r.surface_id)
+    return tuple(evidence(pace, s, names.get(s, s).lower()) for s in held)
