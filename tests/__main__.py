@@ -9,6 +9,7 @@ import os
 import subprocess
 import sys
 import tempfile
+import time
 import unittest
 import warnings
 from pathlib import Path
@@ -49,9 +50,9 @@ def run_all() -> int:
             name = waiting.pop(0)
             out = tempfile.TemporaryFile("w+")  # noqa: SIM115 - open as long as its process
             process = subprocess.Popen([sys.executable, "-m", "tests", f"tests.{name}"], stdout=out, stderr=subprocess.STDOUT)
-            running.append((name, process, out))
+            running.append((name, process, out, time.monotonic()))
         for job in list(running):
-            name, process, out = job
+            name, process, out, began = job
             try:
                 code = process.wait(0.2)
             except subprocess.TimeoutExpired:
@@ -66,7 +67,7 @@ def run_all() -> int:
             else:
                 failed += 1  # the process itself came to grief
             bad |= code != 0
-            print(text if code else f"{name}: {' '.join(last)}", flush=True)
+            print(text if code else f"{name}: {' '.join(last)}, {time.monotonic() - began:.0f} s", flush=True)
     print(f"{passed} passed, {failed} failed")
     return 1 if bad or failed or not passed else 0
 

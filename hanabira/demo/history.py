@@ -8,13 +8,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 
-import cv2
 import numpy as np
 from PIL import Image
 
 from hanabira.core.area.measures import Measures, measure
-from hanabira.core.area.shape import fill_ring, smooth_ring
-from hanabira.core.colour.spaces import bytes_to_lab
 from hanabira.core.schedule.order import Ordered
 from hanabira.core.schedule.sessions import Calendar, Placed
 from hanabira.core.schedule.work import layer_minutes
@@ -24,7 +21,7 @@ from hanabira.core.solver.technique import plan_area
 from hanabira.core.token import SILENT, Token
 from hanabira.craft.reader import paper, shipped_kit, surfaces
 from hanabira.craft.techniques import craft_of, school
-from hanabira.devices.easel_camera import SimulatedEaselCamera, Worked, drawn_sheet
+from hanabira.devices.easel_camera import as_logged
 from hanabira.studio import planning
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, Shot
 from hanabira.studio.store import Store
@@ -37,8 +34,6 @@ NOTES = (
     "The lower lid wants a colder grey.",
     "Stop here and look from the door.",
 )
-PICTURE_WIDTH = 760
-"""Width of the simulated sheet in pixels."""
 
 
 def solve(
@@ -108,29 +103,6 @@ def log(c: Commission, photo: Photo, areas: Sequence[Area], recipes: Sequence[Re
     return tuple(rows)
 
 
-def camera(
-    pixels: np.ndarray, c: Commission, crop: tuple[float, float, float, float], areas: Sequence[Area], recipes: Mapping[str, Sequence[Layer]],
-    rows: Sequence[LogRow], measures: Mapping[str, Measures], seed: int = 1,
-) -> SimulatedEaselCamera:  # fmt: skip
-    """The simulated camera in front of the sheet as these log rows have left it."""
-    x, y, w, h = crop
-    k = PICTURE_WIDTH / w
-    size = (PICTURE_WIDTH, round(h * k))
-    cut = np.ascontiguousarray(pixels[round(y) : round(y + h), round(x) : round(x + w)])
-    lab = bytes_to_lab(cv2.resize(cut, size, interpolation=cv2.INTER_AREA))
-    laid: dict[str, set[int]] = {}
-    for r in rows:
-        if r.state == "done" and ":" in r.step:
-            laid.setdefault(r.area_id, set()).add(int(r.step.rpartition(":")[2]))
-    worked = []
-    for a in sorted((a for a in areas if a.id in laid and a.id in measures), key=lambda a: -cv2.contourArea(np.float32(a.ring))):
-        ring = ((smooth_ring(a.ring) if a.smooth else np.asarray(a.ring, float)) - (x, y)) * k
-        layers = [q for n, q in enumerate(recipes.get(a.id, ())) if n in laid[a.id]]
-        worked.append(Worked(fill_ring(ring, size[1], size[0]), measures[a.id].values.band_lab, layers))
-    sheet = drawn_sheet(lab.astype(float), c.ground_hex, shipped_kit(c.kit_id), worked, seed)
-    return SimulatedEaselCamera(sheet, c.border_mm / c.picture_mm[0], c.ground_hex, seed)
-
-
 def shots(
     store: Store,
     pixels: np.ndarray,
@@ -143,13 +115,13 @@ def shots(
 ) -> list[Shot]:
     """Photos of the work at even distances of the log, each taken into the studio."""
     mm = c.picture_mm[0] / photo.crop[2]
-    measures = {a.id: measured(pixels, a, mm) for a in areas if a.id in recipes}
+    bands = {a.id: measured(pixels, a, mm).values.band_lab for a in areas if a.id in recipes}
     out = []
     with tempfile.TemporaryDirectory() as folder:
         for n in range(1, count + 1):
             some = rows[: round(len(rows) * n / count)]
             path = Path(folder) / f"easel {n}.jpg"
-            taken = camera(pixels, c, photo.crop, areas, recipes, some, measures, seed=n).take()
+            taken = as_logged(pixels, c, photo.crop, areas, recipes, some, bands, shipped_kit(c.kit_id), seed=n).take()
             Image.fromarray(taken).save(path, quality=88)
             digest, suffix, (w, h) = store.take_in(path)
             out.append(Shot(f"{c.id}-shot-{n}", c.id, digest, suffix, path.name, w, h, some[-1].at, some[-1].step))

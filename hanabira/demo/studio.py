@@ -13,7 +13,7 @@ from hanabira.demo import history
 from hanabira.demo.sitters import Sitter, sitters
 from hanabira.demo.truth import PHOTO, PHOTOS
 from hanabira.studio.pictures import read_picture
-from hanabira.studio.records import Area, Commission, Photo, Recipe
+from hanabira.studio.records import Area, Commission, Photo, Recipe, Terms
 from hanabira.studio.store import DATABASE, Store
 
 CROP = (416.0, 0.0, 1280.0, 1600.0)
@@ -232,6 +232,7 @@ def _fill(store: Store, token: Token) -> None:
     commission = Commission(
         COMMISSION, "Tansy", "Oda Merrin", "harlequin rabbit", "hotpress", "#f4f3ef", 340, 420, 10, due.isoformat(), "pencils",
         "One ear a little back, always; the blaze runs down the left side of the nose.", "Areas", "2026-01-01T00:00:00",
+        terms=Terms(rate=36, materials=22, deposit_percent=30, instalments=2, delivery="By post, flat between boards", photo_permission=True),
     )  # fmt: skip
     digest, suffix, (w, h) = store.take_in(PHOTO)
     photo = Photo("demo-tansy-photo", commission.id, digest, suffix, "tansy.jpg", w, h, CROP)
@@ -254,6 +255,8 @@ def _fill(store: Store, token: Token) -> None:
     today = datetime.date.today()
     for sitter in sitters(today):
         _add(store, sitter, today, token)
+    store.keep_setting("currency", "€")
+    store.keep_setting("camera", "simulated")
     store.keep_setting("commission", commission.id)
     store.keep_setting("area", next(a.id for a in areas if a.name == "Marigold cheek"))
 

@@ -2,6 +2,12 @@
 
 from __future__ import annotations
 
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFrame, QVBoxLayout, QWidget
+
+from hanabira.desk import theme
+from hanabira.desk.controls import Words
+
 TOPICS: dict[str, tuple[str, str]] = {
     "values": (
         "How values are measured",
@@ -106,3 +112,16 @@ TOPICS: dict[str, tuple[str, str]] = {
         "of yours has been read yet, so take a test on a scrap of the same paper.",
     ),
 }
+
+
+class Explanation(QFrame):
+    """A card that tells how something was measured; any click or Esc puts it away."""
+
+    def __init__(self, parent: QWidget, title: str, words: str) -> None:
+        super().__init__(parent, Qt.WindowType.Popup)
+        self.setAccessibleName(title)
+        self.setFrameShape(QFrame.Shape.StyledPanel)
+        box = QVBoxLayout(self)
+        box.addWidget(Words(title, "name", "ink"))
+        box.addWidget(Words(words, "body", "ink"))
+        self.setFixedWidth(theme.u(400))

@@ -10,7 +10,10 @@ from hanabira.desk.stages import area_edits, areas_cards, recipe_cards, study_pr
 
 if TYPE_CHECKING:
     from hanabira.desk.stages.areas import Areas
+    from hanabira.desk.stages.easel import Easel
+    from hanabira.desk.stages.plan import Plan
     from hanabira.desk.stages.recipe import Recipe
+    from hanabira.desk.stages.shelf import Shelf
     from hanabira.desk.stages.study import Study
     from hanabira.desk.window import Desk
 
@@ -104,3 +107,61 @@ def recipe_commands(desk: Desk, recipe: Recipe) -> list[Command]:
     out.append(("Open a technique", desk.writers.open_technique))
     out.append(("Fewest pencils for this area", lambda: recipe_cards.fewer(recipe)))
     return out + [(f"Write: {words[:1].lower()}{words[1:]}", run) for words, run in desk.writers.all]
+
+
+def plan_commands(desk: Desk) -> list[Command]:
+    """Words and acts of the menu Plan."""
+    plan: Plan = desk.stages["Plan"]  # type: ignore[assignment]
+
+    def card(name: str) -> Callable[[], object]:
+        return lambda: (desk.go("Plan"), plan.show_card(name))
+
+    return [
+        ("Show the chosen step", card("step")),
+        ("Show the hours", card("hours")),
+        ("Show how it is worked and the days", card("days")),
+        ("Show the materials", card("materials")),
+        ("Back to the solved order", desk.model.planner.forget_moves),
+        ("Write: calendar file", plan.write_calendar),
+    ]
+
+
+def easel_commands(desk: Desk) -> list[Command]:
+    """Words and acts of the menu Easel."""
+    easel: Easel = desk.stages["Easel"]  # type: ignore[assignment]
+
+    def at(act: Callable[[], object]) -> Callable[[], object]:
+        def run() -> None:
+            desk.go("Easel")
+            act()
+
+        return run
+
+    return [
+        ("Step done", at(easel.done)),
+        ("Step back", at(easel.back)),
+        ("Skip the step", at(easel.skip)),
+        ("Note to the step", at(easel.note)),
+        ("Another pencil was used", at(easel.swapped)),
+        ("Photograph the work", at(easel.photograph)),
+        ("Pause or go on", at(easel.pause)),
+        ("Turn the picture to the left", at(lambda: easel.turn(15))),
+        ("Turn the picture to the right", at(lambda: easel.turn(-15))),
+        ("Picture upright", at(lambda: easel.turn(-easel.mat.turn_deg))),
+        ("Larger or usual type at the easel", at(easel.larger)),
+        ("Show or hide the log", at(lambda: easel.show_bench(not easel.bench_on))),
+        ("Hours of the log", at(lambda: easel.show_tab("hours"))),
+        ("Pencils used and worn", at(lambda: easel.show_tab("pencils"))),
+        ("What did I use here", at(lambda: easel.show_tab("here"))),
+        ("Where photos of the work come from", at(lambda: easel.show_tab("write"))),
+    ]
+
+
+def shelf_commands(desk: Desk) -> list[Command]:
+    """Acts on the open commission that belong to the shelf."""
+    shelf: Shelf = desk.stages["Shelf"]  # type: ignore[assignment]
+    return [
+        ("Take in a bundle", shelf.take_in),
+        ("Duplicate the commission as a template", lambda: shelf.duplicate(desk.model.settings.get("commission"))),
+        ("Put the commission into the archive or back", lambda: shelf.archive(desk.model.settings.get("commission"))),
+    ]

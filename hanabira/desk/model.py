@@ -30,13 +30,14 @@ from hanabira.craft.markings import marking_model
 from hanabira.craft.reader import KITS, paper, paper_for, papers, shipped_kit, surfaces
 from hanabira.desk.darkroom import Darkroom
 from hanabira.desk.jobs import JobRunner
+from hanabira.desk.logbook import Logbook
 from hanabira.desk.messages import MessageDoor
 from hanabira.desk.photoview import PhotoView
 from hanabira.desk.planner import Planner
 from hanabira.desk.settings import Settings
 from hanabira.desk.workshop import Workshop
 from hanabira.studio.pictures import read_picture
-from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, Record, StudioKit, cover_crop, new_id
+from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, Record, Shot, StudioKit, cover_crop, new_id
 from hanabira.studio.store import Store
 
 
@@ -68,6 +69,7 @@ class Model(QObject):
     look_ready = pyqtSignal(str)
     other_ready = pyqtSignal(str)
     log_changed = pyqtSignal()
+    shot_ready = pyqtSignal(str)
 
     def __init__(self, store: Store, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -90,6 +92,7 @@ class Model(QObject):
         self.darkroom = Darkroom(self)
         self.workshop = Workshop(self)
         self.planner = Planner(self)
+        self.logbook = Logbook(self)
         self._measures: dict[str, tuple[object, Measures]] = {}
         self._predictions: dict[str, tuple[object, Prediction, tuple[Caution, ...]]] = {}
         self._reach: tuple[object, Reach] | None = None
@@ -114,8 +117,8 @@ class Model(QObject):
         self.open_commission(made.id)
         return made
 
-    def open_commission(self, key: str) -> None:
-        """Open a commission and show its photo."""
+    def open_commission(self, key: str, stay: bool = False) -> None:
+        """Open a commission and its photo; the desk shows its stage unless it shall ``stay`` where it is."""
         found = self.store.get(Commission, key)
         if found is None:
             self.messages.fault(Fault("That commission is not in this studio any more."))
@@ -133,7 +136,8 @@ class Model(QObject):
         self.commission_changed.emit()
         self.photo_changed.emit()
         self.areas_changed.emit()
-        self.stage_changed.emit(found.stage)
+        if not stay:
+            self.stage_changed.emit(found.stage)
         self.load_photo()
 
     def _stack(self, key: str) -> QUndoStack:
@@ -192,7 +196,7 @@ class Model(QObject):
             if self.area_id and self.area is None:
                 self.choose_area("")
             self.areas_changed.emit()
-        if LogRow in kinds:
+        if LogRow in kinds or Shot in kinds:
             self.log_changed.emit()
         for r in (*put, *drop):
             if isinstance(r, Recipe):

@@ -66,17 +66,51 @@ class Planner:
         self._kept = (sign, out)
         return out
 
+    def if_lost(self, day: datetime.date) -> Calendar | None:
+        """The days as they would be if nothing could be done on one of them; None when nothing is planned."""
+        m, plan = self.model, self.planned()
+        c = m.commission
+        if plan is None or c is None:
+            return None
+        days = planning.days_of(c)
+        days = replace(days, start=max(days.start, datetime.date.today()), off=(*days.off, day))
+        try:
+            return planning.plan(c, plan.work, days, plan.pace, "", m.workshop.school["sequence"], self._busy(c, plan.pace), self.log())[1]
+        except Fault:
+            return None
+
     def done_keys(self) -> set[str]:
         """Steps that the log says are done or skipped."""
         return {r.step for r in self.log() if r.state in ("done", "skipped")}
+
+    def others(self) -> tuple[str, ...]:
+        """The studio's other commissions that take days before this one, in words."""
+        c = self.model.commission
+        if c is None:
+            return ()
+        out = []
+        for o in self._before(c):
+            until = f", due {datetime.date.fromisoformat(o.due):%d %B}" if o.due else ""
+            out.append(f"{o.name} comes first{until}.")
+        return tuple(out)
+
+    def _before(self, mine: Commission) -> list[Commission]:
+        """Commissions under way that are due before one, in that order."""
+        rank = lambda c: (c.due or "9999", c.created)  # noqa: E731
+        return sorted(
+            (
+                c
+                for c in self.model.store.all(Commission)
+                if c.id != mine.id and not c.delivered and not c.archived and rank(c) < rank(mine)
+            ),
+            key=rank,
+        )
 
     def _busy(self, mine: Commission, pace: Pace) -> list[tuple[datetime.date, float]]:
         """Minutes a day that commissions due before this one take."""
         store = self.model.store
         out: list[tuple[datetime.date, float]] = []
-        before = lambda c: (c.due or "9999", c.created) < (mine.due or "9999", mine.created)  # noqa: E731
-        others = (c for c in store.all(Commission) if c.id != mine.id and not c.delivered and not c.archived and before(c))
-        for c in sorted(others, key=lambda c: (c.due or "9999", c.created)):
+        for c in self._before(mine):
             photos, areas = store.all(Photo, commission_id=c.id), store.all(Area, commission_id=c.id)
             ids = {a.id for a in areas}
             recipes = [r for r in store.all(Recipe) if r.area_id in ids]

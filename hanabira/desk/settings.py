@@ -50,6 +50,10 @@ ALL = {
         Setting("grid_diagonals", False, "Whether the grid has diagonals"),
         Setting("grid_numbers", True, "Whether the grid's cells are numbered"),
         Setting("printer", [], "What was read off the grey wedge: five step numbers"),
+        Setting("camera", "file", "Where photos of the work come from", ("file", "folder", "simulated")),
+        Setting("camera_folder", "", "Folder in which new photos of the work are looked for"),
+        Setting("easel_large", False, "Larger type at the easel"),
+        Setting("currency", "", "Sign or word of the studio's currency"),
         Setting("window", [], "Size and place of the window"),
     )
 }

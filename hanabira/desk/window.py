@@ -12,14 +12,12 @@ from PyQt6.QtWidgets import (
     QApplication,
     QComboBox,
     QFileDialog,
-    QFrame,
     QGridLayout,
     QLineEdit,
     QMainWindow,
     QMenu,
     QPlainTextEdit,
     QStackedWidget,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -27,11 +25,12 @@ from hanabira.core.faults import Fault
 from hanabira.core.token import Token
 from hanabira.desk import theme
 from hanabira.desk.commands import SetStage
-from hanabira.desk.controls import PetalButton, Words
-from hanabira.desk.explain import TOPICS
-from hanabira.desk.menus import area_commands, recipe_commands, study_commands
+from hanabira.desk.controls import PetalButton
+from hanabira.desk.explain import TOPICS, Explanation
+from hanabira.desk.menus import area_commands, easel_commands, plan_commands, recipe_commands, shelf_commands, study_commands
 from hanabira.desk.model import STAGES, Model
 from hanabira.desk.photoview import LOOKS
+from hanabira.desk.record_writers import RecordWriters
 from hanabira.desk.stages.areas import Areas
 from hanabira.desk.stages.base import Stage
 from hanabira.desk.stages.brief import PHOTO_FILTER, Brief
@@ -59,19 +58,6 @@ TOOL_COMMANDS = (
 )
 ROOMS = ("Shelf", "Kit", "Practice")
 _TYPING = (QLineEdit, QPlainTextEdit, QAbstractSpinBox, QComboBox)
-
-
-class Explanation(QFrame):
-    """A card that tells how something was measured; any click or Esc puts it away."""
-
-    def __init__(self, parent: QWidget, title: str, words: str) -> None:
-        super().__init__(parent, Qt.WindowType.Popup)
-        self.setAccessibleName(title)
-        self.setFrameShape(QFrame.Shape.StyledPanel)
-        box = QVBoxLayout(self)
-        box.addWidget(Words(title, "name", "ink"))
-        box.addWidget(Words(words, "body", "ink"))
-        self.setFixedWidth(theme.u(400))
 
 
 class Desk(QMainWindow):
@@ -120,6 +106,7 @@ class Desk(QMainWindow):
         self.current: Stage = self.stages["Shelf"]
         self.command_list = CommandList(self)
         self.writers = Writers(self)
+        self.records = RecordWriters(self)
         self._held = ""
         self._next_off = ""
         self._build_actions()
@@ -208,6 +195,8 @@ class Desk(QMainWindow):
         add(m, "New commission", self.new_commission, "Ctrl+N")
         add(m, "Add a photo", self.ask_photo, "Ctrl+O")
         add(m, "Print the recipe card", self.print_card, "Ctrl+P", "Write a PDF with the areas, layers and values")
+        for words, run in [*self.records.all, *shelf_commands(self)]:
+            add(m, words, run)
         m.addSeparator()
         add(m, "Close", self.close, "Ctrl+Q")
         m = menu("Edit")
@@ -270,6 +259,12 @@ class Desk(QMainWindow):
         add(m, "Burnish with white", recipe.burnish)
         add(m, "Keep the pencil, solve its pressure anew", recipe.keep_pencil)
         for words, run in recipe_commands(self, recipe):
+            add(m, words, run)
+        m = menu("Plan")
+        for words, run in plan_commands(self):
+            add(m, words, run)
+        m = menu("Easel")
+        for words, run in easel_commands(self):
             add(m, words, run)
         m = menu("Kit")
         kit = self.stages["Kit"]
@@ -368,9 +363,15 @@ class Desk(QMainWindow):
         if stage is not self.current:
             self.current.leave()
         self.current = stage
+        self.make_room()
         self.pages.setCurrentWidget(stage.centre)
         self._retitle()
         stage.enter()
+
+    def make_room(self) -> None:
+        """Bench and value rule give way where a stage wants the whole window."""
+        self.bench.setVisible(not self.current.full)
+        self.rule.setVisible(self.current.with_rule)
 
     def _retitle(self) -> None:
         c = self.model.commission
@@ -431,7 +432,13 @@ class Desk(QMainWindow):
         return QFileDialog.getOpenFileName(self, "Add the client’s photo", "", PHOTO_FILTER)[0]
 
     def _file_to_save(self, name: str) -> str:
-        kind = {".csv": "Table (*.csv)", ".gpl": "Palette (*.gpl)"}.get(Path(name).suffix, "PDF (*.pdf)")
+        kind = {
+            ".csv": "Table (*.csv)",
+            ".gpl": "Palette (*.gpl)",
+            ".json": "JSON (*.json)",
+            ".zip": "Bundle (*.zip)",
+            ".ics": "Calendar (*.ics)",
+        }.get(Path(name).suffix, "PDF (*.pdf)")
         return QFileDialog.getSaveFileName(self, "Write a file", name, kind)[0]
 
     def _kit_file_to_open(self) -> str:
@@ -475,10 +482,6 @@ class Desk(QMainWindow):
             self.open_file(written)
 
         model.jobs.run("card", "Writing the recipe card", work, done)
-
-    def workshop_writers(self) -> list[tuple[str, Callable[[], object]]]:
-        """What can be written of the recipes: words and acts."""
-        return self.writers.all
 
     # -- undo ----------------------------------------------------------------------------
     def take_back(self) -> None:

@@ -13,15 +13,19 @@ from typing import Protocol
 import cv2
 import numpy as np
 
-from hanabira.core.colour.spaces import Array, lab_to_srgb, parse_hex, srgb_to_lab
+from hanabira.core.area.shape import fill_ring, smooth_ring
+from hanabira.core.colour.spaces import Array, bytes_to_lab, lab_to_srgb, parse_hex, srgb_to_lab
 from hanabira.core.forecast.portrait import Laid, portrait
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.stack import Pass
 from hanabira.core.solver.area import WHERE, Layer
 from hanabira.devices.simulated_paper import TRUTHS, SimulatedSheet
+from hanabira.studio.records import Area, Commission, LogRow
 
 WIDTH = 1500
 """Width of a simulated photo in pixels."""
+SHEET_WIDTH = 760
+"""Width of the simulated sheet in pixels."""
 SUFFIXES = (".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp", ".heic")
 
 
@@ -63,6 +67,33 @@ def drawn_sheet(lab: Array, ground_hex: str, kit: Kit, areas: Sequence[Worked], 
     return np.clip(lab_to_srgb(out), 0, 1)
 
 
+def as_logged(
+    pixels: np.ndarray, c: Commission, crop: tuple[float, float, float, float], areas: Sequence[Area], recipes: Mapping[str, Sequence[Layer]],
+    rows: Sequence[LogRow], bands: Mapping[str, Mapping[str, Array]], kit: Kit, seed: int = 1,
+) -> SimulatedEaselCamera:  # fmt: skip
+    """The simulated camera in front of the sheet as these log rows have left it.
+
+    ``pixels`` (H, W, 3) uint8 is the prepared photo, ``crop`` what of it lies on the sheet, in its pixels like the areas' rings;
+    ``bands`` are the measured colours of areas by id.
+    """
+    x, y, w, h = crop
+    k = SHEET_WIDTH / w
+    size = (SHEET_WIDTH, round(h * k))
+    cut = np.ascontiguousarray(pixels[max(0, round(y)) : round(y + h), max(0, round(x)) : round(x + w)])
+    lab = bytes_to_lab(cv2.resize(cut, size, interpolation=cv2.INTER_AREA))
+    laid: dict[str, set[int]] = {}
+    for r in rows:
+        if r.state == "done" and ":" in r.step:
+            laid.setdefault(r.area_id, set()).add(int(r.step.rpartition(":")[2]))
+    worked = []
+    for a in sorted((a for a in areas if a.id in laid and a.id in bands), key=lambda a: -cv2.contourArea(np.array(a.ring, np.float32))):
+        ring = ((smooth_ring(a.ring) if a.smooth else np.asarray(a.ring, float)) - (x, y)) * k
+        layers = [q for n, q in enumerate(recipes.get(a.id, ())) if n in laid[a.id]]
+        worked.append(Worked(fill_ring(ring, size[1], size[0]), bands[a.id], layers))
+    sheet = drawn_sheet(lab.astype(float), c.ground_hex, kit, worked, seed)
+    return SimulatedEaselCamera(sheet, c.border_mm / c.picture_mm[0], c.ground_hex, seed)
+
+
 class SimulatedEaselCamera:
     """Photographs a sheet that lies on a grey board: tilted, unevenly lit, a little warm, with noise."""
 
@@ -85,7 +116,7 @@ class SimulatedEaselCamera:
         m = 0.06 * WIDTH
         corners = np.array([[m, m], [WIDTH - m, m], [WIDTH - m, height - m], [m, height - m]], np.float32)
         corners += rng.normal(0, 0.012 * WIDTH, corners.shape).astype(np.float32)
-        corners[:2, 0] += np.float32([0.02 * WIDTH, -0.02 * WIDTH])  # the top leans away
+        corners[:2, 0] += np.array([0.02 * WIDTH, -0.02 * WIDTH], np.float32)  # the top leans away
         warp = cv2.getPerspectiveTransform(np.array([[0, 0], [ww, 0], [ww, hh], [0, hh]], np.float32), corners)
         board = np.full((height, WIDTH, 3), 0.36)
         cover = cv2.warpPerspective(np.ones((hh, ww)), warp, (WIDTH, height), flags=cv2.INTER_AREA)[..., None]

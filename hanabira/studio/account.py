@@ -118,7 +118,9 @@ def pencils(work: Sequence[AreaWork], log: Sequence[LogRow], kit: Kit) -> tuple[
         extra = dict(p.extra)
         left = (_number(extra, "left", 1.0) or 0.0) * BARREL_MM
         price = _number(extra, "price", None)
-        out.append(Wear(code, p.name, int(times), gone, coming, left, None if price is None else price * (gone + coming) / (BARREL_MM - STUB_MM)))
+        out.append(
+            Wear(code, p.name, int(times), gone, coming, left, None if price is None else price * (gone + coming) / (BARREL_MM - STUB_MM))
+        )
     return tuple(sorted(out, key=lambda w: (-(w.worn_mm + w.coming_mm), w.code)))
 
 

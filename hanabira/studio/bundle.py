@@ -95,7 +95,8 @@ def write_bundle(store: Store, commission: str, target: Path, token: Token = SIL
             z.writestr("README.txt", _README)
             z.writestr("commission.json", json.dumps(data, ensure_ascii=False, indent=1))
             z.writestr("log.csv", log_csv(got.log))
-            pictures = {(p.digest, p.suffix): p for p in (*got.photos, *got.shots)}
+            both: tuple[Photo | Shot, ...] = (*got.photos, *got.shots)
+            pictures = {(p.digest, p.suffix): p for p in both}
             for k, p in enumerate(pictures.values()):
                 token.report(0.1 + 0.6 * k / len(pictures), f"Packing {p.original_name}")
                 z.write(store.photo_path(p), f"photos/{p.digest}{p.suffix}", zipfile.ZIP_STORED)
@@ -209,7 +210,7 @@ def import_bundle(store: Store, path: Path, token: Token = SILENT) -> Commission
     """
     with _checked(path) as z, tempfile.TemporaryDirectory() as folder:
         got = _records(path, z)
-        pictures = (*got.photos, *got.shots)
+        pictures: tuple[Photo | Shot, ...] = (*got.photos, *got.shots)
         for k, p in enumerate(pictures):
             token.report(0.8 * k / max(1, len(pictures)), f"Taking in {p.original_name}")
             name = f"photos/{p.digest}{p.suffix}"

@@ -32,6 +32,8 @@ class Stage(QObject):
     """Base of the stages. ``centre`` is the widget beside the bench."""
 
     name = ""
+    with_rule = True
+    """Whether values are judged here, so that the value rule stands below."""
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
@@ -47,6 +49,11 @@ class Stage(QObject):
     def open(self) -> bool:
         """Whether this stage is shown now."""
         return self.desk.current is self
+
+    @property
+    def full(self) -> bool:
+        """Whether the bench gives way to the centre."""
+        return False
 
     def enter(self) -> None:
         """The stage is shown."""
@@ -82,6 +89,7 @@ class PictureStage(Stage):
         self.roll = Roll(ways, looks, self._pin)
         self.roll.setVisible(with_roll)
         self.beside = Mat()
+        self.beside.ruled = False
         self.beside.hide()
         self.beside_id = ""
         pair = QWidget()

@@ -8,14 +8,17 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QDate, QEvent, QObject, QSignalBlocker, Qt
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
-from PyQt6.QtWidgets import QComboBox, QDateEdit, QDoubleSpinBox, QFormLayout, QHBoxLayout, QLineEdit, QPlainTextEdit, QWidget
+from PyQt6.QtWidgets import QApplication, QComboBox, QDateEdit, QDoubleSpinBox, QFormLayout, QHBoxLayout, QLineEdit, QPlainTextEdit, QWidget
 
 from hanabira.craft.reader import papers
+from hanabira.desk import theme
 from hanabira.desk.commands import EditBrief
-from hanabira.desk.controls import Caption, Choice, Day, Number, PetalButton, Words, label
+from hanabira.desk.controls import Caption, Choice, Day, Number, PetalButton, Pick, Words, label
+from hanabira.desk.stages import brief_cards
 from hanabira.desk.stages.base import PictureStage
 from hanabira.desk.theme import u
 from hanabira.studio.pictures import SUFFIXES
+from hanabira.studio.records import Commission
 
 if TYPE_CHECKING:
     from hanabira.desk.window import Desk
@@ -33,6 +36,8 @@ class Brief(PictureStage):
         self.mat.installEventFilter(self)
         self._built_for = ""
         self._fields: dict[str, QWidget] = {}
+        self.tab = "order"
+        self._shown: tuple | None = None
 
     # -- dropping a file ---------------------------------------------------------
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
@@ -55,19 +60,44 @@ class Brief(PictureStage):
         self.show_sheet()
         mm = f"{c.width_mm:.0f} × {c.height_mm:.0f} mm on {papers()[c.paper_id].name.lower()}"
         self.desk.bench.head.set("", c.name, mm)
-        if self._built_for != c.id or not self._fields:
-            self._build()
-        self._fill()
+        if self.tab != "order":
+            self._cards(c)
+        else:
+            if self._built_for != c.id or not self._fields:
+                self._build()
+            self._fill()
         self.desk.set_next("Study the photo" if self.model.photo else "Add the client’s photo", "squint" if self.model.photo else "photo")
         self.desk.mark_values(None)
 
     def enter(self) -> None:
-        self._built_for = ""
+        self._built_for, self._shown = "", None
         super().enter()
 
     def restyle(self) -> None:
-        self._built_for = ""
+        self._built_for, self._shown = "", None
         super().restyle()
+
+    def show_tab(self, tab: str) -> None:
+        """Show another card: the order, the photos, what was agreed."""
+        self.tab, self._built_for, self._shown = tab, "", None
+        self.refresh()
+
+    def _pick(self) -> Pick:
+        pick = Pick("What the card shows", (("order", "Order and sheet"), ("photos", "Photos"), ("agreement", "Agreement")), self.tab)
+        pick.picked.connect(self.show_tab)
+        return pick
+
+    def _cards(self, c: Commission) -> None:
+        """Photos or agreement; what is being typed is not built anew under the hand."""
+        self._fields = {}
+        focus = QApplication.focusWidget()
+        typing = isinstance(focus, QLineEdit) and self.desk.bench.isAncestorOf(focus)
+        sign = (c.id, self.tab, theme.scale(), theme.current())
+        if typing and self._shown == sign:
+            return
+        self._shown = sign
+        body = brief_cards.photos(self) if self.tab == "photos" else brief_cards.agreement(self)
+        self.desk.bench.set_parts([self._pick(), *body])
 
     def next(self) -> None:
         if self.model.photo:
@@ -159,7 +189,9 @@ class Brief(PictureStage):
         )
         add.clicked.connect(self.desk.ask_photo)
         self._note = Words(papers()[c.paper_id].note, "aside")
-        self.desk.bench.set_parts([Caption("The order"), form, Caption("The sheet"), paper, self._note, Caption("Likeness"), notes, 4, add])
+        self.desk.bench.set_parts(
+            [self._pick(), Caption("The order"), form, Caption("The sheet"), paper, self._note, Caption("Likeness"), notes, 4, add]
+        )
 
     def _edit(self, words: str, typed: bool, **fields: object) -> None:
         c = self.model.commission

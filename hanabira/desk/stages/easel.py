@@ -1,4 +1,4 @@
-"""Easel: one step at a time, with the log written as it happens."""
+"""Easel: one step at a time over the whole window, with the log written as it happens."""
 
 from __future__ import annotations
 
@@ -6,77 +6,102 @@ import datetime
 import time
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QPointF, Qt, QTimer
+from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer
 from PyQt6.QtGui import QKeySequence, QPainter, QShortcut
-from PyQt6.QtWidgets import QAbstractButton, QApplication, QHBoxLayout, QInputDialog, QLineEdit, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QApplication, QFileDialog, QHBoxLayout, QInputDialog, QLineEdit, QWidget
 
 from hanabira.core.optics.stack import bare
-from hanabira.core.schedule.order import Step
+from hanabira.core.schedule.order import Ordered, Step
 from hanabira.core.schedule.sessions import BREAK_EVERY, DRYING_MIN
 from hanabira.core.schedule.work import layer_minutes
 from hanabira.craft.safety import step_cautions, words_for
 from hanabira.desk.commands import Edit
-from hanabira.desk.controls import Caption, PetalButton, Pick, Words, row
 from hanabira.desk.gestures import Choose, ring_path
 from hanabira.desk.paint import disc, two_tone
+from hanabira.desk.stages import easel_bench
 from hanabira.desk.stages.areas import ring_path_photo
 from hanabira.desk.stages.base import PictureStage, column
-from hanabira.desk.widgets.easel_card import EaselCard, Now
+from hanabira.desk.widgets.easel_card import ACTS, Clock, EaselCard, Now
+from hanabira.desk.widgets.key_strip import Key, KeyStrip
 from hanabira.desk.widgets.mat import Mat
+from hanabira.desk.widgets.overlays import Combing
 from hanabira.studio.records import LogRow, new_id
 
 if TYPE_CHECKING:
     from hanabira.desk.window import Desk
 
+TURN_DEG = 15.0
+"""One press of an arrow key turns the sheet this far."""
+ROUND_MM = 22.0
+"""What is shown of the sheet round the area that is worked on."""
+
 
 class Easel(PictureStage):
-    """The area on the picture, the step in big type, and the log on the bench."""
+    """The area on the picture, the step in big type, keys at the foot; the log on the bench when it is wanted."""
 
     name = "Easel"
+    with_rule = False
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk, with_roll=False)
         self.card = EaselCard()
-        left = column(self.mat)  # before the old centre goes, which holds it
-        self.centre = QWidget()
-        box = QHBoxLayout(self.centre)
+        self.mat.inset = True
+        left = QWidget()  # made before the old centre goes, which holds the mats
+        both = QHBoxLayout(left)
+        both.setContentsMargins(0, 0, 0, 0)
+        both.setSpacing(1)
+        both.addWidget(self.mat, 1)
+        both.addWidget(self.beside, 1)
+        upper = QWidget()
+        box = QHBoxLayout(upper)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(0)
-        box.addWidget(left, 1)
-        box.addWidget(self.card, 1)
-        self.mat.overlays = [self._outline]
+        box.addWidget(left, 2)
+        box.addWidget(self.card, 3)
+        self.strip = KeyStrip(())
+        self.centre = column(upper, self.strip)
+        self._combing = Combing(self._area, lambda: self.model.measures(self._area_id()))
+        self.mat.overlays = [self._combing, self._outline]
         self.mat.gesture = Choose(self._touch)
-        self.tab, self.touched = "log", ""
+        self.tab, self.touched, self.shot_id = "log", "", ""
+        self.bench_on = False
         self._began = time.monotonic()
         self._spent = 0.0
         self._paused = True
         self._step_key = ""
         self._since_break = 0.0
+        self._swapped = ""
+        self._kept_step: tuple[object, Step | None] | None = None
         self.ask_words = self._ask_words
+        self.ask_folder = lambda: QFileDialog.getExistingDirectory(self.desk, "Folder that new photos come into")
+        self.ask_shot_path = lambda: self.desk.ask_open_path()
         self._shortcuts: list[QShortcut] = []
         self._timer = QTimer(self)
         self._timer.setInterval(1000)
         self._timer.timeout.connect(self._tick)
         for key, act in (
-            ("Return", self.done),
-            ("Enter", self.done),
-            ("Backspace", self.back),
-            ("X", self.skip),
-            ("N", self.note),
-            ("C", self.swapped),
-            ("P", self.pause),
-        ):
+            ("Return", self._enter_key), ("Enter", self._enter_key), ("Backspace", self.back), ("X", self.skip), ("N", self.note), ("C", self.swapped),
+            ("P", self.pause), ("K", self.photograph), ("A", self.larger), ("Escape", self._escape), ("Left", lambda: self.turn(TURN_DEG)),
+            ("Right", lambda: self.turn(-TURN_DEG)), ("Home", lambda: self.turn(-self.mat.turn_deg)),
+        ):  # fmt: skip
             q = QShortcut(QKeySequence(key), self.centre)
             # hands are dirty: the keys work wherever the pointer last was, as long as this stage is open
             q.setContext(Qt.ShortcutContext.WindowShortcut)
             q.setEnabled(False)
-            q.activated.connect(self._enter_key if key in ("Return", "Enter") else act)
+            q.activated.connect(act)
             self._shortcuts.append(q)
         self.model.log_changed.connect(self._if_open)
         self.model.recipe_changed.connect(lambda _k: self._if_open())
+        self.model.measures_changed.connect(lambda _k: self.mat.refresh() if self.open else None)
+        self.model.shot_ready.connect(self._shot_ready)
+
+    @property
+    def full(self) -> bool:
+        """Whether the bench gives its room to the step."""
+        return not self.bench_on
 
     # -- which step --------------------------------------------------------------
-    def _drying(self) -> dict[str, float]:
+    def drying(self) -> dict[str, float]:
         """Areas that are wet, with the minutes that are left."""
         out: dict[str, float] = {}
         plan = self.model.planner.planned()
@@ -89,19 +114,36 @@ class Easel(PictureStage):
                     out[r.area_id] = left
         return out
 
+    def _next_steps(self, ordered: Ordered, most: int = 2) -> list[Step]:
+        """The first steps that may be done now, one after the other: nothing before them open, their area dry."""
+        done, wet = set(self.model.planner.done_keys()), self.drying()
+        out: list[Step] = []
+        while len(out) < most:
+            for s in ordered.steps:
+                if s.key in done or any(w not in done for w in ordered.after.get(s.key, ())) or (s.area is not None and s.area.id in wet):
+                    continue
+                out.append(s)
+                done.add(s.key)
+                if s.layer.tool == "solvent" and s.area is not None:
+                    wet[s.area.id] = DRYING_MIN
+                break
+            else:
+                break
+        return out
+
     def step(self) -> Step | None:
-        """The first step that may be done now: not done, nothing before it open, its area dry."""
+        """The step to do now; None when everything is done or has to dry."""
         plan = self.model.planner.planned()
-        if plan is None:
-            return None
-        done, wet = self.model.planner.done_keys(), self._drying()
-        for s in plan.ordered.steps:
-            if s.key in done or any(w not in done for w in plan.ordered.after.get(s.key, ())):
-                continue
-            if s.area is not None and s.area.id in wet:
-                continue
-            return s
-        return None
+        found = self._next_steps(plan.ordered, 1) if plan is not None else []
+        return found[0] if found else None
+
+    def _area_id(self) -> str:
+        s = self.step()
+        return s.area.id if s is not None and s.area is not None else ""
+
+    def _area(self):  # noqa: ANN202
+        key = self._area_id()
+        return next((a for a in self.model.areas if a.id == key), None)
 
     # -- clock ----------------------------------------------------------------------
     def enter(self) -> None:
@@ -113,6 +155,7 @@ class Easel(PictureStage):
             q.setEnabled(True)
         self._paused, self._began = False, time.monotonic()
         super().enter()
+        self._look_at_area()
         self.mat.setFocus()
 
     def leave(self) -> None:
@@ -132,9 +175,14 @@ class Easel(PictureStage):
         """What has passed on this step, without pauses."""
         return (self._spent + (0.0 if self._paused else time.monotonic() - self._began)) / 60
 
+    def _worked_s(self) -> float:
+        return self._since_break + (0.0 if self._paused else time.monotonic() - self._began)
+
     def _tick(self) -> None:
         if self.open:
             self._show()
+            s = self.step()
+            self.model.logbook.poll(s.key if s else "")
 
     def pause(self) -> None:
         """Stop the clock, or let it run on."""
@@ -156,12 +204,15 @@ class Easel(PictureStage):
             datetime.datetime.now().isoformat(timespec="seconds"), more.get("note", ""), more.get("differs", ""), state,
         )  # fmt: skip
 
-    def _write(self, s: Step, words: str, state: str, **more: str) -> None:
+    def _write(self, s: Step, words: str, state: str, **more: str) -> bool:
         """One row in the log, stored before it is shown."""
-        r = self._row(s, state, **more)
-        if self.model.do(Edit(self.model, words, [], [r])) and state != "note":
+        stored = self.model.do(Edit(self.model, words, [], [self._row(s, state, **more)]))
+        if stored and state != "note":
+            if not self._paused:
+                self._since_break += time.monotonic() - self._began
             self._spent, self._began = 0.0, time.monotonic()
         self.refresh()
+        return stored
 
     def _enter_key(self) -> None:
         """Enter on a button of the bench presses it; anywhere else the step is done."""
@@ -169,16 +220,14 @@ class Easel(PictureStage):
         if isinstance(focus, QAbstractButton) and focus is not self.desk.bench.next:
             focus.click()
         else:
-            self.done()
+            self.next()
 
     def done(self) -> None:
         """This step is done; the log keeps what it took."""
         s = self.step()
-        if s is not None:
-            swapped, self._swapped = self._swapped, ""
-            self._write(s, f"{s.name} done", "done", differs=f"with {swapped} instead" if swapped else "")
-
-    _swapped = ""
+        if s is not None and self._write(s, f"{s.name} done", "done", differs=f"with {self._swapped} instead" if self._swapped else ""):
+            self._swapped = ""
+            self._show()
 
     def back(self) -> None:
         """The last step is open again."""
@@ -216,141 +265,243 @@ class Easel(PictureStage):
         self._swapped = f"{code} {self.model.kit.get(code).name}"
         self.refresh()
 
+    def photograph(self) -> None:
+        """A photo of the work as it stands, from where the studio takes them."""
+        s, way, log = self.step(), self.model.settings.get("camera"), self.model.logbook
+        key = s.key if s else ""
+        if way == "simulated":
+            camera = log.simulated_camera()
+            if camera is None:
+                self.desk.say("The simulated camera needs the client’s photo.", "Nothing was taken.", "Add the photo in Brief.")
+                return
+            log.photograph(camera, key)
+        elif way == "folder":
+            folder = self.model.settings.get("camera_folder") or self.ask_folder()
+            if folder:
+                self.model.settings.set("camera_folder", folder)
+                log.poll(key)
+                self.model.messages.remark(f"New pictures in {folder} come into the log by themselves.")
+        else:
+            path = self.ask_shot_path()
+            if path:
+                log.add_shot(path, key)
+
+    def choose_camera(self, way: str) -> None:
+        """Where photos of the work come from: a file, a folder that is watched, the simulated easel camera."""
+        self.model.settings.set("camera", way)
+        if way != "folder":
+            self.model.logbook.watch("")
+        self.refresh()
+
+    def larger(self) -> None:
+        """Larger type, or the usual one again."""
+        self.model.settings.set("easel_large", not self.model.settings.get("easel_large"))
+        self._show()
+
+    def turn(self, degrees: float) -> None:
+        """Turn the picture as the sheet is turned; counter-clockwise."""
+        self.mat.turn(self.mat.turn_deg + degrees)
+
+    def _escape(self) -> None:
+        if self.desk.message_strip.isVisible():
+            self.desk.message_strip.hide()
+        else:
+            self.show_bench(not self.bench_on)
+
+    def show_bench(self, on: bool, tab: str = "") -> None:
+        """Put the log beside the step, or away."""
+        self.bench_on, self.tab = on, tab or self.tab
+        self.desk.make_room()
+        self.refresh()
+        if not on:
+            self.mat.setFocus()
+
     # -- what is shown --------------------------------------------------------------------
+    def _look_at_area(self) -> None:
+        """Show the area that is worked on, with what lies round it."""
+        area, c = self._area(), self.model.commission
+        if area is None or c is None:
+            self.mat.fit()
+            return
+        k, photo = self.mat.mm_per_px, self.model.photo
+        assert photo is not None
+        xs, ys = [x for x, _y in area.ring], [y for _x, y in area.ring]
+        rect = QRectF(QPointF(min(xs), min(ys)), QPointF(max(xs), max(ys)))
+        mm = QRectF(
+            (rect.x() - photo.crop[0]) * k + c.border_mm, (rect.y() - photo.crop[1]) * k + c.border_mm, rect.width() * k, rect.height() * k
+        )
+        self.mat.fit(mm.adjusted(-ROUND_MM, -ROUND_MM, ROUND_MM, ROUND_MM).intersected(QRectF(0, 0, c.width_mm, c.height_mm)))
+
     def _outline(self, p: QPainter, mat: Mat) -> None:
-        s = self.step()
-        area = next((a for a in self.model.areas if s is not None and s.area is not None and a.id == s.area.id), None)
+        area = self._area()
         if area is None:
             return
         path = ring_path(area.ring, mat, area.smooth)
         two_tone(p, path, 2.6)
-        disc(p, path.boundingRect().center(), area.number, True)
+        p.translate(path.pointAtPercent(0.0))
+        p.rotate(mat.turn_deg)  # the number stays upright
+        disc(p, QPointF(0, 0), area.number, True)
 
     def _touch(self, at: QPointF) -> bool:
         """What did I use here? Read the stack that lies on the touched place."""
-        found = [a for a in self.model.areas if ring_path_photo(a, at)]
+        found = sorted((a for a in self.model.areas if ring_path_photo(a, at)), key=lambda a: a.level)
         if found:
-            self.touched, self.tab = found[-1].id, "here"
-            self.refresh()
+            self.touched = min(found, key=lambda a: (-a.level, _extent(a.ring))).id
+            self.show_bench(True, "here")
         return bool(found)
 
     def _show(self) -> None:
-        s, plan = self.step(), self.model.planner.planned()
+        plan, large = self.model.planner.planned(), self.model.settings.get("easel_large")
+        self._keys()
         if plan is None:
-            self.card.set(Now(why="No layers are solved yet. The easel begins when there is a plan."), self.desk.px_per_mm)
+            self.card.set(Now(why="No layers are solved yet. The easel begins when there is a plan."), self.desk.px_per_mm, large)
             return
-        wet = self._drying()
+        found = self._next_steps(plan.ordered)
+        wet = self.drying()
         names = {a.id: a.name for a in self.model.areas}
+        clocks = tuple(
+            Clock(f"{names.get(k, 'It')} dries", _time(60 * m), 1 - m / DRYING_MIN, True)
+            for k, m in sorted(wet.items(), key=lambda q: q[1])[:1]
+        )
         waits = tuple(f"{names.get(k, '')} dries: {m:.0f} min to go." for k, m in wet.items())
-        if s is None:
+        if not found:
             ended = all(q.key in self.model.planner.done_keys() for q in plan.ordered.steps)
-            words = "Every step is done. The portrait is finished." if ended else "Everything that is left has to dry first."
-            self.card.set(Now(why=words, waits=waits), self.desk.px_per_mm)
+            words = (
+                "Every step is done. The portrait is finished."
+                if ended
+                else "Everything that is left has to dry first. A rest does the eyes good meanwhile."
+            )
+            self.card.set(Now(why=words, waits=waits, clocks=clocks), self.desk.px_per_mm, large)
             return
+        s, after = found[0], found[1] if len(found) > 1 else None
         if s.key != self._step_key:
             self._step_key, self._spent, self._began = s.key, 0.0, time.monotonic()
+            if self.open and not self.shot_id:
+                self._look_at_area()
         kit = self.model.kit
         pencil = kit.get(s.layer.pencil) if s.layer.pencil in kit.index else None
-        done = self.model.planner.done_keys()
-        after = next((q for q in plan.ordered.steps if q.key not in done and q.key != s.key), None)
-        code = after.layer.pencil or after.layer.tool if after is not None else ""
         m = self.model.measures(s.area.id) if s.area else None
         way = None
         if m is not None:
             way = m.combed.mean_deg if m.combed is not None else m.hair.direction_deg
-        seconds = int(self.minutes() * 60)
+        running = self._worked_s()
         cautions = step_cautions(s.layer.tool, s.layer.role, pencil)
-        running = self._since_break + (0.0 if self._paused else time.monotonic() - self._began)
         if running > BREAK_EVERY * 60:
             cautions = (*words_for("break")[:1], *cautions)
+        if not clocks:
+            left = max(0.0, BREAK_EVERY * 60 - running)
+            clocks = (Clock("A break in" if left else "Time for a break", _time(left), min(1.0, running / (BREAK_EVERY * 60))),)
+        guess = span(s.low, s.high)
+        took = self.minutes()
+        step = Clock(f"{'Paused' if self._paused else 'Planned'} · {guess}", _time(60 * took), took / max(0.1, s.high))
+        layers = len(s.area.layers) if s.area else 1
+        done = len(self.model.planner.done_keys())
+        where = f"{s.area.name} · layer {s.at + 1} of {layers}" if s.area else self.model.commission.name if self.model.commission else ""
         now = Now(
-            s.area.name if s.area else "The last look", f"{s.layer.role}, step {[q.key for q in plan.ordered.steps].index(s.key) + 1} of {len(plan.ordered.steps)}",
-            pencil.name if pencil else s.layer.tool or "look at the whole", s.layer.pencil if pencil else "",
-            kit.masstone_lab[kit.index[s.layer.pencil]] if pencil else None, bare(self.model.paper).lab, s.layer.pressure if pencil else 0, s.layer.stroke,
-            s.layer.stroke_mm, way, s.layer.where if s.area else "", self._why(s) + (f" Now with {self._swapped}." if self._swapped else ""),
-            f"should take {s.low:.0f}–{s.high:.0f} min", f"{seconds // 60}:{seconds % 60:02d}", self._paused,
-            f"Next: {after.name}{f', {code}' if code else ''}" if after is not None else "This is the last step", waits, cautions,
+            ACTS.get(s.layer.role, s.layer.role), f"{where} · step {done + 1} of {len(plan.ordered.steps)}", pencil.name if pencil else s.layer.tool or "from the door",
+            s.layer.pencil if pencil else "", kit.masstone_lab[kit.index[s.layer.pencil]] if pencil else None, bare(self.model.paper).lab,
+            s.layer.pressure if pencil else 0, s.layer.passes, s.layer.stroke if pencil else "", s.layer.stroke_mm, way, s.layer.where if s.area else "",
+            (f"Now with {self._swapped}. " if self._swapped else "") + self._why(s), f"should take {guess}", _time(60 * took), self._paused,
+            f"{_hand(after)}\n{after.name}" if after is not None else "the last step", self._lab(after), (step, *clocks), waits, cautions,
         )  # fmt: skip
-        self.card.set(now, self.desk.px_per_mm)
+        self.card.set(now, self.desk.px_per_mm, large)
+
+    def _lab(self, s: Step | None):  # noqa: ANN202
+        kit = self.model.kit
+        return kit.masstone_lab[kit.index[s.layer.pencil]] if s is not None and s.layer.pencil in kit.index else None
 
     def _why(self, s: Step) -> str:
         layers = self.model.recipe_layers(s.area.id) if s.area is not None else ()
         return layers[s.at].why if s.at < len(layers) else "Fresh eyes see what tired ones miss."
 
+    def _keys(self) -> None:
+        last = self.step() is None
+        self.strip.set_keys(
+            (
+                Key("Esc", "picture" if self.bench_on else "log", lambda: self.show_bench(not self.bench_on)),
+                Key("←", "turn", lambda: self.turn(TURN_DEG)),
+                Key("→", "turn back", lambda: self.turn(-TURN_DEG)),
+                Key("A", "usual type" if self.model.settings.get("easel_large") else "larger", self.larger),
+                Key("P", "go on" if self._paused else "pause", self.pause),
+                Key("N", "note", self.note),
+                Key("K", "photo", self.photograph),
+                Key("C", "other pencil", self.swapped),
+                Key("X", "skip", self.skip),
+                Key("Back", "step back", self.back),
+                Key("Enter", "to the plan" if last else "done", self.next, not self.bench_on),
+            )
+        )
+
     def refresh(self) -> None:
         self.show_sheet()
         self._show()
-        bench, planner = self.desk.bench, self.model.planner
+        self.mat.refresh()
         self.desk.mark_values(None)
-        log = planner.log()
-        taken = sum(r.minutes for r in log)
-        bench.head.set("", "The log", f"{sum(r.state == 'done' for r in log)} steps done · {taken / 60:.1f} h at work")
-        pick = Pick("What the card shows", (("log", "Log"), ("here", "Used here")), self.tab)
-        pick.picked.connect(self.show_tab)
-        bench.set_parts([pick, *(self._here(log) if self.tab == "here" else self._log(log))])
+        if self.bench_on:
+            easel_bench.fill(self)
         s = self.step()
         self.desk.set_next("Done" if s is not None else "To the plan", "petal" if s is not None else "hours")
 
     def show_tab(self, tab: str) -> None:
-        """Show the log, or what was used on the touched place."""
-        self.tab = tab
+        """Show another part of the log on the bench."""
+        self.show_bench(True, tab)
+
+    # -- a photo of the work beside the picture ----------------------------------------------
+    def show_shot(self, key: str) -> None:
+        """Put a photo of the work beside the client's; the same one again puts it away."""
+        self.shot_id = "" if self.shot_id == key else key
+        self._fill_beside()
+        self.mat.fit() if self.shot_id else self._look_at_area()
         self.refresh()
 
-    def _log(self, log: tuple[LogRow, ...]) -> list:
-        out: list = []
-        for r in reversed(log[-40:]):
-            t = datetime.datetime.fromisoformat(r.at)
-            what = f"{r.area_name or 'The whole'}, {r.role}: {r.pencil}" + (f" at {r.pressure}" if r.pressure else "")
-            how = f"{r.minutes:.0f} min" if r.state == "done" else r.state
-            out.append(
-                Words(
-                    f"{t:%d %b %H:%M} · {what} · {how}{f' · {r.differs}' if r.differs else ''}{f' · “{r.note}”' if r.note else ''}",
-                    "small",
-                    "ink",
-                )
-            )
-        if not out:
-            out.append(Words("Nothing yet. Press Enter when the step is done; the clock runs while this stage is open."))
-        csv = PetalButton("Log as CSV", "sheet")
-        csv.clicked.connect(lambda _=False: self.write_log())
-        return [*out, Caption("Write"), row(csv, None)]
+    def _shot_ready(self, _key: str) -> None:
+        if self.open:
+            self._fill_beside()
+            if self.bench_on:
+                easel_bench.fill(self)
 
-    def _here(self, log: tuple[LogRow, ...]) -> list:
-        area = next((a for a in self.model.areas if a.id == self.touched), None)
-        if area is None:
-            return [Words("Touch any place of the picture to read what lies there.")]
-        mine = [r for r in log if r.area_id == area.id and r.state == "done"]
-        out: list = [Caption(f"On {area.name}, from the paper upward")]
-        for r in mine:
-            t = datetime.datetime.fromisoformat(r.at)
-            out.append(
-                Words(
-                    f"{r.role}: {r.pencil}{f' at {r.pressure}' if r.pressure else ''}, {t:%d %b}{f', {r.differs}' if r.differs else ''}",
-                    "small",
-                    "ink",
-                )
-            )
-        return out if mine else [*out, Words("Nothing has been laid here yet.")]
-
-    def write_log(self) -> None:
-        """Write the log as CSV."""
-        from pathlib import Path
-
-        from hanabira.studio.bundle import log_csv
-        from hanabira.studio.writing import write_file
-
-        c = self.model.commission
-        path = self.desk.ask_save_path(f"{c.name} log.csv") if c is not None else ""
-        if not path:
+    def _fill_beside(self) -> None:
+        shot = next((q for q in self.model.logbook.shots() if q.id == self.shot_id), None)
+        self.beside.setVisible(shot is not None)
+        self.card.setVisible(shot is None)
+        if shot is None:
+            self.shot_id = ""
             return
-        target = Path(path) if path.lower().endswith(".csv") else Path(f"{path}.csv")
-        text = log_csv(self.model.planner.log())
-        self.model.jobs.run(
-            "log", "Writing the log", lambda _t: write_file(target, text), lambda done: self.model.messages.remark(f"Written: {done}")
-        )
+        view = self.model.logbook.view(shot)
+        self.beside.photo = view
+        self.beside.empty_words = "" if view else "Opening the photo"
+        size = (240.0, 240.0 * shot.height_px / shot.width_px)
+        self.beside.show_sheet(size, 0.0, self.mat.paper, (0.0, 0.0, float(shot.width_px), float(shot.height_px)))
+        self.beside.fit()
 
     def next(self) -> None:
         if self.step() is not None:
             self.done()
         else:
             self.desk.go("Plan")
+
+
+def _extent(ring) -> float:  # noqa: ANN001
+    xs, ys = [x for x, _y in ring], [y for _x, y in ring]
+    return (max(xs) - min(xs)) * (max(ys) - min(ys))
+
+
+def _time(seconds: float) -> str:
+    """Minutes and seconds, hours where there are any."""
+    n = max(0, int(seconds))
+    return f"{n // 3600}:{n // 60 % 60:02d}:{n % 60:02d}" if n >= 3600 else f"{n // 60}:{n % 60:02d}"
+
+
+def span(low: float, high: float) -> str:
+    """Minutes as a range in words.
+
+    >>> span(0.2, 0.7), span(0.4, 3.0), span(12.0, 20.0)
+    ('under 1 min', 'up to 3 min', '12–20 min')
+    """
+    a, b = round(low), round(high)
+    return "under 1 min" if b < 1 else f"up to {b} min" if a < 1 else f"{a} min" if a == b else f"{a}–{b} min"
+
+
+def _hand(s: Step) -> str:
+    """What to have in hand for a step."""
+    return f"{s.layer.role}, {s.layer.pencil or s.layer.tool}" if s.layer.pencil or s.layer.tool else s.layer.role

@@ -6,19 +6,24 @@ import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QDateEdit, QFrame, QScrollArea, QVBoxLayout, QWidget
 
 from hanabira.core.schedule.order import LAST
 from hanabira.core.schedule.sessions import DRYING_MIN
 from hanabira.core.schedule.work import evidence
 from hanabira.craft.reader import surfaces
+from hanabira.desk import record_writers
 from hanabira.desk.controls import Caption, Day, Number, PetalButton, Pick, Words, label, row
 from hanabira.desk.planner import Planned, hours_words
+from hanabira.desk.stages import easel_bench
 from hanabira.desk.stages.base import Stage
+from hanabira.desk.stages.easel import span
+from hanabira.desk.theme import u
 from hanabira.desk.widgets import day_strip
 from hanabira.desk.widgets.day_strip import Block, DayStrip
-from hanabira.desk.widgets.step_list import StepList, StepRow
-from hanabira.studio import planning
+from hanabira.desk.widgets.step_list import ROW, StepList, StepRow
+from hanabira.studio import account, planning
 
 if TYPE_CHECKING:
     from hanabira.desk.window import Desk
@@ -31,11 +36,12 @@ class Plan(Stage):
     """The day strip above, the steps on their stem below, facts and terms on the bench."""
 
     name = "Plan"
+    with_rule = False
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
         self.strip, self.steps = DayStrip(), StepList()
-        scroll = QScrollArea()
+        scroll = self.scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setFrameShape(QFrame.Shape.NoFrame)
         scroll.setFocusPolicy(scroll.focusPolicy().NoFocus)
@@ -48,12 +54,32 @@ class Plan(Stage):
         box.addWidget(scroll, 1)
         self.chosen = ""
         self.card = "step"
+        self.lost_day: datetime.date | None = None
+        self.strip.day_chosen.connect(self._lose)
         self.steps.chosen_step.connect(self._choose)
         self.steps.move_wanted.connect(lambda key, behind: self.model.planner.move(key, behind))
         m = self.model
         for signal in (m.commission_changed, m.areas_changed, m.photo_changed, m.log_changed):
             signal.connect(lambda: self.refresh() if self.open else None)
         m.recipe_changed.connect(lambda _key: self.refresh() if self.open else None)
+        m.measures_changed.connect(lambda _key: self._measured())
+
+    def enter(self) -> None:
+        for a in self.model.areas:
+            if a.id in self.model.recipes:
+                self.model.want_measures(a.id)
+        super().enter()
+
+    def _measured(self) -> None:
+        """The strip's greys are the areas' values."""
+        plan = self.model.planner.planned() if self.open else None
+        if plan is not None:
+            self._strip(plan)
+
+    def _show_chosen(self) -> None:
+        """Bring the chosen step into sight."""
+        row_ = next((k for k, r in enumerate(self.steps.rows) if r.key == self.chosen), 0)
+        self.scroll.ensureVisible(0, u(10 + (row_ + 1) * ROW), 0, u(2 * ROW))
 
     def _choose(self, key: str) -> None:
         self.chosen = key
@@ -61,7 +87,7 @@ class Plan(Stage):
         self.refresh()
 
     def show_card(self, card: str) -> None:
-        """Show another card: the step, the hours, the terms."""
+        """Show another card: the step, the days, the hours, the materials."""
         self.card = card
         self.refresh()
 
@@ -83,19 +109,31 @@ class Plan(Stage):
             self.desk.set_next("To the recipes", "strata")
             return
         keys = [s.key for s in plan.ordered.steps]
+        done = self.model.planner.done_keys()
         if self.chosen not in keys:
-            self.chosen = keys[0]
+            self.chosen = next((k for k in keys if k not in done), keys[0])
+            QTimer.singleShot(0, self._show_chosen)
         self._strip(plan)
         self._steps(plan)
         slack = plan.calendar.slack_days(plan.due)
         when = f"{plan.calendar.finish.day} {plan.calendar.finish:%B %Y}"
         line = f"finished {when}" + ("" if slack is None else f" · {slack} days to spare" if slack >= 0 else f" · {-slack} days late")
-        bench.head.set("", f"{len(plan.ordered.steps)} steps, {hours_words(plan.ordered.steps)}", line)
-        pick = Pick(
-            "What the card shows", (("step", "Step"), ("hours", "Hours"), ("terms", "Terms"), ("materials", "Materials")), self.card
+        c = self.model.commission
+        if c is not None and c.delivered:
+            d = datetime.date.fromisoformat(c.delivered)
+            line = f"finished {when} · delivered {d.day} {d:%B}"
+        left = [s for s in plan.ordered.steps if s.key not in self.model.planner.done_keys()]
+        head = (
+            f"{len(left)} of {len(plan.ordered.steps)} steps left, {hours_words(left)}"
+            if len(left) < len(plan.ordered.steps)
+            else f"{len(left)} steps, {hours_words(left)}"
         )
+        if not left:
+            head = f"All {len(plan.ordered.steps)} steps are done"
+        bench.head.set("", head, line)
+        pick = Pick("What the card shows", (("step", "Step"), ("days", "Days"), ("hours", "Hours"), ("materials", "Materials")), self.card)
         pick.picked.connect(self.show_card)
-        body = {"step": self._step_card, "hours": self._hours_card, "terms": self._terms_card, "materials": self._materials_card}[self.card]
+        body = {"step": self._step_card, "hours": self._hours_card, "days": self._days_card, "materials": self._materials_card}[self.card]
         bench.set_parts([pick, *body(plan)])
         self.desk.set_next("Go to the easel", "pencil")
 
@@ -126,7 +164,7 @@ class Plan(Stage):
                     f"{s.area.number} {s.area.name} · {s.layer.role}" if s.area else "The last look",
                     what,
                     kit.masstone_lab[kit.index[code]] if known else None,
-                    f"{s.low:.0f}–{s.high:.0f} min",
+                    span(s.low, s.high),
                     f"{t:%a} {t.day} {t:%b}, {t:%H:%M}",
                     plan.ordered.reasons[s.key],
                     state,
@@ -166,6 +204,8 @@ class Plan(Stage):
             kind = "work" if blocks else "due" if day == plan.due else "slack" if days_.works(day) and day > plan.calendar.finish else "off"
             out.append(day_strip.Day(day, kind, tuple(blocks), tuple(waits)))
             day += datetime.timedelta(days=1)
+        if plan.due is not None and plan.due >= day:
+            out += [day_strip.Day(plan.due - datetime.timedelta(days=1), "off"), day_strip.Day(plan.due, "due")]
         if plan.due is not None and plan.due < first:
             out.insert(0, day_strip.Day(plan.due, "due"))
         line = f"{len(by_day)} sessions of up to {c.terms.hours_a_day:g} h"
@@ -201,16 +241,7 @@ class Plan(Stage):
         return out
 
     def _hours_card(self, plan: Planned) -> list:
-        out: list = [Caption("Hours by area")]
-        for a in plan.work:
-            steps = [s for s in plan.ordered.steps if s.area is not None and s.area.id == a.id]
-            out.append(
-                Words(
-                    f"{a.number} {a.name}: {sum(s.low for s in steps) / 60:.1f}–{sum(s.high for s in steps) / 60:.1f} h, {a.mm2:,.0f} mm²".replace(
-                        ",", "\u2009", 1
-                    )
-                )
-            )
+        out: list = easel_bench.hour_bars(self, self.model.logbook.rows())
         out.append(Caption("What your log says"))
         for surface in dict.fromkeys(a.surface_id for a in plan.work):
             name = surfaces()[surface].name.lower() if surface in surfaces() else surface
@@ -219,32 +250,26 @@ class Plan(Stage):
                 break
         return out
 
-    def _terms_card(self, plan: Planned) -> list:
+    def _days_card(self, plan: Planned) -> list:
         c, planner = self.model.commission, self.model.planner
         assert c is not None
         t = c.terms
-
-        def number(name: str, value: float, low: float, high: float, step: float, unit: str, key: str, decimals: int = 1) -> QWidget:
-            q = Number()
-            q.setAccessibleName(name)
-            q.setRange(low, high)
-            q.setSingleStep(step)
-            q.setDecimals(decimals)
-            if unit:
-                q.setSuffix(f"\u2009{unit}")
-            q.setKeyboardTracking(False)
-            q.setValue(value)
-            q.valueChanged.connect(lambda v: planner.set_terms(name.lower(), True, **{key: int(v) if key == "instalments" else v}))
-            return q
-
         hand = Pick("Hand", (("right", "Right hand"), ("left", "Left hand")), t.hand)
         hand.picked.connect(lambda key: planner.set_terms("hand", hand=key))
         start: QDateEdit = Day()
         start.setAccessibleName("First day")
         start.setCalendarPopup(True)
-        first = planning.days_of(c).start
-        start.setDate(first)  # type: ignore[arg-type]
+        start.setDate(planning.days_of(c).start)  # type: ignore[arg-type]
         start.dateChanged.connect(lambda d: planner.set_terms("first day", True, start=d.toPyDate().isoformat()))
+        hours = Number()
+        hours.setAccessibleName("Hours a day")
+        hours.setRange(0.5, 12)
+        hours.setSingleStep(0.5)
+        hours.setDecimals(1)
+        hours.setSuffix("\u2009h")
+        hours.setKeyboardTracking(False)
+        hours.setValue(t.hours_a_day)
+        hours.valueChanged.connect(lambda v: planner.set_terms("hours a day", True, hours_a_day=v))
         week = []
         for k, name in enumerate(_WEEK):
             q = PetalButton(name if k in t.weekdays else f"({name})", None, tip="A working day" if k in t.weekdays else "A day off")
@@ -252,48 +277,68 @@ class Plan(Stage):
             q.setEnabled(bool(days))
             q.clicked.connect(lambda _=False, days=days: planner.set_terms("working days", weekdays=days))
             week.append(q)
-        price = planning.quote(c, plan.work, plan.pace)
-        low, high = price["price"]
         out: list = [
             Caption("How it is worked"),
             hand,
             row(label("First day"), start, None),
-            row(label("Hours a day"), number("Hours a day", t.hours_a_day, 0.5, 12, 0.5, "h", "hours_a_day"), None),
+            row(label("Hours a day"), hours, None),
             row(*week[:4], None),
             row(*week[4:], None),
-            Caption("Quote"),
-            row(label("Rate an hour"), number("Rate an hour", t.rate, 0, 10_000, 1, "", "rate", 2), None),
-            row(label("Materials"), number("Materials", t.materials, 0, 100_000, 1, "", "materials", 2), None),
-            row(label("Deposit"), number("Deposit", t.deposit_percent, 0, 100, 5, "%", "deposit_percent", 0), None),
-            row(label("Instalments"), number("Instalments", t.instalments, 1, 12, 1, "", "instalments", 0), None),
-            Words(
-                f"{price['hours'][0]:.0f}–{price['hours'][1]:.0f} hours: {low:.0f}–{high:.0f} in your currency, "
-                f"deposit {price['deposit'][0]:.0f}–{price['deposit'][1]:.0f}.",
-                "body",
-                "ink",
-            ),
         ]
-        out += [Words(w) for w in price["warnings"]]
+        out += [Caption("What slips if a day is lost"), *(Words(q, "small", "ink") for q in self.slips(plan))]
+        if self.lost_day is None:
+            out.append(Words("Choose a day in the strip to see what it would cost."))
+        others = self.model.planner.others()
+        if others:
+            out += [Caption("In the same calendar"), *(Words(q) for q in others)]
         return out
 
-    def _materials_card(self, plan: Planned) -> list:
-        kit = self.model.kit
-        used: dict[str, float] = {}
-        for s in plan.ordered.steps:
-            if s.area is not None and s.layer.pencil in kit.index:
-                share = {1: 0.35, 2: 0.6, 3: 1.0, 4: 1.5, 5: 2.2}[max(1, min(5, s.layer.pressure))]
-                used[s.layer.pencil] = used.get(s.layer.pencil, 0.0) + s.area.mm2 * share * s.layer.passes / 26_000
-        out: list = [Caption("Wear of each pencil"), Words("In millimetres of barrel, about; a new pencil is 175 mm long.")]
-        for code, mm in sorted(used.items(), key=lambda q: -q[1])[:14]:
-            left = dict(kit.get(code).extra).get("left", "")
-            try:
-                have = float(left) * 175 if left else 175.0
-            except ValueError:
-                have = 175.0
-            order = " Reorder it before you start." if mm > have - 45 else ""
-            out.append(
-                Words(f"{code} {kit.get(code).name}: {max(0.1, mm):.1f} mm of {have:.0f} mm.{order}", "small", "ink" if order else "ink2")
+    def slips(self, plan: Planned) -> list[str]:
+        """What a lost day costs: the chosen one, or the next sessions one by one."""
+        done = self.model.planner.done_keys()
+        sessions = sorted({q.start.date() for q in plan.calendar.placed if q.step.key not in done})
+        if not sessions:
+            return ["Nothing is left to be worked."]
+        days = [self.lost_day] if self.lost_day is not None else sessions[:3]
+        out = []
+        for day in days:
+            if day not in sessions:
+                out.append(f"{_spoken(day)} is no day of work; losing it costs nothing.")
+                continue
+            then = self.model.planner.if_lost(day)
+            if then is None:
+                continue
+            late = (then.finish - plan.calendar.finish).days
+            moved = len({q.step.key for q in plan.calendar.placed if q.step.key not in done and q.start.date() >= day})
+            slack = then.slack_days(plan.due)
+            end = (
+                f"the work ends {late} day{'' if late == 1 else 's'} later, on {then.finish.day} {then.finish:%B}"
+                if late
+                else "the end stays where it is"
             )
+            spare = "" if slack is None else f"; {slack} days to spare" if slack >= 0 else f"; {-slack} days late"
+            out.append(f"Without {_spoken(day)} {moved} steps move and {end}{spare}.")
+        return out
+
+    def _lose(self, day: object) -> None:
+        assert isinstance(day, datetime.date)
+        self.lost_day = None if self.lost_day == day else day
+        self.show_card("days")
+
+    def _materials_card(self, plan: Planned) -> list:
+        cost, without = account.material_cost(self.model.logbook.wear())
+        out: list = [
+            Caption("Wear of each pencil"),
+            Words("In millimetres of barrel, about; a new pencil is 175 mm long."),
+            *easel_bench.wear_words(self),
+        ]
+        if cost:
+            out.append(Words(f"Worn away: about {record_writers.money(self.model, cost)}.", "body", "ink"))
+        if without:
+            out.append(Words(f"{without} of these pencils have no price; give it in the kit room."))
+        book = PetalButton("Bench book", "sheet", tip="Order, sessions, materials and cautions, to print")
+        book.clicked.connect(lambda _=False: self.desk.records.bench_book())
+        out += [Caption("To print"), row(book, None)]
         return out
 
     def write_calendar(self) -> None:
@@ -322,3 +367,7 @@ class Plan(Stage):
             lambda _t: write_calendar(c.name, c.id, sessions, plan.due, target),
             lambda done: self.model.messages.remark(f"Written: {done}"),
         )
+
+
+def _spoken(day: datetime.date) -> str:
+    return f"{day:%A} {day.day} {day:%B}"

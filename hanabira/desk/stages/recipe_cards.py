@@ -225,7 +225,7 @@ def portrait(s: Recipe, area: Area) -> list:
             ),
         ]
     out += [Caption("Your techniques"), row(_button("Open a technique", "strata", s.desk.writers.open_technique), None), Caption("Write")]
-    for words, run in s.desk.workshop_writers():
+    for words, run in s.desk.writers.all:
         out.append(row(_button(words, "sheet", run), None))
     return out
 

@@ -3,28 +3,34 @@
 from __future__ import annotations
 
 import datetime
+from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QRectF, pyqtSignal
-from PyQt6.QtGui import QImage, QPainter, QPainterPath, QPen
-from PyQt6.QtWidgets import QFrame, QScrollArea, QSizePolicy
+from PyQt6.QtCore import QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPainterPath, QPen, QTransform
+from PyQt6.QtWidgets import QFileDialog, QFrame, QHBoxLayout, QLineEdit, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
+from hanabira.core.faults import Fault
 from hanabira.core.token import Token
 from hanabira.craft.reader import papers
 from hanabira.desk import icon as icons
-from hanabira.desk.controls import Words
+from hanabira.desk.controls import Caption, PetalButton, Pick, Words, row
 from hanabira.desk.drawn import Drawn, Stop
-from hanabira.desk.paint import text
+from hanabira.desk.paint import RIGHT, petal, text
 from hanabira.desk.photoview import to_image
 from hanabira.desk.stages.base import Stage
-from hanabira.desk.theme import role
+from hanabira.desk.theme import role, u
+from hanabira.studio import overview, planning
+from hanabira.studio.overview import Overview
 from hanabira.studio.pictures import read_picture
-from hanabira.studio.records import Area, Commission, Photo, Recipe
+from hanabira.studio.records import Commission, LogRow, Photo, Shot
 
 if TYPE_CHECKING:
     from hanabira.desk.window import Desk
 
-ROW = 112.0
+ROW = 128.0
+FILTERS = (("all", "All"), ("now", "Under way"), ("delivered", "Delivered"), ("archive", "Archive"))
+SHARE = {"ordered": 0.1, "drawn": 0.25, "planned": 0.4, "finished": 1.0, "delivered": 1.0}
 
 
 def spoken_date(iso: str | None) -> str:
@@ -36,111 +42,276 @@ def spoken_date(iso: str | None) -> str:
 
 
 class Boards(Drawn):
-    """Commissions standing on shelf boards, each with its picture and what is known of it."""
+    """Commissions standing on shelf boards, each with the client's photo, the work as it stands, and what is known of it."""
 
     wanted = pyqtSignal(str)
+    opened = pyqtSignal(str)
 
     def __init__(self) -> None:
         super().__init__("Commissions on the shelf")
-        self.rows: list[tuple[Commission, str]] = []
+        self.rows: list[Overview] = []
         self.pictures: dict[str, QImage] = {}
         self.open_id = ""
+        self.empty = ""
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Minimum)
 
     def design_size(self, width: float) -> tuple[float, float]:
         return 320, 24 + ROW * max(1, len(self.rows))
 
+    @staticmethod
+    def line(o: Overview) -> str:
+        """When it is due, and the hours left."""
+        when = o.days_left(datetime.date.today())
+        due = "" if o.state == "delivered" else spoken_date(o.commission.due) + (f", {when}" if when else "")
+        return " · ".join(q for q in (due, o.hours_left) if q)
+
     def stops(self, w: float, h: float) -> list[Stop]:
         return [
             Stop(
-                c.id, QRectF(16, 12 + k * ROW, w - 32, ROW - 8), f"{c.name}, {words}", f"Open {c.name}", lambda c=c: self.wanted.emit(c.id)
+                o.commission.id,
+                QRectF(16, 12 + k * ROW, w - 32, ROW - 8),
+                f"{o.commission.name}, {o.words}, {self.line(o)}",
+                f"Choose {o.commission.name}; twice opens it",
+                lambda key=o.commission.id: self.wanted.emit(key),
             )
-            for k, (c, words) in enumerate(self.rows)
+            for k, o in enumerate(self.rows)
         ]
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        stop = self.at(event.position())
+        if stop is not None:
+            self.opened.emit(stop.key)
 
     def paint(self, p: QPainter, w: float, h: float) -> None:
         p.fillRect(QRectF(0, 0, w, h), role("mat"))
-        for k, (c, words) in enumerate(self.rows):
+        if not self.rows and self.empty:
+            text(p, QRectF(24, 30, w - 48, 60), self.empty, "name", "mat_ink", wrap=True)
+        for k, o in enumerate(self.rows):
+            c = o.commission
             r = QRectF(16, 12 + k * ROW, w - 32, ROW - 8)
             path = QPainterPath()
             path.addRoundedRect(r, 6, 6)
-            p.fillPath(path, role("plum_wash" if self.hovered == c.id else "card"))
+            p.fillPath(path, role("card"))
             if c.id == self.open_id:
-                p.setPen(QPen(role("ink"), 2))
+                p.setPen(QPen(role("ink"), 2.4))
                 p.drawPath(path)
-            frame = QRectF(r.left() + 10, r.top() + 8, 72, r.height() - 16)
-            image = self.pictures.get(c.id)
-            if image is not None:
-                k_ = min(frame.width() / image.width(), frame.height() / image.height())
-                size = (image.width() * k_, image.height() * k_)
-                p.drawImage(QRectF(frame.center().x() - size[0] / 2, frame.center().y() - size[1] / 2, *size), image)
-            else:
-                icons.draw(p, "photo", QRectF(frame.center().x() - 16, frame.center().y() - 16, 32, 32), "ink2")
-            x = frame.right() + 18
-            text(p, QRectF(x, r.top() + 12, r.right() - x - 12, 32), c.name, "title", "ink", elide=True)
+            elif self.hovered == c.id:
+                p.setPen(QPen(role("edge"), 1.4))
+                p.drawPath(path)
+            x = r.left() + 10
+            for key in (c.id, f"{c.id} work"):
+                frame = QRectF(x, r.top() + 8, 92, r.height() - 16)
+                image = self.pictures.get(key)
+                if image is not None:
+                    f = min(frame.width() / image.width(), frame.height() / image.height())
+                    size = (image.width() * f, image.height() * f)
+                    p.drawImage(QRectF(frame.center().x() - size[0] / 2, frame.center().y() - size[1] / 2, *size), image)
+                elif key == c.id:
+                    icons.draw(p, "photo", QRectF(frame.center().x() - 16, frame.center().y() - 16, 32, 32), "ink2")
+                x += 100
+            x += 8
+            tail = 168.0 if r.right() - x > 380 else 0.0
+            room = r.right() - x - 12
+            text(p, QRectF(x, r.top() + 10, room - tail, 32), c.name, "title", "ink", elide=True)
             who = " · ".join(q for q in (c.animal, f"for {c.client}" if c.client else "") if q)
-            text(p, QRectF(x, r.top() + 45, r.right() - x - 12, 18), who, "small", "ink2", elide=True)
-            text(p, QRectF(x, r.top() + 66, r.right() - x - 12, 18), words, "small", "ink2", elide=True)
+            text(p, QRectF(x, r.top() + 43, room, 18), who, "body", "ink2", elide=True)
+            size_ = (
+                f"{c.width_mm:.0f} × {c.height_mm:.0f} mm, {papers()[c.paper_id].name.lower() if c.paper_id in papers() else c.paper_id}"
+            )
+            text(p, QRectF(x, r.top() + 65, room, 18), size_, "small", "ink2", elide=True)
+            text(p, QRectF(x, r.top() + 87, room, 20), self.line(o), "body", "ink", elide=True)
+            if tail:
+                self._state(p, o, QRectF(r.right() - tail - 12, r.top() + 12, tail, 42))
+
+    @staticmethod
+    def _state(p: QPainter, o: Overview, r: QRectF) -> None:
+        """A petal filled by what is done, with the words."""
+        share = o.done / o.steps if o.state == "begun" and o.steps else SHARE.get(o.state, 0.0)
+        leaf = QTransform().translate(r.right() - 20, r.top() + 26).rotate(-62).map(petal(26, 7.5))
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        p.setPen(QPen(role("ink"), 1.4))
+        p.drawPath(leaf)
+        p.save()
+        box = leaf.boundingRect()
+        p.setClipRect(
+            QRectF(box.left(), box.bottom() - box.height() * share, box.width(), box.height() * share + 1), Qt.ClipOperation.IntersectClip
+        )
+        p.fillPath(leaf, role("ink"))
+        p.restore()
+        words = {"begun": f"{100 * share:.0f} % done"}.get(o.state, o.state)
+        text(p, QRectF(r.left(), r.top() + 6, r.width() - 34, 22), words, "strong", "ink", RIGHT, elide=True)
 
 
 class Shelf(Stage):
     """The studio's room with all commissions."""
 
     name = "Shelf"
+    with_rule = False
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
         self.boards = Boards()
+        self.search = QLineEdit()
+        self.search.setAccessibleName("Search the shelf")
+        self.search.setPlaceholderText("Search by name, animal, client or notes")
+        self.search.setClearButtonEnabled(False)
+        self.search.textEdited.connect(lambda _s: self.refresh())
+        self.filter = Pick("Which commissions", FILTERS, "all")
+        self.filter.picked.connect(lambda _k: self.refresh())
+        head = QWidget()
+        head.setObjectName("shelfhead")
+        line = QHBoxLayout(head)
+        line.setContentsMargins(u(16), u(8), u(16), u(8))
+        line.setSpacing(u(12))
+        line.addWidget(self.search, 1)
+        line.addWidget(self.filter, 1)
         scroll = QScrollArea()
         scroll.setObjectName("shelf")
         scroll.setWidgetResizable(True)
         scroll.setFrameShape(QFrame.Shape.NoFrame)
         scroll.setFocusPolicy(scroll.focusPolicy().NoFocus)
         scroll.setWidget(self.boards)
-        self.centre = scroll
-        self.boards.wanted.connect(self._open)
-        self.model.commissions_changed.connect(lambda: self.refresh() if self.open else None)
+        self.centre = QWidget()
+        box = QVBoxLayout(self.centre)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(0)
+        box.addWidget(head)
+        box.addWidget(scroll, 1)
+        self.all: tuple[Overview, ...] = ()
+        self._of: dict[str, str] = {}
+        self.boards.wanted.connect(self._choose)
+        self.boards.opened.connect(self._open)
+        self.ask_bundle_path = lambda: QFileDialog.getOpenFileName(self.desk, "Take in a bundle", "", "Bundles (*.zip)")[0]
+        for signal in (self.model.commissions_changed, self.model.log_changed):
+            signal.connect(lambda: self.refresh() if self.open else None)
+        self.model.commission_changed.connect(lambda: self.refresh() if self.open else None)
+
+    # -- choosing and opening ---------------------------------------------------
+    def _choose(self, key: str) -> None:
+        if self.model.commission is not None and self.model.commission.id == key:
+            return
+        self.model.open_commission(key, stay=True)
+        self.refresh()
 
     def _open(self, key: str) -> None:
-        self.model.open_commission(key)
+        self._choose(key)
         if self.model.commission is not None:
             self.desk.go(self.model.commission.stage)
 
+    # -- acts -----------------------------------------------------------------------
+    def take_in(self) -> None:
+        """Take a bundle into the studio and choose it."""
+        from hanabira.studio.bundle import import_bundle
+
+        path = self.ask_bundle_path()
+        if not path:
+            return
+        store = self.model.store
+
+        def done(c: Commission) -> None:
+            self.model.messages.remark(f"{c.name} is on the shelf.")
+            self.model.open_commission(c.id, stay=self.open)
+            self.model.commissions_changed.emit()
+
+        self.model.jobs.run("take in bundle", f"Taking in {Path(path).name}", lambda token: import_bundle(store, Path(path), token), done)
+
+    def duplicate(self, key: str) -> None:
+        """A new commission made and agreed like this one, without its animal, client and photos."""
+        c = self.model.store.get(Commission, key)
+        if c is None:
+            return
+        made = overview.as_template(c, datetime.datetime.now())
+        try:
+            self.model.store.edit([made])
+        except Fault as fault:
+            self.model.messages.fault(fault)
+            return
+        self.model.commissions_changed.emit()
+        self.model.open_commission(made.id, stay=True)
+        self.desk.go("Brief")
+        self.model.messages.remark(f"{made.name} has the sheet, kit, school and terms of {c.name}.")
+
+    def archive(self, key: str) -> None:
+        """Put a commission out of sight, or back; one undoable edit."""
+        from hanabira.desk.commands import EditBrief
+
+        c = self.model.commission
+        if c is None or c.id != key:
+            return
+        if self.model.do(EditBrief(self.model, "archive" if not c.archived else "out of the archive", False, archived=not c.archived)):
+            self.model.messages.remark(f"{c.name} is {'on the shelf again' if c.archived else 'in the archive'}.")
+
+    # -- what is shown ----------------------------------------------------------------
+    def shown(self) -> list[Overview]:
+        """What filter and search leave."""
+        by = {
+            "all": lambda o: not o.commission.archived,
+            "now": lambda o: not o.commission.archived and o.state != "delivered",
+            "delivered": lambda o: not o.commission.archived and o.state == "delivered",
+            "archive": lambda o: o.commission.archived,
+        }[self.filter.chosen]
+        return [o for o in self.all if by(o) and o.matches(self.search.text())]
+
     def refresh(self) -> None:
-        rows = []
-        photos = self.model.store.all(Photo)
-        areas = self.model.store.all(Area)
-        done = {r.area_id for r in self.model.store.all(Recipe)}
-        for c in reversed(self.model.commissions):
-            mine = [a for a in areas if a.commission_id == c.id]
-            solved = sum(a.id in done for a in mine)
-            state = f"{len(mine)} areas, {solved} with layers" if mine else "no areas yet"
-            size = f"{c.width_mm:.0f} × {c.height_mm:.0f} mm, {papers()[c.paper_id].name.lower() if c.paper_id in papers() else c.paper_id}"
-            rows.append((c, f"{size} · {spoken_date(c.due)} · {state}"))
-            photo = next((q for q in photos if q.commission_id == c.id), None)
-            if photo is not None and c.id not in self.boards.pictures:
-                self._picture(c.id, photo)
+        store = self.model.store
+        self.all = overview.overviews(store, planning.pace_of(store.all(LogRow)))
+        rows = self.shown()
+        for o in rows:
+            if o.photo is not None:
+                self._picture(o.commission.id, o.photo)
+            if o.shot is not None:
+                self._picture(f"{o.commission.id} work", o.shot)
         self.boards.rows = rows
+        self.boards.empty = "Nothing here fits the search." if self.all else ""
         self.boards.open_id = self.model.commission.id if self.model.commission else ""
         self.boards.refresh()
-        n = len(rows)
-        self.desk.bench.head.set("", "Shelf", f"{n} commission{'' if n == 1 else 's'} in this studio" if n else "an empty studio")
-        words = (
-            "Choose a commission to go on with it."
-            if n
-            else "A commission is one portrait: the animal, the client’s photo, the paper, the date. Make the first one, then add the photo."
-        )
-        self.desk.bench.set_parts([Words(words, "body", "ink")])
-        self.desk.set_next("New commission", "add")
+        n = len(self.all)
+        chosen = next((o for o in rows if o.commission.id == self.boards.open_id), None)
         self.desk.mark_values(None)
+        take_in = _button("Take in a bundle", "shelf", self.take_in)
+        if chosen is None:
+            self.desk.bench.head.set("", "Shelf", f"{n} commission{'' if n == 1 else 's'} in this studio" if n else "an empty studio")
+            words = (
+                "Choose a commission to go on with it."
+                if n
+                else "A commission is one portrait: the animal, the client’s photo, the paper, the date. Make the first one, then add the photo."
+            )
+            self.desk.bench.set_parts([Words(words, "body", "ink"), Caption("From another studio"), row(take_in, None)])
+            self.desk.set_next("New commission", "add")
+            return
+        c = chosen.commission
+        self.desk.bench.head.set("", c.name, chosen.words)
+        facts = [self.boards.line(chosen), f"{chosen.areas} areas, {chosen.steps} steps" if chosen.areas else "", c.notes]
+        keep = self.desk.records
+        self.desk.bench.set_parts(
+            [
+                *(Words(q, "body", "ink") for q in facts if q),
+                Caption("With this commission"),
+                row(
+                    _button(
+                        "Duplicate as a template", "sheet", lambda: self.duplicate(c.id), "Sheet, kit, school and terms without the animal"
+                    ),
+                    None,
+                ),
+                row(_button("Out of the archive" if c.archived else "Into the archive", "away", lambda: self.archive(c.id)), None),
+                row(_button("Write a bundle", "shelf", keep.bundle), None),
+                Caption("On the shelf"),
+                row(_button("New commission", "add", self.desk.new_commission), take_in, None),
+            ]
+        )
+        self.desk.set_next(f"Go on with {c.name}" if len(c.name) < 16 else "Go on", "petal")
 
-    def _picture(self, key: str, photo: Photo) -> None:
-        path, crop, size = self.model.store.photo_path(photo), photo.crop, photo.width_px
+    def _picture(self, key: str, photo: Photo | Shot) -> None:
+        if key in self.boards.pictures and self._of.get(key) == photo.id:
+            return
+        self._of[key] = photo.id
+        path, size = self.model.store.photo_path(photo), photo.width_px
+        crop = photo.crop if isinstance(photo, Photo) else (0.0, 0.0, float(photo.width_px), float(photo.height_px))
 
         def work(token: Token) -> QImage:
             pixels = read_picture(path, 400, token).pixels
             k = pixels.shape[1] / size
-            x, y, w, h = (int(v * k) for v in crop)
+            x, y, w, h = (max(0, int(v * k)) for v in crop)
             return to_image(pixels[y : y + max(1, h), x : x + max(1, w)])
 
         def done(image: QImage) -> None:
@@ -150,4 +321,14 @@ class Shelf(Stage):
         self.model.jobs.run(f"shelf {key}", "Opening pictures", work, done, quiet=True, failed=lambda _fault: None)
 
     def next(self) -> None:
-        self.desk.new_commission()
+        c = self.model.commission
+        if c is not None and any(o.commission.id == c.id for o in self.shown()):
+            self.desk.go(c.stage)
+        else:
+            self.desk.new_commission()
+
+
+def _button(words: str, icon: str | None, run, tip: str = "") -> PetalButton:  # noqa: ANN001
+    q = PetalButton(words, icon, tip=tip)
+    q.clicked.connect(lambda _=False: run())
+    return q

@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime
 from dataclasses import dataclass
 
-from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter, QPen
 
 from hanabira.desk.drawn import Drawn, Stop
@@ -40,6 +40,8 @@ class Day:
 class DayStrip(Drawn):
     """The days of a plan from its first session to the due date; a click chooses a day."""
 
+    day_chosen = pyqtSignal(object)
+
     def __init__(self) -> None:
         super().__init__("Day strip")
         self.title, self.line, self.days, self.hours = "", "", [], 3.0  # type: str, str, list[Day], float
@@ -72,7 +74,9 @@ class DayStrip(Drawn):
             what = ", ".join(dict.fromkeys(b.name for b in d.blocks)) or {"off": "day off", "slack": "free", "due": "due"}.get(
                 d.kind, "free"
             )
-            out.append(Stop(d.date.isoformat(), r, f"{d.date:%A} {d.date.day} {d.date:%B}: {what}", what))
+            out.append(
+                Stop(d.date.isoformat(), r, f"{d.date:%A} {d.date.day} {d.date:%B}: {what}", what, lambda d=d.date: self.day_chosen.emit(d))
+            )
         return out
 
     def paint(self, p: QPainter, w: float, h: float) -> None:
@@ -98,10 +102,12 @@ class DayStrip(Drawn):
         p.setPen(QPen(role("ink"), 1.4))
         p.drawLine(QPointF(40, LINE), QPointF(end + 4, LINE))
         today = datetime.date.today()
+        written = -1e9
         for d, r in zip(self.days, cells, strict=True):
             if r.width() > 30:
                 text(p, QRectF(r.left(), LINE - 38, r.width(), 16), f"{d.date:%a}", "note", "ink2", CENTRE)
-            if r.width() > 13:
+            if r.width() > 13 and r.center().x() - written >= 22 and d.kind != "off":
+                written = r.center().x()
                 text(
                     p,
                     QRectF(r.left() - 6, LINE - 22, r.width() + 12, 20),

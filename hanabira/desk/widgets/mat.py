@@ -69,6 +69,8 @@ class Mat(Drawn):
         self.zoom, self.origin = 1.0, QPointF()
         self._fit_on = True
         self.roomy = True
+        self.ruled = True
+        """Whether what lies here has a size on paper: without one there are no millimetres and no tape."""
         self._drag: QPointF | None = None
         self._hand_open = False
 
@@ -220,7 +222,7 @@ class Mat(Drawn):
         elif self.empty_words:
             ground = role("ink") if self.paper.lightness() > 128 else QColor("#f4f4f4")
             text(p, picture.adjusted(16, 16, -16, -16), self.empty_words, "name", ground, CENTRE, wrap=True)
-        if self.inner.contains(self._turned().mapRect(sheet).adjusted(2, 2, -2, -2)):
+        if self.ruled and self.inner.contains(self._turned().mapRect(sheet).adjusted(2, 2, -2, -2)):
             self._tape(p, sheet)
         p.restore()
         p.save()
@@ -290,6 +292,8 @@ class Mat(Drawn):
         sheet = self.sheet_rect
         p.fillRect(QRectF(0, 0, w, RULER), role("rule"))
         p.fillRect(QRectF(0, 0, RULER, h), role("rule"))
+        if not self.ruled:
+            return
         if self.turn_deg:  # millimetres along the window's edges mean nothing then
             way = "left" if self.turn_deg > 0 else "right"
             text(p, QRectF(RULER + 8, 0, w - RULER - 8, RULER), f"turned {abs(self.turn_deg):.0f}° to the {way}", "note", "ink", elide=True)

@@ -1,0 +1,170 @@
+"""What happened, behind the desk: the log, the photos of the work, and what both add up to."""
+
+from __future__ import annotations
+
+import datetime
+import tempfile
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PIL import Image
+from PyQt6.QtGui import QImage
+
+from hanabira.core.faults import Fault
+from hanabira.core.schedule.sessions import Calendar
+from hanabira.core.token import Token
+from hanabira.desk.photoview import PhotoView
+from hanabira.devices.easel_camera import EaselCamera, WatchedFolder, as_logged
+from hanabira.studio import account, planning
+from hanabira.studio.pictures import read_picture
+from hanabira.studio.records import LogRow, Shot, new_id
+
+if TYPE_CHECKING:
+    from hanabira.desk.model import Model
+
+THUMB_SIDE = 640
+
+
+class Logbook:
+    """Reads the log and the photos of the work; new ones go in as edits of the model."""
+
+    def __init__(self, model: Model) -> None:
+        self.model = model
+        self.views: dict[str, PhotoView] = {}
+        self._wanted: set[str] = set()
+        self._watched: WatchedFolder | None = None
+
+    # -- what is there -----------------------------------------------------------
+    def rows(self) -> tuple[LogRow, ...]:
+        """The open commission's log, by time."""
+        return self.model.planner.log()
+
+    def shots(self) -> tuple[Shot, ...]:
+        """Photos of the work, by time."""
+        c = self.model.commission
+        return self.model.store.all(Shot, commission_id=c.id) if c else ()
+
+    def view(self, shot: Shot) -> PhotoView | None:
+        """A copy of a photo of the work; None while it is being opened (`Model.shot_ready` tells)."""
+        found = self.views.get(shot.digest)
+        if found is None and shot.digest not in self._wanted:
+            self._wanted.add(shot.digest)
+            path = self.model.store.photo_path(shot)
+
+            def work(token: Token) -> PhotoView:
+                return PhotoView.of(read_picture(path, 2 * THUMB_SIDE, token).pixels, (shot.width_px, shot.height_px), (), token)
+
+            def done(view: PhotoView) -> None:
+                self.views[shot.digest] = view
+                self._wanted.discard(shot.digest)
+                self.model.shot_ready.emit(shot.id)
+
+            def failed(fault: Fault) -> None:
+                self._wanted.discard(shot.digest)
+                self.views[shot.digest] = PhotoView.of(np.full((30, 40, 3), 143, np.uint8), (40, 30))
+                self.model.messages.fault(fault)
+
+            self.model.jobs.run(f"shot {shot.digest}", f"Opening {shot.original_name}", work, done, failed, quiet=True)
+        return found
+
+    def thumb(self, shot: Shot) -> QImage | None:
+        """A small copy, when it is there."""
+        view = self.view(shot)
+        return view.levels[-1] if view is not None else None
+
+    # -- what it adds up to -----------------------------------------------------------
+    def first_plan(self) -> Calendar | None:
+        """The days as they were planned before anything was done, with our own guess of the hours."""
+        c, plan = self.model.commission, self.model.planner.planned()
+        if c is None or plan is None:
+            return None
+        try:
+            return planning.plan(c, plan.work, planning.days_of(c), None, "", self.model.workshop.school["sequence"])[1]
+        except Fault:
+            return None
+
+    def wear(self) -> tuple[account.Wear, ...]:
+        """Pencils of the recipes with their wear."""
+        plan = self.model.planner.planned()
+        return account.pencils(plan.work, self.rows(), self.model.kit) if plan is not None else ()
+
+    # -- photos of the work --------------------------------------------------------------
+    def add_shot(self, path: Path | str, step: str = "", note: str = "") -> None:
+        """Take a picture file in as a photo of the work; one undoable edit when it is done."""
+        source = Path(path)
+        self._take("photo of the work", f"Taking in {source.name}", lambda _t: source, source.name, step, note)
+
+    def photograph(self, camera_of, step: str = "") -> None:  # noqa: ANN001
+        """Let a camera take a photo of the work; ``camera_of`` makes it, off the interface thread."""
+
+        def work(token: Token) -> Path:
+            token.report(0.1, "Looking at the easel")
+            camera: EaselCamera = camera_of()
+            pixels = camera.take()
+            token.check()
+            path = Path(self._folder.name) / "easel.jpg"
+            Image.fromarray(pixels).save(path, quality=90)
+            return path
+
+        self._folder = tempfile.TemporaryDirectory()
+        self._take("photo of the work", "Photographing the easel", work, f"easel {len(self.shots()) + 1}.jpg", step, "")
+
+    def _take(self, words: str, title: str, get, name: str, step: str, note: str) -> None:  # noqa: ANN001
+        from hanabira.desk.commands import Edit
+
+        c, store = self.model.commission, self.model.store
+        if c is None:
+            return
+
+        def work(token: Token) -> Shot:
+            path = get(token)
+            read_picture(path, None, token)  # a damaged file never enters
+            digest, suffix, (w, h) = store.take_in(path, token)
+            now = datetime.datetime.now().isoformat(timespec="seconds")
+            return Shot(new_id(), c.id, digest, suffix, name, w, h, now, step, note)
+
+        def done(shot: Shot) -> None:
+            if (
+                self.model.commission is not None
+                and self.model.commission.id == c.id
+                and self.model.do(Edit(self.model, words, [], [shot]))
+            ):
+                self.model.messages.remark(f"Photo {name} is in the log.")
+
+        self.model.jobs.run(f"take {name}", title, work, done)
+
+    def drop_shot(self, shot: Shot) -> None:
+        """Take a photo out of the log; its file stays until the studio is tidied."""
+        from hanabira.desk.commands import Edit
+
+        self.model.do(Edit(self.model, "photo of the work removed", [shot], []))
+
+    def simulated_camera(self):  # noqa: ANN201
+        """What makes the simulated easel camera as the log has left the sheet; None while photo or measures are missing."""
+        m = self.model
+        c, photo, view = m.commission, m.photo, m.view
+        if c is None or photo is None or view is None:
+            return None
+        k = view.pixels.shape[1] / photo.width_px
+        small = lambda line: tuple((x * k, y * k) for x, y in line)  # noqa: E731
+        from dataclasses import replace
+
+        areas = [replace(a, ring=small(a.ring)) for a in m.areas]
+        x, y, w, h = photo.crop
+        bands = {a.id: q.values.band_lab for a in m.areas if (q := m.measures(a.id)) is not None}
+        layers = {a.id: m.recipe_layers(a.id) for a in m.areas}
+        rows, kit, n = self.rows(), m.kit, len(self.shots()) + 1
+        return lambda: as_logged(view.pixels, c, (x * k, y * k, w * k, h * k), areas, layers, rows, bands, kit, n)
+
+    def watch(self, folder: str) -> None:
+        """Look for new pictures in a folder; an empty name stops it."""
+        self._watched = WatchedFolder(Path(folder)) if folder else None
+
+    def poll(self, step: str = "") -> None:
+        """Take in what came into the watched folder."""
+        folder = self.model.settings.get("camera_folder") if self.model.settings.get("camera") == "folder" else ""
+        if (str(self._watched.folder) if self._watched else "") != folder:
+            self.watch(folder)
+        for path in self._watched.new() if self._watched else ():
+            self.add_shot(path, step)

@@ -1,0 +1,184 @@
+"""The brief's further cards: photos wanted and got with the permission to use them; and what was agreed, with the quote."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QSignalBlocker
+from PyQt6.QtWidgets import QCheckBox, QFormLayout, QLineEdit, QWidget
+
+from hanabira.craft.techniques import switches
+from hanabira.desk.commands import EditBrief
+from hanabira.desk.controls import Caption, Choice, Number, PetalButton, Pick, Words, label, row
+from hanabira.desk.record_writers import money, price_words
+from hanabira.desk.stages.easel_bench import deliver
+from hanabira.desk.stages.study_cards import PARTS
+from hanabira.desk.theme import u
+from hanabira.studio import account, planning
+
+if TYPE_CHECKING:
+    from hanabira.desk.stages.brief import Brief
+
+
+def _check(words: str, on: bool, changed) -> QCheckBox:  # noqa: ANN001
+    q = QCheckBox(words)
+    q.setAccessibleName(words)
+    with QSignalBlocker(q):
+        q.setChecked(on)
+    q.toggled.connect(changed)
+    return q
+
+
+def _line(s: Brief, key: str, words: str, value: str) -> QLineEdit:
+    """A field of the terms; typing in it is one edit."""
+    q = QLineEdit(value)
+    q.setAccessibleName(words)
+    q.setMaxLength(200)
+    q.textEdited.connect(lambda v: s.model.planner.set_terms(words.lower(), True, **{key: v}))
+    return q
+
+
+def _number(s: Brief, name: str, value: float, low: float, high: float, step: float, unit: str, key: str, decimals: int) -> Number:
+    q = Number()
+    q.setAccessibleName(name)
+    q.setRange(low, high)
+    q.setSingleStep(step)
+    q.setDecimals(decimals)
+    if unit:
+        q.setSuffix(f"\u2009{unit}")
+    q.setKeyboardTracking(False)
+    q.setValue(value)
+    q.valueChanged.connect(lambda v: s.model.planner.set_terms(name.lower(), True, **{key: int(v) if key == "instalments" else v}))
+    return q
+
+
+def photos(s: Brief) -> list:
+    """What photos were asked of the client, which came, and whether they may be used."""
+    c, got = s.model.commission, s.model.photos
+    assert c is not None
+    t = c.terms
+    out: list = [Caption("Photos to ask the client for")]
+    missing = []
+    for part, words in PARTS:
+        there = [p.original_name for p in got if p.part == part]
+        wanted = part in t.wanted
+
+        def change(on: bool, part: str = part) -> None:
+            kept = tuple(p for p, _w in PARTS if (p in t.wanted or p == part) and (on or p != part))
+            s.model.planner.set_terms("photos wanted", wanted=kept)
+
+        state = f"got {', '.join(there)}" if there else "missing" if wanted else "not asked for"
+        out += [_check(f"{words[:1].upper()}{words[1:]}", wanted, change), Words(state, "small", "ink" if wanted and not there else "ink2")]
+        if wanted and not there:
+            missing.append(words)
+    out.append(Words(f"Still to ask for: {', '.join(missing)}." if missing else "Every photo that was asked for is here.", "body", "ink"))
+    add = PetalButton("Add a photo", "photo", tip="Take a picture file into the studio (Ctrl+O)")
+    add.clicked.connect(s.desk.ask_photo)
+    out.append(row(add, None))
+    if len(got) > 1:
+        out.append(Words("What each photo is for is set in Study."))
+    out += [
+        Caption("Permission"),
+        _check(
+            "The owner allows the use of the photos",
+            t.photo_permission,
+            lambda on: s.model.planner.set_terms("photo permission", photo_permission=on),
+        ),
+        Words("A photograph belongs to who took it. Ask before the portrait is begun or shown."),
+        Caption("In the picture or left out"),
+        row(label("Accessories"), _line(s, "accessories", "Accessories", t.accessories)),
+    ]
+    return out
+
+
+def agreement(s: Brief) -> list:
+    """Hand, school, delivery and money; the quote follows from the recipes."""
+    model, planner = s.model, s.model.planner
+    c, plan = model.commission, planner.planned()
+    assert c is not None
+    t = c.terms
+    hand = Pick("Drawing hand", (("right", "Right hand"), ("left", "Left hand")), t.hand)
+    hand.picked.connect(lambda key: planner.set_terms("hand", hand=key))
+    currency = QLineEdit(model.settings.get("currency"))
+    currency.setAccessibleName("Currency of the studio")
+    currency.setMaxLength(8)
+    currency.setPlaceholderText("sign or word")
+    currency.textEdited.connect(lambda v: model.settings.set("currency", v.strip()))
+    currency.editingFinished.connect(s.refresh)
+    unit = model.settings.get("currency")
+    sums = QFormLayout()
+    sums.setContentsMargins(0, u(4), 0, u(4))
+    sums.setHorizontalSpacing(u(12))
+    sums.setVerticalSpacing(u(6))
+    sums.addRow(label("Rate an hour"), _number(s, "Rate an hour", t.rate, 0, 10_000, 1, unit, "rate", 2))
+    sums.addRow(label("Materials"), _number(s, "Materials", t.materials, 0, 100_000, 1, unit, "materials", 2))
+    sums.addRow(label("Deposit"), _number(s, "Deposit", t.deposit_percent, 0, 100, 5, "%", "deposit_percent", 0))
+    sums.addRow(label("Instalments"), _number(s, "Instalments", t.instalments, 1, 12, 1, "", "instalments", 0))
+    sums.addRow(label("Currency"), currency)
+    out: list = [Caption("Price"), *_quote(s, plan), sums, *_materials(s)]
+    out += [
+        Caption("How and where"),
+        hand,
+        row(label("Delivery"), _line(s, "delivery", "Delivery", t.delivery)),
+    ]
+    if c.delivered:
+        back = PetalButton("Not delivered after all", "back")
+        back.clicked.connect(lambda _=False: deliver(s, ""))
+        out.append(row(back, None))
+    out.append(Caption("School: where practitioners differ"))
+    now, given = model.workshop.school, dict(c.school)
+    for key, switch in switches().items():
+        choice = Choice()
+        choice.setAccessibleName(switch.name)
+        for name in switch.choices:
+            choice.addItem(name.replace("-", " "), name)
+        choice.setCurrentIndex(choice.findData(now[key]))
+        choice.activated.connect(lambda _i, key=key, choice=choice: set_school(s, {**given, key: choice.currentData()}))
+        out += [row(label(switch.name), None, choice), Words(switch.choices[now[key]])]
+    sheet = PetalButton("Approval sheet", "sheet", tip="Crop, backdrop, colours, date and price on one page for the client")
+    sheet.clicked.connect(lambda _=False: s.desk.records.approval())
+    out += [Caption("For the client"), row(sheet, None)]
+    return out
+
+
+def _quote(s: Brief, plan) -> list[QWidget]:  # noqa: ANN001
+    c = s.model.commission
+    if plan is None:
+        return [Words("The price follows from the hours, and the hours from the recipes. Solve the layers of the areas first.")]
+    q = planning.quote(c, plan.work, plan.pace)
+    drawn = len(s.model.areas)
+    solved = len(plan.work)
+    out: list[QWidget] = []
+    if c.terms.rate > 0:
+        price, parts = price_words(s.model, plan)
+        out.append(Words(f"{price} for {q['hours'][0]:.0f}–{q['hours'][1]:.0f} hours", "name", "ink"))
+        out.append(Words(f"{parts[:1].upper()}{parts[1:]}."))
+    else:
+        out.append(Words(f"{q['hours'][0]:.0f}–{q['hours'][1]:.0f} hours", "name", "ink"))
+        out.append(Words("Give a rate an hour to see the price."))
+    if solved < drawn:
+        out.append(Words(f"{drawn - solved} of {drawn} areas have no layers yet; their hours are not in it.", "small", "ink"))
+    return out
+
+
+def _materials(s: Brief) -> list:
+    """What the recipes wear away, to be taken over."""
+    wear = s.model.logbook.wear()
+    if not wear:
+        return []
+    cost, without = account.material_cost(wear)
+    out: list = []
+    if cost:
+        take = PetalButton(f"Take {money(s.model, cost)}", "petal", tip="Put the worth of the worn pencils into the price")
+        take.clicked.connect(lambda _=False: s.model.planner.set_terms("materials", materials=cost))
+        out += [Words(f"The recipes wear away pencils worth about {money(s.model, cost)}."), row(take, None)]
+    if without:
+        out.append(Words(f"{without} of {len(wear)} pencils of the recipes have no price in the kit; they are not in it."))
+    return out
+
+
+def set_school(s: Brief, chosen: dict[str, str]) -> None:
+    """Follow another school; one undoable edit."""
+    medium = s.model.kit.medium
+    own = tuple((k, v) for k, v in chosen.items() if v != switches()[k].default.get(medium))
+    s.model.do(EditBrief(s.model, "school", school=own))

@@ -1,0 +1,170 @@
+"""The log on the bench beside the easel: timeline, hours, pencils, what lies on a touched place, and files of it."""
+
+from __future__ import annotations
+
+import datetime
+from typing import TYPE_CHECKING
+
+from PyQt6.QtWidgets import QWidget
+
+from hanabira.craft.reader import surfaces
+from hanabira.desk.controls import Caption, PetalButton, Pick, Words, row
+from hanabira.desk.widgets.bars import Bar, HourBars
+from hanabira.desk.widgets.timeline import Timeline
+from hanabira.studio import account
+from hanabira.studio.records import LogRow
+
+if TYPE_CHECKING:
+    from hanabira.desk.stages.easel import Easel
+
+TABS = (("log", "Log"), ("hours", "Hours"), ("pencils", "Pencils"), ("here", "Used here"), ("write", "Files"))
+CAMERAS = (("file", "a file"), ("folder", "a folder"), ("simulated", "simulated camera"))
+
+
+def fill(s: Easel) -> None:
+    """Bring the bench up to date."""
+    bench, log = s.desk.bench, s.model.logbook.rows()
+    taken = sum(r.minutes for r in log if r.state == "done")
+    shots = len(s.model.logbook.shots())
+    line = f"{sum(r.state == 'done' for r in log)} steps done · {taken / 60:.1f} h at work · {shots} photo{'' if shots == 1 else 's'}"
+    bench.head.set("", "The log", line)
+    pick = Pick("What the card shows", TABS, s.tab)
+    pick.picked.connect(s.show_tab)
+    body = {"log": _log, "hours": _hours, "pencils": _pencils, "here": _here, "write": _write}[s.tab]
+    bench.set_parts([pick, *body(s, log)])
+
+
+def _button(words: str, icon: str | None, run, tip: str = "") -> PetalButton:  # noqa: ANN001
+    q = PetalButton(words, icon, tip=tip)
+    q.clicked.connect(lambda _=False: run())
+    return q
+
+
+def _log(s: Easel, log: tuple[LogRow, ...]) -> list[QWidget]:
+    out: list[QWidget] = []
+    for words in s.card.hidden_words:
+        out.append(Words(words, "small", "ink"))
+    book, kit = s.model.logbook, s.model.kit
+    if not log and not book.shots():
+        return [*out, Words("Nothing yet. Press Enter when the step is done; the clock runs while this stage is open.")]
+    colour = lambda code: kit.masstone_lab[kit.index[code]] if code in kit.index else None  # noqa: E731
+    timeline = Timeline(log, book.shots(), colour, book.thumb, s.shot_id)
+    timeline.shot_wanted.connect(s.show_shot)
+    out.append(timeline)
+    chosen = next((q for q in book.shots() if q.id == s.shot_id), None)
+    if chosen is not None:
+        out.insert(0, _button("Take this photo out of the log", "away", lambda: book.drop_shot(chosen)))
+    return out
+
+
+def hour_bars(s, log: tuple[LogRow, ...]) -> list[QWidget]:  # noqa: ANN001
+    """Hours by area and by day against the plan."""
+    plan, first = s.model.planner.planned(), s.model.logbook.first_plan()
+    if plan is None:
+        return [Words("No plan yet.")]
+    areas = [
+        Bar(
+            f"{a.number} {a.name}, {a.done} of {a.steps} done", a.taken, a.low, a.high,
+            f"{a.taken / 60:.1f} h of {a.low / 60:.1f}–{a.high / 60:.1f} h",
+        )
+        for a in account.by_area(plan.ordered.steps, log)
+    ]  # fmt: skip
+    out: list[QWidget] = [Caption("By area: filled is taken, the frame is planned"), HourBars("Hours by area", areas)]
+    days = account.by_day(first, log) if first is not None else ()
+    if days:
+        bars = [
+            Bar(f"{d.day:%a} {d.day.day} {d.day:%b}", d.taken, d.planned, d.planned, f"{d.taken / 60:.1f} h of {d.planned / 60:.1f} h")
+            for d in days[-14:]
+        ]
+        out += [Caption("By day: the mark is what was planned at the start"), HourBars("Hours by day", bars)]
+    return out
+
+
+def _hours(s: Easel, log: tuple[LogRow, ...]) -> list[QWidget]:
+    out = hour_bars(s, log)
+    plan = s.model.planner.planned()
+    if plan is not None:
+        names = {k: q.name for k, q in surfaces().items()}
+        learned = account.learned(plan.pace, log, names)
+        out.append(Caption("What was learned"))
+        out += [Words(q, "small", "ink") for q in learned] or [Words("Our guess so far; your log will correct it.")]
+    return out
+
+
+def wear_words(s) -> list[QWidget]:  # noqa: ANN001
+    """Wear of each pencil, with what to reorder."""
+    out: list[QWidget] = []
+    for w in s.model.logbook.wear():
+        done = f"{w.worn_mm:.1f} mm worn, " if w.worn_mm >= 0.05 else ""
+        line = f"{w.code} {w.name}: {done}{w.coming_mm:.1f} mm to come, {w.left_mm:.0f} mm left in the barrel."
+        if w.short:
+            line += " Reorder it before you start." if not w.worn_mm else " Reorder it now."
+        out.append(Words(line, "small", "ink" if w.short else "ink2"))
+    return out or [Words("No pencils yet.")]
+
+
+def _pencils(s: Easel, _log_: tuple[LogRow, ...]) -> list[QWidget]:
+    note = "In millimetres of barrel, by the film that is laid; good to about half as much again."
+    return [Caption("Pencils used and worn"), Words(note), *wear_words(s)]
+
+
+def _here(s: Easel, log: tuple[LogRow, ...]) -> list[QWidget]:
+    area = next((a for a in s.model.areas if a.id == s.touched), None)
+    if area is None:
+        return [Words("Touch any place of the picture to read what lies there.")]
+    mine = [r for r in log if r.area_id == area.id and r.state == "done"]
+    kit = s.model.kit
+    out: list[QWidget] = [Caption(f"On {area.name}, the last layer on top")]
+    if not mine:
+        return [*out, Words("Nothing has been laid here yet.")]
+    colour = lambda code: kit.masstone_lab[kit.index[code]] if code in kit.index else None  # noqa: E731
+    left = len(s.model.recipe_layers(area.id)) - len({r.step for r in mine})
+    out.append(Timeline(mine, (), colour, lambda _s: None))
+    out.append(Words(f"{left} layer{'' if left == 1 else 's'} of its recipe to come." if left > 0 else "Its recipe is complete."))
+    return out
+
+
+def _write(s: Easel, _log_: tuple[LogRow, ...]) -> list[QWidget]:
+    w = s.desk.records
+    camera = Pick("Photos of the work come from", CAMERAS, s.model.settings.get("camera"))
+    camera.picked.connect(s.choose_camera)
+    folder = s.model.settings.get("camera_folder")
+    out: list = [Caption("Photos of the work come from"), camera]
+    if s.model.settings.get("camera") == "folder":
+        out.append(Words(f"Watched: {folder}" if folder else "No folder is chosen yet."))
+        out.append(row(_button("Choose the folder", "find", lambda: _folder(s)), None))
+    out += [
+        Caption("Write the record"),
+        row(_button("Record as PDF", "sheet", w.record_pdf, "Photos, hours, layers and pencils for the client’s file"), None),
+        row(_button("Log as CSV", "sheet", w.log_csv), _button("Record as JSON", "sheet", w.record_json), None),
+        row(_button("Everything as a bundle", "shelf", w.bundle, "Photos, areas, recipes and log in one open file"), None),
+    ]
+    c = s.model.commission
+    if c is not None:
+        if c.delivered:
+            day = datetime.date.fromisoformat(c.delivered)
+            out += [
+                Caption("Delivery"),
+                Words(f"Delivered on {day.day} {day:%B %Y}."),
+                row(_button("Not delivered after all", "back", lambda: deliver(s, "")), None),
+            ]
+        else:
+            today = datetime.date.today().isoformat()
+            out += [Caption("Delivery"), row(_button("Delivered today", "petal", lambda: deliver(s, today)), None)]
+    return out
+
+
+def _folder(s: Easel) -> None:
+    folder = s.ask_folder()
+    if folder:
+        s.model.settings.set("camera_folder", folder)
+        s.model.logbook.poll()
+        s.refresh()
+
+
+def deliver(s, day: str) -> None:  # noqa: ANN001
+    """Set or clear the day of delivery; one undoable edit."""
+    from hanabira.desk.commands import EditBrief
+
+    s.model.do(EditBrief(s.model, "delivery", False, delivered=day))
+    s.refresh()

@@ -1,0 +1,103 @@
+"""The easel's keys: a cap with its word under it, large enough to be hit and read from the chair."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPainterPath, QPen
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from hanabira.desk.drawn import Drawn, Stop
+from hanabira.desk.paint import CENTRE
+from hanabira.desk.theme import font, role
+
+HIGH = 86.0
+
+
+@dataclass(frozen=True)
+class Key:
+    """A key, its word, what it does; the ``main`` one stands last, filled."""
+
+    cap: str
+    words: str
+    act: Callable[[], object]
+    main: bool = False
+
+
+class KeyStrip(Drawn):
+    """A row of keys across the window's foot."""
+
+    def __init__(self, keys: Sequence[Key], parent: QWidget | None = None) -> None:
+        super().__init__("Keys of the easel", parent)
+        self.keys = tuple(keys)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+
+    def set_keys(self, keys: Sequence[Key]) -> None:
+        """Show other words on the keys."""
+        if [(k.cap, k.words, k.main) for k in keys] != [(k.cap, k.words, k.main) for k in self.keys]:
+            self.keys = tuple(keys)
+            self.refresh()
+
+    def design_size(self, width: float) -> tuple[float, float]:
+        return 320, HIGH
+
+    def _size(self, w: float) -> int:
+        """Type size at which all words fit the width, at most 22 px."""
+        size = 22
+        while size > 12 and sum(self._wide(k, size) for k in self.keys) > w - 16:
+            size -= 1
+        return size
+
+    @staticmethod
+    def _font(size: int) -> QFont:
+        f = QFont(font("strong"))
+        f.setPixelSize(size)
+        return f
+
+    def _wide(self, key: Key, size: int) -> float:
+        fm = QFontMetricsF(self._font(size))
+        return max(fm.horizontalAdvance(key.words) + 18, fm.horizontalAdvance(key.cap) + 40)
+
+    def _rects(self, w: float) -> list[QRectF]:
+        size = self._size(w)
+        wide = [self._wide(k, size) for k in self.keys]
+        gap = max(0.0, (w - 16 - sum(wide)) / max(1, len(wide)))
+        out, x = [], 8.0
+        for n in wide:
+            out.append(QRectF(x, 4, n + gap, HIGH - 8))
+            x += n + gap
+        return out
+
+    def stops(self, w: float, h: float) -> list[Stop]:
+        return [Stop(k.words, r, f"{k.words}, key {k.cap}", k.words, k.act) for k, r in zip(self.keys, self._rects(w), strict=True)]
+
+    def paint(self, p: QPainter, w: float, h: float) -> None:
+        p.fillRect(QRectF(0, 0, w, h), role("window"))
+        size = self._size(w)
+        fm = QFontMetricsF(self._font(size))
+        for k, r in zip(self.keys, self._rects(w), strict=True):
+            if k.main:
+                path = QPainterPath()
+                path.addRoundedRect(r.adjusted(4, 2, -4, -2), 8, 8)
+                p.fillPath(path, role("plum_fill"))
+            elif self.hovered == k.words:
+                p.fillRect(r, role("plum_wash"))
+            wide = max(38.0, fm.horizontalAdvance(k.cap) + 20)
+            cap = QRectF(r.center().x() - wide / 2, r.top() + 7, wide, 33)
+            ink = role("on_plum" if k.main else "ink")
+            path = QPainterPath()
+            path.addRoundedRect(cap, 5, 5)
+            if not k.main:
+                p.fillPath(path, role("raised"))
+            p.setBrush(Qt.BrushStyle.NoBrush)
+            p.setPen(QPen(ink if k.main else role("edge"), 1.2))
+            p.drawPath(path)
+            p.setPen(QPen(ink if k.main else role("edge"), 2.6, cap=Qt.PenCapStyle.RoundCap))
+            p.drawLine(QPointF(cap.left() + 5, cap.bottom()), QPointF(cap.right() - 5, cap.bottom()))
+            p.setPen(ink)
+            p.setFont(self._font(min(size, 19)))
+            p.drawText(cap, int(CENTRE), k.cap)
+            p.setFont(self._font(size))
+            p.drawText(QRectF(r.left(), cap.bottom() + 4, r.width(), r.bottom() - cap.bottom() - 6), int(CENTRE), k.words)

@@ -1,0 +1,81 @@
+"""The bench book: the order, every session with its steps, what to lay ready, what dries, and cautions; to lie beside the sheet."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import numpy as np
+
+from hanabira.core.colour.spaces import Array
+from hanabira.sheets.pages import Swatch, facts, gap, grid, picture, room, together, words, write_pages
+
+
+@dataclass(frozen=True)
+class BookStep:
+    """A step as it is printed: its number in the order, where, what with (``lab`` its masstone), how, how long, and why now."""
+
+    number: int
+    name: str
+    pencil: str
+    lab: Array | None
+    how: str
+    minutes: str
+    why: str
+
+
+@dataclass(frozen=True)
+class BookDay:
+    """One session."""
+
+    day: datetime.date
+    hours: str
+    steps: Sequence[BookStep]
+
+
+@dataclass(frozen=True)
+class Ready:
+    """A pencil to lay ready."""
+
+    name: str
+    lab: Array | None
+    wear: str
+    reorder: bool
+
+
+@dataclass(frozen=True)
+class Book:
+    """Everything in a bench book. ``facts`` are names and values; ``waits`` and ``cautions`` sentences."""
+
+    title: str
+    line: str
+    picture: np.ndarray | None
+    facts: Sequence[tuple[str, str]]
+    days: Sequence[BookDay]
+    ready: Sequence[Ready]
+    waits: Sequence[str] = ()
+    cautions: Sequence[str] = field(default=())
+    page: str = "A4"
+
+
+def write_bench_book(book: Book, target: Path) -> Path:
+    """Write it as PDF; `Fault` when it cannot be written."""
+    w, _h = room(book.page)
+    story = [words(book.title, "title"), words(book.line, "body", True), gap(6)]
+    if book.picture is not None:
+        story += [picture(book.picture, w, 250), gap(8)]
+    story.append(facts(book.facts, w))
+    if book.cautions:
+        story.append(together(words("Cautions", "head"), *(words(f"Caution: {q}", "strong") for q in book.cautions)))
+    if book.ready:
+        rows = [[Swatch(q.lab), q.name, q.wear, "reorder" if q.reorder else ""] for q in book.ready]
+        story += [words("Lay ready", "head"), grid(("", "Pencil", "Wear of the barrel", ""), rows, (0.5, 3, 3, 1), w)]
+    if book.waits:
+        story.append(together(words("What dries or rests", "head"), *(words(q) for q in book.waits)))
+    for d in book.days:
+        rows = [[str(s.number), s.name, Swatch(s.lab) if s.lab is not None else "", s.pencil, s.how, s.minutes, s.why] for s in d.steps]
+        head = words(f"{d.day:%A} {d.day.day} {d.day:%B %Y}, {d.hours}", "head")
+        story += [head, grid(("", "Area and layer", "", "With", "How", "Time", "Why now"), rows, (0.4, 2.2, 0.55, 2, 2.3, 1.1, 3), w)]
+    return write_pages(f"{book.title}, bench book", story, target, book.page)

@@ -1,0 +1,118 @@
+"""Where a commission stands, for the shelf: its state, what is left of it in hours, its pictures."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from hanabira.core.schedule.order import steps_of
+from hanabira.core.schedule.work import Pace
+from hanabira.studio import planning
+from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, Shot, Terms, new_id
+from hanabira.studio.store import Store
+
+
+@dataclass(frozen=True)
+class Overview:
+    """``state`` is ordered, drawn, planned, begun, finished or delivered; minutes from a good day to a bad one."""
+
+    commission: Commission
+    state: str
+    areas: int
+    steps: int
+    done: int
+    low_min: float
+    high_min: float
+    photo: Photo | None
+    shot: Shot | None
+
+    @property
+    def words(self) -> str:
+        """The state in words."""
+        c = self.commission
+        if self.state == "delivered":
+            d = datetime.date.fromisoformat(c.delivered)
+            return f"delivered on {d.day} {d:%B %Y}"
+        return {
+            "ordered": "no photo yet" if self.photo is None else "no areas yet",
+            "drawn": f"{self.areas} areas, no layers yet",
+            "planned": f"planned, {self.steps} steps",
+            "begun": f"under way, {self.done} of {self.steps} steps done",
+            "finished": "finished, to be delivered",
+        }[self.state]
+
+    @property
+    def hours_left(self) -> str:
+        """Hours that are left as a range; empty when there are none to tell."""
+        if self.state not in ("planned", "begun"):
+            return ""
+        # single bad days even out over many steps
+        low, high = self.low_min / 60 * 1.08, self.high_min / 60 * 0.9
+        return f"{low:.0f}–{max(low, high):.0f} h left" if high >= 1 else "under 1 h left"
+
+    def days_left(self, today: datetime.date) -> str:
+        """The due date against today, in words."""
+        c = self.commission
+        if self.state == "delivered" or not c.due:
+            return ""
+        n = (datetime.date.fromisoformat(c.due) - today).days
+        return f"in {n} days" if n > 1 else "tomorrow" if n == 1 else "today" if n == 0 else f"{-n} day{'' if n == -1 else 's'} ago"
+
+    def matches(self, words: str) -> bool:
+        """Whether every word of a search is in its name, client, animal or notes."""
+        c = self.commission
+        text = " ".join((c.name, c.client, c.animal, c.notes)).casefold()
+        return all(w in text for w in words.casefold().split())
+
+
+def overviews(store: Store, pace: Pace | None = None) -> tuple[Overview, ...]:
+    """All commissions, the newest first."""
+    photos, areas, recipes = store.all(Photo), store.all(Area), {r.area_id: r for r in store.all(Recipe)}
+    logs, shots = store.all(LogRow), store.all(Shot)
+    out = []
+    for c in reversed(store.all(Commission)):
+        out.append(
+            _of(
+                c, [p for p in photos if p.commission_id == c.id], [a for a in areas if a.commission_id == c.id], recipes,
+                [r for r in logs if r.commission_id == c.id], [s for s in shots if s.commission_id == c.id], pace,
+            )
+        )  # fmt: skip
+    return tuple(out)
+
+
+def _of(
+    c: Commission,
+    photos: Sequence[Photo],
+    areas: Sequence[Area],
+    recipes: dict[str, Recipe],
+    log: Sequence[LogRow],
+    shots: Sequence[Shot],
+    pace: Pace | None,
+) -> Overview:
+    photo = photos[0] if photos else None
+    mine = [a for a in areas if photo is not None and a.photo_id == photo.id]
+    work = planning.work_of(c, photo, mine, [recipes[a.id] for a in mine if a.id in recipes]) if photo is not None else ()
+    steps = steps_of(work, pace)
+    gone = {r.step for r in log if r.state in ("done", "skipped")}
+    left = [s for s in steps if s.key not in gone]
+    if c.delivered:
+        state = "delivered"
+    elif steps:
+        state = "finished" if not left else "begun" if gone else "planned"
+    else:
+        state = "drawn" if mine else "ordered"
+    done = len(steps) - len(left)
+    return Overview(
+        c, state, len(mine), len(steps), done, sum(s.low for s in left), sum(s.high for s in left), photo, shots[-1] if shots else None
+    )
+
+
+def as_template(c: Commission, now: datetime.datetime) -> Commission:
+    """A new commission that is made and agreed like another one; nothing of its animal, client or dates."""
+    terms = replace(c.terms, start="", moved=(), photo_permission=False, accessories="")
+    assert isinstance(terms, Terms)
+    return replace(
+        c, id=new_id(), name=f"Like {c.name}", client="", animal="", due=None, notes="", stage="Brief", created=now.isoformat(timespec="microseconds"),
+        delivered="", archived=False, terms=terms,
+    )  # fmt: skip
