@@ -16,6 +16,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 import numpy as np
 
 from benchmarks.areas import areas
+from benchmarks.plan import plan
 from benchmarks.study import study
 
 
@@ -187,4 +188,5 @@ if __name__ == "__main__":
     core()
     study(row, median_ms)
     areas(row)
+    plan(row)
     window()

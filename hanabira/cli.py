@@ -205,15 +205,26 @@ def kit_(args: argparse.Namespace) -> dict:
 
 def demo(args: argparse.Namespace) -> dict | None:
     """Build the demo studio; with --open also start its window."""
+    from hanabira.core.token import Token
     from hanabira.demo.studio import build_demo, demo_folder
+    from hanabira.studio.store import DATABASE
 
     folder = Path(args.dir) if args.dir else demo_folder()
-    made = build_demo(folder)
+    if not (folder / DATABASE).exists():
+        print("Building the demo studio; this takes half a minute the first time.", file=sys.stderr)
+    made = build_demo(folder, Token(_tell if sys.stderr.isatty() else None))
+    if sys.stderr.isatty():
+        print("\r\033[K", end="", file=sys.stderr)
     if args.open:
         from hanabira.desk.start import start_or_show
 
         raise SystemExit(start_or_show(folder))
     return {"studio": str(folder), "commissions": made}
+
+
+def _tell(_share: float, words: str) -> None:
+    """What is going on, over the line before."""
+    print(f"\r\033[K{words}", end="", file=sys.stderr, flush=True)
 
 
 def open_(args: argparse.Namespace) -> None:

@@ -11,7 +11,6 @@ from hanabira.core.schedule.order import LAST
 from hanabira.desk.controls import Pick
 from hanabira.desk.widgets.step_list import ROW
 from hanabira.studio.records import Commission, LogRow
-from hanabira.studio.store import Store
 from tests.test_desk import DemoCase
 
 MONDAY = "2026-03-02"
@@ -58,15 +57,30 @@ class Plan(PlanCase):
         self.planner.set_terms("hours a day", hours_a_day=1.0)
         longer = self.planner.planned()
         self.assertGreater(longer.calendar.finish, before.calendar.finish)
-        self.stage.show_card("terms")
+        self.stage.show_card("days")
         hand = next(q for q in self.desk.bench.findChildren(Pick) if q.accessibleName() == "Hand")
         self.click_stop(hand, "left")
         self.assertEqual(self.model.commission.terms.hand, "left")
         self.planner.set_terms("rate an hour", rate=50.0)
-        for card in ("hours", "materials", "terms", "step"):
+        for card in ("hours", "materials", "days", "step"):
             self.stage.show_card(card)
         self.desk.take_back()
-        self.assertEqual(self.model.commission.terms.rate, 0.0)
+        self.assertEqual(self.model.commission.terms.rate, 36.0)
+
+    def test_a_lost_day_is_told_with_what_slips(self):
+        plan = self.planner.planned()
+        first = plan.calendar.placed[0].start.date()
+        self.stage.show_card("days")
+        self.click_stop(self.stage.strip, first.isoformat())
+        then = self.planner.if_lost(first)
+        self.assertNotIn(first, {q.start.date() for q in then.placed})
+        self.assertGreater(then.finish, plan.calendar.finish)
+        (words,) = self.stage.slips(plan)
+        self.assertIn(f"ends {(then.finish - plan.calendar.finish).days} day", words)
+        self.assertIn(f"{then.slack_days(plan.due)} days to spare", words)
+        weekend = next(first + datetime.timedelta(days=k) for k in range(1, 8) if (first + datetime.timedelta(days=k)).weekday() == 5)
+        self.click_stop(self.stage.strip, weekend.isoformat())
+        self.assertIn("costs nothing", self.stage.slips(plan)[0])
 
     def test_other_commissions_take_their_days_first(self):
         start = lambda: self.planner.planned().calendar.placed[0].start  # noqa: E731
@@ -90,73 +104,6 @@ class Plan(PlanCase):
         plan = self.planner.planned()
         self.assertEqual(len(events), len({q.start.date() for q in plan.calendar.placed}) + 1)
         self.assertEqual(events[0]["dtstart"].dt, plan.calendar.placed[0].start)
-
-
-class Easel(PlanCase):
-    stage_name = "Easel"
-
-    def test_done_skip_note_other_pencil_and_back(self):
-        model, stage = self.model, self.stage
-        first = stage.step()
-        self.assertEqual(stage.card.now.code, first.layer.pencil)
-        self.key(stage.mat, Qt.Key.Key_Return)
-        (row,) = self.planner.log()
-        self.assertEqual((row.step, row.state, row.pencil), (first.key, "done", first.layer.pencil))
-        # it is on disk before anything else happens
-        with Store.open(self.folder) as other:
-            self.assertEqual(other.all(LogRow, commission_id=model.commission.id), (row,))
-        second = stage.step()
-        stage.ask_words = lambda title, _w: "the lid is softer" if title == "Note" else "403"
-        self.key(stage.mat, Qt.Key.Key_N)
-        self.key(stage.mat, Qt.Key.Key_C)
-        self.assertIn("Ivory black", stage.card.now.why)
-        self.click(self.desk.bench.next)
-        rows = self.planner.log()
-        self.assertEqual([r.state for r in rows], ["done", "note", "done"])
-        self.assertIn("403", rows[-1].differs)
-        self.assertEqual(rows[1].note, "the lid is softer")
-        self.key(stage.mat, Qt.Key.Key_X)
-        self.assertEqual(self.planner.log()[-1].state, "skipped")
-        self.key(stage.mat, Qt.Key.Key_Backspace)
-        self.key(stage.mat, Qt.Key.Key_Backspace)
-        self.assertEqual(stage.step().key, second.key)
-        self.desk.take_back()
-        self.assertEqual(self.planner.done_keys(), {first.key, second.key})
-        # what lies here
-        self.click(stage.mat, stage.mat.widget_point(998, 975))
-        self.assertEqual((stage.tab, stage.touched), ("here", "demo-area-5"))
-        path = self.folder.parent / "log.csv"
-        self.desk.ask_save_path = lambda _n: str(path)
-        stage.write_log()
-        self.settle()
-        self.assertEqual(len(path.read_text().splitlines()), 1 + len(self.planner.log()))
-
-    def test_the_clock_pauses_and_a_wet_area_waits_while_others_go_on(self):
-        stage, model = self.stage, self.model
-        key = "demo-area-4"
-        area = next(a for a in model.areas if a.id == key)
-        layers = model.recipe_layers(key)
-        from hanabira.core.solver.area import Layer
-        from hanabira.desk.commands import SetLayers
-
-        wet = Layer("blend", "", 1, 1, "all but the highlights", "circle", tool="solvent", why="It must dry.")
-        model.do(SetLayers(model, area, (layers[0], wet, *layers[1:]), "solvent"))
-        for _ in range(40):
-            s = stage.step()
-            if s is None or s.layer.tool == "solvent":
-                break
-            stage.done()
-        self.assertEqual(stage.step().layer.tool, "solvent")
-        self.assertTrue(any("no flame" in q for q in stage.card.now.cautions))
-        self.assertTrue(stage.card.now.cautions[-1].startswith("Follow the maker"))
-        stage.done()
-        self.assertNotEqual(stage.step().area.id, key)
-        self.assertIn("Brow dries", " ".join(stage.card.now.waits))
-        stage.pause()
-        before = stage.minutes()
-        self.wait_until(lambda: True)
-        self.assertEqual(stage.minutes(), before)
-        self.assertTrue(stage.card.now.paused)
 
     def test_the_log_teaches_the_plan(self):
         from hanabira.studio.records import new_id

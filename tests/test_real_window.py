@@ -24,7 +24,7 @@ class RealWindow(unittest.TestCase):
             with contextlib.redirect_stdout(out):
                 self.assertEqual(show_on_virtual_screen(folder), 0)
             self.assertIn("no display", out.getvalue())
-            for name in ("brief", "study", "areas", "recipe"):
+            for name in ("brief", "study", "areas", "recipe", "plan", "easel"):
                 with Image.open(Path(temp) / "pictures" / f"{name}.png") as image:
                     self.assertEqual(image.size, (1280, 800))
                     self.assertGreater(len(np.unique(np.asarray(image.convert("L")))), 100)

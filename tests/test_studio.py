@@ -1,11 +1,13 @@
 """The studio on disk: transactions, lock, backups, damage, migrations, sudden death."""
 
 import os
+import random
 import signal
 import sqlite3
 import subprocess
 import sys
 import tempfile
+import threading
 import unittest
 from dataclasses import replace
 from pathlib import Path
@@ -20,7 +22,7 @@ from hanabira.core.faults import Fault, PhotoFault, StudioFault
 from hanabira.core.solver.area import Layer
 from hanabira.demo.truth import PHOTO
 from hanabira.studio import store as store_module
-from hanabira.studio.records import Area, Commission, Photo, Recipe, cover_crop
+from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, cover_crop
 from hanabira.studio.store import BACKUPS_KEPT, DATABASE, HEAD, Store
 from hanabira.studio.tables import metadata
 from hanabira.studio.writing import write_file
@@ -149,28 +151,63 @@ class Safety(Case):
         self.assertEqual(scripts.get_current_head(), HEAD)
 
     def test_ending_the_process_by_force_loses_no_acknowledged_edit(self):
-        """A child writes areas and says each one; it is killed in the middle. Ten times."""
+        """A process makes areas, changes one and logs steps, saying each once it is kept; it is killed at a random moment. A hundred times."""
         self.filled().close()
-        code = (
-            "import sys\nfrom hanabira.studio.store import Store\nfrom hanabira.studio.records import Area\n"
-            "s = Store.open(sys.argv[1])\nk = int(sys.argv[2])\n"
-            "for i in range(k, k + 10000):\n"
-            "    s.edit([Area(f'a{i}', 'c', 'p', i, f'n{i}', 'eye', ((0, 0), (9, 0), (0, 9)))])\n    print(i, flush=True)\n"
+        random.seed(7)
+        nursery = subprocess.Popen(
+            [sys.executable, "-c", NURSERY, str(self.folder)], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True, bufsize=1
         )
-        said = 0
-        for round_ in range(10):
-            child = subprocess.Popen(
-                [sys.executable, "-c", code, str(self.folder), str(1000 * round_ + 10)], stdout=subprocess.PIPE, text=True
-            )
-            for _ in range(3 + 2 * round_):
-                last = int(child.stdout.readline())
-                said += 1
-            child.send_signal(signal.SIGKILL)
-            child.wait()
-            child.stdout.close()
+        assert nursery.stdin is not None and nursery.stdout is not None
+        said, early = {"area": set(), "log": set(), "name": set()}, 0
+        for round_ in range(100):
+            print(1000 * round_, file=nursery.stdin, flush=True)
+            pid = int(nursery.stdout.readline())
+            timer = threading.Timer(random.uniform(0.0, 0.12), os.kill, (pid, signal.SIGKILL))
+            timer.start()
+            acknowledged = 0
+            for line in iter(nursery.stdout.readline, "gone\n"):
+                kind, number = line.split()
+                said[kind].add(int(number))
+                acknowledged += 1
+            timer.join()
+            early += not acknowledged
             with Store.open(self.folder) as store:
-                self.assertIsNotNone(store.get(Area, f"a{last}"))
-                self.assertGreaterEqual(len(store.all(Area)), said)
+                areas, log = store.all(Area), store.all(LogRow)
+            self.assertLessEqual({f"a{n}" for n in said["area"]}, {a.id for a in areas})
+            self.assertLessEqual({f"r{n}" for n in said["log"]}, {r.id for r in log})
+            if said["name"]:
+                now = next(a.name for a in areas if a.id == "changing")
+                self.assertGreaterEqual(int(now), max(said["name"]))
+        nursery.stdin.close()
+        self.assertEqual(nursery.wait(), 0)
+        nursery.stdout.close()
+        self.assertGreater(len(said["area"]) + len(said["log"]) + len(said["name"]), 200)
+        self.assertLess(early, 80)
+
+
+NURSERY = """
+import os, sys
+from hanabira.studio.records import Area, LogRow
+from hanabira.studio.store import Store
+folder, ring = sys.argv[1], ((0, 0), (9, 0), (0, 9))
+for line in sys.stdin:
+    start = int(line)
+    pid = os.fork()
+    if pid == 0:
+        store = Store.open(folder)
+        for n in range(start, start + 1000):
+            store.edit([Area(f"a{n}", "c", "p", n, "one", "eye", ring)])
+            os.write(1, f"area {n}\\n".encode())
+            store.edit([LogRow(f"r{n}", "c", f"a{n}:0", f"a{n}", "one", "eye", "ground", "203", 2, 4.0, 3.0, "2026-01-05T10:00:00")])
+            os.write(1, f"log {n}\\n".encode())
+            store.edit([Area("changing", "c", "p", 0, str(n), "eye", ring)])
+            os.write(1, f"name {n}\\n".encode())
+        os._exit(0)
+    os.write(1, f"{pid}\\n".encode())
+    os.waitpid(pid, 0)
+    os.write(1, b"gone\\n")
+"""
+"""Starts warm processes, so that a hundred of them can be ended in seconds."""
 
 
 class Writing(unittest.TestCase):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime
+import tempfile
 from pathlib import Path
 
 import platformdirs
@@ -222,9 +223,15 @@ def build_demo(folder: Path, token: Token = SILENT) -> int:
         if not any(c.id == COMMISSION for c in found):
             raise StudioFault(f"{folder} holds a studio that is not the demo.", "Nothing was changed.", "Choose an empty folder.")
         return len(found)
-    with Store.open(folder) as store:
-        _fill(store, token)
-        return len(store.all(Commission))
+    # built aside: what is stopped half way is never taken for a demo
+    folder.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory(prefix=".building-", dir=folder) as part:
+        with Store.open(Path(part) / "studio") as store:
+            _fill(store, token)
+            made = len(store.all(Commission))
+        for q in sorted((Path(part) / "studio").iterdir(), key=lambda q: q.name == DATABASE):
+            q.rename(folder / q.name)
+    return made
 
 
 def _fill(store: Store, token: Token) -> None:

@@ -8,7 +8,11 @@ from typing import TYPE_CHECKING
 import cv2
 import numpy as np
 
-from hanabira.core.colour.spaces import Array, parse_hex
+from hanabira.core.area.shape import fill_ring, ring_area, smooth_ring
+from hanabira.core.colour.spaces import Array, bytes_to_lab, lab_to_srgb, parse_hex
+from hanabira.core.forecast.portrait import Laid, portrait
+from hanabira.core.optics.stack import bare
+from hanabira.core.solver.area import Layer, follow
 from hanabira.core.study.isolate import isolate
 from hanabira.core.study.prepare import coverage, prepare, turn_pixels
 from hanabira.core.token import Token
@@ -19,6 +23,7 @@ from hanabira.studio.records import Photo
 if TYPE_CHECKING:
     from hanabira.desk.model import Model
 
+_FORECAST_SIDE = 1100
 _ALPHA_SIDE = 2400
 """The animal is cut on a copy of at most this many pixels a side; its soft edge is then enlarged."""
 
@@ -30,6 +35,7 @@ class Darkroom:
         self.model = model
         self._raw: tuple[str, Picture] | None = None
         self._alpha: tuple[object, Array] | None = None
+        self._forecast: object = None
         self._others: dict[str, tuple[object, PhotoView]] = {}
 
     # -- the working photo ---------------------------------------------------
@@ -73,9 +79,11 @@ class Darkroom:
         return self._develop(photo, self._raw[1].pixels, self._raw[1], token)
 
     def _develop(self, photo: Photo, pixels: np.ndarray, picture: Picture, token: Token) -> PhotoView:
+        sign = self.model.light_sign(photo)  # before the pixels: what changes meanwhile makes them stale, never the other way round
         alpha = self.alpha(photo, pixels, token) if photo.prep.cut_out else None
         done = prepare(pixels, photo.prep, photo.width_px, self.backdrop, alpha, token)
         view = PhotoView.of(done, picture.size, picture.remarks, token)
+        view.shows = sign
         view.plain = None if alpha is None else prepare(self._at_preview(pixels), replace(photo.prep, cut_out=False), photo.width_px)
         return view
 
@@ -154,10 +162,13 @@ class Darkroom:
         model, view = self.model, self.model.view
         if view is None:
             return
+        maths, photo = LOOKS[name][3], model.photo
+        if maths is None:
+            self._want_forecast(view)
+            return
         if name in view.looks:
             model.look_ready.emit(name)
             return
-        maths, photo = LOOKS[name][3], model.photo
         assert photo is not None
         steps, only = model.shape_steps, model.shape_only
         backdrop, kept = self.backdrop, self.cover
@@ -180,3 +191,64 @@ class Darkroom:
                 model.look_ready.emit(name)
 
         model.jobs.run(f"look {name}", LOOKS[name][0], work, done, quiet=True)
+
+    # -- the portrait after some of its layers -----------------------------------
+    def _layers_laid(self) -> dict[str, tuple[Layer, ...]]:
+        """What of each area's recipe is taken as laid: at the easel what is done, in Recipe all, of the chosen area up to the chosen layer."""
+        model = self.model
+        c = model.commission
+        out = {}
+        done = model.planner.done_keys() if c is not None and c.stage == "Easel" else None
+        for a in model.areas:
+            layers = model.recipe_layers(a.id)
+            if done is not None:
+                layers = tuple(q for k, q in enumerate(layers) if f"{a.id}:{k}" in done)
+            elif a.id == model.area_id and c is not None and c.stage == "Recipe":
+                layers = layers[: model.layer_at + 1]
+            if layers:
+                out[a.id] = layers
+        return out
+
+    def _want_forecast(self, view: PhotoView) -> None:
+        model, laid = self.model, self._layers_laid()
+        if not laid:
+            model.messages.remark("Nothing is laid yet that could be shown.")
+            return
+        waiting = [key for key in laid if model.measures(key) is None]
+        for key in waiting:
+            model.want_measures(key)
+        sign = (tuple(laid.items()), model.kit_id, model.paper, tuple(sorted(waiting)), model.areas)
+        if "forecast" in view.looks and self._forecast == sign:
+            model.look_ready.emit("forecast")
+            return
+        view.looks.pop("forecast", None)
+        kit, paper, size = model.kit, model.paper, view.size
+        parts = []
+        for a in sorted(model.areas, key=lambda a: (a.level, -abs(ring_area(a.ring)))):
+            m, targets = model.measures(a.id), model.targets(a.id)
+            if a.id in laid and m is not None and targets is not None:
+                parts.append((a, dict(m.values.band_lab), targets, laid[a.id]))
+
+        def work(token: Token) -> object:
+            pixels = view.preview(_FORECAST_SIDE)
+            h, w = pixels.shape[:2]
+            k = w / size[0]
+            curve = lambda a, r: (smooth_ring(r) if a.smooth else np.asarray(r, float)) * k  # noqa: E731
+            areas = []
+            for n, (a, photo_bands, targets, layers) in enumerate(parts):
+                token.report(0.8 * n / max(1, len(parts)), f"Laying {a.name}")
+                told = follow(paper, kit, layers, targets)
+                inside = fill_ring(curve(a, a.ring), h, w)
+                for hole in a.holes:
+                    inside &= ~fill_ring(curve(a, hole), h, w)
+                areas.append(Laid(inside, photo_bands, {b: told.band(b).lab for b in photo_bands}))
+            out = portrait(bytes_to_lab(pixels).astype(float), bare(paper).lab, areas)
+            return to_image((np.clip(lab_to_srgb(out), 0, 1) * 255 + 0.5).astype(np.uint8))
+
+        def done(image: object) -> None:
+            view.looks["forecast"] = image  # type: ignore[assignment]
+            self._forecast = sign
+            if model.view is view:
+                model.look_ready.emit("forecast")
+
+        model.jobs.run("look forecast", "Laying the layers", work, done, quiet=True)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 import tempfile
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -93,21 +94,19 @@ class Logbook:
     def add_shot(self, path: Path | str, step: str = "", note: str = "") -> None:
         """Take a picture file in as a photo of the work; one undoable edit when it is done."""
         source = Path(path)
-        self._take("photo of the work", f"Taking in {source.name}", lambda _t: source, source.name, step, note)
+        self._take("photo of the work", f"Taking in {source.name}", lambda _t, _f: source, source.name, step, note)
 
     def photograph(self, camera_of, step: str = "") -> None:  # noqa: ANN001
         """Let a camera take a photo of the work; ``camera_of`` makes it, off the interface thread."""
 
-        def work(token: Token) -> Path:
+        def work(token: Token, folder: Path) -> Path:
             token.report(0.1, "Looking at the easel")
             camera: EaselCamera = camera_of()
             pixels = camera.take()
             token.check()
-            path = Path(self._folder.name) / "easel.jpg"
-            Image.fromarray(pixels).save(path, quality=90)
-            return path
+            Image.fromarray(pixels).save(folder / "easel.jpg", quality=90)
+            return folder / "easel.jpg"
 
-        self._folder = tempfile.TemporaryDirectory()
         self._take("photo of the work", "Photographing the easel", work, f"easel {len(self.shots()) + 1}.jpg", step, "")
 
     def _take(self, words: str, title: str, get, name: str, step: str, note: str) -> None:  # noqa: ANN001
@@ -118,9 +117,10 @@ class Logbook:
             return
 
         def work(token: Token) -> Shot:
-            path = get(token)
-            read_picture(path, None, token)  # a damaged file never enters
-            digest, suffix, (w, h) = store.take_in(path, token)
+            with tempfile.TemporaryDirectory() as folder:
+                path = get(token, Path(folder))
+                read_picture(path, None, token)  # a damaged file never enters
+                digest, suffix, (w, h) = store.take_in(path, token)
             now = datetime.datetime.now().isoformat(timespec="seconds")
             return Shot(new_id(), c.id, digest, suffix, name, w, h, now, step, note)
 
@@ -148,8 +148,6 @@ class Logbook:
             return None
         k = view.pixels.shape[1] / photo.width_px
         small = lambda line: tuple((x * k, y * k) for x, y in line)  # noqa: E731
-        from dataclasses import replace
-
         areas = [replace(a, ring=small(a.ring)) for a in m.areas]
         x, y, w, h = photo.crop
         bands = {a.id: q.values.band_lab for a in m.areas if (q := m.measures(a.id)) is not None}

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
+from hanabira.core.solver.area import BANDS
 from hanabira.craft.templates import templates
 from hanabira.desk.stages import area_edits, areas_cards, recipe_cards, study_print
 
@@ -18,6 +19,14 @@ if TYPE_CHECKING:
     from hanabira.desk.window import Desk
 
 Command = tuple[str, Callable[[], object]]
+TOOL_COMMANDS = (
+    ("indent", "Indent lines first"),
+    ("solvent", "Blend with solvent"),
+    ("stump", "Rub with a stump"),
+    ("lift", "Lift a little"),
+    ("erase", "Erase"),
+    ("scrape", "Scrape lights out"),
+)
 
 
 def study_commands(desk: Desk, study: Study) -> list[Command]:
@@ -99,8 +108,9 @@ def area_commands(desk: Desk, areas: Areas) -> list[Command]:
 
 
 def recipe_commands(desk: Desk, recipe: Recipe) -> list[Command]:
-    """Words and acts of the menu Recipe beyond those on layers."""
-    out: list[Command] = []
+    """Words and acts of the menu Recipe beyond those on single layers."""
+    out: list[Command] = [(words, lambda tool=tool: recipe.add_tool(tool)) for tool, words in TOOL_COMMANDS]  # type: ignore[misc]
+    out += [(f"Show the stack in the {band}", lambda band=band: recipe._show_band(band)) for band in BANDS]  # type: ignore[misc]
     for key, words in recipe_cards.TABS:
         out.append((f"Show the card: {words.lower()}", lambda key=key: (desk.go("Recipe"), recipe.show_tab(key))))  # type: ignore[misc]
     out.append(("Part the layer by value", lambda: recipe_cards.split(recipe)))

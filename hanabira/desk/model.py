@@ -313,10 +313,14 @@ class Model(QObject):
         self.layer_at = at
         self.layer_chosen.emit()
 
+    def light_sign(self, photo: Photo) -> tuple[object, ...]:
+        """What the pixels of a photo depend on: the file, its settings, and the backdrop behind a cut-out animal."""
+        return (photo.digest, photo.prep.pixels, self._backdrop() if photo.prep.cut_out else None)
+
     def _signature(self, area: Area) -> object:
         photo = self.photo
         over = self.over_of(area)
-        light = (photo.digest, photo.prep.pixels, self._backdrop() if photo.prep.cut_out else None) if photo else ()
+        light = self.light_sign(photo) if photo else ()
         return (replace(area, name="", number=0), over, light, self.mm_per_px)
 
     def measures(self, key: str) -> Measures | None:
@@ -329,8 +333,8 @@ class Model(QObject):
         """Measure an area off the interface thread; the marking, which takes longest, only of the chosen one."""
         area = next((a for a in self.areas if a.id == key), None)
         view = self.view
-        if area is None or view is None or not view.full:
-            return
+        if area is None or view is None or not view.full or self.photo is None or view.shows != self.light_sign(self.photo):
+            return  # it is asked for again when the view that belongs to the photo's settings is there
         known = self.measures(key)
         if known is not None:
             if key == self.area_id and known.marking.kind is None and known.marking.reason == NOT_LOOKED and area.surface_id != "eye":

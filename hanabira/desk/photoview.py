@@ -43,6 +43,8 @@ class PhotoView:
     looks: dict[str, QImage] = field(default_factory=dict)
     plain: np.ndarray | None = None
     """A copy without the backdrop, when the animal is cut out."""
+    shows: object = None
+    """Which photo in which light this is, as `Model.light_sign` says; what is measured on it holds for that only."""
     values: np.ndarray | None = None
     """L* of a preview copy (h, w), once somebody needed it."""
 
@@ -100,7 +102,7 @@ def _swapped(q: Seen) -> np.ndarray:
     return on_backdrop(q.pixels, q.alpha, *q.backdrop)
 
 
-LOOKS: dict[str, tuple[str, str, str, Callable[[Seen], np.ndarray]]] = {
+LOOKS: dict[str, tuple[str, str, str, Callable[[Seen], np.ndarray] | None]] = {
     "squint": ("Squint", "S", "The few big value shapes, edges kept", lambda q: looks.squint(q.pixels)),
     "shapes": (
         "Shapes",
@@ -118,6 +120,12 @@ LOOKS: dict[str, tuple[str, str, str, Callable[[Seen], np.ndarray]]] = {
     ),
     "hues": ("Hues", "H", "Colours that hide in fur made strong; values as they are", lambda q: looks.boost_hues(q.pixels)),
     "grey": ("Grey", "G", "Values without colour", lambda q: looks.grey(q.pixels)),
+    "forecast": (
+        "Forecast",
+        "F",
+        "How the portrait looks with its layers: in Recipe up to the chosen one, at the easel those that are done",
+        None,
+    ),
     "mirror": ("Mirror", "M", "The picture the other way round shows what is out of line", lambda q: looks.mirror(q.pixels)),
 }
-"""Ways to look while a key is held: name, key, what it is for, and the maths."""
+"""Ways to look while a key is held: name, key, what it is for, and the maths; without one it needs more than the photo."""

@@ -27,6 +27,8 @@ class Planned:
     calendar: Calendar
     pace: Pace
     due: datetime.date | None
+    busy: tuple[tuple[datetime.date, float, str], ...] = ()
+    """Minutes of days that other commissions take first: day, minutes, whose."""
 
 
 class Planner:
@@ -57,12 +59,14 @@ class Planner:
         try:
             days = planning.days_of(c)
             days = replace(days, start=max(days.start, datetime.date.today()))
-            found, calendar = planning.plan(c, work, days, pace, "", m.workshop.school["sequence"], self._busy(c, pace), self.log())
+            busy = self._busy(c, pace)
+            taken = [(day, minutes) for day, minutes, _name in busy]
+            found, calendar = planning.plan(c, work, days, pace, "", m.workshop.school["sequence"], taken, self.log())
         except Fault as fault:
             m.messages.fault(fault)
             return None
         due = datetime.date.fromisoformat(c.due) if c.due else None
-        out = Planned(work, found, calendar, pace, due)
+        out = Planned(work, found, calendar, pace, due, tuple(busy))
         self._kept = (sign, out)
         return out
 
@@ -75,7 +79,9 @@ class Planner:
         days = planning.days_of(c)
         days = replace(days, start=max(days.start, datetime.date.today()), off=(*days.off, day))
         try:
-            return planning.plan(c, plan.work, days, plan.pace, "", m.workshop.school["sequence"], self._busy(c, plan.pace), self.log())[1]
+            return planning.plan(
+                c, plan.work, days, plan.pace, "", m.workshop.school["sequence"], [(d, n) for d, n, _c in plan.busy], self.log()
+            )[1]
         except Fault:
             return None
 
@@ -106,10 +112,10 @@ class Planner:
             key=rank,
         )
 
-    def _busy(self, mine: Commission, pace: Pace) -> list[tuple[datetime.date, float]]:
-        """Minutes a day that commissions due before this one take."""
+    def _busy(self, mine: Commission, pace: Pace) -> list[tuple[datetime.date, float, str]]:
+        """Minutes a day that commissions due before this one take, with their names."""
         store = self.model.store
-        out: list[tuple[datetime.date, float]] = []
+        out: list[tuple[datetime.date, float, str]] = []
         for c in self._before(mine):
             photos, areas = store.all(Photo, commission_id=c.id), store.all(Area, commission_id=c.id)
             ids = {a.id for a in areas}
@@ -122,12 +128,12 @@ class Planner:
             log = store.all(LogRow, commission_id=c.id)
             done = {r.step for r in log}
             try:
-                _found, calendar = planning.plan(c, work, days, pace, "", "one-area", out, log)
+                _found, calendar = planning.plan(c, work, days, pace, "", "one-area", [(d, n) for d, n, _c in out], log)
             except Fault:
                 continue
             for q in calendar.placed:
                 if q.step.key not in done:
-                    out.append((q.start.date(), (q.end - q.start).total_seconds() / 60))
+                    out.append((q.start.date(), (q.end - q.start).total_seconds() / 60, c.name))
         return out
 
     # -- edits ------------------------------------------------------------------
@@ -167,3 +173,13 @@ def hours_words(steps: Sequence[Step]) -> str:
     low, high = sum(s.low for s in steps) / 60, sum(s.high for s in steps) / 60
     # single bad days even out over many steps
     return f"{low * 1.08:.0f}–{max(low, high * 0.9):.0f} h"
+
+
+def span(low: float, high: float) -> str:
+    """Minutes as a range in words.
+
+    >>> span(0.2, 0.7), span(0.4, 3.0), span(12.0, 20.0)
+    ('under 1 min', 'up to 3 min', '12–20 min')
+    """
+    a, b = round(low), round(high)
+    return "under 1 min" if b < 1 else f"up to {b} min" if a < 1 else f"{a} min" if a == b else f"{a}–{b} min"

@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime
 import json
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -13,13 +14,15 @@ import numpy as np
 from hanabira.core.area.measures import measure
 from hanabira.core.area.shape import rectangle
 from hanabira.core.colour.spaces import parse_hex, srgb_to_lab
-from hanabira.core.schedule.order import Step
+from hanabira.core.colour.words import colour_name
+from hanabira.core.schedule.order import RECIPE_ORDER, Step
 from hanabira.core.token import Token
 from hanabira.craft.reader import papers, surfaces
 from hanabira.craft.safety import step_cautions
 from hanabira.craft.techniques import switches
 from hanabira.desk.model import Model
-from hanabira.desk.planner import Planned, hours_words
+from hanabira.desk.planner import Planned, hours_words, span
+from hanabira.desk.printing import card_content
 from hanabira.desk.stages.shelf import spoken_date
 from hanabira.studio import account, planning
 from hanabira.studio.bundle import log_csv, write_bundle
@@ -56,7 +59,7 @@ def order_facts(model: Model) -> list[tuple[str, str]]:
     c = model.commission
     assert c is not None
     p = papers()[c.paper_id]
-    ground = next((n for n, hex_ in p.grounds if hex_ == c.ground_hex), c.ground_hex)
+    ground = next((n for n, hex_ in p.grounds if hex_ == c.ground_hex), None) or colour_name(srgb_to_lab(parse_hex(c.ground_hex)))
     behind = (
         "the bare paper"
         if c.backdrop in ("", "paper")
@@ -111,8 +114,9 @@ def book_of(model: Model, plan: Planned):  # noqa: ANN201
         )
         passes = f", {s.layer.passes} passes" if s.layer.passes > 1 else ""
         how = f"pressure {s.layer.pressure}{passes}, {stroke}, {s.layer.where}" if s.layer.pencil else s.layer.where if s.area else ""
-        minutes = f"{s.low:.0f}–{s.high:.0f} min" + (", goes on" if part else "")
-        return BookStep(number[s.key], name, pencil, known(s.layer.pencil), how, minutes, plan.ordered.reasons[s.key])
+        minutes = span(s.low, s.high) + (", goes on" if part else "")
+        why = "" if plan.ordered.reasons[s.key] == RECIPE_ORDER else plan.ordered.reasons[s.key]
+        return BookStep(number[s.key], name, pencil, known(s.layer.pencil), how, minutes, why)
 
     by_day: dict[datetime.date, list] = {}
     for q in plan.calendar.placed:
@@ -263,10 +267,14 @@ class RecordWriters:
         if plan is None:
             self.desk.say("There is no plan to print yet.", "Nothing was written.", "Solve the layers of an area first.")
             return
+        missing = self.desk.unmeasured()
+        if missing:
+            self.desk.say(f"“{missing}” is not measured yet.", "Nothing was written.", "Wait a moment, then write the book again.")
+            return
         target = self._ask(".pdf", "bench book")
         if target is not None:
-            book = book_of(model, plan)
-            self._run("Writing the bench book", lambda _t: write_bench_book(book, target), True)
+            book = replace(book_of(model, plan), card=card_content(model))
+            self._run("Writing the bench book", lambda token: write_bench_book(book, target, token), True)
 
     def approval(self) -> None:
         """What the client agrees to, on one page."""
@@ -288,8 +296,6 @@ class RecordWriters:
             h, w = picture.shape[:2]
             m = measure(picture, rectangle(0, 0, w, h), None, None, hair=False, token=token)
             shades = [(q.lab, q.name) for q in sorted(m.palette, key=lambda q: -q.share)[:7]]
-            from dataclasses import replace
-
             return write_approval(replace(empty, palette=shades), target)
 
         self._run("Writing the approval sheet", work, True)

@@ -13,7 +13,7 @@ from PyQt6.QtCore import QEvent
 from PyQt6.QtWidgets import QApplication
 
 SIZE = (1280, 800)
-STAGES = ("Brief", "Study", "Areas", "Recipe")
+STAGES = ("Brief", "Study", "Areas", "Recipe", "Plan", "Easel")
 
 
 def show_on_virtual_screen(folder: Path) -> int:

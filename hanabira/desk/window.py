@@ -48,14 +48,6 @@ from hanabira.desk.widgets.thread import Thread
 from hanabira.desk.widgets.value_rule import ValueRule
 from hanabira.desk.writers import Writers
 
-TOOL_COMMANDS = (
-    ("indent", "Indent lines first"),
-    ("solvent", "Blend with solvent"),
-    ("stump", "Rub with a stump"),
-    ("lift", "Lift a little"),
-    ("erase", "Erase"),
-    ("scrape", "Scrape lights out"),
-)
 ROOMS = ("Shelf", "Kit", "Practice")
 _TYPING = (QLineEdit, QPlainTextEdit, QAbstractSpinBox, QComboBox)
 
@@ -252,10 +244,6 @@ class Desk(QMainWindow):
         add(m, "Take the best other pencil", self._best_swap)
         add(m, "Lock or unlock the layer", recipe.lock)
         add(m, "Other ways to lay the area", recipe.other_ways)
-        for tool, words in TOOL_COMMANDS:
-            add(m, words, lambda tool=tool: recipe.add_tool(tool))
-        for band in ("gap", "general", "light", "highlight"):
-            add(m, f"Show the stack in the {band}", lambda band=band: recipe._show_band(band))
         add(m, "Burnish with white", recipe.burnish)
         add(m, "Keep the pencil, solve its pressure anew", recipe.keep_pencil)
         for words, run in recipe_commands(self, recipe):
@@ -458,11 +446,9 @@ class Desk(QMainWindow):
         if c is None or model.view is None or not any(a.id in model.recipes for a in model.areas):
             self.say("There is no recipe to print yet.", "Nothing was written.", "Draw an area and solve its layers first.")
             return
-        missing = [a for a in model.areas if a.id in model.recipes and model.prediction(a.id) is None]
+        missing = self.unmeasured()
         if missing:
-            for a in missing:
-                model.want_measures(a.id)
-            self.say(f"“{missing[0].name}” is not measured yet.", "Nothing was written.", "Wait a moment, then print again.")
+            self.say(f"“{missing}” is not measured yet.", "Nothing was written.", "Wait a moment, then print again.")
             return
         path = self.ask_save_path(f"{c.name} recipe card.pdf")
         if not path:
@@ -482,6 +468,14 @@ class Desk(QMainWindow):
             self.open_file(written)
 
         model.jobs.run("card", "Writing the recipe card", work, done)
+
+    def unmeasured(self) -> str:
+        """Name of an area with layers whose measures are still under way; empty when there is none."""
+        model = self.model
+        missing = [a for a in model.areas if a.id in model.recipes and model.prediction(a.id) is None]
+        for a in missing:
+            model.want_measures(a.id)
+        return missing[0].name if missing else ""
 
     # -- undo ----------------------------------------------------------------------------
     def take_back(self) -> None:

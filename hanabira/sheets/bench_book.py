@@ -1,4 +1,4 @@
-"""The bench book: the order, every session with its steps, what to lay ready, what dries, and cautions; to lie beside the sheet."""
+"""The bench book: the order, cautions, what to lay ready, every session with its steps, and every recipe; to lie beside the sheet."""
 
 from __future__ import annotations
 
@@ -10,7 +10,9 @@ from pathlib import Path
 import numpy as np
 
 from hanabira.core.colour.spaces import Array
+from hanabira.core.token import SILENT, Token
 from hanabira.sheets.pages import Swatch, facts, gap, grid, picture, room, together, words, write_pages
+from hanabira.sheets.recipe_card import Card, draw_recipe_card
 
 
 @dataclass(frozen=True)
@@ -58,10 +60,13 @@ class Book:
     waits: Sequence[str] = ()
     cautions: Sequence[str] = field(default=())
     page: str = "A4"
+    card: Card | None = None
+    """The recipe card of all areas, bound in at the end."""
 
 
-def write_bench_book(book: Book, target: Path) -> Path:
+def write_bench_book(book: Book, target: Path, token: Token = SILENT) -> Path:
     """Write it as PDF; `Fault` when it cannot be written."""
+    card = book.card
     w, _h = room(book.page)
     story = [words(book.title, "title"), words(book.line, "body", True), gap(6)]
     if book.picture is not None:
@@ -78,4 +83,6 @@ def write_bench_book(book: Book, target: Path) -> Path:
         rows = [[str(s.number), s.name, Swatch(s.lab) if s.lab is not None else "", s.pencil, s.how, s.minutes, s.why] for s in d.steps]
         head = words(f"{d.day:%A} {d.day.day} {d.day:%B %Y}, {d.hours}", "head")
         story += [head, grid(("", "Area and layer", "", "With", "How", "Time", "Why now"), rows, (0.4, 2.2, 0.55, 2, 2.3, 1.1, 3), w)]
-    return write_pages(f"{book.title}, bench book", story, target, book.page)
+    return write_pages(
+        f"{book.title}, bench book", story, target, book.page, (lambda c: draw_recipe_card(c, card, token)) if card else None
+    )

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from xml.sax.saxutils import escape
 
@@ -11,6 +11,7 @@ import numpy as np
 from PIL import Image as Pillow
 from reportlab.lib.colors import Color
 from reportlab.lib.styles import ParagraphStyle
+from reportlab.pdfgen.canvas import Canvas
 from reportlab.platypus import Flowable, Image, KeepTogether, Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
 
 from hanabira.core.colour.spaces import Array, lab_to_srgb
@@ -36,7 +37,14 @@ def words(text: str, style: str = "body", grey: bool = False) -> Paragraph:
     register_fonts()
     font, size, lead, before, after = _STYLES[style]
     look = ParagraphStyle(
-        style, fontName=font, fontSize=size, leading=lead, spaceBefore=before, spaceAfter=after, textColor=GREY if grey else Color(0, 0, 0)
+        style,
+        fontName=font,
+        fontSize=size,
+        leading=lead,
+        spaceBefore=before,
+        spaceAfter=after,
+        textColor=GREY if grey else Color(0, 0, 0),
+        keepWithNext=style == "head",
     )
     return Paragraph(escape(text).replace("\n", "<br/>"), look)
 
@@ -118,8 +126,10 @@ def room(page: str) -> tuple[float, float]:
     return w - 2 * MARGIN, h - 2 * MARGIN
 
 
-def write_pages(title: str, story: Sequence[Flowable], target: Path, page: str = "A4") -> Path:
-    """Write the flow as PDF with the page's number at the foot; `Fault` when it cannot be written."""
+def write_pages(
+    title: str, story: Sequence[Flowable], target: Path, page: str = "A4", then: Callable[[Canvas], None] | None = None
+) -> Path:
+    """Write the flow as PDF with the page's number at the foot; ``then`` draws pages after it. `Fault` when it cannot be written."""
     register_fonts()
     out = io.BytesIO()
     doc = SimpleDocTemplate(
@@ -131,5 +141,14 @@ def write_pages(title: str, story: Sequence[Flowable], target: Path, page: str =
         canvas.setFillColor(GREY)
         canvas.drawRightString(PAGES[page][0] - MARGIN, MARGIN - 14, f"{title} · {doc_.page}")
 
-    doc.build(list(story), onFirstPage=foot, onLaterPages=foot)
+    class Longer(Canvas):
+        """A canvas that draws the further pages before it is closed."""
+
+        def save(self) -> None:
+            """Close the document."""
+            if then is not None:
+                then(self)
+            super().save()
+
+    doc.build(list(story), onFirstPage=foot, onLaterPages=foot, canvasmaker=Longer)
     return write_file(target, out.getvalue())

@@ -163,17 +163,22 @@ def write_recipe_card(card: Card, target: Path, token: Token = SILENT) -> Path:
     canvas = Canvas(buffer, pagesize=PAGES[card.page], pageCompression=1)
     canvas.setTitle(f"{card.title}: recipe card")
     canvas.setAuthor("Hanabira")
+    draw_recipe_card(canvas, card, token)
+    canvas.save()
+    token.check()
+    write_file(target, buffer.getvalue())
+    token.report(1.0, "Written")
+    return target
+
+
+def draw_recipe_card(canvas: Canvas, card: Card, token: Token = SILENT) -> None:
+    """Draw a card's pages on a canvas that stands at a fresh page."""
     sheet = _Sheet(canvas, card)
     _front(sheet, card)
     for k, area in enumerate(card.areas):
         token.report((k + 0.5) / max(1, len(card.areas)), f"Writing {area.name}")
         _area(sheet, card, area)
     sheet.foot()
-    canvas.save()
-    token.check()
-    write_file(target, buffer.getvalue())
-    token.report(1.0, "Written")
-    return target
 
 
 def _front(s: _Sheet, card: Card) -> None:

@@ -15,6 +15,8 @@ from hanabira.core.schedule.work import DARKS, EYES, HARD, HIGH, JUDGED_LAST, LI
 
 LAST = "last look"
 """Key of the step that ends the portrait."""
+RECIPE_ORDER = "The recipe lays it after the layer below."
+"""The reason that says least: nothing but the recipe puts a step there."""
 
 
 @dataclass(frozen=True)
@@ -95,7 +97,7 @@ def rules_of(areas: Sequence[AreaWork]) -> tuple[Rule, ...]:
             elif a.layers[k].role in LIGHTS:
                 why, cost = "Lights come after the darks they stand on.", "the light is covered again"
             else:
-                why, cost = "The recipe lays it after the layer below.", "the colour will not be the one predicted"
+                why, cost = RECIPE_ORDER, "the colour will not be the one predicted"
             out.append(Rule(key(a, k - 1), key(a, k), why, cost))
         fur = [by[n] for n in a.neighbours if n in by and by[n].surface_id not in (*JUDGED_LAST, *EYES)]
         if a.surface_id in JUDGED_LAST and len(a.layers) > 1:

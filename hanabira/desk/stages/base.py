@@ -80,12 +80,14 @@ class PictureStage(Stage):
     """A stage around one mat with the photo on the sheet."""
 
     margins = (18.0, 18.0)
+    forecasts = False
+    """Whether the portrait can be looked at as it will be."""
 
     def __init__(self, desk: Desk, ways: tuple[Way, ...] = (), with_roll: bool = True) -> None:
         super().__init__(desk)
         self.mat = self.make_mat()
         self.mat.margins = self.margins
-        looks = tuple((key, LOOKS[key][0], LOOKS[key][1], LOOKS[key][2]) for key in LOOKS)
+        looks = tuple((key, LOOKS[key][0], LOOKS[key][1], LOOKS[key][2]) for key in LOOKS if self.forecasts or key != "forecast")
         self.roll = Roll(ways, looks, self._pin)
         self.roll.setVisible(with_roll)
         self.beside = Mat()
@@ -188,12 +190,17 @@ class PictureStage(Stage):
 
     # -- looks --------------------------------------------------------------
     def hold(self, look: str) -> None:
+        if look == "forecast" and not self.forecasts:
+            return
         self._held = look
         if look:
             self.model.want_look(look)
         self._show_look()
 
     def _pin(self, look: str) -> None:
+        if look == "forecast" and not self.forecasts:
+            self.model.messages.remark("The forecast is shown in Recipe and at the easel.")
+            return
         self._pinned = "" if self._pinned == look else look
         self.roll.pinned = self._pinned
         self.roll.update()

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer
 from PyQt6.QtGui import QKeySequence, QPainter, QShortcut
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QFileDialog, QHBoxLayout, QInputDialog, QLineEdit, QWidget
 
+from hanabira.core.colour.spaces import srgb_to_lab
 from hanabira.core.optics.stack import bare
 from hanabira.core.schedule.order import Ordered, Step
 from hanabira.core.schedule.sessions import BREAK_EVERY, DRYING_MIN
@@ -18,6 +19,7 @@ from hanabira.craft.safety import step_cautions, words_for
 from hanabira.desk.commands import Edit
 from hanabira.desk.gestures import Choose, ring_path
 from hanabira.desk.paint import disc, two_tone
+from hanabira.desk.planner import span
 from hanabira.desk.stages import easel_bench
 from hanabira.desk.stages.areas import ring_path_photo
 from hanabira.desk.stages.base import PictureStage, column
@@ -41,6 +43,7 @@ class Easel(PictureStage):
 
     name = "Easel"
     with_rule = False
+    forecasts = True
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk, with_roll=False)
@@ -61,9 +64,10 @@ class Easel(PictureStage):
         self.strip = KeyStrip(())
         self.centre = column(upper, self.strip)
         self._combing = Combing(self._area, lambda: self.model.measures(self._area_id()))
-        self.mat.overlays = [self._combing, self._outline]
+        self.mat.overlays = [lambda p, mat: None if self.look == "forecast" else self._combing(p, mat), self._outline]
         self.mat.gesture = Choose(self._touch)
         self.tab, self.touched, self.shot_id = "log", "", ""
+        self.touched_l: float | None = None
         self.bench_on = False
         self._began = time.monotonic()
         self._spent = 0.0
@@ -90,6 +94,9 @@ class Easel(PictureStage):
             q.setEnabled(False)
             q.activated.connect(act)
             self._shortcuts.append(q)
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        app.focusChanged.connect(self._focus_moved)
         self.model.log_changed.connect(self._if_open)
         self.model.recipe_changed.connect(lambda _k: self._if_open())
         self.model.measures_changed.connect(lambda _k: self.mat.refresh() if self.open else None)
@@ -157,6 +164,12 @@ class Easel(PictureStage):
         super().enter()
         self._look_at_area()
         self.mat.setFocus()
+
+    def _focus_moved(self, _old: QWidget | None, now: QWidget | None) -> None:
+        """While the keyboard is on the bench its arrow keys choose there instead of turning the picture."""
+        there = now is not None and self.desk.bench.isAncestorOf(now)
+        for q in self._shortcuts[-3:]:
+            q.setEnabled(self.open and not there)
 
     def leave(self) -> None:
         self._stop()
@@ -347,6 +360,9 @@ class Easel(PictureStage):
         found = sorted((a for a in self.model.areas if ring_path_photo(a, at)), key=lambda a: a.level)
         if found:
             self.touched = min(found, key=lambda a: (-a.level, _extent(a.ring))).id
+            view = self.model.view
+            colour = view.at(at.x(), at.y()) if view is not None else None
+            self.touched_l = None if colour is None else float(srgb_to_lab(colour / 255.0)[0])
             self.show_bench(True, "here")
         return bool(found)
 
@@ -434,6 +450,7 @@ class Easel(PictureStage):
 
     def refresh(self) -> None:
         self.show_sheet()
+        self._fill_beside()
         self._show()
         self.mat.refresh()
         self.desk.mark_values(None)
@@ -450,7 +467,6 @@ class Easel(PictureStage):
     def show_shot(self, key: str) -> None:
         """Put a photo of the work beside the client's; the same one again puts it away."""
         self.shot_id = "" if self.shot_id == key else key
-        self._fill_beside()
         self.mat.fit() if self.shot_id else self._look_at_area()
         self.refresh()
 
@@ -490,16 +506,6 @@ def _time(seconds: float) -> str:
     """Minutes and seconds, hours where there are any."""
     n = max(0, int(seconds))
     return f"{n // 3600}:{n // 60 % 60:02d}:{n % 60:02d}" if n >= 3600 else f"{n // 60}:{n % 60:02d}"
-
-
-def span(low: float, high: float) -> str:
-    """Minutes as a range in words.
-
-    >>> span(0.2, 0.7), span(0.4, 3.0), span(12.0, 20.0)
-    ('under 1 min', 'up to 3 min', '12–20 min')
-    """
-    a, b = round(low), round(high)
-    return "under 1 min" if b < 1 else f"up to {b} min" if a < 1 else f"{a} min" if a == b else f"{a}–{b} min"
 
 
 def _hand(s: Step) -> str:

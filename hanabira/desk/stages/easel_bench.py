@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QWidget
 
+from hanabira.core.solver.area import WHERE
 from hanabira.craft.reader import surfaces
 from hanabira.desk.controls import Caption, PetalButton, Pick, Words, row
 from hanabira.desk.widgets.bars import Bar, HourBars
@@ -95,10 +96,10 @@ def wear_words(s) -> list[QWidget]:  # noqa: ANN001
     """Wear of each pencil, with what to reorder."""
     out: list[QWidget] = []
     for w in s.model.logbook.wear():
-        done = f"{w.worn_mm:.1f} mm worn, " if w.worn_mm >= 0.05 else ""
-        line = f"{w.code} {w.name}: {done}{w.coming_mm:.1f} mm to come, {w.left_mm:.0f} mm left in the barrel."
+        parts = [f"{mm:.1f} mm {what}" for mm, what in ((w.worn_mm, "worn"), (w.coming_mm, "to come")) if mm >= 0.05]
+        line = f"{w.code} {w.name}: {', '.join(parts) or 'next to nothing'}."
         if w.short:
-            line += " Reorder it before you start." if not w.worn_mm else " Reorder it now."
+            line += f" {w.left_mm:.0f} mm are left in the barrel: reorder it{'' if w.worn_mm else ' before you start'}."
         out.append(Words(line, "small", "ink" if w.short else "ink2"))
     return out or [Words("No pencils yet.")]
 
@@ -113,15 +114,48 @@ def _here(s: Easel, log: tuple[LogRow, ...]) -> list[QWidget]:
     if area is None:
         return [Words("Touch any place of the picture to read what lies there.")]
     mine = [r for r in log if r.area_id == area.id and r.state == "done"]
-    kit = s.model.kit
+    kit, layers = s.model.kit, s.model.recipe_layers(area.id)
+    band = _band(s, area.id)
     out: list[QWidget] = [Caption(f"On {area.name}, the last layer on top")]
     if not mine:
         return [*out, Words("Nothing has been laid here yet.")]
+    here = [r for r in mine if band is None or _reaches(layers, r.step, band)]
+    if band is not None:
+        out.append(
+            Words(
+                f"This spot is {BAND_WORDS[band]} (L* {s.touched_l:.0f} in the photo): {len(here)} of {len(mine)} layers lie on it.",
+                "body",
+                "ink",
+            )
+        )
     colour = lambda code: kit.masstone_lab[kit.index[code]] if code in kit.index else None  # noqa: E731
-    left = len(s.model.recipe_layers(area.id)) - len({r.step for r in mine})
-    out.append(Timeline(mine, (), colour, lambda _s: None))
+    out.append(Timeline(here, (), colour, lambda _s: None))
+    beside = [r for r in mine if r not in here]
+    if beside:
+        out += [Caption("In the same area, but not on this spot"), *(Words(f"{r.role}: {r.pencil}") for r in beside)]
+    left = len(layers) - len({r.step for r in mine})
     out.append(Words(f"{left} layer{'' if left == 1 else 's'} of its recipe to come." if left > 0 else "Its recipe is complete."))
     return out
+
+
+BAND_WORDS = {"gap": "a gap", "general": "of the general colour", "light": "a light", "highlight": "a highlight"}
+
+
+def _band(s: Easel, key: str) -> str | None:
+    """Which of the area's bands the touched spot belongs to; None while it is not measured."""
+    m = s.model.measures(key)
+    if m is None or s.touched_l is None:
+        return None
+    lims = m.values.limits
+    if s.touched_l > lims["light"][1]:
+        return "highlight"
+    cuts = ((lims["gap"][1] + lims["general"][0]) / 2, (lims["general"][1] + lims["light"][0]) / 2)
+    return "gap" if s.touched_l < cuts[0] else "general" if s.touched_l < cuts[1] else "light"
+
+
+def _reaches(layers, step: str, band: str) -> bool:  # noqa: ANN001
+    at = int(step.rpartition(":")[2])
+    return at >= len(layers) or band in WHERE[layers[at].where]
 
 
 def _write(s: Easel, _log_: tuple[LogRow, ...]) -> list[QWidget]:

@@ -15,10 +15,9 @@ from hanabira.core.schedule.work import evidence
 from hanabira.craft.reader import surfaces
 from hanabira.desk import record_writers
 from hanabira.desk.controls import Caption, Day, Number, PetalButton, Pick, Words, label, row
-from hanabira.desk.planner import Planned, hours_words
+from hanabira.desk.planner import Planned, hours_words, span
 from hanabira.desk.stages import easel_bench
 from hanabira.desk.stages.base import Stage
-from hanabira.desk.stages.easel import span
 from hanabira.desk.theme import u
 from hanabira.desk.widgets import day_strip
 from hanabira.desk.widgets.day_strip import Block, DayStrip
@@ -191,10 +190,15 @@ class Plan(Stage):
             blocks: list[Block] = []
             waits: list[tuple[float, float]] = []
             begin = datetime.datetime.combine(day, days_.begins)
+            before = 0.0
+            for name in dict.fromkeys(n for d, _m, n in plan.busy if d == day):
+                hours = sum(m for d, m, n in plan.busy if d == day and n == name) / 60
+                blocks.append(Block(before, hours, 0, name, 88.0, True))
+                before += hours
             for q in by_day.get(day, ()):
                 at, hours = (q.start - begin).total_seconds() / 3600, (q.end - q.start).total_seconds() / 3600
                 number, name = (q.step.area.number, q.step.area.name) if q.step.area else (0, "last look")
-                if blocks and blocks[-1].number == number and at - blocks[-1].begin_h - blocks[-1].hours < 0.2:
+                if blocks and not blocks[-1].other and blocks[-1].number == number and at - blocks[-1].begin_h - blocks[-1].hours < 0.2:
                     b = blocks[-1]
                     blocks[-1] = Block(b.begin_h, at + hours - b.begin_h, number, name, b.lightness)
                 else:

@@ -70,7 +70,12 @@ class _WhereOutline:
         disc(p, c, area.number, True)
         layers = self.stage.layers
         if layers:
-            words = f"In full colour: where layer {self.stage.at + 1} goes"
+            forecast = self.stage.look == "forecast"
+            words = (
+                f"The portrait, here up to layer {self.stage.at + 1}"
+                if forecast
+                else f"In full colour: where layer {self.stage.at + 1} goes"
+            )
             p.fillRect(QRectF(mat.inner.left() + 8, mat.inner.bottom() - 30, 250, 22), QColor(240, 240, 240, 235))
             text(p, QRectF(mat.inner.left() + 14, mat.inner.bottom() - 30, 240, 22), words, "small", QColor("#101010"), elide=True)
 
@@ -79,6 +84,7 @@ class Recipe(PictureStage):
     """Left the picture with the place of the chosen layer, in the middle the strata, on the bench the layer itself."""
 
     name = "Recipe"
+    forecasts = True
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)

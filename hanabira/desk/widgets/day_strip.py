@@ -25,6 +25,8 @@ class Block:
     number: int
     name: str
     lightness: float
+    other: bool = False
+    """Whether it belongs to another commission, which comes first."""
 
 
 @dataclass(frozen=True)
@@ -135,6 +137,19 @@ class DayStrip(Drawn):
         for b in d.blocks:
             q = QRectF(r.left() + 3, LINE + 6 + b.begin_h * HOUR, r.width() - (16 if d.waits else 6), b.hours * HOUR - 1).intersected(r)
             if q.height() < 1:
+                continue
+            if b.other:
+                p.setBrush(Qt.BrushStyle.NoBrush)
+                p.setPen(QPen(role("edge"), 1, Qt.PenStyle.DashLine))
+                p.drawRect(q.adjusted(0.5, 0.5, -0.5, -0.5))
+                if q.width() > 60 and q.height() >= 15:
+                    text(p, q.adjusted(3, 0, -1, 0), b.name, "note", "ink2", LEFT, elide=True)
+                elif q.width() > 14 and q.height() > 44:  # a narrow day is read from its foot
+                    p.save()
+                    p.translate(q.center().x(), q.bottom() - 4)
+                    p.rotate(-90)
+                    text(p, QRectF(0, -9, q.height() - 6, 18), b.name, "note", "ink2", LEFT, elide=True)
+                    p.restore()
                 continue
             colour = grey(b.lightness)
             p.fillRect(q, colour)

@@ -1,0 +1,145 @@
+"""What the log adds up to, what a pencil loses, the portrait after some layers, and the simulated camera with the watched folder."""
+
+import datetime
+import math
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from hanabira.core.colour.spaces import lab_to_srgb, srgb_to_lab
+from hanabira.core.forecast.portrait import Laid, lay_bands, portrait
+from hanabira.core.optics.kit import Kit, Pencil
+from hanabira.core.schedule.order import Preferences, order
+from hanabira.core.schedule.sessions import Days, lay_out
+from hanabira.core.schedule.wear import worn_mm
+from hanabira.core.schedule.work import AreaWork, LayerWork
+from hanabira.core.solver.area import Layer
+from hanabira.devices.easel_camera import SimulatedEaselCamera, WatchedFolder, Worked, drawn_sheet
+from hanabira.studio import account
+from hanabira.studio.records import LogRow
+
+KIT = Kit("two", (Pencil("1", "Ochre", "#b98a3c", extra=(("price", "2.50"), ("left", "0.5"))), Pencil("2", "Soot", "#222222")))
+WORK = (
+    AreaWork("a", 1, "Cheek", "short-fur", 10_000.0, (50.0, 50.0), (), 3, (LayerWork("general", "1", pressure=3), LayerWork("gap", "2", pressure=5, where="gaps"))),
+    AreaWork("b", 2, "Ear", "ear-inside", 2_000.0, (20.0, 10.0), (), 3, (LayerWork("general", "1", pressure=1),)),
+)  # fmt: skip
+
+
+def row(step: str, minutes: float, at: str, state: str = "done") -> LogRow:
+    area = step.partition(":")[0]
+    return LogRow(f"r{step}", "c", step, area, area, "short-fur", "general", "1", 3, minutes, 5.0, at, state=state)
+
+
+class Accounts(unittest.TestCase):
+    log = (
+        row("a:0", 30.0, "2026-03-02T10:00:00"),
+        row("a:1", 12.5, "2026-03-03T10:00:00"),
+        row("b:0", 0.0, "2026-03-03T11:00:00", "skipped"),
+    )
+
+    def test_hours_by_area_and_day_add_up_to_the_log(self):
+        found = order(WORK, Preferences())
+        areas = account.by_area(found.steps, self.log)
+        self.assertEqual([(a.name, a.steps, a.done, a.taken) for a in areas], [("Cheek", 2, 2, 42.5), ("Ear", 1, 1, 0.0)])
+        self.assertTrue(all(a.low <= a.planned_done <= a.high for a in areas if a.taken))
+        first = lay_out(found, Days(datetime.date(2026, 3, 2), 1.0))
+        days = account.by_day(first, self.log)
+        self.assertEqual([(d.day.day, d.taken) for d in days], [(2, 30.0), (3, 12.5)])
+        self.assertEqual(account.by_day(first, ()), ())
+
+    def test_wear_parts_what_is_laid_from_what_comes(self):
+        ochre, soot = (next(w for w in account.pencils(WORK, self.log[:1], KIT) if w.code == code) for code in "12")
+        self.assertAlmostEqual(ochre.worn_mm, worn_mm(10_000, "everywhere", 3, 1))
+        self.assertAlmostEqual(ochre.coming_mm, worn_mm(2_000, "everywhere", 1, 1))
+        self.assertEqual((soot.worn_mm, soot.times, soot.cost), (0.0, 0, None))
+        self.assertEqual((ochre.left_mm, ochre.short), (87.5, False))
+        cost, without = account.material_cost((ochre, soot))
+        self.assertAlmostEqual(cost, 2.5 * (ochre.worn_mm + ochre.coming_mm) / 130, places=2)
+        self.assertEqual(without, 1)
+        # a skipped layer takes nothing; a large one asks for a new pencil
+        self.assertEqual(account.pencils(WORK, self.log, KIT)[0].coming_mm, 0.0)
+        large = (AreaWork("a", 1, "Cheek", "short-fur", 200_000.0, (0.0, 0.0), (), 3, WORK[0].layers),)
+        self.assertTrue(account.pencils(large, (), KIT)[0].short)
+
+    @given(mm2=st.floats(1, 1e6), pressure=st.integers(1, 5), passes=st.integers(1, 4))
+    def test_wear_is_a_balance_of_volumes(self, mm2, pressure, passes):
+        # film thickness 0.22 to 0.72 of 15 µm, a core of 3.8 mm of which 45 % reach the paper
+        deposit = float(np.interp(pressure, [1, 3, 5], [0.22, 0.40, 0.72]))
+        core = math.pi * 1.9**2 * 0.45
+        self.assertAlmostEqual(
+            worn_mm(mm2, "everywhere", pressure, passes), mm2 * passes * deposit * 0.015 / core, delta=1e-9 * mm2 * passes
+        )
+        self.assertLess(worn_mm(mm2, "gaps", pressure, passes), worn_mm(mm2, "everywhere", pressure, passes))
+
+
+class Forecast(unittest.TestCase):
+    bands = {
+        "gap": np.array([20.0, 2, 4]),
+        "general": np.array([45.0, 4, 10]),
+        "light": np.array([70.0, 3, 12]),
+        "highlight": np.array([88.0, 0, 4]),
+    }
+
+    @settings(max_examples=30, deadline=None)
+    @given(st.integers(0, 10_000))
+    def test_a_recipe_that_hits_its_targets_gives_the_photo_back(self, seed):
+        lab = np.random.default_rng(seed).uniform((5, -10, -10), (98, 20, 30), (200, 3))
+        np.testing.assert_allclose(lay_bands(lab, self.bands, self.bands), lab, atol=1e-9)
+
+    def test_a_flat_ground_hides_the_drawing_and_paper_stays_bare(self):
+        lab = np.random.default_rng(1).uniform((10, 0, 0), (90, 10, 10), (20, 30, 3))
+        inside = np.zeros((20, 30), bool)
+        inside[:, :15] = True
+        flat = {b: np.array([60.0, 5, 20]) for b in self.bands}
+        out = portrait(lab, np.array([96.0, 0, 2]), [Laid(inside, self.bands, flat)])
+        np.testing.assert_allclose(out[inside], np.broadcast_to([60.0, 5, 20], (300, 3)))
+        np.testing.assert_allclose(out[~inside], np.broadcast_to([96.0, 0, 2], (300, 3)))
+        # order of values is kept when the contrast is half
+        half = {b: np.array([40 + v[0] / 2, 0, 0]) for b, v in self.bands.items()}
+        line = np.stack([np.linspace(5, 95, 50), np.zeros(50), np.zeros(50)], 1)
+        self.assertTrue((np.diff(lay_bands(line, self.bands, half)[:, 0]) > 0).all())
+
+
+class Camera(unittest.TestCase):
+    def test_the_sheet_darkens_with_each_layer_and_only_where_it_lies(self):
+        lab = np.full((40, 60, 3), (50.0, 5.0, 15.0))
+        lab[:, :, 0] += np.random.default_rng(0).normal(0, 15, (40, 60))
+        inside = np.zeros((40, 60), bool)
+        inside[10:30, 10:40] = True
+        layer = lambda code, p: Layer("general", code, p, 1, "everywhere", "side")  # noqa: E731
+        means = []
+        for layers in ([], [layer("1", 2)], [layer("1", 2), layer("2", 4)]):
+            sheet = srgb_to_lab(drawn_sheet(lab, "#f4f3ef", KIT, [Worked(inside, Forecast.bands, layers)]))
+            means.append(float(sheet[inside][:, 0].mean()))
+            self.assertGreater(float(sheet[~inside][:, 0].mean()), 94)
+        self.assertTrue(means[0] > means[1] + 3 > means[2] + 6, means)
+
+    def test_a_photo_is_tilted_uneven_and_never_the_same_twice(self):
+        sheet = np.ones((80, 60, 3)) * lab_to_srgb(np.array([60.0, 0, 0]))
+        camera = SimulatedEaselCamera(sheet, 0.05, "#ffffff", 3)
+        a, b = camera.take(), camera.take()
+        self.assertEqual((a.dtype, a.shape[2]), (np.uint8, 3))
+        self.assertTrue((a != b).any())
+        middle = a[a.shape[0] // 2]
+        paper = middle[(middle > 110).all(1)].astype(float)
+        self.assertGreater(paper[: len(paper) // 4].mean(), paper[-len(paper) // 4 :].mean())
+        self.assertGreater(paper[:, 0].mean(), paper[:, 2].mean())
+
+    def test_a_watched_folder_gives_each_finished_file_once(self):
+        with tempfile.TemporaryDirectory() as temp:
+            folder = Path(temp)
+            (folder / "old.jpg").write_bytes(b"1")
+            watched = WatchedFolder(folder)
+            self.assertEqual(watched.new(), [])
+            (folder / "a.jpg").write_bytes(b"12")
+            (folder / "notes.txt").write_text("x")
+            self.assertEqual(watched.new(), [])
+            (folder / "a.jpg").write_bytes(b"1234")  # still growing
+            self.assertEqual(watched.new(), [])
+            self.assertEqual(watched.new(), [folder / "a.jpg"])
+            self.assertEqual(watched.new(), [])
+        self.assertEqual(watched.new(), [])

@@ -1,0 +1,201 @@
+"""Easel by hand: do, skip and take back steps, turn the sheet, photograph it; the log on the bench and its files."""
+
+import csv
+import json
+import math
+from pathlib import Path
+
+import numpy as np
+from PIL import Image
+from pypdf import PdfReader
+from PyQt6.QtCore import QPointF, Qt
+
+from hanabira.core.solver.area import Layer
+from hanabira.desk.commands import SetLayers
+from hanabira.desk.widgets.timeline import Timeline
+from hanabira.studio.bundle import read_bundle
+from hanabira.studio.records import LogRow, Shot
+from hanabira.studio.store import Store
+from tests.test_plan_desk import PlanCase
+
+
+class Easel(PlanCase):
+    stage_name = "Easel"
+
+    def test_done_skip_note_other_pencil_and_back(self):
+        model, stage = self.model, self.stage
+        first = stage.step()
+        self.assertEqual(stage.card.now.code, first.layer.pencil)
+        self.key(stage.mat, Qt.Key.Key_Return)
+        (row,) = self.planner.log()
+        self.assertEqual((row.step, row.state, row.pencil), (first.key, "done", first.layer.pencil))
+        # it is on disk before anything else happens
+        with Store.open(self.folder) as other:
+            self.assertEqual(other.all(LogRow, commission_id=model.commission.id), (row,))
+        second = stage.step()
+        stage.ask_words = lambda title, _w: "the lid is softer" if title == "Note" else "403"
+        self.key(stage.mat, Qt.Key.Key_N)
+        self.key(stage.mat, Qt.Key.Key_C)
+        self.assertIn("Ivory black", stage.card.now.why)
+        self.click(self.desk.bench.next)
+        rows = self.planner.log()
+        self.assertEqual([r.state for r in rows], ["done", "note", "done"])
+        self.assertIn("403", rows[-1].differs)
+        self.assertEqual(rows[1].note, "the lid is softer")
+        self.key(stage.mat, Qt.Key.Key_X)
+        self.assertEqual(self.planner.log()[-1].state, "skipped")
+        self.key(stage.mat, Qt.Key.Key_Backspace)
+        self.key(stage.mat, Qt.Key.Key_Backspace)
+        self.assertEqual(stage.step().key, second.key)
+        self.desk.take_back()
+        self.assertEqual(self.planner.done_keys(), {first.key, second.key})
+        # what lies here
+        self.click(stage.mat, stage.mat.widget_point(998, 975))
+        self.assertEqual((stage.tab, stage.touched), ("here", "demo-area-5"))
+
+    def test_the_clock_pauses_and_a_wet_area_waits_while_others_go_on(self):
+        stage, model = self.stage, self.model
+        key = "demo-area-4"
+        area = next(a for a in model.areas if a.id == key)
+        layers = model.recipe_layers(key)
+        wet = Layer("blend", "", 1, 1, "all but the highlights", "circle", tool="solvent", why="It must dry.")
+        model.do(SetLayers(model, area, (layers[0], wet, *layers[1:]), "solvent"))
+        for _ in range(40):
+            s = stage.step()
+            if s is None or s.layer.tool == "solvent":
+                break
+            stage.done()
+        self.assertEqual(stage.step().layer.tool, "solvent")
+        self.assertTrue(any("no flame" in q for q in stage.card.now.cautions))
+        self.assertTrue(stage.card.now.cautions[-1].startswith("Follow the maker"))
+        stage.done()
+        self.assertNotEqual(stage.step().area.id, key)
+        self.assertIn("Brow dries", " ".join(stage.card.now.waits))
+        stage.pause()
+        before = stage.minutes()
+        self.wait_until(lambda: True)
+        self.assertEqual(stage.minutes(), before)
+        self.assertTrue(stage.card.now.paused)
+
+    def test_bench_and_rule_give_way_and_come_back(self):
+        stage, desk = self.stage, self.desk
+        self.assertFalse(desk.bench.isVisible() or desk.rule.isVisible())
+        self.key(stage.mat, Qt.Key.Key_Escape)
+        self.assertTrue(desk.bench.isVisible())
+        self.key(stage.mat, Qt.Key.Key_Escape)
+        self.assertFalse(desk.bench.isVisible())
+        desk.go("Brief")
+        self.assertTrue(desk.bench.isVisible() and desk.rule.isVisible())
+
+    def test_the_picture_turns_with_the_sheet_and_the_pointer_follows(self):
+        mat = self.stage.mat
+        middle = QPointF(998, 975)
+        for _ in range(3):
+            self.key(mat, Qt.Key.Key_Left)
+        self.assertEqual(mat.turn_deg, 45)
+        # a place right of the middle goes up by the same angle
+        a, b = mat.widget_point(998, 975), mat.widget_point(1098, 975)
+        self.assertAlmostEqual(math.degrees(math.atan2(a.y() - b.y(), b.x() - a.x())), 45, places=3)
+        found = mat.photo_at(mat._flat(mat.widget_point(middle.x(), middle.y())))
+        self.assertAlmostEqual((found - middle).manhattanLength(), 0, places=6)
+        self.click(mat, mat.widget_point(998, 975))
+        self.assertEqual((self.stage.tab, self.stage.touched), ("here", "demo-area-5"))
+        self.key(mat, Qt.Key.Key_Home)
+        self.assertEqual(mat.turn_deg, 0)
+        for _ in range(25):
+            self.stage.turn(-15)
+        self.assertEqual(mat.turn_deg, -15)
+
+    def test_keys_on_the_strip_can_be_touched_and_large_type_is_kept(self):
+        stage = self.stage
+        first = stage.step()
+        self.click_stop(stage.strip, "larger")
+        self.assertTrue(self.model.settings.get("easel_large") and stage.card.large)
+        self.click_stop(stage.strip, "done")
+        self.assertEqual(self.planner.done_keys(), {first.key})
+        self.click_stop(stage.strip, "step back")
+        self.assertEqual(self.planner.done_keys(), set())
+        self.click_stop(stage.strip, "pause")
+        self.assertIn("go on", [k.words for k in stage.strip.keys])
+
+    def test_the_simulated_camera_sees_what_the_log_laid(self):
+        stage, model = self.stage, self.model
+        stage.choose_camera("simulated")
+        while (s := stage.step()) and s.area is not None and s.area.id == "demo-area-5":
+            stage.done()
+        self.key(stage.mat, Qt.Key.Key_K)
+        self.settle()
+        (shot,) = model.logbook.shots()
+        self.assertEqual(shot.step, stage.step().key)
+        with Store.open(self.folder) as other:
+            self.assertEqual(other.all(Shot, commission_id=model.commission.id), (shot,))
+        with Image.open(model.store.photo_path(shot)) as image:
+            seen = np.asarray(image.convert("L")).astype(float)
+        # the eye is the only dark thing on a pale sheet, and stands where it stands in the photo
+        c, photo = model.commission, model.photo
+        dark = np.argwhere(seen < 60)
+        u, v = dark[:, 1].mean() / seen.shape[1], dark[:, 0].mean() / seen.shape[0]
+        k = c.picture_mm[0] / photo.crop[2]
+        sheet_u, sheet_v = ((998 - photo.crop[0]) * k + c.border_mm) / c.width_mm, ((975 - photo.crop[1]) * k + c.border_mm) / c.height_mm
+        self.assertAlmostEqual(u, 0.06 + 0.88 * sheet_u, delta=0.05)
+        self.assertAlmostEqual(v, 0.06 + 0.88 * sheet_v, delta=0.05)
+        # it is one edit, and stands in the timeline
+        stage.show_tab("log")
+        self.settle()
+        (timeline,) = self.desk.bench.findChildren(Timeline)
+        self.click_stop(timeline, shot.id)
+        self.settle()
+        self.assertTrue(stage.beside.isVisible() and stage.beside.photo is not None)
+        self.desk.take_back()
+        self.assertEqual(model.logbook.shots(), ())
+        self.assertFalse(stage.beside.isVisible())
+
+    def test_pictures_that_come_into_a_watched_folder_are_taken_in_once(self):
+        stage, model = self.stage, self.model
+        folder = self.folder.parent / "card"
+        folder.mkdir()
+        Image.new("RGB", (60, 40), "#998877").save(folder / "old.jpg")
+        stage.ask_folder = lambda: str(folder)
+        stage.choose_camera("folder")
+        stage.photograph()
+        Image.new("RGB", (60, 40), "#887766").save(folder / "new.jpg")
+        (folder / "broken.jpg").write_bytes(b"no picture")
+        for _ in range(4):
+            model.logbook.poll("demo-area-5:0")
+            self.settle()
+        self.assertEqual([q.original_name for q in model.logbook.shots()], ["new.jpg"])
+        self.assertTrue(any("broken.jpg" in m.what for m in self.said))
+
+    def test_files_of_the_record(self):
+        model, desk, out = self.model, self.desk, self.folder.parent
+        model.open_commission("demo-bracken")
+        self.settle()
+        desk.open_file = lambda _p: None
+
+        def write(run, name: str) -> Path:
+            desk.ask_save_path = lambda _n: str(out / name)
+            run()
+            self.settle()
+            return out / name
+
+        log, shots = model.logbook.rows(), model.logbook.shots()
+        rows = list(csv.DictReader(write(desk.records.log_csv, "log.csv").open(encoding="utf-8")))
+        self.assertEqual([(r["at"], float(r["minutes"])) for r in rows], [(q.at, q.minutes) for q in log])
+        data = json.loads(write(desk.records.record_json, "record.json").read_text("utf-8"))
+        self.assertAlmostEqual(data["hours"]["taken"], sum(q.minutes for q in log) / 60, places=2)
+        self.assertAlmostEqual(sum(a["taken"] for a in data["hours"]["areas"]), data["hours"]["taken"], delta=0.05)
+        self.assertEqual([q["at"] for q in data["photos"]], [q.at for q in shots])
+        self.assertTrue(any("times our guess" in q for q in data["learned"]))
+        text = " ".join(p.extract_text() for p in PdfReader(write(desk.records.record_pdf, "record.pdf")).pages)
+        for words in ("Bracken", "What was learned", "Every step as it happened", log[-1].area_name, "pressure"):
+            self.assertIn(words, text)
+        book = " ".join(p.extract_text() for p in PdfReader(write(desk.records.bench_book, "book.pdf")).pages)
+        for words in ("Lay ready", "Follow the maker’s data sheet", "Keep the long lashes"):
+            self.assertIn(words, book)
+        sheet = PdfReader(write(desk.records.approval, "approval.pdf"))
+        self.assertEqual(len(sheet.pages), 1)
+        text = sheet.pages[0].extract_text()
+        for words in ("Price:", "as deposit", "Head collar left out", "Its colours", "permission"):
+            self.assertIn(words, text)
+        got = read_bundle(write(desk.records.bundle, "all.zip"))
+        self.assertEqual((got.log, got.shots), (log, shots))

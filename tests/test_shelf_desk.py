@@ -1,0 +1,147 @@
+"""Shelf and brief by hand: search, choose, archive, templates, bundles; photos wanted, permission, terms and the price."""
+
+import datetime
+
+from PyQt6.QtWidgets import QCheckBox, QLineEdit
+
+from hanabira.desk.controls import Choice, Pick
+from hanabira.studio.records import Commission
+from tests.test_desk import DemoCase
+
+
+class Shelf(DemoCase):
+    def setUp(self):
+        super().setUp()
+        self.desk.show_room("Shelf")
+        self.settle()
+        self.stage = self.desk.current
+
+    def names(self) -> list[str]:
+        return [o.commission.name for o in self.stage.boards.rows]
+
+    def test_states_search_and_filters(self):
+        states = {o.commission.name: o.state for o in self.stage.boards.rows}
+        self.assertEqual(states, {"Tansy": "planned", "Bracken": "begun", "Vesper": "delivered"})
+        bracken = next(o for o in self.stage.boards.rows if o.commission.name == "Bracken")
+        self.assertIn("in 54 days", self.stage.boards.line(bracken))
+        self.assertRegex(self.stage.boards.line(bracken), r"\d+–\d+ h left")
+        self.assertEqual({k for k in self.stage.boards.pictures if k.endswith(" work")}, {"demo-bracken work", "demo-vesper work"})
+        self.type(self.stage.search, "lash pony")
+        self.assertEqual(self.names(), ["Bracken"])
+        self.stage.search.clear()
+        self.click_stop(self.stage.filter, "delivered")
+        self.assertEqual(self.names(), ["Vesper"])
+        self.click_stop(self.stage.filter, "now")
+        self.assertEqual(self.names(), ["Bracken", "Tansy"])
+
+    def test_choose_then_go_on(self):
+        self.click_stop(self.stage.boards, "demo-bracken")
+        self.assertEqual((self.model.commission.name, self.desk.current.name), ("Bracken", "Shelf"))
+        self.assertEqual(self.desk.bench.next.text(), "Go on with Bracken")
+        self.settle()
+        self.click(self.desk.bench.next)
+        self.assertEqual(self.desk.current.name, "Easel")
+
+    def test_archive_is_an_edit_and_a_template_takes_the_terms_only(self):
+        self.stage.archive("demo-tansy")
+        self.assertEqual(self.names(), ["Vesper", "Bracken"])
+        self.click_stop(self.stage.filter, "archive")
+        self.assertEqual(self.names(), ["Tansy"])
+        self.desk.take_back()
+        self.assertFalse(self.model.commission.archived)
+        self.stage.duplicate("demo-bracken")
+        made = self.model.commission
+        old = self.model.store.get(Commission, "demo-bracken")
+        self.assertEqual(self.desk.current.name, "Brief")
+        self.assertEqual(
+            (made.paper_id, made.width_mm, made.kit_id, made.terms.rate), (old.paper_id, old.width_mm, old.kit_id, old.terms.rate)
+        )
+        self.assertEqual((made.client, made.due, made.notes, made.terms.photo_permission, self.model.photos), ("", None, "", False, ()))
+
+    def test_a_bundle_out_and_in(self):
+        path = self.folder.parent / "b.zip"
+        self.stage._choose("demo-vesper")
+        self.settle()
+        self.desk.ask_save_path = lambda _n: str(path)
+        self.desk.records.bundle()
+        self.settle()
+        self.stage.ask_bundle_path = lambda: str(path)
+        self.stage.take_in()
+        self.settle()
+        self.assertIn("Vesper (copy)", self.names())
+        self.assertNotEqual(self.model.commission.id, "demo-vesper")
+        self.assertEqual(len(self.model.logbook.shots()), 4)
+        path.write_bytes(path.read_bytes()[:2000])
+        self.stage.take_in()
+        self.settle()
+        self.assertIn("is no bundle", self.said[-1].what)
+        self.assertEqual(len(self.model.commissions), 4)
+
+
+class Brief(DemoCase):
+    def setUp(self):
+        super().setUp()
+        self.desk.go("Brief")
+        self.settle()
+        self.stage = self.desk.current
+
+    def find(self, kind, name: str):
+        return next(q for q in self.desk.bench.findChildren(kind) if q.accessibleName() == name)
+
+    def words(self) -> str:
+        return " ".join(getattr(q, "words", "") for q in self.desk.bench.findChildren(object) if isinstance(getattr(q, "words", None), str))
+
+    def test_photos_wanted_and_got_with_permission_and_accessories(self):
+        self.stage.show_tab("photos")
+        self.assertIn("Still to ask for: eye in detail, true coat colour", self.words())
+        self.find(QCheckBox, "Pose").click()
+        self.assertIn("pose", self.model.commission.terms.wanted)
+        self.assertIn("pose", self.words())
+        permission = self.find(QCheckBox, "The owner allows the use of the photos")
+        self.assertTrue(permission.isChecked())
+        permission.click()
+        self.assertFalse(self.model.commission.terms.photo_permission)
+        field = self.find(QLineEdit, "Accessories")
+        field.setFocus()
+        self.type(field, "bell off")
+        self.assertEqual(self.model.commission.terms.accessories, "bell off")
+        self.desk.take_back()
+        self.assertEqual(self.model.commission.terms.accessories, "")
+        self.desk.take_back()
+        self.assertTrue(self.model.commission.terms.photo_permission)
+
+    def test_the_price_follows_rate_materials_deposit_and_school(self):
+        self.stage.show_tab("agreement")
+        before = self.words()
+        self.assertIn("€", before)
+        from hanabira.studio.planning import quote
+
+        def price():
+            plan = self.model.planner.planned()
+            return quote(self.model.commission, plan.work, plan.pace)
+
+        q = price()
+        self.assertAlmostEqual(q["price"][0], q["rate"] * q["hours"][0] + 22, delta=q["rate"] * 0.06)
+        self.model.planner.set_terms("rate an hour", rate=72.0)
+        self.assertAlmostEqual(price()["price"][0] - 22, 2 * (q["price"][0] - 22), places=1)
+        self.assertNotEqual(self.words(), before)
+        self.click_stop(self.find(Pick, "Drawing hand"), "left")
+        self.assertEqual(self.model.commission.terms.hand, "left")
+        choice = self.find(Choice, "Black pencil")
+        choice.setCurrentIndex(choice.findData("mixed-blacks-only"))
+        choice.activated.emit(choice.currentIndex())
+        self.assertEqual(dict(self.model.commission.school), {"black": "mixed-blacks-only"})
+        cost = sum(w.cost for w in self.model.logbook.wear())
+        self.assertGreater(cost, 0.1)
+        self.model.planner.set_terms("materials", materials=cost)
+        self.desk.take_back()
+        self.assertEqual(self.model.commission.terms.materials, 22)
+
+    def test_delivered_today_and_not_after_all(self):
+        from hanabira.desk.stages.easel_bench import deliver
+
+        today = datetime.date.today().isoformat()
+        deliver(self.stage, today)
+        self.assertEqual(self.model.commission.delivered, today)
+        self.desk.take_back()
+        self.assertEqual(self.model.commission.delivered, "")
