@@ -210,7 +210,7 @@ def demo(args: argparse.Namespace) -> dict | None:
     from hanabira.studio.store import DATABASE
 
     folder = Path(args.dir) if args.dir else demo_folder()
-    if not (folder / DATABASE).exists():
+    if args.open and not (folder / DATABASE).exists():
         print("Building the demo studio; this takes half a minute the first time.", file=sys.stderr)
     made = build_demo(folder, Token(_tell if sys.stderr.isatty() else None))
     if sys.stderr.isatty():

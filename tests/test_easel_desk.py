@@ -169,6 +169,7 @@ class Easel(PlanCase):
     def test_files_of_the_record(self):
         model, desk, out = self.model, self.desk, self.folder.parent
         model.open_commission("demo-bracken")
+        desk.go("Plan")
         self.settle()
         desk.open_file = lambda _p: None
 
@@ -179,7 +180,7 @@ class Easel(PlanCase):
             return out / name
 
         log, shots = model.logbook.rows(), model.logbook.shots()
-        rows = list(csv.DictReader(write(desk.records.log_csv, "log.csv").open(encoding="utf-8")))
+        rows = list(csv.DictReader(write(desk.records.log_csv, "log.csv").read_text("utf-8").splitlines()))
         self.assertEqual([(r["at"], float(r["minutes"])) for r in rows], [(q.at, q.minutes) for q in log])
         data = json.loads(write(desk.records.record_json, "record.json").read_text("utf-8"))
         self.assertAlmostEqual(data["hours"]["taken"], sum(q.minutes for q in log) / 60, places=2)

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from functools import lru_cache
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
+from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 
 from hanabira.core.area.shape import Point, ring_area, simplify_ring, smooth_ring
 from hanabira.desk.paint import two_tone
@@ -22,15 +23,23 @@ _TINY_PX = 6.0
 Ring = tuple[Point, ...]
 
 
-def ring_path(ring: Ring, mat: Mat, smooth: bool) -> QPainterPath:
-    """Outline of a ring on the mat."""
+@lru_cache(maxsize=1024)
+def _photo_path(ring: Ring, smooth: bool) -> QPainterPath:
     points = smooth_ring(ring) if smooth and len(ring) > 2 else ring
     path = QPainterPath()
-    for k, (x, y) in enumerate(points):
-        q = mat.photo_px(float(x), float(y))
-        path.moveTo(q) if k == 0 else path.lineTo(q)
+    path.addPolygon(QPolygonF([QPointF(float(x), float(y)) for x, y in points]))
     path.closeSubpath()
     return path
+
+
+def photo_path(ring: Sequence[Point], smooth: bool) -> QPainterPath:
+    """Outline of a ring in photo pixels. Many windows draw the same ring again and again, so it is kept; do not change it."""
+    return _photo_path(tuple((float(x), float(y)) for x, y in ring), smooth)
+
+
+def ring_path(ring: Sequence[Point], mat: Mat, smooth: bool) -> QPainterPath:
+    """Outline of a ring on the mat."""
+    return mat.from_photo.map(photo_path(ring, smooth))
 
 
 class Gesture:

@@ -329,6 +329,12 @@ class Model(QObject):
         kept = self._measures.get(key)
         return kept[1] if area and kept and kept[0] == self._signature(area) else None
 
+    def want_all_measures(self) -> None:
+        """Measure every area that has layers."""
+        for a in self.areas:
+            if a.id in self.recipes:
+                self.want_measures(a.id)
+
     def want_measures(self, key: str) -> None:
         """Measure an area off the interface thread; the marking, which takes longest, only of the chosen one."""
         area = next((a for a in self.areas if a.id == key), None)

@@ -18,7 +18,7 @@ from hanabira.craft.templates import templates
 from hanabira.desk.commands import AddArea, DeleteArea, RenameArea, ReshapeArea, SetSurface
 from hanabira.desk.controls import Caption, Choice, Words, label
 from hanabira.desk.drawn import Stop
-from hanabira.desk.gestures import Corners, Gesture, Loop, OpLoop, Reshape, ring_path
+from hanabira.desk.gestures import Corners, Gesture, Loop, OpLoop, Reshape, photo_path
 from hanabira.desk.paint import CENTRE, text, width
 from hanabira.desk.photoview import to_image
 from hanabira.desk.stages import area_edits, areas_cards
@@ -499,10 +499,4 @@ def alive(q: QLineEdit | None) -> QLineEdit | None:
 
 def ring_path_photo(area: Area, at: QPointF) -> bool:
     """Whether a photo pixel lies inside an area."""
-
-    class _Plain:
-        @staticmethod
-        def photo_px(x: float, y: float) -> QPointF:
-            return QPointF(x, y)
-
-    return ring_path(area.ring, _Plain(), area.smooth).contains(at)  # type: ignore[arg-type]
+    return photo_path(area.ring, area.smooth).contains(at)

@@ -101,6 +101,7 @@ class Easel(PictureStage):
         self.model.recipe_changed.connect(lambda _k: self._if_open())
         self.model.measures_changed.connect(lambda _k: self.mat.refresh() if self.open else None)
         self.model.shot_ready.connect(self._shot_ready)
+        self.model.view_ready.connect(lambda: self.model.want_all_measures() if self.open else None)
 
     @property
     def full(self) -> bool:
@@ -154,9 +155,7 @@ class Easel(PictureStage):
 
     # -- clock ----------------------------------------------------------------------
     def enter(self) -> None:
-        for a in self.model.areas:
-            if a.id in self.model.recipes:
-                self.model.want_measures(a.id)
+        self.model.want_all_measures()
         self._timer.start()
         for q in self._shortcuts:
             q.setEnabled(True)

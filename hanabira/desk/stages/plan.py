@@ -62,11 +62,10 @@ class Plan(Stage):
             signal.connect(lambda: self.refresh() if self.open else None)
         m.recipe_changed.connect(lambda _key: self.refresh() if self.open else None)
         m.measures_changed.connect(lambda _key: self._measured())
+        m.view_ready.connect(lambda: m.want_all_measures() if self.open else None)
 
     def enter(self) -> None:
-        for a in self.model.areas:
-            if a.id in self.model.recipes:
-                self.model.want_measures(a.id)
+        self.model.want_all_measures()
         super().enter()
 
     def _measured(self) -> None:

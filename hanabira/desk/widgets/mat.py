@@ -186,6 +186,12 @@ class Mat(Drawn):
             xmm = self.sheet_mm[0] - xmm
         return self.px(xmm, self.border_mm + (y - self.crop[1]) * k)
 
+    @property
+    def from_photo(self) -> QTransform:
+        """The same as `photo_px` for whole paths."""
+        o, k = self.photo_px(0.0, 0.0), self.mm_per_px * self.zoom
+        return QTransform(-k if self.mirrored else k, 0, 0, k, o.x(), o.y())
+
     def photo_at(self, at: QPointF) -> QPointF:
         """Photo pixel under a design pixel."""
         q, k = self.mm(at), self.mm_per_px

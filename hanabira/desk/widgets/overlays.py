@@ -6,6 +6,7 @@ import math
 import random
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import cv2
 import numpy as np
@@ -17,7 +18,7 @@ from hanabira.core.area.measures import Measures
 from hanabira.core.area.shape import cut
 from hanabira.core.colour.spaces import bytes_to_lab
 from hanabira.core.solver.area import WHERE
-from hanabira.desk.gestures import ring_path
+from hanabira.desk.gestures import photo_path, ring_path
 from hanabira.desk.paint import LEFT, RIGHT, disc, hair, text, two_tone, width
 from hanabira.desk.theme import role
 from hanabira.desk.widgets.mat import Mat
@@ -142,28 +143,35 @@ class Outlines:
 
 def _inside(area: Area, mat: Mat, others: Sequence[Area] = ()) -> QPointF:
     """A place well inside an area for its number, clear of the smaller areas that lie on it where it can be."""
-    path = ring_path(area.ring, mat, area.smooth)
-    for hole in area.holes:
-        path = path.subtracted(ring_path(hole, mat, area.smooth))
+    over = tuple((a.ring, a.smooth) for a in others if a.id != area.id)
+    x, y = _place(area.ring, area.smooth, area.holes, over)
+    return mat.photo_px(x, y)
+
+
+@lru_cache(maxsize=512)
+def _place(ring: tuple, smooth: bool, holes: tuple, others: tuple) -> tuple[float, float]:
+    """The same in photo pixels; it depends on outlines only, so it is found once for them."""
+    path = QPainterPath(photo_path(ring, smooth))
+    for hole in holes:
+        path = path.subtracted(photo_path(hole, smooth))
     own = path.boundingRect()
-    over = [q for q in (ring_path(a.ring, mat, a.smooth) for a in others if a.id != area.id) if _smaller(q.boundingRect(), own)]
-    over = [q for q in over if q.boundingRect().intersects(own)]
-    x = sum(q[0] for q in area.ring) / len(area.ring)
-    y = sum(q[1] for q in area.ring) / len(area.ring)
-    mean = mat.photo_px(x, y)
+    over = [q for q in (photo_path(r, soft) for r, soft in others) if _smaller(q.boundingRect(), own) and q.boundingRect().intersects(own)]
+    mean = QPointF(sum(q[0] for q in ring) / len(ring), sum(q[1] for q in ring) / len(ring))
     candidates = [mean, own.center()]
     for k in range(1, 12):
         for j in range(1, 12):
             candidates.append(QPointF(own.left() + own.width() * ((j * 5) % 12) / 12, own.top() + own.height() * ((k * 7) % 12) / 12))
     inside = [q for q in candidates if path.contains(q)]
     free = [q for q in inside if not any(o.contains(q) for o in over)]
+    best = (free or inside or [mean])[0]
     if free and free[0] != mean:
         # the nearest free place to the middle, but not at its very edge
+        d = 0.06 * math.sqrt(max(1.0, own.width() * own.height()))
         deep = [
-            q for q in free if all(path.contains(q + d) for d in (QPointF(9, 0), QPointF(-9, 0), QPointF(0, 9), QPointF(0, -9)))
+            q for q in free if all(path.contains(q + v) for v in (QPointF(d, 0), QPointF(-d, 0), QPointF(0, d), QPointF(0, -d)))
         ] or free
-        return min(deep, key=lambda q: math.hypot(q.x() - mean.x(), q.y() - mean.y()))
-    return (free or inside or [mean])[0]
+        best = min(deep, key=lambda q: math.hypot(q.x() - mean.x(), q.y() - mean.y()))
+    return best.x(), best.y()
 
 
 def _smaller(a: QRectF, b: QRectF) -> bool:
