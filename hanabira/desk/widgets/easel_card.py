@@ -17,6 +17,8 @@ from hanabira.desk.theme import font, role
 
 LARGE = 1.3
 """How much larger the large type is."""
+LEAST = (430.0, 430.0)
+"""Design pixels that the card needs in its usual type."""
 ACTS = {
     "reserve": "Leave the paper bare", "indent": "Indent the lines", "outline": "Map the edges", "ground": "Lay the ground",
     "undertone": "Lay the undertone", "gap": "Darken the gaps", "general": "Lay the general colour", "deepen": "Deepen", "texture": "Draw the texture",
@@ -108,9 +110,10 @@ class EaselCard(Drawn):
     def paint(self, p: QPainter, w: float, h: float) -> None:
         p.fillRect(QRectF(0, 0, w, h), role("card"))
         mm = self.px_per_mm
-        if self.large:
-            p.scale(LARGE, LARGE)
-            w, h, mm = w / LARGE, h / LARGE, mm / LARGE
+        # the type is made for the chair; where the card is small it gives way before anything is cut
+        k = min(LARGE if self.large else 1.0, w / LEAST[0], h / LEAST[1])
+        p.scale(k, k)
+        w, h, mm = w / k, h / k, mm / k
         q = self.now
         x = 32.0 if w > 560 else 18.0
         room = w - 2 * x
@@ -296,7 +299,7 @@ class EaselCard(Drawn):
             if c.dries:
                 icons.draw(p, "drop", QRectF(left, box.top() + 2, 24, 24), "ink")
                 left += 30
-            self._line(p, QRectF(left, box.top(), box.right() - left, 28), c.words, 21, ink="ink2", least=13)
+            self._line(p, QRectF(left, box.top(), box.right() - left, 28), c.words, 21, ink="ink2", least=12)
             self._line(
                 p, QRectF(box.left(), box.top() + 28, box.width(), 58), c.time, 52, ink="ink2" if k == 0 and q.paused else "ink", least=24
             )
@@ -313,7 +316,7 @@ class EaselCard(Drawn):
             box = self._panel(p, QRectF(r.left() + (panels - 1) * (wide + gap), r.top(), wide, r.height()))
             head, _, rest = q.next_words.partition("\n")
             right = box.right()
-            if q.next_lab is not None:
+            if q.next_lab is not None and box.width() > 110:
                 side = 44.0
                 bed(p, QRectF(box.right() - side, box.top() + 2, side - 2, side - 2))
                 swatch(p, QRectF(box.right() - side, box.top() + 2, side - 2, side - 2), mapped(q.next_lab))

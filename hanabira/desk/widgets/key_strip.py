@@ -11,9 +11,10 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from hanabira.desk.drawn import Drawn, Stop
 from hanabira.desk.paint import CENTRE
-from hanabira.desk.theme import font, role
+from hanabira.desk.theme import font, role, scale
 
-HIGH = 86.0
+MOST, LEAST = 22, 12
+"""Type of the words: as large as fits, in design pixels, but never under so many pixels of the screen."""
 
 
 @dataclass(frozen=True)
@@ -41,12 +42,12 @@ class KeyStrip(Drawn):
             self.refresh()
 
     def design_size(self, width: float) -> tuple[float, float]:
-        return 320, HIGH
+        return 320, 20 + 3 * self._size(max(width, 320.0))
 
     def _size(self, w: float) -> int:
-        """Type size at which all words fit the width, at most 22 px."""
-        size = 22
-        while size > 12 and sum(self._wide(k, size) for k in self.keys) > w - 16:
+        """Type size at which all words fit the width."""
+        size = MOST
+        while size > LEAST / scale() and sum(self._wide(k, size) for k in self.keys) > w - 16:
             size -= 1
         return size
 
@@ -58,34 +59,34 @@ class KeyStrip(Drawn):
 
     def _wide(self, key: Key, size: int) -> float:
         fm = QFontMetricsF(self._font(size))
-        return max(fm.horizontalAdvance(key.words) + 18, fm.horizontalAdvance(key.cap) + 40)
+        return max(fm.horizontalAdvance(key.words) + 0.8 * size, fm.horizontalAdvance(key.cap) + 1.8 * size)
 
-    def _rects(self, w: float) -> list[QRectF]:
+    def _rects(self, w: float, h: float) -> list[QRectF]:
         size = self._size(w)
         wide = [self._wide(k, size) for k in self.keys]
         gap = max(0.0, (w - 16 - sum(wide)) / max(1, len(wide)))
         out, x = [], 8.0
         for n in wide:
-            out.append(QRectF(x, 4, n + gap, HIGH - 8))
+            out.append(QRectF(x, 4, n + gap, h - 8))
             x += n + gap
         return out
 
     def stops(self, w: float, h: float) -> list[Stop]:
-        return [Stop(k.words, r, f"{k.words}, key {k.cap}", k.words, k.act) for k, r in zip(self.keys, self._rects(w), strict=True)]
+        return [Stop(k.words, r, f"{k.words}, key {k.cap}", k.words, k.act) for k, r in zip(self.keys, self._rects(w, h), strict=True)]
 
     def paint(self, p: QPainter, w: float, h: float) -> None:
         p.fillRect(QRectF(0, 0, w, h), role("window"))
         size = self._size(w)
         fm = QFontMetricsF(self._font(size))
-        for k, r in zip(self.keys, self._rects(w), strict=True):
+        for k, r in zip(self.keys, self._rects(w, h), strict=True):
             if k.main:
                 path = QPainterPath()
                 path.addRoundedRect(r.adjusted(4, 2, -4, -2), 8, 8)
                 p.fillPath(path, role("plum_fill"))
             elif self.hovered == k.words:
                 p.fillRect(r, role("plum_wash"))
-            wide = max(38.0, fm.horizontalAdvance(k.cap) + 20)
-            cap = QRectF(r.center().x() - wide / 2, r.top() + 7, wide, 33)
+            wide = max(1.7 * size, fm.horizontalAdvance(k.cap) + 0.9 * size)
+            cap = QRectF(r.center().x() - wide / 2, r.top() + 0.3 * size, wide, 1.5 * size)
             ink = role("on_plum" if k.main else "ink")
             path = QPainterPath()
             path.addRoundedRect(cap, 5, 5)
@@ -97,7 +98,7 @@ class KeyStrip(Drawn):
             p.setPen(QPen(ink if k.main else role("edge"), 2.6, cap=Qt.PenCapStyle.RoundCap))
             p.drawLine(QPointF(cap.left() + 5, cap.bottom()), QPointF(cap.right() - 5, cap.bottom()))
             p.setPen(ink)
-            p.setFont(self._font(min(size, 19)))
+            p.setFont(self._font(round(0.86 * size)))
             p.drawText(cap, int(CENTRE), k.cap)
             p.setFont(self._font(size))
             p.drawText(QRectF(r.left(), cap.bottom() + 4, r.width(), r.bottom() - cap.bottom() - 6), int(CENTRE), k.words)
