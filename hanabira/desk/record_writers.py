@@ -42,16 +42,22 @@ def money(model: Model, value: float) -> str:
     return f"{value:,.0f}".replace(",", "\u2009") + (f"\u2009{sign}" if sign else "")
 
 
+def money_range(model: Model, low: float, high: float) -> str:
+    """A sum from low to high, its sign once."""
+    sign = model.settings.get("currency")
+    return f"{low:,.0f}–{high:,.0f}".replace(",", "\u2009") + (f"\u2009{sign}" if sign else "")
+
+
 def price_words(model: Model, plan: Planned) -> tuple[str, str]:
     """The price as a range, and deposit with instalments."""
     c = model.commission
     assert c is not None
     q = planning.quote(c, plan.work, plan.pace)
     (low, high), (d_low, d_high), each = q["price"], q["deposit"], q["instalments"]
-    price = f"{money(model, low)}–{money(model, high)}"
+    price = money_range(model, low, high)
     n = each["count"]
-    parts = f"in {n} instalments of {money(model, each['each'][0])}–{money(model, each['each'][1])}" if n > 1 else "in one sum at the end"
-    return price, f"{money(model, d_low)}–{money(model, d_high)} as deposit, the rest {parts}"
+    parts = f"in {n} instalments of {money_range(model, *each['each'])}" if n > 1 else "in one sum at the end"
+    return price, f"{money_range(model, d_low, d_high)} as deposit, the rest {parts}"
 
 
 def order_facts(model: Model) -> list[tuple[str, str]]:

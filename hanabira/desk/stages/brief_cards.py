@@ -12,7 +12,7 @@ from hanabira.desk.commands import EditBrief
 from hanabira.desk.controls import Caption, Choice, Number, PetalButton, Pick, Words, label, row
 from hanabira.desk.record_writers import money, price_words
 from hanabira.desk.stages.easel_bench import deliver
-from hanabira.desk.stages.study_cards import PARTS
+from hanabira.desk.stages.study_cards import PARTS, backdrop_parts
 from hanabira.desk.theme import u
 from hanabira.studio import account, planning
 
@@ -116,6 +116,9 @@ def agreement(s: Brief) -> list:
     sums.addRow(label("Instalments"), _number(s, "Instalments", t.instalments, 1, 12, 1, "", "instalments", 0))
     sums.addRow(label("Currency"), currency)
     out: list = [Caption("Price"), *_quote(s, plan), sums, *_materials(s)]
+    sheet = PetalButton("Approval sheet", "sheet", tip="Crop, backdrop, colours, date and price on one page for the client")
+    sheet.clicked.connect(lambda _=False: s.desk.records.approval())
+    out += [Caption("For the client"), row(sheet, None)]
     out += [
         Caption("How and where"),
         hand,
@@ -125,6 +128,7 @@ def agreement(s: Brief) -> list:
         back = PetalButton("Not delivered after all", "back")
         back.clicked.connect(lambda _=False: deliver(s, ""))
         out.append(row(back, None))
+    out += backdrop_parts(s)
     out.append(Caption("School: where practitioners differ"))
     now, given = model.workshop.school, dict(c.school)
     for key, switch in switches().items():
@@ -135,9 +139,6 @@ def agreement(s: Brief) -> list:
         choice.setCurrentIndex(choice.findData(now[key]))
         choice.activated.connect(lambda _i, key=key, choice=choice: set_school(s, {**given, key: choice.currentData()}))
         out += [row(label(switch.name), None, choice), Words(switch.choices[now[key]])]
-    sheet = PetalButton("Approval sheet", "sheet", tip="Crop, backdrop, colours, date and price on one page for the client")
-    sheet.clicked.connect(lambda _=False: s.desk.records.approval())
-    out += [Caption("For the client"), row(sheet, None)]
     return out
 
 

@@ -417,13 +417,20 @@ class Easel(PictureStage):
             s.layer.pencil if pencil else "", kit.masstone_lab[kit.index[s.layer.pencil]] if pencil else None, bare(self.model.paper).lab,
             s.layer.pressure if pencil else 0, s.layer.passes, s.layer.stroke if pencil else "", s.layer.stroke_mm, way, s.layer.where if s.area else "",
             (f"Now with {self._swapped}. " if self._swapped else "") + self._why(s), f"should take {guess}", _time(60 * took), self._paused,
-            f"{_hand(after)}\n{after.name}" if after is not None else "the last step", self._lab(after), (step, *clocks), waits, cautions,
+            f"{self._in_hand(after)}\n{after.name}" if after is not None else "the last step", self._lab(after), (step, *clocks), waits, cautions,
         )  # fmt: skip
         self.card.set(now, self.desk.px_per_mm, large)
 
     def _lab(self, s: Step | None):  # noqa: ANN202
         kit = self.model.kit
         return kit.masstone_lab[kit.index[s.layer.pencil]] if s is not None and s.layer.pencil in kit.index else None
+
+    def _in_hand(self, s: Step) -> str:
+        """What to have in hand for a step."""
+        kit = self.model.kit
+        return (
+            f"{s.layer.pencil} {kit.get(s.layer.pencil).name}" if s.layer.pencil in kit.index else s.layer.tool or "nothing but fresh eyes"
+        )
 
     def _why(self, s: Step) -> str:
         layers = self.model.recipe_layers(s.area.id) if s.area is not None else ()
@@ -505,8 +512,3 @@ def _time(seconds: float) -> str:
     """Minutes and seconds, hours where there are any."""
     n = max(0, int(seconds))
     return f"{n // 3600}:{n // 60 % 60:02d}:{n % 60:02d}" if n >= 3600 else f"{n // 60}:{n % 60:02d}"
-
-
-def _hand(s: Step) -> str:
-    """What to have in hand for a step."""
-    return f"{s.layer.role}, {s.layer.pencil or s.layer.tool}" if s.layer.pencil or s.layer.tool else s.layer.role

@@ -266,22 +266,11 @@ def _hex(name: str, value: str, changed, s: Study) -> QLineEdit:  # noqa: ANN001
     return q
 
 
-# -- cut out ---------------------------------------------------------------------
-def _cut(s: Study, photo: Photo) -> list:
+def backdrop_parts(s) -> list:  # noqa: ANN001
+    """What stands behind the animal on the portrait: the paper, one colour, or two that fade."""
     c = s.model.commission
     assert c is not None
-    tool = Pick("Tool", (("outline", "Outline"), ("keep", "Keep"), ("drop", "Drop")), s.tools["cut"])
-    tool.picked.connect(s.choose_tool)
-    helps = {
-        "outline": "Draw once roughly round the animal, a little outside it. The fur’s edge is found and kept soft.",
-        "keep": "Stroke over what belongs to the animal but was cut off.",
-        "drop": "Stroke over what was taken for the animal but is not.",
-    }
-    parts: list = [tool, Words(helps[s.tools["cut"]])]
-    if photo.prep.outline:
-        shown = Pick("What is shown", (("on", "On the backdrop"), ("off", "As taken")), "on" if photo.prep.cut_out else "off")
-        shown.picked.connect(lambda key: s.show_cut(key == "on"))
-        parts += [Caption("Shown"), shown]
+    parts: list = []
     parts.append(Caption("Backdrop of the portrait"))
     kind = "paper" if c.backdrop == "paper" else "fade" if len(c.backdrop.split()) > 1 else "colour"
     pick = Pick("Backdrop", (("paper", "Paper"), ("colour", "One colour"), ("fade", "Fading")), kind)
@@ -304,6 +293,26 @@ def _cut(s: Study, photo: Photo) -> list:
                 None,
             )
         )
+    return parts
+
+
+# -- cut out ---------------------------------------------------------------------
+def _cut(s: Study, photo: Photo) -> list:
+    c = s.model.commission
+    assert c is not None
+    tool = Pick("Tool", (("outline", "Outline"), ("keep", "Keep"), ("drop", "Drop")), s.tools["cut"])
+    tool.picked.connect(s.choose_tool)
+    helps = {
+        "outline": "Draw once roughly round the animal, a little outside it. The fur’s edge is found and kept soft.",
+        "keep": "Stroke over what belongs to the animal but was cut off.",
+        "drop": "Stroke over what was taken for the animal but is not.",
+    }
+    parts: list = [tool, Words(helps[s.tools["cut"]])]
+    if photo.prep.outline:
+        shown = Pick("What is shown", (("on", "On the backdrop"), ("off", "As taken")), "on" if photo.prep.cut_out else "off")
+        shown.picked.connect(lambda key: s.show_cut(key == "on"))
+        parts += [Caption("Shown"), shown]
+    parts += backdrop_parts(s)
     parts.append(_caption(s, "What the change does to the eye", "surroundings"))
     found = s.surroundings()
     if found is None:
