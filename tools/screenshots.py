@@ -98,6 +98,7 @@ def study_and_areas(app, studio: Path, target: Path) -> None:  # noqa: ANN001
     area("Left eye", "parts")
     _save(desk, target / "areas-eye.png")
     model.open_commission("demo-bracken")
+    desk.go("Areas")
     quiet()
     area("Dappled neck", "marking")
     _save(desk, target / "areas-marking.png")
