@@ -24,13 +24,14 @@ from hanabira.desk.model import Model
 from hanabira.desk.planner import Planned, hours_words, span
 from hanabira.desk.printing import card_content
 from hanabira.desk.stages.shelf import spoken_date
+from hanabira.desk.writers import FileWriter
 from hanabira.studio import account, planning
 from hanabira.studio.bundle import log_csv, write_bundle
 from hanabira.studio.pictures import read_picture
 from hanabira.studio.writing import write_file
 
 if TYPE_CHECKING:
-    from hanabira.desk.window import Desk
+    pass
 
 RECORD_FORMAT = "hanabira record 1"
 _SIDE = 1600
@@ -229,11 +230,8 @@ def record_data(model: Model) -> dict:
     }  # fmt: skip
 
 
-class RecordWriters:
-    """Each asks for a path, writes off the interface thread and says where."""
-
-    def __init__(self, desk: Desk) -> None:
-        self.desk = desk
+class RecordWriters(FileWriter):
+    """Files of the weeks between the order and the delivery."""
 
     @property
     def all(self) -> list[tuple[str, Callable[[], object]]]:
@@ -246,23 +244,6 @@ class RecordWriters:
             ("Write: log as CSV", self.log_csv),
             ("Write: everything as a bundle", self.bundle),
         ]
-
-    def _ask(self, suffix: str, what: str) -> Path | None:
-        c = self.desk.model.commission
-        path = self.desk.ask_save_path(f"{c.name} {what}{suffix}") if c is not None else ""
-        if not path:
-            return None
-        return Path(path) if path.lower().endswith(suffix) else Path(f"{path}{suffix}")
-
-    def _run(self, title: str, work: Callable[[Token], Path], open_it: bool = False) -> None:
-        model = self.desk.model
-
-        def done(written: Path) -> None:
-            model.messages.remark(f"Written: {written}")
-            if open_it:
-                self.desk.open_file(written)
-
-        model.jobs.run(f"write {title}", title, work, done)
 
     def bench_book(self) -> None:
         """The sessions to come as a book for the bench."""

@@ -55,11 +55,32 @@ def recipes(model: Model) -> dict:
     return {"format": FORMAT, "commission": c.name, "paper": sheet, "kit": model.kit.name, "school": model.workshop.school, "areas": areas}
 
 
-class Writers:
-    """Each writer asks for a path, writes off the interface thread and says where; nothing is written without recipes."""
+class FileWriter:
+    """Asks for a path, writes off the interface thread and says where."""
 
     def __init__(self, desk: Desk) -> None:
         self.desk = desk
+
+    def _ask(self, suffix: str, what: str) -> Path | None:
+        c = self.desk.model.commission
+        path = self.desk.ask_save_path(f"{c.name} {what}{suffix}") if c is not None else ""
+        if not path:
+            return None
+        return Path(path) if path.lower().endswith(suffix) else Path(f"{path}{suffix}")
+
+    def _run(self, title: str, work: Callable[[Token], Path], open_it: bool = False) -> None:
+        model = self.desk.model
+
+        def done(written: Path) -> None:
+            model.messages.remark(f"Written: {written}")
+            if open_it:
+                self.desk.open_file(written)
+
+        model.jobs.run(f"write {title}", title, work, done)
+
+
+class Writers(FileWriter):
+    """Files of the recipes; nothing is written without any."""
 
     @property
     def all(self) -> list[tuple[str, Callable[[], object]]]:
@@ -102,14 +123,7 @@ class Writers:
         if model.commission is None or not any(model.recipe_layers(a.id) for a in model.areas):
             self.desk.say("There is no recipe to write yet.", "Nothing was written.", "Draw an area and solve its layers first.")
             return None
-        path = self.desk.ask_save_path(f"{model.commission.name} {what}{suffix}")
-        if not path:
-            return None
-        return Path(path) if path.lower().endswith(suffix) else Path(f"{path}{suffix}")
-
-    def _run(self, title: str, work: Callable[[Token], Path]) -> None:
-        model = self.desk.model
-        model.jobs.run("write", title, work, lambda done: model.messages.remark(f"Written: {done}"))
+        return super()._ask(suffix, what)
 
     def as_json(self) -> None:
         """All recipes as JSON."""

@@ -7,11 +7,10 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QSignalBlocker
 from PyQt6.QtWidgets import QCheckBox, QFormLayout, QLineEdit, QWidget
 
-from hanabira.craft.techniques import switches
-from hanabira.desk.commands import EditBrief
-from hanabira.desk.controls import Caption, Choice, Number, PetalButton, Pick, Words, label, row
+from hanabira.desk.controls import Caption, Number, PetalButton, Pick, Words, label, row
 from hanabira.desk.record_writers import money, price_words
 from hanabira.desk.stages.easel_bench import deliver
+from hanabira.desk.stages.recipe_cards import school_parts
 from hanabira.desk.stages.study_cards import PARTS, backdrop_parts
 from hanabira.desk.theme import u
 from hanabira.studio import account, planning
@@ -129,16 +128,7 @@ def agreement(s: Brief) -> list:
         back.clicked.connect(lambda _=False: deliver(s, ""))
         out.append(row(back, None))
     out += backdrop_parts(s)
-    out.append(Caption("School: where practitioners differ"))
-    now, given = model.workshop.school, dict(c.school)
-    for key, switch in switches().items():
-        choice = Choice()
-        choice.setAccessibleName(switch.name)
-        for name in switch.choices:
-            choice.addItem(name.replace("-", " "), name)
-        choice.setCurrentIndex(choice.findData(now[key]))
-        choice.activated.connect(lambda _i, key=key, choice=choice: set_school(s, {**given, key: choice.currentData()}))
-        out += [row(label(switch.name), None, choice), Words(switch.choices[now[key]])]
+    out += school_parts(model, "School: where practitioners differ")
     return out
 
 
@@ -176,10 +166,3 @@ def _materials(s: Brief) -> list:
     if without:
         out.append(Words(f"{without} of {len(wear)} pencils of the recipes have no price in the kit; they are not in it."))
     return out
-
-
-def set_school(s: Brief, chosen: dict[str, str]) -> None:
-    """Follow another school; one undoable edit."""
-    medium = s.model.kit.medium
-    own = tuple((k, v) for k, v in chosen.items() if v != switches()[k].default.get(medium))
-    s.model.do(EditBrief(s.model, "school", school=own))

@@ -66,7 +66,12 @@ class _WhereOutline:
         path = ring_path(area.ring, mat, area.smooth)
         two_tone(p, path, 2.0)
         box = path.boundingRect()
-        c = QPointF(max(mat.inner.left() + 18, box.left()), max(mat.inner.top() + 18, box.top()))
+        on_edge = path.pointAtPercent(0.0)
+        c = (
+            on_edge
+            if mat.inner.contains(on_edge)
+            else QPointF(max(mat.inner.left() + 18, box.left()), max(mat.inner.top() + 18, box.top()))
+        )
         disc(p, c, area.number, True)
         layers = self.stage.layers
         if layers:

@@ -15,6 +15,7 @@ from hanabira.craft.techniques import coats, measured_coat, switches
 from hanabira.craft.whisker_methods import whisker_method
 from hanabira.desk.commands import ChangeAreas, EditBrief
 from hanabira.desk.controls import Caption, Choice, PetalButton, Pick, Stepper, Words, label, row
+from hanabira.desk.model import Model
 from hanabira.desk.widgets.measure_cards import Patches
 from hanabira.studio.records import Area
 
@@ -64,16 +65,7 @@ def way(s: Recipe, area: Area) -> list:
     ]
     if area.finish:
         out.append(row(_button("By distance from the focus", "back", lambda: _change(s, "finish", replace(area, finish=0))), None))
-    out.append(Caption("School of this commission"))
-    now, given = shop.school, dict(model.commission.school) if model.commission else {}
-    for key, switch in switches().items():
-        choice = Choice()
-        choice.setAccessibleName(switch.name)
-        for name in switch.choices:
-            choice.addItem(name.replace("-", " "), name)
-        choice.setCurrentIndex(choice.findData(now[key]))
-        choice.activated.connect(lambda _i, key=key, choice=choice: _set_school(s, {**given, key: choice.currentData()}))
-        out += [row(label(switch.name), None, choice), Words(switch.choices[now[key]])]
+    out += school_parts(model, "School of this commission")
     for words in shop.left_out.get(area.id, ()):
         out.append(Words(f"Not followed here: {words}", "small", "ink"))
     out.append(row(_button("Solve by this", "strata", s.solve, "Solve the layers of this area anew by these rules"), None))
@@ -101,17 +93,33 @@ def _whiskers(s: Recipe, area: Area) -> list:
     return out
 
 
+def school_parts(model: Model, title: str) -> list:
+    """Every switch of the school with its choice and the reason for it; a change is one edit."""
+    given = dict(model.commission.school) if model.commission else {}
+    out: list = [Caption(title)]
+    for key, switch in switches().items():
+        now = model.workshop.school[key]
+        choice = Choice()
+        choice.setAccessibleName(switch.name)
+        for name in switch.choices:
+            choice.addItem(name.replace("-", " "), name)
+        choice.setCurrentIndex(choice.findData(now))
+
+        def choose(_i: int, key: str = key, choice: Choice = choice) -> None:
+            chosen = {**given, key: choice.currentData()}
+            own = tuple((k, v) for k, v in chosen.items() if v != switches()[k].default.get(model.kit.medium))
+            model.do(EditBrief(model, "school", school=own))
+
+        choice.activated.connect(choose)
+        out += [row(label(switch.name), None, choice), Words(switch.choices[now])]
+    return out
+
+
 def _change(s: Recipe, words: str, after: Area) -> None:
     before = next((a for a in s.model.areas if a.id == after.id), None)
     if before is not None and before != after:
         s.model.do(ChangeAreas(s.model, words, [before], [after]))
         s.model.want_measures(after.id)
-
-
-def _set_school(s: Recipe, chosen: dict[str, str]) -> None:
-    medium = s.model.kit.medium
-    own = tuple((k, v) for k, v in chosen.items() if v != switches()[k].default.get(medium))
-    s.model.do(EditBrief(s.model, "school", school=own))
 
 
 # -- advice -----------------------------------------------------------------------
