@@ -119,7 +119,7 @@ def recipe(args: argparse.Namespace) -> dict:
     out = []
     for text, lab in targets:
         wanted = limits.paper_target(lab)
-        solution = solve(usable, paper, library, wanted, args.max_layers)
+        solution = solve(usable, paper, library, wanted, args.max_layers, order=args.school or "any")
         best = solution.best
         spots = predict(paper, usable, best.layers)
         labs, tooth = [bare(paper).lab, *(s.lab for s in spots)], [0.0, *(s.used for s in spots)]
@@ -319,7 +319,7 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--kit", metavar="FILE", help="kit file, or pencils or pastels")
     p.add_argument("--paper", default="hotpress", metavar="ID")
     p.add_argument("--ground", metavar="#rrggbb")
-    p.add_argument("--school", metavar="ID")
+    p.add_argument("--school", metavar="ID", help="any, light-to-dark or dark-to-light")
     p.add_argument("--max-layers", type=int, default=3, metavar="N")
     p = add("predict", predict_, "Predict the colour of layers on a paper.")
     p.add_argument("--paper", required=True, metavar="ID")

@@ -52,6 +52,12 @@ class Contract(unittest.TestCase):
             told = ask("predict", "--paper", "hotpress", *args)
             self.assertEqual(told["hex"], r["predicted"])
             self.assertEqual([q["tooth_left"] for q in told["layers"]], [q["tooth_left"] for q in r["layers"]])
+        value = {p["code"]: p["lab"][0] for p in ask("kit")["pencils"]}
+        for school, sign in (("light-to-dark", -1), ("dark-to-light", 1)):
+            for r in ask("recipe", "--target", "#8c5a2f", "--target", "#20304a", "--target", "#5d6b4f", "--school", school)["recipes"]:
+                steps = [sign * (value[b["pencil"]] - value[a["pencil"]]) for a, b in zip(r["layers"], r["layers"][1:], strict=False)]
+                self.assertTrue(all(q >= -0.01 for q in steps), (school, r["layers"]))
+                self.assertLess(r["delta_e00"], 4)
         one = ask("recipe", "--target", "#8c5a2f", "--max-layers", "1")["recipes"][0]
         self.assertEqual(sum(q["passes"] for q in one["layers"]), 1)
         self.assertGreater(one["expected_de00"], d["recipes"][0]["expected_de00"])

@@ -65,24 +65,26 @@ def solve(
     target: ArrayLike,
     max_passes: int = 3,
     alternatives: int = 3,
+    order: str = "any",
 ) -> Solution:
     """Best stacks on the bare paper for a paper target (Lab, (3,)).
 
     The nearest stacks of the library are scored under six hands; kits of a dozen or fewer are
-    searched in any order and up to five passes. Source of the score: the design's optics notes.
+    searched in any order and up to five passes. With an ``order`` of ``light-to-dark`` or ``dark-to-light``
+    every pencil is at least as dark, or as light, as the one under it. Source of the score: the design's optics notes.
     """
     t0 = time.perf_counter()
     wanted = np.asarray(target, float)
     spot = bare(paper)
     small = len(kit) <= SMALL_KIT and max_passes >= 3
     deepest = library.pencils.shape[1] if small else max_passes
-    candidates = _from_library(library, wanted, deepest)
+    candidates = _from_library(library, wanted, deepest, 200 if order == "any" else 4000)
     if max_passes > library.pencils.shape[1]:
         candidates = _join(candidates, _beam(kit, paper, spot, wanted, max_passes, MOST_TOOTH))
     if len(kit) > len(np.unique(library.pencils)) or len(kit) > 80:
         candidates = _with_neighbours(kit, candidates, spot, paper, wanted)
-    candidates = _refine(kit, paper, spot, wanted, *candidates)
-    stacks = _rank(kit, paper, spot, wanted, *candidates, alternatives=alternatives)
+    candidates = _refine(kit, paper, spot, wanted, *_in_order(kit, candidates, order))
+    stacks = _rank(kit, paper, spot, wanted, *_in_order(kit, candidates, order), alternatives=alternatives)
     now = float(delta_e00(spot.lab, wanted))
     if now < stacks[0].score:  # the bare paper is nearest: nothing to lay
         stacks = (Stack((), spot.lab, wanted, now, now, 0.0, 0.0, now), *stacks[: alternatives - 1])
@@ -108,9 +110,20 @@ def continue_from(
     return ranked if ranked[0].score < stay.score else (stay, *ranked)
 
 
-def _from_library(library: Library, wanted: Array, max_passes: int) -> tuple[Array, Array]:
-    """200 nearest stacks, and the nearest 40 pairs and 6 singles, which forgive more."""
-    count = min(200 if max_passes >= 3 else 3000, len(library))
+def _in_order(kit: Kit, candidates: tuple[Array, Array], order: str) -> tuple[Array, Array]:
+    """The stacks whose pencils run from light to dark, or the other way round; one pencil alone always does."""
+    if order == "any":
+        return candidates
+    pencils, pressures = candidates
+    value = kit.masstone_lab[np.maximum(pencils, 0), 0]
+    step = np.diff(value, axis=1) * (-1 if order == "light-to-dark" else 1)
+    fits = ((step >= -1e-9) | (pencils[:, 1:] < 0)).all(1)
+    return pencils[fits], pressures[fits]
+
+
+def _from_library(library: Library, wanted: Array, max_passes: int, nearest: int = 200) -> tuple[Array, Array]:
+    """The nearest stacks, and the nearest 40 pairs and 6 singles, which forgive more."""
+    count = min(nearest if max_passes >= 3 else 3000, len(library))
     near = np.atleast_1d(library.tree.query(wanted, count)[1])
     near = near[library.passes[near] <= max_passes]
     picked = [near]
