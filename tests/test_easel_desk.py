@@ -8,9 +8,11 @@ from pathlib import Path
 import numpy as np
 from PIL import Image
 from pypdf import PdfReader
-from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QColor, QWheelEvent
+from PyQt6.QtTest import QTest
 
-from hanabira.core.solver.area import Layer
+from hanabira.core.solver.area import WHERE, Layer
 from hanabira.desk.commands import SetLayers
 from hanabira.desk.widgets.timeline import Timeline
 from hanabira.studio.bundle import read_bundle
@@ -105,6 +107,65 @@ class Easel(PlanCase):
         for _ in range(25):
             self.stage.turn(-15)
         self.assertEqual(mat.turn_deg, -15)
+        at = QPointF(mat.rect().center())
+        wheel = QWheelEvent(
+            at, mat.mapToGlobal(at), QPoint(), QPoint(0, 240), Qt.MouseButton.NoButton, Qt.KeyboardModifier.ShiftModifier,
+            Qt.ScrollPhase.NoScrollPhase, False,
+        )  # fmt: skip
+        self.app.sendEvent(mat, wheel)
+        self.assertEqual(mat.turn_deg, -9)
+
+    def test_the_forecast_shows_what_is_done_on_bare_paper(self):
+        stage, model = self.stage, self.model
+        while (s := stage.step()) and s.area is not None and s.area.id == "demo-area-5":
+            stage.done()
+        self.key(stage.mat, "f")
+        self.assertIsNone(stage.mat.look)  # let go before it was laid
+        QTest.keyPress(stage.mat, "f")
+        self.wait_until(lambda: stage.mat.look is not None)
+        self.settle()
+        image = stage.mat.look
+        k = image.width() / model.photo.width_px
+        colour = lambda x, y: QColor(image.pixel(round(x * k), round(y * k)))  # noqa: E731
+        bare = colour(700, 1300)
+        self.assertLess(max(abs(bare.red() - 0xF4), abs(bare.green() - 0xF3), abs(bare.blue() - 0xEF)), 4)
+        self.assertLess(colour(998, 975).lightness(), 80)
+        QTest.keyRelease(stage.mat, "f")
+        self.assertIsNone(stage.mat.look)
+        # in Recipe it goes up to the chosen layer
+        model.choose_area("demo-area-8")
+        self.desk.go("Recipe")
+        self.settle()
+        marigold = []
+        for at in (0, len(model.recipe_layers("demo-area-8")) - 1):
+            model.choose_layer(at)
+            QTest.keyPress(self.desk.current.mat, "f")
+            self.settle()
+            image = self.desk.current.mat.look
+            marigold.append(np.mean([colour(x, 1180).lightness() for x in range(780, 1120, 4)]))
+            QTest.keyRelease(self.desk.current.mat, "f")
+        self.assertGreater(marigold[0], marigold[1] + 15)
+
+    def test_a_touched_spot_names_only_the_layers_that_reach_it(self):
+        stage, model = self.stage, self.model
+        key = "demo-area-8"
+        layers = model.recipe_layers(key)
+        rows = [
+            LogRow(f"t{k}", model.commission.id, f"{key}:{k}", key, "Marigold cheek", "fluffy-down", q.role, q.code or q.tool, q.pressure, 4.0, 4.0, "2026-01-05T10:00:00")
+            for k, q in enumerate(layers)
+        ]  # fmt: skip
+        model.apply(put=rows)
+        self.settle()
+        stage.touched = key
+        limits = model.measures(key).values.limits
+        shown = {}
+        for band, value in (("gap", limits["gap"][0]), ("highlight", limits["light"][1] + 1)):
+            stage.touched_l = value
+            stage.show_tab("here")
+            (timeline,) = self.desk.bench.findChildren(Timeline)
+            shown[band] = {r.step for r in timeline.items}
+            self.assertEqual(shown[band], {f"{key}:{k}" for k, q in enumerate(layers) if band in WHERE[q.where]})
+        self.assertNotEqual(shown["gap"], shown["highlight"])
 
     def test_keys_on_the_strip_can_be_touched_and_large_type_is_kept(self):
         stage = self.stage

@@ -157,6 +157,8 @@ def easel_commands(desk: Desk) -> list[Command]:
         ("Pause or go on", at(easel.pause)),
         ("Turn the picture to the left", at(lambda: easel.turn(15))),
         ("Turn the picture to the right", at(lambda: easel.turn(-15))),
+        ("Turn the picture a little to the left", at(lambda: easel.turn(3))),
+        ("Turn the picture a little to the right", at(lambda: easel.turn(-3))),
         ("Picture upright", at(lambda: easel.turn(-easel.mat.turn_deg))),
         ("Larger or usual type at the easel", at(easel.larger)),
         ("Show or hide the log", at(lambda: easel.show_bench(not easel.bench_on))),

@@ -48,7 +48,7 @@ class Easel(PictureStage):
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk, with_roll=False)
         self.card = EaselCard()
-        self.mat.inset = True
+        self.mat.inset = self.mat.turnable = True
         left = QWidget()  # made before the old centre goes, which holds the mats
         both = QHBoxLayout(left)
         both.setContentsMargins(0, 0, 0, 0)

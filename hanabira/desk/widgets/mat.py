@@ -64,6 +64,8 @@ class Mat(Drawn):
         self.empty_words = ""
         self.inset = False
         self.fitted: QRectF | None = None
+        self.turnable = False
+        """Whether the wheel turns the sheet while Shift is held."""
         self.turn_deg = 0.0
         """How far the sheet is turned on the easel, counter-clockwise; positions are those of the sheet not turned."""
         self.zoom, self.origin = 1.0, QPointF()
@@ -369,6 +371,10 @@ class Mat(Drawn):
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         at = self._flat(event.position() / scale())
+        if self.turnable and event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            notches = (event.angleDelta().y() or event.angleDelta().x()) / 120
+            self.turn(self.turn_deg + 3.0 * notches)
+            return
         if self.gesture is not None and self.gesture.wheel(self, at, event.angleDelta().y() / 120):
             return
         self.zoom_at(at, 1.0015 ** event.angleDelta().y())
