@@ -36,12 +36,16 @@ class Planner:
 
     def __init__(self, model: Model) -> None:
         self.model = model
-        self._kept: tuple[object, Planned] | None = None
+        self._kept: tuple[object, Planned | None] | None = None
+        self._log: tuple[object, tuple[LogRow, ...]] | None = None
 
     def log(self) -> tuple[LogRow, ...]:
-        """The open commission's log."""
+        """The open commission's log; read once for each state of the studio, since the easel's clock asks every second."""
         c = self.model.commission
-        return self.model.store.all(LogRow, commission_id=c.id) if c else ()
+        sign = (self.model.store.edits, c.id if c else "")
+        if self._log is None or self._log[0] != sign:
+            self._log = (sign, self.model.store.all(LogRow, commission_id=c.id) if c else ())
+        return self._log[1]
 
     def planned(self) -> Planned | None:
         """The plan; None when nothing can be planned yet."""
@@ -49,10 +53,10 @@ class Planner:
         c, photo = m.commission, m.photo
         if c is None or photo is None or not m.recipes:
             return None
-        everything = m.store.all(LogRow)
-        sign = (c, photo, m.areas, tuple(sorted(m.recipes.items())), len(everything), datetime.date.today(), m.kit.medium)
+        sign = (m.store.edits, c.id, datetime.date.today())
         if self._kept is not None and self._kept[0] == sign:
             return self._kept[1]
+        everything = m.store.all(LogRow)
         finishes = tuple(replace(a, finish=m.workshop.finish(a)) for a in m.areas)
         work = planning.work_of(c, photo, finishes, tuple(m.recipes.values()))
         pace = planning.pace_of(everything)
@@ -64,6 +68,7 @@ class Planner:
             found, calendar = planning.plan(c, work, days, pace, "", m.workshop.school["sequence"], taken, self.log())
         except Fault as fault:
             m.messages.fault(fault)
+            self._kept = (sign, None)
             return None
         due = datetime.date.fromisoformat(c.due) if c.due else None
         out = Planned(work, found, calendar, pace, due, tuple(busy))

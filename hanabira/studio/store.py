@@ -46,6 +46,8 @@ class Store:
 
     def __init__(self, folder: Path, engine: Any, lock: Any, read_only: str) -> None:
         self.folder, self._engine, self._lock, self.read_only = folder, engine, lock, read_only
+        self.edits = 0
+        """How many edits went in since it was opened; whoever keeps something read from it looks here whether it is still so."""
 
     # -- opening ---------------------------------------------------------
     @classmethod
@@ -143,6 +145,7 @@ class Store:
                     self._delete(connection, record)
                 for record in put:
                     self._upsert(connection, record)
+            self.edits += 1
         except SQLAlchemyError as error:
             reason = str(getattr(error, "orig", error))
             raise StudioFault(
