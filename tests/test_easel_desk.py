@@ -13,6 +13,7 @@ from PyQt6.QtGui import QColor, QWheelEvent
 from PyQt6.QtTest import QTest
 
 from hanabira.core.solver.area import WHERE, Layer
+from hanabira.demo.truth import PHOTO
 from hanabira.desk.commands import SetLayers
 from hanabira.desk.widgets.timeline import Timeline
 from hanabira.studio.bundle import read_bundle
@@ -166,6 +167,45 @@ class Easel(PlanCase):
             shown[band] = {r.step for r in timeline.items}
             self.assertEqual(shown[band], {f"{key}:{k}" for k, q in enumerate(layers) if band in WHERE[q.where]})
         self.assertNotEqual(shown["gap"], shown["highlight"])
+
+    def test_every_act_has_a_command(self):
+        stage, model, run = self.stage, self.model, lambda words: self.desk.actions_[words].trigger()
+        stage.ask_words = lambda title, _w: "warmer" if title == "Note" else "403"
+        stage.ask_shot_path = lambda: str(PHOTO)
+        stage.choose_camera("file")
+        self.desk.go("Brief")
+        first = stage.step().key
+        for words in ("Step done", "Skip the step", "Note to the step", "Another pencil was used", "Photograph the work", "Step back"):
+            run(words)
+            self.assertEqual(self.desk.current.name, "Easel")
+            self.settle()
+        self.assertEqual([(r.step, r.state) for r in self.planner.log()], [(first, "done"), ("demo-area-5:2", "note")])
+        self.assertEqual(stage.step().key, "demo-area-5:1")
+        self.assertEqual([q.original_name for q in model.logbook.shots()], [PHOTO.name])
+        self.assertIn("403", stage._swapped)
+        for words, turned in (("Turn the picture to the left", 15), ("Turn the picture a little to the right", 12), ("Picture upright", 0)):
+            run(words)
+            self.assertEqual(stage.mat.turn_deg, turned)
+        run("Pause or go on")
+        self.assertTrue(stage._paused)
+        for words, tab in (
+            ("Hours of the log", "hours"),
+            ("Pencils used and worn", "pencils"),
+            ("What did I use here", "here"),
+            ("Where photos of the work come from", "write"),
+        ):
+            run(words)
+            self.assertEqual((stage.tab, self.desk.bench.isVisible()), (tab, True))
+        run("Show or hide the log")
+        self.assertFalse(self.desk.bench.isVisible())
+        for words, card in (
+            ("Show the hours", "hours"),
+            ("Show the materials", "materials"),
+            ("Show how it is worked and the days", "days"),
+            ("Show the chosen step", "step"),
+        ):
+            run(words)
+            self.assertEqual((self.desk.current.name, self.desk.current.card), ("Plan", card))
 
     def test_keys_on_the_strip_can_be_touched_and_large_type_is_kept(self):
         stage = self.stage
