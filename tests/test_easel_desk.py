@@ -11,10 +11,12 @@ from pypdf import PdfReader
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QColor, QWheelEvent
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QLineEdit
 
 from hanabira.core.solver.area import WHERE, Layer
 from hanabira.demo.truth import PHOTO
 from hanabira.desk.commands import SetLayers
+from hanabira.desk.controls import Choice, Number, Stepper
 from hanabira.desk.widgets.timeline import Timeline
 from hanabira.studio.bundle import read_bundle
 from hanabira.studio.records import LogRow, Shot
@@ -43,7 +45,9 @@ class Easel(PlanCase):
         self.click(self.desk.bench.next)
         rows = self.planner.log()
         self.assertEqual([r.state for r in rows], ["done", "note", "done"])
-        self.assertIn("403", rows[-1].differs)
+        self.assertEqual(
+            (rows[-1].pencil, rows[-1].differs), ("403", f"instead of {second.layer.pencil} {model.kit.get(second.layer.pencil).name}")
+        )
         self.assertEqual(rows[1].note, "the lid is softer")
         self.key(stage.mat, Qt.Key.Key_X)
         self.assertEqual(self.planner.log()[-1].state, "skipped")
@@ -168,6 +172,34 @@ class Easel(PlanCase):
             self.assertEqual(shown[band], {f"{key}:{k}" for k, q in enumerate(layers) if band in WHERE[q.where]})
         self.assertNotEqual(shown["gap"], shown["highlight"])
 
+    def test_a_row_is_set_right_and_the_pace_follows(self):
+        stage, model = self.stage, self.model
+        stage.done()
+        self.key(stage.mat, Qt.Key.Key_Escape)
+        (row,) = self.planner.log()
+        (timeline,) = self.desk.bench.findChildren(Timeline)
+        self.click_stop(timeline, row.id)
+        find = lambda kind, name: next(q for q in self.desk.bench.findChildren(kind) if q.accessibleName() == name)  # noqa: E731
+        find(Number, "Minutes of the row").setValue(33.0)
+        self.assertEqual(self.planner.log()[0].minutes, 33.0)
+        self.assertNotEqual(self.planner.planned().pace.factor("eye"), 1.0)
+        self.click_stop(find(Stepper, "Pressure of the row"), "more")
+        pencil = find(Choice, "Pencil of the row")
+        pencil.setCurrentIndex(pencil.findData("403"))
+        pencil.activated.emit(pencil.currentIndex())
+        note = find(QLineEdit, "Note of the row")
+        note.setFocus()
+        self.type(note, "lid first")
+        self.key(note, Qt.Key.Key_Return)
+        now = self.planner.log()[0]
+        self.assertEqual((now.pencil, now.pressure, now.note), ("403", row.pressure + 1, "lid first"))
+        self.assertIn(f"pressure {row.pressure + 1} instead of {row.pressure}", now.differs)
+        self.assertTrue(any(w.code == "403" and w.worn_mm > 0 for w in model.logbook.wear()))
+        self.assertEqual(len(self.planner.done_keys()), 1)
+        for _ in range(4):
+            self.desk.take_back()
+        self.assertEqual(self.planner.log(), (row,))
+
     def test_every_act_has_a_command(self):
         stage, model, run = self.stage, self.model, lambda words: self.desk.actions_[words].trigger()
         stage.ask_words = lambda title, _w: "warmer" if title == "Note" else "403"
@@ -182,7 +214,7 @@ class Easel(PlanCase):
         self.assertEqual([(r.step, r.state) for r in self.planner.log()], [(first, "done"), ("demo-area-5:2", "note")])
         self.assertEqual(stage.step().key, "demo-area-5:1")
         self.assertEqual([q.original_name for q in model.logbook.shots()], [PHOTO.name])
-        self.assertIn("403", stage._swapped)
+        self.assertEqual(stage._swapped, "403")
         for words, turned in (("Turn the picture to the left", 15), ("Turn the picture a little to the right", 12), ("Picture upright", 0)):
             run(words)
             self.assertEqual(stage.mat.turn_deg, turned)

@@ -93,7 +93,7 @@ def log(c: Commission, photo: Photo, areas: Sequence[Area], recipes: Sequence[Re
         differs, code = "", s.layer.pencil
         if n % 17 == 8 and code in kit.index:
             near = min((p for p in kit if p.code != code), key=lambda p: float(np.linalg.norm(p.lab - kit.get(code).lab)))
-            differs = f"with {near.code} {near.name} instead"
+            differs, code = f"instead of {code} {kit.get(code).name}", near.code
         rows.append(
             LogRow(
                 f"{c.id}-log-{n:03d}", c.id, s.key, s.area.id if s.area else "", s.area.name if s.area else "", surface, s.layer.role,

@@ -99,17 +99,22 @@ def _number(extra: Mapping[str, str], key: str, default: float | None) -> float 
 
 
 def pencils(work: Sequence[AreaWork], log: Sequence[LogRow], kit: Kit) -> tuple[Wear, ...]:
-    """Wear of every pencil of the recipes, the most worn first. What is left of a pencil is what the kit said before this work."""
-    done = {r.step for r in log if r.state == "done"}
+    """Wear of every pencil, the most worn first: of steps that are done as the log has them, of the others as the recipes do.
+
+    What is left of a pencil is what the kit said before this work.
+    """
+    done = {r.step: r for r in log if r.state == "done"}
     skipped = {r.step for r in log if r.state == "skipped"}
     worn: dict[str, list[float]] = {}
     for a in work:
         for k, q in enumerate(a.layers):
             key = f"{a.id}:{k}"
-            if not q.pencil or q.pencil not in kit.index or key in skipped:
+            row = done.get(key)
+            code, pressure = (row.pencil, row.pressure) if row is not None and q.pencil else (q.pencil, q.pressure)
+            if not code or code not in kit.index or key in skipped:
                 continue
-            mm = worn_mm(a.mm2, q.where, q.pressure, q.passes, kit.get(q.pencil).binder)
-            entry = worn.setdefault(q.pencil, [0, 0.0, 0.0])
+            mm = worn_mm(a.mm2, q.where, pressure, q.passes, kit.get(code).binder)
+            entry = worn.setdefault(code, [0, 0.0, 0.0])
             entry[0] += key in done
             entry[1 if key in done else 2] += mm
     out = []
@@ -133,3 +138,14 @@ def learned(pace: Pace, log: Sequence[LogRow], names: Mapping[str, str]) -> tupl
     """What the log taught, a sentence a surface that it holds; ``names`` of surfaces by id."""
     held = dict.fromkeys(r.surface_id for r in log if r.state == "done" and r.surface_id)
     return tuple(evidence(pace, s, names.get(s, s).lower()) for s in held)
+
+
+def differences(row: LogRow, pencil: str, pressure: int, kit: Kit) -> str:
+    """What a row has that the recipe had not wanted: another pencil, another pressure."""
+    name = lambda code: f"{code} {kit.get(code).name}" if code in kit.index else code  # noqa: E731
+    parts = []
+    if pencil and row.pencil != pencil:
+        parts.append(f"instead of {name(pencil)}")
+    if pencil and row.pressure != pressure:
+        parts.append(f"pressure {row.pressure} instead of {pressure}")
+    return ", ".join(parts)

@@ -162,7 +162,7 @@ class StudioKit:
 class LogRow:
     """One step as it happened: what was used where, how long, and what differed from the recipe.
 
-    ``guess_min`` is what our time model said, without the artist's pace; ``at`` is local time, ISO. ``state`` is
+    ``pencil`` and ``pressure`` are those really used, ``differs`` says in words what the recipe had wanted. ``guess_min`` is what our time model said, without the artist's pace; ``at`` is local time, ISO. ``state`` is
     ``done``, ``skipped`` or ``note``.
     """
 

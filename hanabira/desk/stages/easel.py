@@ -4,11 +4,22 @@ from __future__ import annotations
 
 import datetime
 import time
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer
 from PyQt6.QtGui import QKeySequence, QPainter, QShortcut
-from PyQt6.QtWidgets import QAbstractButton, QApplication, QFileDialog, QHBoxLayout, QInputDialog, QLineEdit, QWidget
+from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QAbstractSpinBox,
+    QApplication,
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QInputDialog,
+    QLineEdit,
+    QWidget,
+)
 
 from hanabira.core.colour.spaces import srgb_to_lab
 from hanabira.core.optics.stack import bare
@@ -27,6 +38,7 @@ from hanabira.desk.widgets.easel_card import ACTS, Clock, EaselCard, Now
 from hanabira.desk.widgets.key_strip import Key, KeyStrip
 from hanabira.desk.widgets.mat import Mat
 from hanabira.desk.widgets.overlays import Combing
+from hanabira.studio.account import differences
 from hanabira.studio.records import LogRow, new_id
 
 if TYPE_CHECKING:
@@ -66,7 +78,7 @@ class Easel(PictureStage):
         self._combing = Combing(self._area, lambda: self.model.measures(self._area_id()))
         self.mat.overlays = [lambda p, mat: None if self.look == "forecast" else self._combing(p, mat), self._outline]
         self.mat.gesture = Choose(self._touch)
-        self.tab, self.touched, self.shot_id = "log", "", ""
+        self.tab, self.touched, self.shot_id, self.row_id = "log", "", "", ""
         self.touched_l: float | None = None
         self.bench_on = False
         self._began = time.monotonic()
@@ -79,7 +91,7 @@ class Easel(PictureStage):
         self.ask_words = self._ask_words
         self.ask_folder = lambda: QFileDialog.getExistingDirectory(self.desk, "Folder that new photos come into")
         self.ask_shot_path = lambda: self.desk.ask_open_path()
-        self._shortcuts: list[QShortcut] = []
+        self._shortcuts: dict[str, QShortcut] = {}
         self._timer = QTimer(self)
         self._timer.setInterval(1000)
         self._timer.timeout.connect(self._tick)
@@ -93,7 +105,7 @@ class Easel(PictureStage):
             q.setContext(Qt.ShortcutContext.WindowShortcut)
             q.setEnabled(False)
             q.activated.connect(act)
-            self._shortcuts.append(q)
+            self._shortcuts[key] = q
         app = QApplication.instance()
         assert isinstance(app, QApplication)
         app.focusChanged.connect(self._focus_moved)
@@ -157,7 +169,7 @@ class Easel(PictureStage):
     def enter(self) -> None:
         self.model.want_all_measures()
         self._timer.start()
-        for q in self._shortcuts:
+        for q in self._shortcuts.values():
             q.setEnabled(True)
         self._paused, self._began = False, time.monotonic()
         super().enter()
@@ -165,15 +177,16 @@ class Easel(PictureStage):
         self.mat.setFocus()
 
     def _focus_moved(self, _old: QWidget | None, now: QWidget | None) -> None:
-        """While the keyboard is on the bench its arrow keys choose there instead of turning the picture."""
+        """In a field of the bench keys are for writing; anywhere on it the arrow keys choose instead of turning the picture."""
         there = now is not None and self.desk.bench.isAncestorOf(now)
-        for q in self._shortcuts[-3:]:
-            q.setEnabled(self.open and not there)
+        writing = isinstance(now, QLineEdit | QAbstractSpinBox | QComboBox)
+        for key, q in self._shortcuts.items():
+            q.setEnabled(self.open and (key == "Escape" or not (writing or (there and key in ("Left", "Right", "Home")))))
 
     def leave(self) -> None:
         self._stop()
         self._timer.stop()
-        for q in self._shortcuts:
+        for q in self._shortcuts.values():
             q.setEnabled(False)
         super().leave()
 
@@ -206,19 +219,21 @@ class Easel(PictureStage):
         self._show()
 
     # -- acts -------------------------------------------------------------------------
-    def _row(self, s: Step, state: str, **more: str) -> LogRow:
+    def _row(self, s: Step, state: str, note: str = "") -> LogRow:
         c = self.model.commission
         assert c is not None
         guess = layer_minutes(s.area, s.layer) if s.area is not None else 0.0
-        return LogRow(
+        pencil = (self._swapped if state == "done" else "") or s.layer.pencil
+        r = LogRow(
             new_id(), c.id, s.key, s.area.id if s.area else "", s.area.name if s.area else "", s.area.surface_id if s.area else "", s.layer.role,
-            s.layer.pencil or s.layer.tool, s.layer.pressure, round(self.minutes(), 2) if state == "done" else 0.0, round(guess, 2),
-            datetime.datetime.now().isoformat(timespec="seconds"), more.get("note", ""), more.get("differs", ""), state,
+            pencil or s.layer.tool, s.layer.pressure, round(self.minutes(), 2) if state == "done" else 0.0, round(guess, 2),
+            datetime.datetime.now().isoformat(timespec="seconds"), note, "", state,
         )  # fmt: skip
+        return replace(r, differs=differences(r, s.layer.pencil, s.layer.pressure, self.model.kit)) if state == "done" else r
 
-    def _write(self, s: Step, words: str, state: str, **more: str) -> bool:
+    def _write(self, s: Step, words: str, state: str, note: str = "") -> bool:
         """One row in the log, stored before it is shown."""
-        stored = self.model.do(Edit(self.model, words, [], [self._row(s, state, **more)]))
+        stored = self.model.do(Edit(self.model, words, [], [self._row(s, state, note)]))
         if stored and state != "note":
             if not self._paused:
                 self._since_break += time.monotonic() - self._began
@@ -237,7 +252,7 @@ class Easel(PictureStage):
     def done(self) -> None:
         """This step is done; the log keeps what it took."""
         s = self.step()
-        if s is not None and self._write(s, f"{s.name} done", "done", differs=f"with {self._swapped} instead" if self._swapped else ""):
+        if s is not None and self._write(s, f"{s.name} done", "done"):
             self._swapped = ""
             self._show()
 
@@ -263,7 +278,7 @@ class Easel(PictureStage):
         s = self.step()
         words = self.ask_words("Note", "Your note to this step:") if s is not None else ""
         if s is not None and words:
-            self._write(s, "note", "note", note=words)
+            self._write(s, "note", "note", words)
 
     def swapped(self) -> None:
         """Another pencil was used than the recipe's."""
@@ -274,7 +289,7 @@ class Easel(PictureStage):
         if code not in self.model.kit.index:
             self.desk.say(f"There is no pencil {code} in this kit.", "Nothing was changed.", "Look up its code in the kit room.")
             return
-        self._swapped = f"{code} {self.model.kit.get(code).name}"
+        self._swapped = "" if s is not None and code == s.layer.pencil else code
         self.refresh()
 
     def photograph(self) -> None:
@@ -416,7 +431,7 @@ class Easel(PictureStage):
             ACTS.get(s.layer.role, s.layer.role), f"{where} · step {done + 1} of {len(plan.ordered.steps)}", pencil.name if pencil else s.layer.tool or "from the door",
             s.layer.pencil if pencil else "", kit.masstone_lab[kit.index[s.layer.pencil]] if pencil else None, bare(self.model.paper).lab,
             s.layer.pressure if pencil else 0, s.layer.passes, s.layer.stroke if pencil else "", s.layer.stroke_mm, way, s.layer.where if s.area else "",
-            (f"Now with {self._swapped}. " if self._swapped else "") + self._why(s), f"should take {guess}", _time(60 * took), self._paused,
+            (f"Now with {self._swapped} {kit.get(self._swapped).name}. " if self._swapped in kit.index else "") + self._why(s), f"should take {guess}", _time(60 * took), self._paused,
             f"{self._in_hand(after)}\n{after.name}" if after is not None else "the last step", self._lab(after), (step, *clocks), waits, cautions,
         )  # fmt: skip
         self.card.set(now, self.desk.px_per_mm, large)
@@ -468,6 +483,21 @@ class Easel(PictureStage):
     def show_tab(self, tab: str) -> None:
         """Show another part of the log on the bench."""
         self.show_bench(True, tab)
+
+    def choose_row(self, key: str) -> None:
+        """Open a row of the log to set it right; the same one again closes it."""
+        self.row_id = "" if self.row_id == key else key
+        self.refresh()
+
+    def change_row(self, row: LogRow, **fields: object) -> None:
+        """Set a row right: minutes, pencil, pressure, note; one undoable edit. What differs from the recipe follows."""
+        now = replace(row, **fields)  # type: ignore[arg-type]
+        layers = self.model.recipe_layers(row.area_id)
+        at = int(row.step.rpartition(":")[2]) if ":" in row.step else len(layers)
+        if at < len(layers) and layers[at].code and row.state == "done":
+            now = replace(now, differs=differences(now, layers[at].code, layers[at].pressure, self.model.kit))
+        if now != row:
+            self.model.do(Edit(self.model, "row of the log", [row], [now]))
 
     # -- a photo of the work beside the picture ----------------------------------------------
     def show_shot(self, key: str) -> None:

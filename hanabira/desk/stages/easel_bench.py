@@ -5,11 +5,12 @@ from __future__ import annotations
 import datetime
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QFormLayout, QLineEdit, QWidget
 
 from hanabira.core.solver.area import WHERE
 from hanabira.craft.reader import surfaces
-from hanabira.desk.controls import Caption, PetalButton, Pick, Words, row
+from hanabira.desk.controls import Caption, Choice, Number, PetalButton, Pick, Stepper, Words, label, row
+from hanabira.desk.theme import u
 from hanabira.desk.widgets.bars import Bar, HourBars
 from hanabira.desk.widgets.timeline import Timeline
 from hanabira.studio import account
@@ -49,13 +50,53 @@ def _log(s: Easel, log: tuple[LogRow, ...]) -> list[QWidget]:
     if not log and not book.shots():
         return [*out, Words("Nothing yet. Press Enter when the step is done; the clock runs while this stage is open.")]
     colour = lambda code: kit.masstone_lab[kit.index[code]] if code in kit.index else None  # noqa: E731
-    timeline = Timeline(log, book.shots(), colour, book.thumb, s.shot_id)
+    timeline = Timeline(log, book.shots(), colour, book.thumb, s.row_id or s.shot_id, True)
     timeline.shot_wanted.connect(s.show_shot)
+    timeline.row_wanted.connect(s.choose_row)
+    row_ = next((r for r in log if r.id == s.row_id), None)
+    if row_ is not None:
+        out += _row_card(s, row_)
     out.append(timeline)
     chosen = next((q for q in book.shots() if q.id == s.shot_id), None)
     if chosen is not None:
         out.insert(0, _button("Take this photo out of the log", "away", lambda: book.drop_shot(chosen)))
     return out
+
+
+def _row_card(s: Easel, r: LogRow) -> list:
+    """A row of the log, to be set right: what was forgotten at the easel."""
+    kit = s.model.kit
+    form = QFormLayout()
+    form.setContentsMargins(0, u(4), 0, u(4))
+    form.setHorizontalSpacing(u(12))
+    form.setVerticalSpacing(u(6))
+    if r.state == "done":
+        minutes = Number()
+        minutes.setAccessibleName("Minutes of the row")
+        minutes.setRange(0, 600)
+        minutes.setDecimals(1)
+        minutes.setSuffix("\u2009min")
+        minutes.setKeyboardTracking(False)
+        minutes.setValue(r.minutes)
+        minutes.valueChanged.connect(lambda v: s.change_row(r, minutes=round(v, 1)))
+        form.addRow(label("Took"), minutes)
+        if r.pencil in kit.index:
+            pencil = Choice()
+            pencil.setAccessibleName("Pencil of the row")
+            for p in kit:
+                pencil.addItem(f"{p.code} {p.name}", p.code)
+            pencil.setCurrentIndex(pencil.findData(r.pencil))
+            pencil.activated.connect(lambda _i: s.change_row(r, pencil=pencil.currentData()))
+            form.addRow(label("Pencil"), pencil)
+            pressure = Stepper("Pressure of the row", 1, 5, r.pressure, "pressure")
+            pressure.changed.connect(lambda n: s.change_row(r, pressure=n))
+            form.addRow(label("Pressed"), pressure)
+    note = QLineEdit(r.note)
+    note.setAccessibleName("Note of the row")
+    note.setMaxLength(400)
+    note.editingFinished.connect(lambda: s.change_row(r, note=note.text().strip()))
+    form.addRow(label("Note"), note)
+    return [Caption(f"{r.area_name or 'The whole'}, {r.role}: set it right"), form]
 
 
 def hour_bars(s, log: tuple[LogRow, ...]) -> list[QWidget]:  # noqa: ANN001

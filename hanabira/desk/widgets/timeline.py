@@ -20,9 +20,10 @@ PHOTO_HIGH = 150.0
 
 
 class Timeline(Drawn):
-    """Newest first. A photo can be chosen; it is shown beside the client's."""
+    """Newest first. A photo can be chosen; it is shown beside the client's. A row of an ``editable`` one can be opened to set it right."""
 
     shot_wanted = pyqtSignal(str)
+    row_wanted = pyqtSignal(str)
 
     def __init__(
         self,
@@ -31,9 +32,11 @@ class Timeline(Drawn):
         colour: Callable[[str], Array | None],
         image: Callable[[Shot], QImage | None],
         chosen: str = "",
+        editable: bool = False,
     ) -> None:
         super().__init__("Log, newest first")
         self.colour, self.image, self.chosen = colour, image, chosen
+        self.editable = editable
         self.items: list[LogRow | Shot] = sorted([*rows, *shots], key=lambda r: (r.at, isinstance(r, Shot)), reverse=True)
 
     # -- words ---------------------------------------------------------------
@@ -72,17 +75,23 @@ class Timeline(Drawn):
         return 200, rows[-1][0] + rows[-1][1] if rows else 0
 
     def stops(self, w: float, h: float) -> list[Stop]:
-        return [
-            Stop(
-                r.id,
-                self._frame(y, w),
-                f"Photo of the work, {_when(r.at)}",
-                "Put it beside the client’s photo",
-                lambda k=r.id: self.shot_wanted.emit(k),
-            )
-            for y, _high, r in self._layout(w)
-            if isinstance(r, Shot)
-        ]
+        out = []
+        for y, high, r in self._layout(w):
+            if isinstance(r, Shot):
+                name, act = f"Photo of the work, {_when(r.at)}", lambda k=r.id: self.shot_wanted.emit(k)
+                out.append(Stop(r.id, self._frame(y, w), name, "Put it beside the client’s photo", act))
+            elif isinstance(r, LogRow) and self.editable:
+                head, line = self._words(r)
+                out.append(
+                    Stop(
+                        r.id,
+                        QRectF(LEFT_AT - 6, y, w - LEFT_AT + 6, high - 3),
+                        f"{head}, {line}",
+                        "Set it right",
+                        lambda k=r.id: self.row_wanted.emit(k),
+                    )
+                )
+        return out
 
     @staticmethod
     def _frame(y: float, w: float) -> QRectF:
@@ -105,6 +114,8 @@ class Timeline(Drawn):
 
     def _row(self, p: QPainter, r: LogRow, y: float, high: float, w: float) -> None:
         lab = self.colour(r.pencil)
+        if r.id == self.chosen:
+            p.fillRect(QRectF(LEFT_AT - 6, y - 2, w - LEFT_AT + 6, high - 1), role("well"))
         p.setPen(QPen(role("ink2"), 1.4))
         p.drawLine(QPointF(STEM, y + 11), QPointF(STEM + 10, y + 11))
         right = w - 34 if lab is not None else w - 4
