@@ -8,6 +8,7 @@ import subprocess
 import sys
 import tempfile
 import threading
+import time
 import unittest
 from dataclasses import replace
 from pathlib import Path
@@ -158,11 +159,14 @@ class Safety(Case):
             [sys.executable, "-c", NURSERY, str(self.folder)], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True, bufsize=1
         )
         assert nursery.stdin is not None and nursery.stdout is not None
-        said, early = {"area": set(), "log": set(), "name": set()}, 0
-        for round_ in range(100):
+        said, early, warm = {"area": set(), "log": set(), "name": set()}, 0, 0.0
+        for round_ in range(101):
             print(1000 * round_, file=nursery.stdin, flush=True)
-            pid = int(nursery.stdout.readline())
-            timer = threading.Timer(random.uniform(0.0, 0.12), os.kill, (pid, signal.SIGKILL))
+            pid, began = int(nursery.stdout.readline()), time.monotonic()
+            if not warm:  # how long this machine takes to the first edit
+                nursery.stdout.readline()
+                warm = time.monotonic() - began
+            timer = threading.Timer(random.uniform(0.0, 3 * warm), os.kill, (pid, signal.SIGKILL))
             timer.start()
             acknowledged = 0
             for line in iter(nursery.stdout.readline, "gone\n"):
@@ -181,8 +185,9 @@ class Safety(Case):
         nursery.stdin.close()
         self.assertEqual(nursery.wait(), 0)
         nursery.stdout.close()
+        # some died while they opened the studio, most in the middle of their work
         self.assertGreater(len(said["area"]) + len(said["log"]) + len(said["name"]), 200)
-        self.assertLess(early, 80)
+        self.assertTrue(5 <= early <= 80, early)
 
 
 NURSERY = """
