@@ -337,9 +337,12 @@ class Easel(PictureStage):
 
     def show_bench(self, on: bool, tab: str = "") -> None:
         """Put the log beside the step, or away."""
+        other = bool(tab) and tab != self.tab
         self.bench_on, self.tab = on, tab or self.tab
         self.desk.make_room()
         self.refresh()
+        if other:
+            self.desk.bench.area.verticalScrollBar().setValue(0)
         if not on:
             self.mat.setFocus()
 
@@ -488,6 +491,7 @@ class Easel(PictureStage):
         """Open a row of the log to set it right; the same one again closes it."""
         self.row_id = "" if self.row_id == key else key
         self.refresh()
+        self.desk.bench.area.verticalScrollBar().setValue(0)  # the fields stand on top
 
     def change_row(self, row: LogRow, **fields: object) -> None:
         """Set a row right: minutes, pencil, pressure, note; one undoable edit. What differs from the recipe follows."""
