@@ -94,7 +94,7 @@ class Desk(QMainWindow):
         self.setCentralWidget(centre)
         # work that comes and goes must not move the picture under the hand: its strip lies over the mat's foot
         self.job_strip.setParent(centre)
-        self.job_strip.float_over(self.pages)
+        self.job_strip.float_over(self.pages, lambda: self.current.foot)
         self.current: Stage = self.stages["Shelf"]
         self.command_list = CommandList(self)
         self.writers = Writers(self)

@@ -55,6 +55,11 @@ class Stage(QObject):
         """Whether the bench gives way to the centre."""
         return False
 
+    @property
+    def foot(self) -> int:
+        """Pixels at the foot of the centre that nothing may lie over."""
+        return 0
+
     def enter(self) -> None:
         """The stage is shown."""
         self.refresh()

@@ -120,6 +120,11 @@ class Easel(PictureStage):
         """Whether the bench gives its room to the step."""
         return not self.bench_on
 
+    @property
+    def foot(self) -> int:
+        """The keys stay free while something runs."""
+        return self.strip.height()
+
     # -- which step --------------------------------------------------------------
     def drying(self) -> dict[str, float]:
         """Areas that are wet, with the minutes that are left."""

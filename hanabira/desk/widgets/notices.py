@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import QEvent, QObject, QRectF, Qt, QTimer
 from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QWidget
@@ -46,6 +48,7 @@ class JobStrip(QWidget):
         super().__init__(parent)
         self.jobs = jobs
         self._below: QWidget | None = None
+        self._foot: Callable[[], int] = lambda: 0
         box = QHBoxLayout(self)
         box.setContentsMargins(0, 0, 8, 0)
         self.bar = _Progress()
@@ -82,16 +85,16 @@ class JobStrip(QWidget):
             self.show()
             self.raise_()
 
-    def float_over(self, below: QWidget) -> None:
-        """Lie over the foot of another widget of the same parent instead of taking room beside it."""
-        self._below = below
+    def float_over(self, below: QWidget, foot: Callable[[], int]) -> None:
+        """Lie over the foot of another widget of the same parent instead of taking room beside it; ``foot`` pixels of it stay free."""
+        self._below, self._foot = below, foot
         below.installEventFilter(self)
 
     def _place(self) -> None:
         if self._below is not None:
             high = self.sizeHint().height()
             r = self._below.geometry()
-            self.setGeometry(r.left(), r.bottom() + 1 - high, r.width(), high)
+            self.setGeometry(r.left(), r.bottom() + 1 - high - self._foot(), r.width(), high)
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         if watched is self._below and event.type() in (QEvent.Type.Resize, QEvent.Type.Move) and self.isVisible():
