@@ -96,6 +96,11 @@ class Drawing(AreasCase):
         self.assertEqual([a.name for a in made][:2], ["Eye", "Nose"])
         self.assertTrue(all(510 <= x <= 1510 and 550 <= y <= 1510 for a in made for x, y in a.ring))
         self.assertIsNotNone(self.model.measures(made[0].id).eye)
+        # a second box at once fits it anew
+        self.drag(self.mat, [self.at(620, 660), self.at(900, 900), self.at(1400, 1400)])
+        again = self.model.areas[12:]
+        self.assertEqual([a.name for a in again], [a.name for a in made])
+        self.assertTrue(all(610 <= x <= 1410 and 650 <= y <= 1410 for a in again for x, y in a.ring))
         self.back_to(before)
 
 

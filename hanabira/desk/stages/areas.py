@@ -145,6 +145,7 @@ class Areas(PictureStage):
             "trace away": Stroke(lambda line: self._trace("away", line), 1.6),
         }
         self.tab, self.template, self.op = "read", "", ""
+        self._placed: tuple[str, int] | None = None
         self.sample, self._drawn_sample = "", None  # type: str, tuple | None
         self._touchable: tuple[object, Touchable] | None = None
         self.beside.gesture = Loop(self._borrow_ring, lambda _at: False)
@@ -313,8 +314,14 @@ class Areas(PictureStage):
         self.mat.setFocus()
 
     def _template_box(self, box: tuple[float, float, float, float]) -> None:
+        """Place the template; another box at once fits it anew instead of adding a second one."""
+        stack = self.model.undo
+        if stack is not None and self._placed == (self.template, stack.index()) and stack.canUndo():
+            stack.undo()
         area_edits.place_template(self.model, self.template, box)
-        self.choose_way("reshape")
+        if stack is not None:
+            self._placed = (self.template, stack.index())
+        self.model.messages.remark("Draw the box again to fit it better; then reshape the areas one by one.")
 
     def trace(self, how: str) -> None:
         """The next stroke adds to the marking or takes away from it."""
