@@ -17,7 +17,16 @@ from pathlib import Path
 from tests.demo_studio import SHARED
 
 warnings.simplefilter("error")
-SLOW = ("test_by_hand", "test_desk", "test_kit_room", "test_areas_desk", "test_study_desk")
+SLOW = (
+    "test_by_hand",
+    "test_desk",
+    "test_areas_desk",
+    "test_study_desk",
+    "test_kit_room",
+    "test_workshop_desk",
+    "test_easel_desk",
+    "test_fit",
+)
 """Modules that open windows; the longest are spread over both processes first."""
 
 

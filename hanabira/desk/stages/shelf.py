@@ -179,6 +179,7 @@ class Shelf(Stage):
         box.addWidget(scroll, 1)
         self.all: tuple[Overview, ...] = ()
         self._of: dict[str, str] = {}
+        self._read = -1
         self.boards.wanted.connect(self._choose)
         self.boards.opened.connect(self._open)
         self.ask_bundle_path = lambda: QFileDialog.getOpenFileName(self.desk, "Take in a bundle", "", "Bundles (*.zip)")[0]
@@ -254,7 +255,9 @@ class Shelf(Stage):
 
     def refresh(self) -> None:
         store = self.model.store
-        self.all = overview.overviews(store, planning.pace_of(store.all(LogRow)))
+        if self._read != store.edits:  # typing in the search reads nothing anew
+            self._read = store.edits
+            self.all = overview.overviews(store, planning.pace_of(store.all(LogRow)))
         rows = self.shown()
         for o in rows:
             if o.photo is not None:
