@@ -9,7 +9,8 @@ from hanabira.core.area.marking import measure_marking
 from hanabira.core.area.measures import NOT_LOOKED, Measures
 from hanabira.core.area.pattern import find_pattern
 from hanabira.core.area.shape import Point, Region, smooth_ring
-from hanabira.core.colour.spaces import Array
+from hanabira.core.colour.spaces import Array, parse_hex, srgb_to_lab
+from hanabira.core.colour.words import colour_name
 from hanabira.core.optics.stack import bare
 from hanabira.core.solver.area import BANDS, judged_band
 from hanabira.core.solver.library import opaque_order
@@ -21,9 +22,15 @@ from hanabira.desk.model import Model
 from hanabira.desk.stages.shelf import spoken_date
 from hanabira.sheets.recipe_card import Card, CardArea, CardLayer
 from hanabira.sheets.true_size import Traced, TrueSize
-from hanabira.studio.records import Area
+from hanabira.studio.records import Area, Commission
 
 _PICTURE_SIDE = 1800
+
+
+def ground_name(c: Commission) -> str:
+    """The paper's colour in words."""
+    named = next((n for n, hex_ in papers()[c.paper_id].grounds if hex_ == c.ground_hex), "")
+    return named or colour_name(srgb_to_lab(parse_hex(c.ground_hex)))
 
 
 def card_content(model: Model) -> Card:
@@ -38,7 +45,7 @@ def card_content(model: Model) -> Card:
     to_picture = picture.shape[1] / w
     areas = tuple(q for q in (_area(model, a, (x, y), to_picture) for a in model.areas) if q is not None)
     paper = papers()[c.paper_id]
-    ground = next((n for n, hex_ in paper.grounds if hex_ == c.ground_hex), c.ground_hex)
+    ground = ground_name(c)
     sheet = f"{paper.name}, {ground}, {c.width_mm:.0f} × {c.height_mm:.0f} mm with a border of {c.border_mm:.0f} mm. Kit: {model.kit.name}."
     reach = model.reach
     lines = (

@@ -14,7 +14,6 @@ import numpy as np
 from hanabira.core.area.measures import measure
 from hanabira.core.area.shape import rectangle
 from hanabira.core.colour.spaces import parse_hex, srgb_to_lab
-from hanabira.core.colour.words import colour_name
 from hanabira.core.schedule.order import RECIPE_ORDER, Step
 from hanabira.core.token import Token
 from hanabira.craft.reader import papers, surfaces
@@ -22,7 +21,7 @@ from hanabira.craft.safety import step_cautions
 from hanabira.craft.techniques import switches
 from hanabira.desk.model import Model
 from hanabira.desk.planner import Planned, hours_words, span
-from hanabira.desk.printing import card_content
+from hanabira.desk.printing import card_content, ground_name
 from hanabira.desk.stages.shelf import spoken_date
 from hanabira.desk.writers import FileWriter
 from hanabira.studio import account, planning
@@ -66,7 +65,6 @@ def order_facts(model: Model) -> list[tuple[str, str]]:
     c = model.commission
     assert c is not None
     p = papers()[c.paper_id]
-    ground = next((n for n, hex_ in p.grounds if hex_ == c.ground_hex), None) or colour_name(srgb_to_lab(parse_hex(c.ground_hex)))
     behind = (
         "the bare paper"
         if c.backdrop in ("", "paper")
@@ -76,7 +74,7 @@ def order_facts(model: Model) -> list[tuple[str, str]]:
     )
     told = [f"{switches()[k].name.lower()}: {v.replace('-', ' ')}" for k, v in c.school]
     return [
-        ("Sheet", f"{c.width_mm:.0f} × {c.height_mm:.0f} mm, border {c.border_mm:.0f} mm, {p.name.lower()}, {ground}"),
+        ("Sheet", f"{c.width_mm:.0f} × {c.height_mm:.0f} mm, border {c.border_mm:.0f} mm, {p.name.lower()}, {ground_name(c)}"),
         ("Backdrop", behind),
         ("Medium", model.kit.name),
         ("School", "; ".join(told)),

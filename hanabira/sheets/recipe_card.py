@@ -195,8 +195,13 @@ def _front(s: _Sheet, card: Card) -> None:
     Image.fromarray(card.picture).save(image, "JPEG", quality=90)
     image.seek(0)
     s.c.drawImage(ImageReader(image), x, top - h, w, h)
+    s.c.saveState()
+    frame = s.c.beginPath()
+    frame.rect(x, top - h, w, h)
+    s.c.clipPath(frame, stroke=0, fill=0)
     for area in card.areas:
         _outline(s.c, area, x, top, k)
+    s.c.restoreState()
     for area in card.areas:
         _number(s.c, area, x, top, k)
     s.y = top - h - 8
