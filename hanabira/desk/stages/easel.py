@@ -405,11 +405,13 @@ class Easel(PictureStage):
         if not found:
             ended = all(q.key in self.model.planner.done_keys() for q in plan.ordered.steps)
             words = (
-                "Every step is done. The portrait is finished."
+                "Every step is done and stands in the log."
                 if ended
                 else "Everything that is left has to dry first. A rest does the eyes good meanwhile."
             )
-            self.card.set(Now(why=words, waits=waits, clocks=clocks), self.desk.px_per_mm, large)
+            self.card.set(
+                Now(step="The portrait is finished" if ended else "", why=words, waits=waits, clocks=clocks), self.desk.px_per_mm, large
+            )
             return
         s, after = found[0], found[1] if len(found) > 1 else None
         if s.key != self._step_key:
@@ -461,6 +463,14 @@ class Easel(PictureStage):
 
     def _keys(self) -> None:
         last = self.step() is None
+        if self.model.planner.planned() is None:
+            self.strip.set_keys(
+                (
+                    Key("Esc", "picture" if self.bench_on else "log", lambda: self.show_bench(not self.bench_on)),
+                    Key("Enter", "to the plan", self.next, True),
+                )
+            )
+            return
         self.strip.set_keys(
             (
                 Key("Esc", "picture" if self.bench_on else "log", lambda: self.show_bench(not self.bench_on)),

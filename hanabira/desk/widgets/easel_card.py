@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from hanabira.core.colour.spaces import Array
 from hanabira.desk import icon as icons
 from hanabira.desk.drawn import Drawn
-from hanabira.desk.paint import CENTRE, LEFT, RIGHT, bed, hair, hatch, height, mapped, pencilled, swatch, text, units
+from hanabira.desk.paint import CENTRE, LEFT, RIGHT, bed, hair, hatch, mapped, pencilled, swatch, text, units
 from hanabira.desk.theme import font, role
 
 LARGE = 1.3
@@ -118,9 +118,10 @@ class EaselCard(Drawn):
         x = 32.0 if w > 560 else 18.0
         room = w - 2 * x
         if not q.title:
-            self._line(p, QRectF(x, h / 2 - 60, room, 50), "Nothing to do now" if not q.waits else "Let it dry", 40, True, align=CENTRE)
-            high = height(q.why, room, "name")
-            text(p, QRectF(x, h / 2, room, high), q.why, "name", "ink2", CENTRE, wrap=True)
+            self._line(
+                p, QRectF(x, h / 2 - 60, room, 50), q.step or ("Let it dry" if q.waits else "Nothing to do now"), 40, True, align=CENTRE
+            )
+            self._flow(p, QRectF(x, h / 2, room, h / 2 - 142), q.why, align=Qt.AlignmentFlag.AlignHCenter)
             self._clocks(p, QRectF(x, h - 142, room, 128))
             return
         y = 12.0
@@ -154,11 +155,13 @@ class EaselCard(Drawn):
         why = self._flow(None, QRectF(0, 0, room, 10_000), q.why) if q.why else 0.0
         return why, sum(self._flow(None, QRectF(0, 0, room - 26, 10_000), c, False) + 14 for c in q.cautions)
 
-    def _flow(self, p: QPainter | None, r: QRectF, words: str, aside: bool = True) -> float:
+    def _flow(
+        self, p: QPainter | None, r: QRectF, words: str, aside: bool = True, align: Qt.AlignmentFlag = Qt.AlignmentFlag.AlignLeft
+    ) -> float:
         """A reason in italics, or a caution, over as many lines as it needs; its height."""
         f = QFont(font("aside" if aside else "strong"))
         f.setPixelSize(21 if aside else 19)
-        flags = int(Qt.TextFlag.TextWordWrap)
+        flags = int(Qt.TextFlag.TextWordWrap) | int(align)
         high = QFontMetricsF(f).boundingRect(r, flags, units(words)).height()
         if p is not None:
             p.setFont(f)

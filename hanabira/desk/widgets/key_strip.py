@@ -64,9 +64,12 @@ class KeyStrip(Drawn):
     def _rects(self, w: float, h: float) -> list[QRectF]:
         size = self._size(w)
         wide = [self._wide(k, size) for k in self.keys]
-        gap = max(0.0, (w - 16 - sum(wide)) / max(1, len(wide)))
+        free = max(0.0, w - 16 - sum(wide))
+        gap = min(5.0 * size, free / max(1, len(wide)))
         out, x = [], 8.0
-        for n in wide:
+        for k, n in enumerate(wide):
+            if k == len(wide) - 1:  # the next act stands at the right, as everywhere
+                x = w - 8 - n - gap
             out.append(QRectF(x, 4, n + gap, h - 8))
             x += n + gap
         return out
