@@ -112,7 +112,7 @@ def parts(row: Row) -> None:
     from hanabira.core.area.hair import measure_hair
     from hanabira.core.area.whiskers import measure_whiskers
     from hanabira.core.colour.spaces import bytes_to_lab
-    from tests.test_anatomy import Whiskers, drawn_eye, scalloped
+    from tests.test_anatomy import Noses, Whiskers, drawn_eye, scalloped
 
     rng = np.random.default_rng(SEED)
     centre, radius, pupil, form, claimed = [], [], [], [], []
@@ -136,6 +136,12 @@ def parts(row: Row) -> None:
         "",
     )
     row("  drawn eyes taken for hair", f"{100 * np.mean(claimed):.0f} %", "0 %")
+    draw, noses = Noses(), []
+    for _ in range(24):
+        leather = (float(rng.uniform(15, 70)), float(rng.uniform(1, 22)), float(rng.uniform(2, 18)))
+        pixels = draw.nose(leather, float(rng.uniform(-25, 25)), float(rng.uniform(4, 15)))
+        noses.append(measure_hair(bytes_to_lab(pixels)[..., 0], np.ones(pixels.shape[:2], bool))[0].direction_deg is not None)
+    row("  drawn noses taken for hair", f"{100 * np.mean(noses):.0f} %", "0 %")
     planter = Whiskers()
     off = [measure_whiskers(_whole(planter.planted(8, 45.0, 235.0, SEED + k))).count - 8 for k in range(5)]
     none = [measure_whiskers(_whole(planter.planted(0, 90.0, 0.0, SEED + k))).count for k in range(5)]
