@@ -299,6 +299,35 @@ class Easel(PlanCase):
         self.assertEqual([q.original_name for q in model.logbook.shots()], ["new.jpg"])
         self.assertTrue(any("broken.jpg" in m.what for m in self.said))
 
+    def test_a_photo_of_the_work_that_is_gone_is_said_once(self):
+        self.model.open_commission("demo-bracken")
+        self.settle()
+        shots = self.model.logbook.shots()
+        self.model.store.photo_path(shots[0]).unlink()
+        self.desk.go("Easel")
+        stage = self.desk.current
+        for _ in range(3):
+            stage.show_tab("log")
+            self.settle()
+        self.assertEqual(len([m for m in self.said if m.kind == "fault"]), 1)
+        self.assertIsNotNone(self.model.logbook.thumb(shots[1]))
+        stage.show_shot(shots[0].id)
+        self.settle()
+        self.assertTrue(stage.beside.isVisible())
+
+    def test_keys_never_overlap_and_the_next_act_stands_at_the_right(self):
+        strip = self.stage.strip
+        for width in (500, 640, 900, 1280, 1900):
+            w, h = float(width), strip.design_size(width)[1]
+            rects, shown = strip._rects(w, h), strip.shown(w)
+            self.assertEqual(len(rects), len(shown))
+            self.assertTrue(
+                shown == strip.keys if width > 700 else {k.cap for k in shown} >= {"Esc", "P", "N", "K", "C", "X", "Back", "Enter"}
+            )
+            self.assertTrue(all(a.right() <= b.left() + 1e-6 for a, b in zip(rects, rects[1:], strict=False)))
+            self.assertAlmostEqual(rects[-1].right(), w - 8, delta=1)
+            self.assertGreaterEqual(rects[0].left(), 0)
+
     def test_files_of_the_record(self):
         model, desk, out = self.model, self.desk, self.folder.parent
         model.open_commission("demo-bracken")

@@ -8,6 +8,7 @@ from icalendar import Calendar
 from PyQt6.QtCore import QPointF, Qt
 
 from hanabira.core.schedule.order import LAST
+from hanabira.desk.commands import EditBrief
 from hanabira.desk.controls import Pick
 from hanabira.desk.widgets.step_list import ROW
 from hanabira.studio.records import Commission, LogRow
@@ -92,6 +93,26 @@ class Plan(PlanCase):
         # what is delivered takes no days any more
         store.edit([replace(bracken, due=datetime.date.today().isoformat(), delivered=datetime.date.today().isoformat())])
         self.assertEqual(start(), free)
+
+    def test_the_strip_shows_other_commissions_and_a_far_due_date(self):
+        strip, bracken = self.stage.strip, "demo-bracken"
+        far = (datetime.date.today() + datetime.timedelta(days=200)).isoformat()
+        self.model.store.edit([replace(self.model.store.get(Commission, bracken), due=datetime.date.today().isoformat())])
+        self.model.do(EditBrief(self.model, "due date", False, due=far))
+        self.stage.refresh()
+        others = [b for d in strip.days for b in d.blocks if b.other]
+        self.assertEqual({b.name for b in others}, {"Bracken"})
+        self.assertEqual([d.date.isoformat() for d in strip.days if d.kind == "due"], [far])
+        # own work begins when the other's is over
+        plan = self.planner.planned()
+        taken = {}
+        for day, minutes, _name in plan.busy:
+            taken[day] = taken.get(day, 0.0) + minutes
+        for q in plan.calendar.placed:
+            begins = (q.start - datetime.datetime.combine(q.start.date(), datetime.time(9))).total_seconds() / 60
+            self.assertGreaterEqual(begins, taken.get(q.start.date(), 0.0) - 1e-6)
+        self.stage.show_card("days")
+        self.assertEqual(self.planner.others(), (f"Bracken comes first, due {datetime.date.today():%d %B}.",))
 
     def test_the_calendar_file_holds_every_session(self):
         path = self.folder.parent / "x.ics"

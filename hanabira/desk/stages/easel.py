@@ -474,9 +474,9 @@ class Easel(PictureStage):
         self.strip.set_keys(
             (
                 Key("Esc", "picture" if self.bench_on else "log", lambda: self.show_bench(not self.bench_on)),
-                Key("←", "turn", lambda: self.turn(TURN_DEG)),
-                Key("→", "turn back", lambda: self.turn(-TURN_DEG)),
-                Key("A", "usual type" if self.model.settings.get("easel_large") else "larger", self.larger),
+                Key("←", "turn", lambda: self.turn(TURN_DEG), spare=True),
+                Key("→", "turn back", lambda: self.turn(-TURN_DEG), spare=True),
+                Key("A", "usual type" if self.model.settings.get("easel_large") else "larger", self.larger, spare=True),
                 Key("P", "go on" if self._paused else "pause", self.pause),
                 Key("N", "note", self.note),
                 Key("K", "photo", self.photograph),

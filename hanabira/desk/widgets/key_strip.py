@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
@@ -19,12 +20,13 @@ MOST, LEAST = 22, 12
 
 @dataclass(frozen=True)
 class Key:
-    """A key, its word, what it does; the ``main`` one stands last, filled."""
+    """A key, its word, what it does; the ``main`` one stands last, filled. ``spare`` ones give way where the strip is narrow."""
 
     cap: str
     words: str
     act: Callable[[], object]
     main: bool = False
+    spare: bool = False
 
 
 class KeyStrip(Drawn):
@@ -44,10 +46,16 @@ class KeyStrip(Drawn):
     def design_size(self, width: float) -> tuple[float, float]:
         return 320, 20 + 3 * self._size(max(width, 320.0))
 
+    def shown(self, w: float) -> tuple[Key, ...]:
+        """The keys that find room in the least type; the others are still keys, and commands of the menu."""
+        least = max(1, math.ceil(LEAST / scale()))
+        fits = sum(self._wide(k, least) for k in self.keys) <= w - 16
+        return self.keys if fits else tuple(k for k in self.keys if not k.spare)
+
     def _size(self, w: float) -> int:
         """Type size at which all words fit the width."""
         size = MOST
-        while size > LEAST / scale() and sum(self._wide(k, size) for k in self.keys) > w - 16:
+        while size > LEAST / scale() and sum(self._wide(k, size) for k in self.shown(w)) > w - 16:
             size -= 1
         return size
 
@@ -63,7 +71,7 @@ class KeyStrip(Drawn):
 
     def _rects(self, w: float, h: float) -> list[QRectF]:
         size = self._size(w)
-        wide = [self._wide(k, size) for k in self.keys]
+        wide = [self._wide(k, size) for k in self.shown(w)]
         free = max(0.0, w - 16 - sum(wide))
         gap = min(5.0 * size, free / max(1, len(wide)))
         out, x = [], 8.0
@@ -75,13 +83,13 @@ class KeyStrip(Drawn):
         return out
 
     def stops(self, w: float, h: float) -> list[Stop]:
-        return [Stop(k.words, r, f"{k.words}, key {k.cap}", k.words, k.act) for k, r in zip(self.keys, self._rects(w, h), strict=True)]
+        return [Stop(k.words, r, f"{k.words}, key {k.cap}", k.words, k.act) for k, r in zip(self.shown(w), self._rects(w, h), strict=True)]
 
     def paint(self, p: QPainter, w: float, h: float) -> None:
         p.fillRect(QRectF(0, 0, w, h), role("window"))
         size = self._size(w)
         fm = QFontMetricsF(self._font(size))
-        for k, r in zip(self.keys, self._rects(w, h), strict=True):
+        for k, r in zip(self.shown(w), self._rects(w, h), strict=True):
             if k.main:
                 path = QPainterPath()
                 path.addRoundedRect(r.adjusted(4, 2, -4, -2), 8, 8)
