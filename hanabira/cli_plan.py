@@ -22,7 +22,7 @@ def plan(args: argparse.Namespace) -> dict:
     from hanabira.core.schedule.sessions import what_is_left
     from hanabira.craft.techniques import school
     from hanabira.studio import planning
-    from hanabira.studio.bundle import read_bundle
+    from hanabira.studio.bundle import kit_of_bundle, read_bundle
 
     try:
         start = datetime.date.fromisoformat(args.start) if args.start else None
@@ -31,8 +31,9 @@ def plan(args: argparse.Namespace) -> dict:
     if args.hours_per_day is not None and not 0.25 <= args.hours_per_day <= 16:
         raise Fault("--hours-per-day must lie between 0.25 and 16.")
     got = read_bundle(Path(args.bundle))
-    work = planning.work_of(got.commission, got.main_photo, got.areas, got.recipes)
-    medium = "pastel" if got.commission.kit_id == "pastels" else "pencil"
+    kit = kit_of_bundle(got)
+    work = planning.work_of(got.commission, got.main_photo, got.areas, got.recipes, kit)
+    medium = kit.medium
     sequence = school(medium, got.commission.school)["sequence"]
     days = planning.days_of(got.commission, start, args.hours_per_day)
     done = {r.step for r in got.log if r.state in ("done", "skipped")}

@@ -64,6 +64,7 @@ def commission(seed: int, n: int = 9, deep: int = 7) -> list[AreaWork]:
                 tuple(f"a{j}" for j in sorted(near[i])),
                 r.randint(1, 5),
                 tuple(layers),
+                r.uniform(5, 95),
             )
         )
     return areas
@@ -98,6 +99,22 @@ class Order(unittest.TestCase):
         eyes = [s.area.id for s in found.steps if s.area is not None and s.area.surface_id == "eye"]
         self.assertEqual(found.steps[0].area.id, "e")
         self.assertEqual(abs(at["e:0"] - at["d:0"]), 1, eyes)
+
+    def test_lights_are_blended_before_the_darks_beside_them(self):
+        layers = (LayerWork("general", "1"), LayerWork("blend", "", "stump"), LayerWork("gap", "2"))
+        dark = AreaWork("a", 1, "Saddle", "short-fur", 900, (20.0, 20.0), ("b",), 3, layers, 25.0)
+        light = AreaWork("b", 2, "Bib", "short-fur", 900, (200.0, 300.0), ("a",), 3, layers, 80.0)
+        found = order([dark, light])
+        at = {s.key: i for i, s in enumerate(found.steps)}
+        self.assertLess(at["b:1"], at["a:1"])
+        apart = order([replace(dark, neighbours=()), replace(light, neighbours=())])
+        at = {s.key: i for i, s in enumerate(apart.steps)}
+        self.assertLess(at["a:1"], at["b:1"])  # by the hand, when they do not touch
+
+    def test_one_slip_of_the_clock_does_not_spoil_the_pace(self):
+        honest = [("short-fur", 30.0, 36.0)] * 5
+        self.assertAlmostEqual(learned(honest).factor("short-fur"), 1.2, delta=0.06)
+        self.assertGreater(learned([*honest, ("short-fur", 30.0, 0.02)]).factor("short-fur"), 0.75)
 
     def test_the_hand_decides_the_side_and_roaming_goes_layer_by_layer(self):
         layers = (LayerWork("general", "1"), LayerWork("gap", "2"))

@@ -61,7 +61,14 @@ def measured(pixels: np.ndarray, a: Area, mm_per_px: float) -> Measures:
 def planned(c: Commission, photo: Photo, areas: Sequence[Area], recipes: Sequence[Recipe]) -> tuple[Ordered, Calendar]:
     """Order and days of a commission from its first day on."""
     medium = shipped_kit(c.kit_id).medium
-    return planning.plan(c, planning.work_of(c, photo, areas, recipes), planning.days_of(c), None, "", school(medium, c.school)["sequence"])
+    return planning.plan(
+        c,
+        planning.work_of(c, photo, areas, recipes, shipped_kit(c.kit_id)),
+        planning.days_of(c),
+        None,
+        "",
+        school(medium, c.school)["sequence"],
+    )
 
 
 def begun(c: Commission, photo: Photo, areas: Sequence[Area], recipes: Sequence[Recipe], share: float, last: datetime.date) -> Commission:

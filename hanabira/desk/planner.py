@@ -58,7 +58,7 @@ class Planner:
             return self._kept[1]
         everything = m.store.all(LogRow)
         finishes = tuple(replace(a, finish=m.workshop.finish(a)) for a in m.areas)
-        work = planning.work_of(c, photo, finishes, tuple(m.recipes.values()))
+        work = planning.work_of(c, photo, finishes, tuple(m.recipes.values()), m.kit)
         pace = planning.pace_of(everything)
         try:
             days = planning.days_of(c)

@@ -23,7 +23,10 @@ from PIL import Image
 
 from hanabira.core.area.shape import fill_ring, smooth_ring
 from hanabira.core.faults import StudioFault
+from hanabira.core.optics.kit import Kit
 from hanabira.core.token import SILENT, Token
+from hanabira.craft.kitfile import parse_csv
+from hanabira.craft.reader import shipped_kit
 from hanabira.studio import tables
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, Shot, StudioKit, new_id
 from hanabira.studio.store import Store
@@ -63,6 +66,13 @@ class Contents:
         if not self.photos:
             raise StudioFault(f"“{self.commission.name}” has no photo yet.", do="Add the client’s photo first.")
         return self.photos[0]
+
+
+def kit_of_bundle(got: Contents) -> Kit:
+    """The kit of a bundle's commission: its own, or the shipped one that it names."""
+    if got.kit is not None:
+        return parse_csv(got.kit.pencils, got.kit.name)
+    return shipped_kit(got.commission.kit_id)
 
 
 def contents_of(store: Store, commission: str) -> Contents:

@@ -9,9 +9,11 @@ from dataclasses import replace
 from shapely.geometry import Polygon
 
 from hanabira.core.faults import Fault
+from hanabira.core.optics.kit import Kit
 from hanabira.core.schedule.order import LAST, Ordered, Preferences, order
 from hanabira.core.schedule.sessions import Calendar, Days, Placed, lay_out, what_is_left
 from hanabira.core.schedule.work import AreaWork, LayerWork, Pace, area_minutes, learned
+from hanabira.core.solver.area import Layer
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe
 
 TOUCH_MM = 4.0
@@ -23,8 +25,11 @@ def _polygon(a: Area) -> Polygon:
     return shape if shape.is_valid else shape.buffer(0)
 
 
-def work_of(c: Commission, photo: Photo, areas: Sequence[Area], recipes: Sequence[Recipe]) -> tuple[AreaWork, ...]:
-    """Areas with recipes as work in millimetres of the picture; where areas overlap the smaller one is painted."""
+def work_of(c: Commission, photo: Photo, areas: Sequence[Area], recipes: Sequence[Recipe], kit: Kit | None = None) -> tuple[AreaWork, ...]:
+    """Areas with recipes as work in millimetres of the picture; where areas overlap the smaller one is painted.
+
+    With a ``kit`` areas also have the value of their pencils.
+    """
     k = c.picture_mm[0] / photo.crop[2]
     layers = {r.area_id: r.layers for r in recipes}
     shapes = {a.id: _polygon(a) for a in areas if a.photo_id == photo.id}
@@ -40,8 +45,16 @@ def work_of(c: Commission, photo: Photo, areas: Sequence[Area], recipes: Sequenc
         middle = shapes[a.id].centroid
         work = tuple(LayerWork(q.role, q.code, q.tool, q.pressure, q.passes, q.stroke, q.stroke_mm, q.where, 0.6) for q in layers[a.id])
         place = ((middle.x - photo.crop[0]) * k, (middle.y - photo.crop[1]) * k)
-        out.append(AreaWork(a.id, a.number, a.name, a.surface_id, own.area * k * k, place, near, a.finish or 3, work))
+        out.append(
+            AreaWork(a.id, a.number, a.name, a.surface_id, own.area * k * k, place, near, a.finish or 3, work, _value(layers[a.id], kit))
+        )
     return tuple(out)
+
+
+def _value(layers: Sequence[Layer], kit: Kit | None) -> float | None:
+    """Mean L* of the pencils of a recipe."""
+    found = [float(kit.masstone_lab[kit.index[q.code]][0]) for q in layers if q.code in kit.index] if kit is not None else []
+    return sum(found) / len(found) if found else None
 
 
 def pace_of(log: Sequence[LogRow]) -> Pace:

@@ -126,6 +126,7 @@ def rules_of(areas: Sequence[AreaWork]) -> tuple[Rule, ...]:
                             "the hand smears them, and they are judged too early",
                         )
                     )
+    out += _blends(areas)
     everything = [key(a, len(a.layers) - 1) for a in areas if a.layers]
     whiskers = [
         key(a, len(a.layers) - 1)
@@ -139,6 +140,26 @@ def rules_of(areas: Sequence[AreaWork]) -> tuple[Rule, ...]:
                 out.append(Rule(key(a, dark), w, "Whiskers are the last thing that is laid.", "every layer beside them has to spare them"))
     out += [Rule(k, LAST, "A night’s rest before the last look.", "tired eyes see no faults") for k in everything]
     return tuple(dict.fromkeys(out))
+
+
+def _blends(areas: Sequence[AreaWork]) -> list[Rule]:
+    """Neighbours are blended from the lighter to the darker one.
+
+    Only a blend that comes before its area's lights makes another one wait, and none of an eye, a nose or whiskers, whose own layers
+    wait for their neighbours: so these rules cannot close a circle with the others.
+    """
+    by, out = {a.id: a for a in areas}, []
+    for a in areas:
+        if a.value_l is None or a.surface_id in (*EYES, *JUDGED_LAST, "whisker", "lash"):
+            continue
+        lights = next((k for k, q in enumerate(a.layers) if q.role in LIGHTS), len(a.layers))
+        mine = [k for k, q in enumerate(a.layers[:lights]) if q.role == "blend"]
+        for b in (by[n] for n in a.neighbours if n in by):
+            theirs = next((k for k, q in enumerate(b.layers) if q.role == "blend"), None)
+            if mine and theirs is not None and b.value_l is not None and b.value_l < a.value_l - 3:
+                why = f"Lights are blended before darks: {a.name} before {b.name}."
+                out.append(Rule(f"{a.id}:{mine[-1]}", f"{b.id}:{theirs}", why, "the brush drags the dark into the light"))
+    return out
 
 
 def _last_dark(a: AreaWork) -> int | None:

@@ -26,6 +26,8 @@ TEXTURE: Mapping[str, float] = {
     "down": 0.8, "collar-and-tag": 1.8, "barred-feathers": 1.3, "iridescent-feathers": 1.4, "scaled-leg": 1.4, "lash": 2.0, "whisker": 1.2,
 }  # fmt: skip
 """How much slower a surface goes than its strokes alone."""
+MOST_LOG = float(np.log(4.0))
+"""What an area's time may differ from our guess and still teach, as a log ratio."""
 LOW, HIGH = 0.72, 1.5
 """A range, not a number: from a good day to a bad one."""
 
@@ -47,7 +49,10 @@ class LayerWork:
 
 @dataclass(frozen=True)
 class AreaWork:
-    """One area to paint: size and middle in mm of the picture, ids of the areas it touches, its layers in recipe order."""
+    """One area to paint: size and middle in mm of the picture, ids of the areas it touches, its layers in recipe order.
+
+    ``value_l`` is the mean L* of its pencils; None where the kit is not known.
+    """
 
     id: str
     number: int
@@ -58,6 +63,7 @@ class AreaWork:
     neighbours: tuple[str, ...] = ()
     finish: int = 3
     layers: tuple[LayerWork, ...] = ()
+    value_l: float | None = None
 
 
 @dataclass(frozen=True)
@@ -105,9 +111,10 @@ def learned(log: Sequence[tuple[str, float, float]]) -> Pace:
     """The pace that a log tells: (surface, our guess, minutes taken) of finished areas.
 
     A shrinkage estimate (James and Stein 1961; normal model on log ratios): the overall factor starts from 1 with a
-    spread of 50 %, a surface's own factor from the overall one with a spread of 25 %; one area scatters by 20 %.
+    spread of 50 %, a surface's own factor from the overall one with a spread of 25 %; one area scatters by 20 %. An area that took
+    more than four times as long, or less than a quarter, was timed wrongly (a key pressed at once, a clock left running) and counts as that.
     """
-    rows = [(s, np.log(taken / guess)) for s, guess, taken in log if guess > 0 and taken > 0]
+    rows = [(s, float(np.clip(np.log(taken / guess), -MOST_LOG, MOST_LOG))) for s, guess, taken in log if guess > 0 and taken > 0]
     if not rows:
         return Pace()
     noise, wide, own = 0.20**2, 0.50**2, 0.25**2

@@ -335,9 +335,9 @@ class Easel(PictureStage):
         self.mat.turn(self.mat.turn_deg + degrees)
 
     def _escape(self) -> None:
-        if self.desk.message_strip.isVisible():
-            self.desk.message_strip.hide()
-        else:
+        said = self.desk.message_strip.message
+        self.desk.message_strip.hide()
+        if said is None or said.kind == "remark":  # a fault wants a look of its own
             self.show_bench(not self.bench_on)
 
     def show_bench(self, on: bool, tab: str = "") -> None:
@@ -433,7 +433,7 @@ class Easel(PictureStage):
             clocks = (Clock("A break in" if left else "Time for a break", _time(left), min(1.0, running / (BREAK_EVERY * 60))),)
         guess = span(s.low, s.high)
         took = self.minutes()
-        step = Clock("Paused" if self._paused else f"Of {guess}", _time(60 * took), took / max(0.1, s.high))
+        step = Clock("Paused" if self._paused else f"Plan {guess}", _time(60 * took), took / max(0.1, s.high))
         layers = len(s.area.layers) if s.area else 1
         done = len(self.model.planner.done_keys())
         where = f"{s.area.name} · layer {s.at + 1} of {layers}" if s.area else self.model.commission.name if self.model.commission else ""
