@@ -12,7 +12,7 @@ from pathlib import Path
 import numpy as np
 
 from hanabira import __version__, cli_area, cli_plan
-from hanabira.cli_args import kit_of, numbers, paper_of
+from hanabira.cli_args import kit_of, millimetres_a_pixel, numbers, paper_of
 from hanabira.core.colour.spaces import lab_hex, parse_hex, srgb_to_lab, to_hex
 from hanabira.core.faults import Fault, RecipeFault
 from hanabira.core.optics.stack import TOOLS, Pass, bare, predict
@@ -42,8 +42,6 @@ def measure(args: argparse.Namespace) -> dict:
         ring = rectangle(x, y, w, h)
     else:
         ring = tuple((p[0], p[1]) for p in (numbers(pair, 2, "a corner: X,Y in pixels") for pair in args.polygon.split()))
-    if args.mm_per_px is not None and not 0 < args.mm_per_px < 1000:
-        raise Fault("--mm-per-px must lie between 0 and 1000.")
     return as_dict(measure_area(read_picture(args.photo).pixels, ring, marking_model(), args.mm_per_px))
 
 
@@ -207,7 +205,7 @@ def demo(args: argparse.Namespace) -> dict | None:
     """Build the demo studio; with --open also start its window."""
     from hanabira.core.token import Token
     from hanabira.demo.studio import build_demo, demo_folder
-    from hanabira.studio.store import DATABASE
+    from hanabira.studio.database import DATABASE
 
     folder = Path(args.dir) if args.dir else demo_folder()
     if args.open and not (folder / DATABASE).exists():
@@ -277,7 +275,7 @@ def _print(command: str, data: dict) -> None:
             print(f"{p['code']:>5}  L* {p['lab'][0]:3.0f}  {p['name']}{'' if p['owned'] else ' (not owned)'}")
     elif command in ("area", "techniques"):
         cli_area.show(command, data)
-    elif command in ("plan", "quote", "export", "import"):
+    elif command in ("plan", "quote", "export", "import", "backup"):
         cli_plan.show(command, data)
     else:
         print(json.dumps(data, ensure_ascii=False))
@@ -300,7 +298,7 @@ def parser() -> argparse.ArgumentParser:
     where = p.add_mutually_exclusive_group(required=True)
     where.add_argument("--rect", metavar="X,Y,W,H")
     where.add_argument("--polygon", metavar='"X,Y X,Y …"')
-    p.add_argument("--mm-per-px", type=float, metavar="F")
+    p.add_argument("--mm-per-px", type=millimetres_a_pixel, metavar="F", help="millimetres of paper a pixel of the photo covers")
     p = add("study", study, "Look at a photo: squint, value shapes, the animal alone on a backdrop.")
     p.add_argument("photo")
     what = p.add_mutually_exclusive_group(required=True)

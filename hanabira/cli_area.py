@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 
+from hanabira.cli_args import kit_of, millimetres_a_pixel, numbers, paper_of
 from hanabira.core.faults import Fault
 
 LONGER_SIDE_MM = 300.0
@@ -41,7 +42,6 @@ def area(args: argparse.Namespace) -> dict:
     """Measure a rectangle of a photo and plan its layers."""
     from dataclasses import replace
 
-    from hanabira.cli_args import kit_of, numbers, paper_of
     from hanabira.core.area.measures import as_dict, measure
     from hanabira.core.area.pattern import find_pattern
     from hanabira.core.area.shape import cut, rectangle
@@ -127,5 +127,5 @@ def add_commands(add) -> None:  # noqa: ANN001
     p.add_argument("--kit", metavar="FILE", help="kit file, or pencils or pastels")
     p.add_argument("--school", action="append", metavar="KEY=VALUE", help="a switch of the school; may be given again")
     p.add_argument("--finish", type=int, default=3, metavar="N", help="1 loose to 5 every hair")
-    p.add_argument("--mm-per-px", type=float, metavar="F", help="size on the paper; else the photo's longer side is 300 mm")
+    p.add_argument("--mm-per-px", type=millimetres_a_pixel, metavar="F", help="size on the paper; else the photo's longer side is 300 mm")
     add("techniques", techniques, "List surfaces, coats, markings and schools with their ids.")

@@ -42,3 +42,14 @@ def numbers(text: str, count: int, what: str) -> list[float]:
     if len(values) != count or not np.isfinite(values).all():
         raise Fault(f"“{text}” is not {what}.")
     return values
+
+
+def millimetres_a_pixel(text: str) -> float:
+    """Millimetres a pixel, as written on the command line."""
+    try:
+        value = float(text)
+    except ValueError:
+        value = float("nan")
+    if not 0 < value < 1000:
+        raise Fault(f"--mm-per-px {text} must be a number above 0 and below 1000.")
+    return value

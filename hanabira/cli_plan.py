@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import datetime
 from pathlib import Path
 
 from hanabira.core.faults import Fault
@@ -23,9 +22,10 @@ def plan(args: argparse.Namespace) -> dict:
     from hanabira.craft.techniques import school
     from hanabira.studio import planning
     from hanabira.studio.bundle import kit_of_bundle, read_bundle
+    from hanabira.studio.checking import parse_day
 
     try:
-        start = datetime.date.fromisoformat(args.start) if args.start else None
+        start = parse_day(args.start) if args.start else None
     except ValueError:
         raise Fault(f"“{args.start}” is not a date.", do="Write it as 2026-03-31.") from None
     if args.hours_per_day is not None and not 0.25 <= args.hours_per_day <= 16:
@@ -60,8 +60,9 @@ def quote(args: argparse.Namespace) -> dict:
 def export(args: argparse.Namespace) -> dict:
     """Write one commission, or all, as bundles."""
     from hanabira.studio.bundle import write_bundle
+    from hanabira.studio.database import DATABASE
     from hanabira.studio.records import Commission
-    from hanabira.studio.store import DATABASE, Store
+    from hanabira.studio.store import Store
 
     folder = _studio(args)
     if not (folder / DATABASE).exists():
@@ -70,18 +71,25 @@ def export(args: argparse.Namespace) -> dict:
         raise Fault("Say what to export.", do="Either COMMISSION --bundle FILE, or --all --to DIR.")
     with Store.open(folder) as store:
         if args.commission:
-            return {"bundles": [str(write_bundle(store, args.commission, Path(args.bundle)))]}
+            one = write_bundle(store, args.commission, Path(args.bundle))
+            return {"bundles": [str(one.path)], "remarks": list(one.remarks)}
         target = Path(args.to)
-        target.mkdir(parents=True, exist_ok=True)
-        out = []
+        try:
+            target.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise Fault(f"{target} cannot be made: {error.strerror}.", do="Choose another folder.") from error
+        out: list[str] = []
+        remarks: list[str] = []
         for c in store.all(Commission):
             safe = "".join(q if q.isalnum() or q in " -_" else "_" for q in c.name).strip() or "commission"
             path = target / f"{safe}.zip"
             n = 2
             while str(path) in out:
                 path, n = target / f"{safe} {n}.zip", n + 1
-            out.append(str(write_bundle(store, c.id, path)))
-        return {"bundles": out}
+            written = write_bundle(store, c.id, path)
+            out.append(str(written.path))
+            remarks += [f"{c.name}: {words}" for words in written.remarks]
+        return {"bundles": out, "remarks": remarks}
 
 
 def import_(args: argparse.Namespace) -> dict:
@@ -91,7 +99,33 @@ def import_(args: argparse.Namespace) -> dict:
 
     with Store.open(_studio(args)) as store:
         made = import_bundle(store, Path(args.file))
-        return {"commission": made.id, "name": made.name}
+        return {"commission": made.commission.id, "name": made.commission.name, "remarks": list(made.remarks)}
+
+
+def backup(args: argparse.Namespace) -> dict:
+    """Back a studio up, list its backups, or go back to one."""
+    from hanabira.studio import backups
+    from hanabira.studio.database import DATABASE
+
+    folder = _studio(args)
+    if not folder.is_dir():
+        raise Fault(f"There is no studio in {folder}.", do="Give its folder with --studio.")
+
+    def row(b: backups.Backup) -> dict:
+        return {
+            "file": str(b.path), "made": b.made.isoformat(timespec="seconds"), "reason": b.reason, "commissions": b.commissions, "log_rows": b.log_rows,
+            "usable": not b.fault, "words": b.words,
+        }  # fmt: skip
+
+    if args.list:
+        return {"backups": [row(b) for b in backups.backups(folder)]}
+    if args.restore:
+        named = Path(args.restore)
+        chosen = named if named.exists() else folder / backups.FOLDER / named.name
+        return {"restored": str(chosen), "aside": str(backups.restore(folder, chosen))}
+    if not (folder / DATABASE).exists():
+        raise Fault(f"There is no studio in {folder}.", do="Give its folder with --studio.")
+    return {"backups": [row(backups.make(folder, "asked"))]}
 
 
 def show(command: str, data: dict) -> None:
@@ -112,10 +146,15 @@ def show(command: str, data: dict) -> None:
         )
         for w in data["warnings"]:
             print(f"caution: {w}")
+    elif command == "backup":
+        if "restored" in data:
+            print(f"The studio is as in {data['restored']}; what stood there is in {data['aside']}")
+        for b in data.get("backups", ()):
+            print(f"{b['made'].replace('T', ' ')}  {b['words']}  {b['file']}")
     elif command == "export":
-        print("\n".join(data["bundles"]))
+        print("\n".join([*data["bundles"], *data["remarks"]]))
     else:
-        print(f"{data['name']} ({data['commission']})")
+        print("\n".join([f"{data['name']} ({data['commission']})", *data["remarks"]]))
 
 
 def add_commands(add) -> None:  # noqa: ANN001
@@ -133,6 +172,11 @@ def add_commands(add) -> None:  # noqa: ANN001
     p.add_argument("--bundle", metavar="FILE")
     p.add_argument("--all", action="store_true")
     p.add_argument("--to", metavar="DIR")
+    p = add("backup", backup, "Back a studio up, list its backups, or go back to one.")
+    p.add_argument("--studio", metavar="DIR")
+    what = p.add_mutually_exclusive_group()
+    what.add_argument("--list", action="store_true", help="the backups, the oldest first")
+    what.add_argument("--restore", metavar="FILE", help="put this backup in place; the files that stand there are set aside")
     p = add("import", import_, "Take a bundle into a studio.")
     p.add_argument("file", metavar="FILE")
     p.add_argument("--studio", metavar="DIR")

@@ -23,8 +23,10 @@ from hanabira.core.faults import Fault, PhotoFault, StudioFault
 from hanabira.core.solver.area import Layer
 from hanabira.demo.truth import PHOTO
 from hanabira.studio import store as store_module
+from hanabira.studio.backups import KEPT as BACKUPS_KEPT
+from hanabira.studio.database import DATABASE, HEAD
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, cover_crop
-from hanabira.studio.store import BACKUPS_KEPT, DATABASE, HEAD, Store
+from hanabira.studio.store import Store
 from hanabira.studio.tables import metadata
 from hanabira.studio.writing import write_file
 

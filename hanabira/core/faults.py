@@ -42,5 +42,13 @@ class StudioFault(Fault):
     """A studio that cannot be opened or written."""
 
 
+class LostStudio(StudioFault):
+    """A studio whose database is damaged, empty or gone, so that going back to a backup is the cure."""
+
+
+class RecordFault(StudioFault):
+    """A record that does not make sense: a wrong kind of value, a number out of range, an id that does not exist."""
+
+
 class Cancelled(Exception):
     """The person cancelled a long action; nothing of it is kept."""

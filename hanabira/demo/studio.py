@@ -13,9 +13,11 @@ from hanabira.core.token import SILENT, Token
 from hanabira.demo import history
 from hanabira.demo.sitters import Sitter, sitters
 from hanabira.demo.truth import PHOTO, PHOTOS
+from hanabira.studio.database import DATABASE
 from hanabira.studio.pictures import read_picture
 from hanabira.studio.records import Area, Commission, Photo, Recipe, Terms
-from hanabira.studio.store import DATABASE, Store
+from hanabira.studio.store import Store
+from hanabira.studio.writing import refused
 
 CROP = (416.0, 0.0, 1280.0, 1600.0)
 COMMISSION = "demo-tansy"
@@ -224,7 +226,16 @@ def build_demo(folder: Path, token: Token = SILENT) -> int:
             raise StudioFault(f"{folder} holds a studio that is not the demo.", "Nothing was changed.", "Choose an empty folder.")
         return len(found)
     # built aside: what is stopped half way is never taken for a demo
+    try:
+        return _build(folder, token)
+    except OSError as error:
+        raise refused(folder, error) from error
+
+
+def _build(folder: Path, token: Token) -> int:
     folder.mkdir(parents=True, exist_ok=True)
+    if any((folder / name).exists() for name in ("photos", "backups")):
+        raise StudioFault(f"{folder} holds photos or backups of a studio.", "Nothing was changed.", "Choose an empty folder.")
     with tempfile.TemporaryDirectory(prefix=".building-", dir=folder) as part:
         with Store.open(Path(part) / "studio") as store:
             _fill(store, token)

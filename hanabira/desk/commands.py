@@ -108,9 +108,10 @@ class SetStage(Edit):
 class AddPhoto(Edit):
     """Put a new photo on the paper, before those that were there; areas belong to their photo."""
 
-    def __init__(self, model: Model, photo: Photo) -> None:
-        moved = [replace(p, position=i + 1) for i, p in enumerate(model.photos)]
-        super().__init__(model, "photo", model.photos, [replace(photo, position=0), *moved])
+    def __init__(self, model: Model, photo: Photo, others: Sequence[Photo] | None = None) -> None:
+        others = model.photos if others is None else others
+        moved = [replace(p, position=i + 1) for i, p in enumerate(others)]
+        super().__init__(model, "photo", others, [replace(photo, position=0), *moved])
 
 
 class ChoosePhoto(Edit):

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QAbstractButton, QComboBox, QDateEdit, QDoubleSpinBo
 
 from hanabira.desk import icon as icons
 from hanabira.desk.drawn import Drawn, Stop
-from hanabira.desk.paint import LEFT, RIGHT, focus_ring, height, text, units, width
+from hanabira.desk.paint import LEFT, RIGHT, focus_ring, height, painting, text, units, width
 from hanabira.desk.theme import font, role, scale, u
 
 
@@ -55,46 +55,45 @@ class PetalButton(QAbstractButton):
         return QSize(min(self.sizeHint().width(), round(w * scale())), self.sizeHint().height())
 
     def paintEvent(self, _: QPaintEvent | None) -> None:
-        p = QPainter(self)
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        s = scale()
-        p.scale(s, s)
-        whole = QRectF(0, 0, self.width() / s, self.height() / s)
-        r = whole.adjusted(5, 5, -5, -5)
-        shape = leaf(r) if self.main else QPainterPath()
-        if not self.main:
-            shape.addRoundedRect(r, 6, 6)
-        off, hover = not self.isEnabled(), self.underMouse()
-        if self.main and not off:
-            p.fillPath(shape, role("plum_fill"))
-            if hover or self.isDown():
-                p.setPen(QPen(role("on_plum"), 1.2))
-                p.drawPath(leaf(r.adjusted(3, 3, -5, -3), 11, 4))
-        else:
-            p.fillPath(shape, role("plum_wash" if hover and not off else "raised"))
-            pen = QPen(role("edge"), 1)
-            if off:
-                pen.setStyle(Qt.PenStyle.DashLine)
-            p.setPen(pen)
-            p.drawPath(shape)
-        ink = "on_plum" if self.main and not off else "ink2" if off else "ink"
-        x = r.left() + 13
-        if self.icon_name:
-            icons.draw(p, self.icon_name, QRectF(x - 1, r.center().y() - 10, 20, 20), ink)
-            x += 26
-        room = QRectF(x, r.top(), r.right() - x - (12 if self.main else 6), r.height())
-        if width(self.text(), "strong") <= room.width() + 1:
-            text(p, room, self.text(), "strong", ink, LEFT)
-        else:  # two small lines rather than a word cut short
-            high = min(room.height(), height(self.text(), room.width(), "caption"))
-            text(p, QRectF(room.left(), room.center().y() - high / 2, room.width(), high), self.text(), "caption", ink, wrap=True)
-        if self.hasFocus():
-            ring = whole.adjusted(1, 1, -1, -1)
-            path = leaf(ring, 15, 9) if self.main else QPainterPath()
+        with painting(self) as p:
+            p.setRenderHint(QPainter.RenderHint.Antialiasing)
+            s = scale()
+            p.scale(s, s)
+            whole = QRectF(0, 0, self.width() / s, self.height() / s)
+            r = whole.adjusted(5, 5, -5, -5)
+            shape = leaf(r) if self.main else QPainterPath()
             if not self.main:
-                path.addRoundedRect(ring, 9, 9)
-            focus_ring(p, path)
-        p.end()
+                shape.addRoundedRect(r, 6, 6)
+            off, hover = not self.isEnabled(), self.underMouse()
+            if self.main and not off:
+                p.fillPath(shape, role("plum_fill"))
+                if hover or self.isDown():
+                    p.setPen(QPen(role("on_plum"), 1.2))
+                    p.drawPath(leaf(r.adjusted(3, 3, -5, -3), 11, 4))
+            else:
+                p.fillPath(shape, role("plum_wash" if hover and not off else "raised"))
+                pen = QPen(role("edge"), 1)
+                if off:
+                    pen.setStyle(Qt.PenStyle.DashLine)
+                p.setPen(pen)
+                p.drawPath(shape)
+            ink = "on_plum" if self.main and not off else "ink2" if off else "ink"
+            x = r.left() + 13
+            if self.icon_name:
+                icons.draw(p, self.icon_name, QRectF(x - 1, r.center().y() - 10, 20, 20), ink)
+                x += 26
+            room = QRectF(x, r.top(), r.right() - x - (12 if self.main else 6), r.height())
+            if width(self.text(), "strong") <= room.width() + 1:
+                text(p, room, self.text(), "strong", ink, LEFT)
+            else:  # two small lines rather than a word cut short
+                high = min(room.height(), height(self.text(), room.width(), "caption"))
+                text(p, QRectF(room.left(), room.center().y() - high / 2, room.width(), high), self.text(), "caption", ink, wrap=True)
+            if self.hasFocus():
+                ring = whole.adjusted(1, 1, -1, -1)
+                path = leaf(ring, 15, 9) if self.main else QPainterPath()
+                if not self.main:
+                    path.addRoundedRect(ring, 9, 9)
+                focus_ring(p, path)
 
 
 class Caption(Drawn):
@@ -261,14 +260,13 @@ def row(*parts: QWidget | None) -> QHBoxLayout:
 
 def _arrow(q: QWidget, *names: str) -> None:
     """Our own marks at the right of a field that opens or counts."""
-    p = QPainter(q)
-    n = u(14)
-    x = q.width() - n - u(7)
-    for k, name in enumerate(names):
-        y = (q.height() - n) / 2 if len(names) == 1 else q.height() * (0.27 + 0.46 * k) - u(11) / 2
-        size = n if len(names) == 1 else u(11)
-        icons.draw(p, name, QRectF(x, y, size, size), "ink" if q.isEnabled() else "ink2")
-    p.end()
+    with painting(q) as p:
+        n = u(14)
+        x = q.width() - n - u(7)
+        for k, name in enumerate(names):
+            y = (q.height() - n) / 2 if len(names) == 1 else q.height() * (0.27 + 0.46 * k) - u(11) / 2
+            size = n if len(names) == 1 else u(11)
+            icons.draw(p, name, QRectF(x, y, size, size), "ink" if q.isEnabled() else "ink2")
 
 
 class Choice(QComboBox):

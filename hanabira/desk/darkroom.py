@@ -17,7 +17,7 @@ from hanabira.core.study.isolate import isolate
 from hanabira.core.study.prepare import coverage, prepare, turn_pixels
 from hanabira.core.token import Token
 from hanabira.desk.photoview import LOOKS, PREVIEW_SIDE, PhotoView, Seen, to_image
-from hanabira.studio.pictures import Picture, read_picture
+from hanabira.studio.pictures import Picture
 from hanabira.studio.records import Photo
 
 if TYPE_CHECKING:
@@ -37,6 +37,11 @@ class Darkroom:
         self._alpha: tuple[object, Array] | None = None
         self._forecast: object = None
         self._others: dict[str, tuple[object, PhotoView]] = {}
+
+    def forget(self) -> None:
+        """Read files anew: one of them is another than it was."""
+        self._raw = self._alpha = None
+        self._others.clear()
 
     # -- the working photo ---------------------------------------------------
     def load(self) -> None:
@@ -60,7 +65,7 @@ class Darkroom:
             model.jobs.run("photo", f"Opening {photo.original_name}", lambda token: self._quick(photo, token), show_quick)
 
     def _quick(self, photo: Photo, token: Token) -> PhotoView:
-        picture = read_picture(self.model.store.photo_path(photo), PREVIEW_SIDE, token)
+        picture = self.model.store.read_photo(photo, PREVIEW_SIDE, token)
         if picture.pixels.shape[1] == picture.size[0]:
             self._raw = (photo.digest, picture)
         return self._develop(photo, picture.pixels, picture, token)
@@ -75,7 +80,7 @@ class Darkroom:
 
     def _whole(self, photo: Photo, token: Token) -> PhotoView:
         if self._raw is None or self._raw[0] != photo.digest:
-            self._raw = (photo.digest, read_picture(self.model.store.photo_path(photo), None, token))
+            self._raw = (photo.digest, self.model.store.read_photo(photo, None, token))
         return self._develop(photo, self._raw[1].pixels, self._raw[1], token)
 
     def _develop(self, photo: Photo, pixels: np.ndarray, picture: Picture, token: Token) -> PhotoView:
@@ -153,7 +158,7 @@ class Darkroom:
 
     def copy_of(self, photo: Photo, token: Token) -> np.ndarray:
         """A prepared copy of any photo of the commission, at preview size; for work off the interface thread."""
-        picture = read_picture(self.model.store.photo_path(photo), PREVIEW_SIDE, token)
+        picture = self.model.store.read_photo(photo, PREVIEW_SIDE, token)
         return prepare(picture.pixels, photo.prep, photo.width_px, self.backdrop, None, token)
 
     # -- looks --------------------------------------------------------------

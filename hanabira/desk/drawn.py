@@ -14,7 +14,7 @@ from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QResizeEvent
 from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
-from hanabira.desk.paint import focus_ring
+from hanabira.desk.paint import focus_ring, painting
 from hanabira.desk.theme import scale
 
 
@@ -115,16 +115,15 @@ class Drawn(QWidget):
 
     # -- painting -------------------------------------------------------------
     def paintEvent(self, _: QPaintEvent | None) -> None:
-        p = QPainter(self)
-        p.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)
-        s = scale()
-        p.scale(s, s)
-        self.paint(p, self.width() / s, self.height() / s)
-        if self.hasFocus() and self._ring and self._stops:
-            path = QPainterPath()
-            path.addRoundedRect(self._stops[self._current].rect.adjusted(-3, -3, 3, 3), 6, 6)
-            focus_ring(p, path)
-        p.end()
+        with painting(self) as p:
+            p.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)
+            s = scale()
+            p.scale(s, s)
+            self.paint(p, self.width() / s, self.height() / s)
+            if self.hasFocus() and self._ring and self._stops:
+                path = QPainterPath()
+                path.addRoundedRect(self._stops[self._current].rect.adjusted(-3, -3, 3, 3), 6, 6)
+                focus_ring(p, path)
 
     # -- pointer --------------------------------------------------------------
     def at(self, pos: QPointF) -> Stop | None:

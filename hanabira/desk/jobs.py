@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import traceback
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Any
 
 from PyQt6.QtCore import QObject, QRunnable, Qt, QThreadPool, pyqtSignal
@@ -26,7 +26,8 @@ class Job:
     share: float = 0.0
     words: str = ""
     quiet: bool = False
-    fields: dict = field(default_factory=dict)
+    lasting: bool = False
+    asked: bool = False
 
 
 class _Post(QObject):
@@ -84,13 +85,21 @@ class JobRunner(QObject):
         done: Callable[[Any], None],
         failed: Callable[[Fault], None] | None = None,
         quiet: bool = False,
+        lasting: bool = False,
+        asked: bool = False,
     ) -> Job:
-        """Start work; an older job of the same key is cancelled and its result dropped."""
+        """Start work; an older job of the same key is cancelled and its result dropped.
+
+        ``lasting`` work writes something and goes on when another commission is opened; a second one of its key waits its turn beside it.
+        ``asked`` work was wanted by the person, who is told when it is stopped.
+        """
+        if lasting:
+            key = f"{key} {self._next + 1}"
         self.cancel(key)
         self._next += 1
         number = self._next
         token = Token(lambda share, words: self._post.progress.emit(number, share, words))
-        job = Job(key, title, number, token, done, failed, words=title, quiet=quiet)
+        job = Job(key, title, number, token, done, failed, words=title, quiet=quiet, lasting=lasting, asked=asked)
         self._jobs[number] = job
         self._newest[key] = number
         self._pool.start(_Run(number, work, token, self._post))
@@ -103,10 +112,19 @@ class JobRunner(QObject):
         if number in self._jobs:
             self._jobs[number].token.cancel()
 
-    def cancel_all(self) -> None:
-        """Cancel everything that is shown."""
-        for key in list(self._newest):
-            self.cancel(key)
+    def cancel_all(self, lasting: bool = False) -> list[str]:
+        """Cancel everything but lasting work, or that as well; the titles of what a person had asked for."""
+        stopped = []
+        for job in self.running:
+            if lasting or not job.lasting:
+                self.cancel(job.key)
+                stopped += [job.title] if job.asked else []
+        return stopped
+
+    @property
+    def writing(self) -> list[Job]:
+        """Lasting work under way."""
+        return [j for j in self._jobs.values() if j.lasting]
 
     @property
     def running(self) -> list[Job]:
@@ -143,6 +161,6 @@ class JobRunner(QObject):
 
     def shut(self, wait_ms: int = 5000) -> None:
         """Cancel everything and wait for the workers."""
-        self.cancel_all()
+        self.cancel_all(lasting=True)
         self._pool.waitForDone(wait_ms)
         self._jobs.clear()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 import tempfile
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -18,13 +19,17 @@ from hanabira.core.token import Token
 from hanabira.desk.photoview import PhotoView
 from hanabira.devices.easel_camera import EaselCamera, WatchedFolder, as_logged
 from hanabira.studio import account, planning
-from hanabira.studio.pictures import read_picture
-from hanabira.studio.records import LogRow, Shot, new_id
+from hanabira.studio.pictures import is_whole
+from hanabira.studio.records import LogRow, Photo, Shot, new_id
 
 if TYPE_CHECKING:
     from hanabira.desk.model import Model
 
 THUMB_SIDE = 640
+
+
+class _NotWhole(Fault):
+    """A file in the watched folder that is still being written."""
 
 
 class Logbook:
@@ -51,10 +56,10 @@ class Logbook:
         found = self.views.get(shot.digest)
         if found is None and shot.digest not in self._wanted:
             self._wanted.add(shot.digest)
-            path = self.model.store.photo_path(shot)
+            store = self.model.store
 
             def work(token: Token) -> PhotoView:
-                return PhotoView.of(read_picture(path, 2 * THUMB_SIDE, token).pixels, (shot.width_px, shot.height_px), (), token)
+                return PhotoView.of(store.read_photo(shot, 2 * THUMB_SIDE, token).pixels, (shot.width_px, shot.height_px), (), token)
 
             def done(view: PhotoView) -> None:
                 self.views[shot.digest] = view
@@ -109,30 +114,34 @@ class Logbook:
 
         self._take("photo of the work", "Photographing the easel", work, f"easel {len(self.shots()) + 1}.jpg", step, "")
 
-    def _take(self, words: str, title: str, get, name: str, step: str, note: str) -> None:  # noqa: ANN001
+    def _take(
+        self, words: str, title: str, get: Callable[[Token, Path], Path], name: str, step: str, note: str, failed: Callable[[Fault], None] | None = None
+    ) -> None:
         from hanabira.desk.commands import Edit
 
         c, store = self.model.commission, self.model.store
         if c is None:
             return
 
+        healed: list[Photo | Shot] = []
+
         def work(token: Token) -> Shot:
             with tempfile.TemporaryDirectory() as folder:
                 path = get(token, Path(folder))
-                read_picture(path, None, token)  # a damaged file never enters
+                healed.extend(p for p in store.heal(path) if p.commission_id == c.id)
                 digest, suffix, (w, h) = store.take_in(path, token)
             now = datetime.datetime.now().isoformat(timespec="seconds")
             return Shot(new_id(), c.id, digest, suffix, name, w, h, now, step, note)
 
         def done(shot: Shot) -> None:
-            if (
-                self.model.commission is not None
-                and self.model.commission.id == c.id
-                and self.model.do(Edit(self.model, words, [], [shot]))
-            ):
+            if healed:
+                self.views.pop(shot.digest, None)
+                self.model.messages.remark(f"{healed[0].original_name} is back in its place.")
+                self.model.log_changed.emit()
+            elif self.model.do(Edit(self.model, words, [], [shot]), c.id):
                 self.model.messages.remark(f"Photo {name} is in the log.")
 
-        self.model.jobs.run(f"take {name}", title, work, done)
+        self.model.jobs.run(f"take {name}", title, work, done, failed, lasting=True)
 
     def drop_shot(self, shot: Shot) -> None:
         """Take a photo out of the log; its file stays until the studio is tidied."""
@@ -164,5 +173,24 @@ class Logbook:
         folder = self.model.settings.get("camera_folder") if self.model.settings.get("camera") == "folder" else ""
         if (str(self._watched.folder) if self._watched else "") != folder:
             self.watch(folder)
-        for path in self._watched.new() if self._watched else ():
-            self.add_shot(path, step)
+        watched = self._watched
+        if watched is None:
+            return
+        for path in watched.new():
+            self._take_watched(watched, path, step)
+        for path in watched.unfinished():
+            self.model.messages.remark(f"{path.name} in the watched folder is not whole; it is taken as soon as it is.")
+
+    def _take_watched(self, watched: WatchedFolder, path: Path, step: str) -> None:
+        def get(_token: Token, _folder: Path) -> Path:
+            if not is_whole(path):
+                raise _NotWhole(f"{path.name} is not whole yet.")
+            return path
+
+        def failed(fault: Fault) -> None:
+            if isinstance(fault, _NotWhole):
+                watched.later(path)
+            else:
+                self.model.messages.fault(fault)
+
+        self._take("photo of the work", f"Taking in {path.name}", get, path.name, step, "", failed)

@@ -34,6 +34,7 @@ class MessageDoor(QObject):
     def __init__(self, reports: Path, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._reports = reports
+        self._seen: set[str] = set()
 
     def fault(self, fault: Fault) -> None:
         """Say a fault of the person or of the machine."""
@@ -44,7 +45,10 @@ class MessageDoor(QObject):
         self.said.emit(Message("remark", words))
 
     def bug(self, error: BaseException, trace: str) -> None:
-        """Write a report of a bug and say so. All edits are stored already when they are made."""
+        """Write a report of a bug and say so, once for each: a widget that fails fails at every repaint. Edits are stored when they are made."""
+        if trace in self._seen:
+            return
+        self._seen.add(trace)
         path = self._reports / f"report-{datetime.datetime.now():%Y%m%d-%H%M%S-%f}.txt"
         text = f"Hanabira {__version__}, Python {platform.python_version()}, {platform.platform()}\n\n{trace}"
         try:

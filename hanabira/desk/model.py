@@ -8,14 +8,13 @@ from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QUndoGroup, QUndoStack
-from shapely.geometry import Polygon
 
 from hanabira.core.area.marking import measure_marking
 from hanabira.core.area.measures import NOT_LOOKED, Measures, measure
 from hanabira.core.area.pattern import find_pattern
-from hanabira.core.area.shape import Outline, Point, Region, cut, ring_area
+from hanabira.core.area.shape import Outline, Point, Region, cut
 from hanabira.core.colour.spaces import Array
 from hanabira.core.faults import Fault
 from hanabira.core.optics.kit import Kit
@@ -25,9 +24,9 @@ from hanabira.core.solver.cautions import Caution, recipe_cautions
 from hanabira.core.solver.target import Reach, reach
 from hanabira.core.study.sun import side_of
 from hanabira.core.token import Token
-from hanabira.craft.kitfile import kit_csv, parse_csv
+from hanabira.craft.kitfile import parse_csv
 from hanabira.craft.markings import marking_model
-from hanabira.craft.reader import KITS, paper, paper_for, papers, shipped_kit, surfaces
+from hanabira.craft.reader import KITS, paper, paper_for, papers, surfaces
 from hanabira.desk.darkroom import Darkroom
 from hanabira.desk.jobs import JobRunner
 from hanabira.desk.logbook import Logbook
@@ -36,17 +35,15 @@ from hanabira.desk.photoview import PhotoView
 from hanabira.desk.planner import Planner
 from hanabira.desk.settings import Settings
 from hanabira.desk.workshop import Workshop
-from hanabira.studio.pictures import read_picture
+from hanabira.studio import backups
+from hanabira.studio.kits import kit_record
+from hanabira.studio.overlaps import Overlaps, polygon_of
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, Record, Shot, StudioKit, cover_crop, new_id
 from hanabira.studio.store import Store
 
 
-def _polygon(area: Area) -> Polygon:
-    shape = Polygon(area.ring)
-    return shape if shape.is_valid else shape.buffer(0)
-
-
-STAGES = ("Brief", "Study", "Areas", "Recipe", "Plan", "Easel", "Check")
+DAY_MS = 60_000
+"""How often it is looked whether the day has changed."""
 
 
 class Model(QObject):
@@ -74,9 +71,9 @@ class Model(QObject):
     def __init__(self, store: Store, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.store = store
-        self.settings = Settings(store)
         self.jobs = JobRunner(self)
         self.messages = MessageDoor(store.folder / "reports", self)
+        self.settings = Settings(store, self.messages.fault)
         self.jobs.failed.connect(self.messages.fault)
         self.jobs.broke.connect(self.messages.bug)
         self.undo_group = QUndoGroup(self)
@@ -85,6 +82,7 @@ class Model(QObject):
         self.photos: tuple[Photo, ...] = ()
         self.all_areas: tuple[Area, ...] = ()
         self.areas: tuple[Area, ...] = ()
+        self._overlaps = Overlaps(())
         self.recipes: dict[str, Recipe] = {}
         self.view: PhotoView | None = None
         self.area_id, self.layer_at = "", 0
@@ -98,6 +96,9 @@ class Model(QObject):
         self._reach: tuple[object, Reach] | None = None
         self._kits: dict[str, tuple[str, Kit]] = {}
         self._kit_records: dict[str, StudioKit] = {}
+        self._day = QTimer(self)
+        self._day.timeout.connect(self.look_at_the_day)
+        self._day.start(DAY_MS)
 
     # -- commissions --------------------------------------------------------
     @property
@@ -123,7 +124,8 @@ class Model(QObject):
         if found is None:
             self.messages.fault(Fault("That commission is not in this studio any more."))
             return
-        self.jobs.cancel_all()
+        self.settings.set("opening", found.id)
+        stopped = self.jobs.cancel_all()
         self.commission, self.view, self.area_id, self.layer_at = found, None, "", 0
         self._measures.clear()
         self._predictions.clear()
@@ -139,6 +141,8 @@ class Model(QObject):
         if not stay:
             self.stage_changed.emit(found.stage)
         self.load_photo()
+        if stopped:
+            self.messages.remark(f"Stopped, since another commission was opened: {', '.join(stopped)}.")
 
     def _stack(self, key: str) -> QUndoStack:
         if key not in self._stacks:
@@ -245,17 +249,25 @@ class Model(QObject):
             return
         commission, source = self.commission, Path(path)
 
-        def work(token: Token) -> Photo:
-            read_picture(source, None, token)  # a damaged file never enters
+        def work(token: Token) -> Photo | None:
+            if any(p.commission_id == commission.id for p in self.store.heal(source)):
+                return None  # the file of a photo that is there already
             digest, suffix, (w, h) = self.store.take_in(source, token)
             pw, ph = commission.picture_mm
             return Photo(new_id(), commission.id, digest, suffix, source.name, w, h, cover_crop(w, h, pw / ph), "main", -1)
 
-        def done(photo: Photo) -> None:
-            if self.commission is not None and self.commission.id == commission.id:
-                self.do(AddPhoto(self, photo))
+        def done(photo: Photo | None) -> None:
+            if photo is None:
+                self.messages.remark(f"{source.name} is back in its place.")
+                self.darkroom.forget()
+                self.load_photo()
+                self.photo_changed.emit()
+                return
+            edit = AddPhoto(self, photo, self.store.all(Photo, commission_id=commission.id))
+            if self.do(edit, commission.id) and (self.commission is None or self.commission.id != commission.id):
+                self.messages.remark(f"{source.name} went to {commission.name}.")
 
-        self.jobs.run("add photo", f"Taking in {source.name}", work, done)
+        self.jobs.run("add photo", f"Taking in {source.name}", work, done, lasting=True)
 
     def want_look(self, name: str) -> None:
         """Make a look of the photo ready; `look_ready` tells when it is."""
@@ -276,12 +288,18 @@ class Model(QObject):
 
     def areas_over(self, area: Area) -> tuple[Area, ...]:
         """Areas of the same photo that lie on top where they overlap: higher levels, then smaller ones."""
-        rank = lambda a: (a.level, -abs(ring_area(a.ring)))  # noqa: E731
-        return tuple(a for a in self.areas if a.id != area.id and rank(a) > rank(area))
+        return self.overlaps.over(area)
+
+    @property
+    def overlaps(self) -> Overlaps:
+        """The order of the areas where they overlap, worked out once for each edit."""
+        if self._overlaps.areas is not self.areas:
+            self._overlaps = Overlaps(self.areas)
+        return self._overlaps
 
     def over_of(self, area: Area) -> tuple[Outline, ...]:
         """Their outlines, as the measures take them."""
-        return tuple((a.ring, a.smooth) for a in self.areas_over(area))
+        return self.overlaps.outlines_over(area)
 
     def region_of(self, area: Area) -> Callable[[], Region]:
         """What cuts an area's pixels out of the photo as both are now, on whatever thread it is called."""
@@ -407,11 +425,11 @@ class Model(QObject):
         own, scale = self.measures(area.id), self.mm_per_px
         if own is None or scale is None:
             return ()
-        shape = _polygon(area)
+        shape = polygon_of(area.ring)
         out = []
         for a in self.areas:
             m = self.measures(a.id)
-            if a.id != area.id and m is not None and shape.distance(_polygon(a)) * scale <= within_mm:
+            if a.id != area.id and m is not None and shape.distance(polygon_of(a.ring)) * scale <= within_mm:
                 out.append((a, m.values.general - own.values.general))
         return tuple(sorted(out, key=lambda q: -abs(q[1])))
 
@@ -443,11 +461,9 @@ class Model(QObject):
 
     def kit_record(self, key: str) -> StudioKit:
         """The studio's record of a kit; one that ships becomes a record with the first edit."""
-        found = self.store.get(StudioKit, key)
-        if found is not None:
-            return found
-        shipped = shipped_kit(key if key in KITS else "pencils")
-        return StudioKit(key, shipped.name, kit_csv(shipped))
+        record = kit_record(self.store, key) or kit_record(self.store, "pencils")
+        assert record is not None
+        return record
 
     def kit_of(self, key: str) -> Kit:
         """A kit of the studio."""
@@ -530,12 +546,15 @@ class Model(QObject):
             self.settings.set("limited", {**self.settings.get("limited"), self.commission.id: on})
             self.kit_changed.emit()
 
-    def do(self, command: object) -> bool:
-        """Carry out an edit and put it on the undo stack; a fault is said and nothing changes."""
+    def do(self, command: object, commission: str = "") -> bool:
+        """Carry out an edit and put it on the undo stack; a fault is said and nothing changes.
+
+        What was begun in another ``commission`` goes on that one's stack.
+        """
         from hanabira.desk.commands import Edit
 
         assert isinstance(command, Edit)
-        stack = self.undo
+        stack = self._stack(commission) if commission else self.undo
         if stack is None:
             return False
         try:
@@ -566,7 +585,14 @@ class Model(QObject):
             return min(1.0, len(self.planner.done_keys()) / total)
         return 0.0
 
+    def look_at_the_day(self) -> None:
+        """Make the day's backup when the day has changed under an open window."""
+        store = self.store
+        if not store.read_only and backups.due(store.folder):
+            self.jobs.run("backup of the day", "Making the day’s backup", lambda _t: store.backup_of_the_day(), lambda _b: None, quiet=True, lasting=True)
+
     def shut(self) -> None:
         """Stop work and let the studio go."""
+        self._day.stop()
         self.jobs.shut()
         self.store.close()

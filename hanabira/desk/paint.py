@@ -5,9 +5,11 @@ from __future__ import annotations
 import math
 import random
 import re
+from collections.abc import Iterator
+from contextlib import contextmanager
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPainterPath, QPen
+from PyQt6.QtGui import QColor, QFontMetricsF, QPaintDevice, QPainter, QPainterPath, QPen
 
 from hanabira.core.colour.spaces import lab_to_srgb
 from hanabira.desk.theme import font, luminance, role
@@ -16,6 +18,16 @@ CLIPPED: list[str] = []
 """Text that did not fit when it was last painted; a test keeps it empty."""
 A = Qt.AlignmentFlag
 LEFT, RIGHT, CENTRE = A.AlignLeft | A.AlignVCenter, A.AlignRight | A.AlignVCenter, A.AlignCenter
+
+
+@contextmanager
+def painting(device: QPaintDevice) -> Iterator[QPainter]:
+    """A painter that always ends, also when what it paints goes wrong: one left open ends the whole application."""
+    p = QPainter(device)
+    try:
+        yield p
+    finally:
+        p.end()
 
 
 def units(s: str) -> str:

@@ -14,6 +14,7 @@ import numpy as np
 from hanabira.core.area.measures import measure
 from hanabira.core.area.shape import rectangle
 from hanabira.core.colour.spaces import parse_hex, srgb_to_lab
+from hanabira.core.faults import PhotoFault
 from hanabira.core.schedule.order import RECIPE_ORDER, Step
 from hanabira.core.token import Token
 from hanabira.craft.reader import papers, surfaces
@@ -26,7 +27,8 @@ from hanabira.desk.stages.shelf import spoken_date
 from hanabira.desk.writers import FileWriter
 from hanabira.studio import account, planning
 from hanabira.studio.bundle import log_csv, write_bundle
-from hanabira.studio.pictures import read_picture
+from hanabira.studio.records import Shot
+from hanabira.studio.store import Store
 from hanabira.studio.writing import write_file
 
 if TYPE_CHECKING:
@@ -89,6 +91,14 @@ def title_line(model: Model) -> str:
     c = model.commission
     assert c is not None
     return " · ".join(q for q in (c.animal, f"for {c.client}" if c.client else "", spoken_date(c.due) if c.due else "") if q)
+
+
+def shot_pixels(store: Store, shot: Shot, token: Token) -> np.ndarray:
+    """A photo of the work for a sheet; grey where its file is lost, for the rest of the record must not wait for it."""
+    try:
+        return store.read_photo(shot, _SIDE, token).pixels
+    except PhotoFault:
+        return np.full((30, 40, 3), 143, np.uint8)
 
 
 def sheet_picture(model: Model) -> np.ndarray | None:
@@ -333,8 +343,8 @@ class RecordWriters(FileWriter):
                 t = datetime.datetime.fromisoformat(s.at)
                 photos.append(
                     (
-                        read_picture(store.photo_path(s), _SIDE, token).pixels,
-                        f"{t.day} {t:%B %Y}, {t:%H:%M}" + (f". {s.note}" if s.note else ""),
+                        shot_pixels(store, s, token),
+                        f"{t.day} {t:%B %Y}, {t:%H:%M}" + (f". {s.note}" if s.note else "") + ("" if store.holds(s) else ". Its file is lost."),
                     )
                 )
             return write_record(Record(title, line, facts, photos, hours, pencils, rows, learned, page), target, token)

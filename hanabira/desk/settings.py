@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
+from hanabira.core.faults import Fault
 from hanabira.studio.store import Store
 
 
@@ -41,6 +43,7 @@ ALL = {
         Setting("screen_px_per_mm", 96 / 25.4, "Screen pixels a millimetre", low=2.0, high=20.0),
         Setting("card_paper", "A4", "Paper of printed cards", ("A4", "Letter")),
         Setting("commission", "", "The commission that was open"),
+        Setting("opening", "", "The commission that is just being opened; still set after a start that broke"),
         Setting("area", "", "The area that was chosen"),
         Setting("views", {}, "Where each commission's view stood"),
         Setting("papers", [], "Papers that are in the drawer; none listed means all"),
@@ -60,15 +63,31 @@ ALL = {
 
 
 class Settings:
-    """Reads and keeps the settings of a studio."""
+    """Reads and keeps the settings of a studio.
 
-    def __init__(self, store: Store) -> None:
-        self._store = store
+    A setting that the disk refuses, or that a read-only studio forgets, holds until the window is closed; ``refused`` is told once.
+    """
+
+    def __init__(self, store: Store, refused: Callable[[Fault], None] | None = None) -> None:
+        self._store, self._refused = store, refused
+        self._unkept: dict[str, Any] = {}
+        self._told = False
 
     def get(self, key: str) -> Any:
         """Value of a setting within its bounds."""
-        return ALL[key].clean(self._store.setting(key, ALL[key].default))
+        value = self._unkept[key] if key in self._unkept else self._store.setting(key, ALL[key].default)
+        return ALL[key].clean(value)
 
     def set(self, key: str, value: Any) -> None:
         """Keep a setting."""
-        self._store.keep_setting(key, ALL[key].clean(value))
+        value = ALL[key].clean(value)
+        try:
+            self._store.keep_setting(key, value)
+            self._unkept.pop(key, None)
+            if self._store.read_only:
+                self._unkept[key] = value
+        except Fault as fault:
+            self._unkept[key] = value
+            if self._refused is not None and not self._told:
+                self._told = True
+                self._refused(fault)

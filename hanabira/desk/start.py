@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import os
+import socket
 import sys
 from pathlib import Path
 
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QWidget
 
 from hanabira.core.faults import StudioFault
 from hanabira.desk import theme
@@ -14,6 +15,8 @@ from hanabira.studio.store import Store, default_folder
 
 _kept: list[QApplication] = []
 """Qt's application dies with its last Python name; this is that name."""
+_windows: list[QWidget] = []
+"""The window that is open; another one takes its place when a studio goes back to a backup."""
 
 
 def make_app(argv: list[str] | None = None) -> QApplication:
@@ -30,27 +33,60 @@ def make_app(argv: list[str] | None = None) -> QApplication:
     return app
 
 
-def start(folder: Path | None = None) -> int:
-    """Open a window on a studio and run until it is closed; 2 when the studio cannot be opened."""
+def open_window(folder: Path | None = None) -> QWidget:
+    """The window on a studio, not yet shown; one that says what is wrong and offers the way back where it does not open."""
     from hanabira.desk.model import Model
+    from hanabira.desk.rescue import Rescue
     from hanabira.desk.window import Desk
 
-    try:
-        store = Store.open(folder or default_folder())
-    except StudioFault as fault:
-        print(f"hanabira: {fault}", file=sys.stderr)
-        return 2
+    folder = folder or default_folder()
     app = make_app()
-    model = Model(store)
-    sys.excepthook = model.messages.hook
-    desk = Desk(model)
-    desk.show()
+
+    def show_again() -> None:
+        open_window(folder).show()
+
+    window: QWidget
+    try:
+        store = Store.open(folder)
+    except StudioFault as fault:
+        theme.use("day", 1.0)
+        theme.apply(app)
+        window = Rescue(folder, fault, show_again)
+    else:
+        model = Model(store)
+        sys.excepthook = model.messages.hook
+        window = Desk(model)
+        window.reopen = show_again
+    _windows[:] = [window]
+    return window
+
+
+def start(folder: Path | None = None) -> int:
+    """Open a window on a studio and run until it is closed. Raises `StudioFault` where no screen can be reached."""
+    if not has_display():
+        raise StudioFault("There is no display on which a window could open.", do="Set DISPLAY, or use the other commands.")
+    app = make_app()
+    open_window(folder).show()
     return app.exec()
 
 
 def has_display() -> bool:
     """Whether a screen can be reached."""
-    return bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM"))
+    if os.environ.get("QT_QPA_PLATFORM") or os.environ.get("WAYLAND_DISPLAY"):
+        return True
+    name = os.environ.get("DISPLAY", "")
+    host, _colon, number = name.partition(":")
+    if not name or host not in ("", "unix"):
+        return bool(name)
+    path = f"/tmp/.X11-unix/X{number.partition('.')[0]}"
+    for address in (path, f"\0{path}"):
+        with socket.socket(socket.AF_UNIX) as door:
+            try:
+                door.connect(address)
+                return True
+            except OSError:
+                continue
+    return False
 
 
 def start_or_show(folder: Path) -> int:

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import traceback
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import QEvent, QObject, Qt, QUrl
+from PyQt6.QtCore import QEvent, QObject, Qt, QTimer, QUrl
 from PyQt6.QtGui import QAction, QCloseEvent, QDesktopServices, QKeyEvent, QKeySequence, QResizeEvent
 from PyQt6.QtWidgets import (
     QAbstractSpinBox,
@@ -16,6 +17,7 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QMainWindow,
     QMenu,
+    QMessageBox,
     QPlainTextEdit,
     QStackedWidget,
     QWidget,
@@ -28,9 +30,10 @@ from hanabira.desk.commands import SetStage
 from hanabira.desk.controls import PetalButton
 from hanabira.desk.explain import TOPICS, Explanation
 from hanabira.desk.menus import area_commands, easel_commands, plan_commands, recipe_commands, shelf_commands, study_commands
-from hanabira.desk.model import STAGES, Model
+from hanabira.desk.model import Model
 from hanabira.desk.photoview import LOOKS
 from hanabira.desk.record_writers import RecordWriters
+from hanabira.desk.rescue import Rescue
 from hanabira.desk.stages.areas import Areas
 from hanabira.desk.stages.base import Stage
 from hanabira.desk.stages.brief import PHOTO_FILTER, Brief
@@ -47,7 +50,10 @@ from hanabira.desk.widgets.notices import JobStrip, MessageStrip
 from hanabira.desk.widgets.thread import Thread
 from hanabira.desk.widgets.value_rule import ValueRule
 from hanabira.desk.writers import Writers
+from hanabira.studio.records import STAGES
 
+SAFE_MS = 4000
+"""A start that lives so long was no broken one."""
 ROOMS = ("Shelf", "Kit", "Practice")
 _TYPING = (QLineEdit, QPlainTextEdit, QAbstractSpinBox, QComboBox)
 
@@ -116,6 +122,9 @@ class Desk(QMainWindow):
         )[0]
         self.ask_save_path: Callable[[str], str] = self._file_to_save
         self.open_file: Callable[[Path], object] = lambda path: QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))
+        self.reopen: Callable[[], None] = lambda: None
+        self.ask_leave: Callable[[str], str] = self._leave_or_wait
+        self._leaving = False
         self._start_where_it_was()
 
     # -- starting ------------------------------------------------------------
@@ -138,20 +147,33 @@ class Desk(QMainWindow):
         self._undo_words()
 
     def _start_where_it_was(self) -> None:
-        kept = self.model.settings.get("commission")
+        settings = self.model.settings
+        kept, broke = settings.get("commission"), settings.get("opening")
         ids = [c.id for c in self.model.commissions]
-        if kept in ids:
-            self.model.open_commission(kept)
-        elif ids:
-            self.model.open_commission(ids[-1])
-        else:
+        key = kept if kept in ids else ids[-1] if ids else ""
+        try:
+            if key and key != broke:
+                self.model.open_commission(key)
+            else:
+                self.show_room("Shelf")
+        except Exception as error:  # whatever is wrong with one commission, the others must be reached
+            self.model.messages.bug(error, "".join(traceback.format_exception(error)))
             self.show_room("Shelf")
+        if key and key == broke:
+            name = next(c.name for c in self.model.commissions if c.id == key)
+            self.say(f"“{name}” was not opened: the last start with it did not come to its end.", "It is on the shelf as it was.", "Choose it there to try again.")
+        # once the window has been shown for a moment the commission has not broken the start
+        QTimer.singleShot(SAFE_MS, self._opened_well)
         if self.model.store.read_only:
             self.say(
                 f"This studio is open for reading only: {self.model.store.read_only}.",
                 "Nothing you change here is kept.",
-                "Close the other window to work on it.",
+                "Close the other window to work on it." if "window" in self.model.store.read_only else "",
             )
+
+    def _opened_well(self) -> None:
+        if self.model.settings.get("opening"):
+            self.model.settings.set("opening", "")
 
     def _apply_theme(self) -> None:
         theme.use(self.model.settings.get("theme"), self.model.settings.get("text_size"))
@@ -189,6 +211,8 @@ class Desk(QMainWindow):
         add(m, "Print the recipe card", self.print_card, "Ctrl+P", "Write a PDF with the areas, layers and values")
         for words, run in [*self.records.all, *shelf_commands(self)]:
             add(m, words, run)
+        add(m, "Make a backup now", self.back_up, "", "Copy the studio’s database into its backups")
+        add(m, "Go back to a backup", self.go_back, "", "The studio as it was on an earlier day; what it is now is set aside")
         m.addSeparator()
         add(m, "Close", self.close, "Ctrl+Q")
         m = menu("Edit")
@@ -467,7 +491,7 @@ class Desk(QMainWindow):
             model.messages.remark(f"The recipe card is written: {written}")
             self.open_file(written)
 
-        model.jobs.run("card", "Writing the recipe card", work, done)
+        model.jobs.run("card", "Writing the recipe card", work, done, lasting=True)
 
     def unmeasured(self) -> str:
         """Name of an area with layers whose measures are still under way; empty when there is none."""
@@ -476,6 +500,23 @@ class Desk(QMainWindow):
         for a in missing:
             model.want_measures(a.id)
         return missing[0].name if missing else ""
+
+    # -- backups ------------------------------------------------------------------------
+    def back_up(self) -> None:
+        """Copy the database as it stands."""
+        model = self.model
+        model.jobs.run(
+            "backup", "Making a backup", lambda _t: model.store.backup(), lambda b: model.messages.remark(f"The backup is made: {b.path}"), lasting=True
+        )
+
+    def go_back(self) -> None:
+        """Show the backups, to go back to one."""
+
+        def release() -> bool:
+            return self.close()
+
+        self.rescue = Rescue(self.model.store.folder, None, self.reopen, release)
+        self.rescue.show()
 
     # -- undo ----------------------------------------------------------------------------
     def take_back(self) -> None:
@@ -579,12 +620,39 @@ class Desk(QMainWindow):
         super().resizeEvent(event)
         self.bench.resize_to(self.width())
 
+    def _leave_or_wait(self, words: str) -> str:
+        box = QMessageBox(self)
+        box.setWindowTitle("Work is still being written – Hanabira")
+        box.setText(words)
+        box.setInformativeText("What is stopped leaves nothing half written.")
+        wait = box.addButton("Finish, then close", QMessageBox.ButtonRole.AcceptRole)
+        stop = box.addButton("Stop it and close", QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
+        box.setDefaultButton(wait)
+        box.exec()
+        return "wait" if box.clickedButton() is wait else "stop" if box.clickedButton() is stop else "stay"
+
+    def _close_when_written(self) -> None:
+        if self._leaving and not self.model.jobs.writing:
+            self.model.jobs.changed.disconnect(self._close_when_written)
+            QTimer.singleShot(0, self.close)
+
     def closeEvent(self, event: QCloseEvent) -> None:
+        writing = self.model.jobs.writing
+        if writing:
+            answer = "wait" if self._leaving else self.ask_leave(f"{writing[0].title}: this is not finished yet.")
+            if answer != "stop":
+                if answer == "wait" and not self._leaving:
+                    self._leaving = True
+                    self.model.jobs.changed.connect(self._close_when_written)
+                event.ignore()
+                return
         # a name being typed counts: leaving the field stores it
         focus = QApplication.focusWidget()
         if focus is not None:
             focus.clearFocus()
         self.model.settings.set("window", [self.width(), self.height()])
+        self._opened_well()
         app = QApplication.instance()
         if app is not None:
             app.removeEventFilter(self)

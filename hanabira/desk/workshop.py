@@ -109,13 +109,13 @@ class Workshop:
             m.layer_at = 0
             m.do(SetLayers(m, area, layers, "layers"))
 
-        m.jobs.run(f"solve {key}", f"Solving the layers of {area.name}", work, done)
+        m.jobs.run(f"solve {key}", f"Solving the layers of {area.name}", work, done, asked=True)
 
     def offer_variants(self, key: str, done: Callable[[tuple[Variant, ...]], None]) -> None:
         """Solve an area in three ways, off the interface thread."""
         given = self.given(key)
         if given is not None:
-            self.model.jobs.run(f"variants {key}", "Solving other ways", lambda token: variants(*given, token=token), done)
+            self.model.jobs.run(f"variants {key}", "Solving other ways", lambda token: variants(*given, token=token), done, asked=True)
 
     # -- the same again ---------------------------------------------------------------
     def same_again(self, source: Area, target: Area, exactly: bool) -> None:
@@ -149,6 +149,7 @@ class Workshop:
             f"Solving {target.name} with the pencils of {source.name}",
             lambda t: plan_area(some, paper, goals, craft, token=t),
             done,
+            asked=True,
         )
 
     def _differences(self, source: Area, target: Area) -> str:

@@ -21,6 +21,8 @@ from hanabira.core.token import Token
 from hanabira.craft.reader import papers, surfaces
 from hanabira.craft.recipe_data import layers_data, recipes_csv, result_data
 from hanabira.desk.model import Model
+from hanabira.desk.paint import painting
+from hanabira.studio.bundle import Written
 from hanabira.studio.records import Area
 
 if TYPE_CHECKING:
@@ -68,15 +70,16 @@ class FileWriter:
             return None
         return Path(path) if path.lower().endswith(suffix) else Path(f"{path}{suffix}")
 
-    def _run(self, title: str, work: Callable[[Token], Path], open_it: bool = False) -> None:
+    def _run(self, title: str, work: Callable[[Token], Path | Written], open_it: bool = False) -> None:
         model = self.desk.model
 
-        def done(written: Path) -> None:
-            model.messages.remark(f"Written: {written}")
+        def done(got: Path | Written) -> None:
+            written, remarks = (got.path, got.remarks) if isinstance(got, Written) else (got, ())
+            model.messages.remark(" ".join([f"Written: {written}", *remarks]))
             if open_it:
                 self.desk.open_file(written)
 
-        model.jobs.run(f"write {title}", title, work, done)
+        model.jobs.run(f"write {title}", title, work, done, lasting=True)
 
 
 class Writers(FileWriter):
@@ -270,13 +273,12 @@ def _drawn(size: tuple[int, int], lines: list[tuple[list[QPointF], float]]) -> n
     """Lines on a clear ground as RGBA pixels; white in a dark sheath, to be seen on any fur."""
     image = QImage(*size, QImage.Format.Format_RGBA8888)
     image.fill(Qt.GlobalColor.transparent)
-    p = QPainter(image)
-    p.setRenderHint(QPainter.RenderHint.Antialiasing)
-    for colour, extra in ((QColor(0, 0, 0, 190), 1.8), (QColor(255, 255, 255), 0.0)):
-        for points, wide in lines:
-            p.setPen(QPen(colour, wide + extra))
-            p.drawPolyline(QPolygonF(points))
-    p.end()
+    with painting(image) as p:
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for colour, extra in ((QColor(0, 0, 0, 190), 1.8), (QColor(255, 255, 255), 0.0)):
+            for points, wide in lines:
+                p.setPen(QPen(colour, wide + extra))
+                p.drawPolyline(QPolygonF(points))
     bits = image.constBits()
     bits.setsize(image.sizeInBytes())
     return np.frombuffer(bits, np.uint8).reshape(size[1], image.bytesPerLine() // 4, 4)[:, : size[0]].copy()

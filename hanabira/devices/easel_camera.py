@@ -20,13 +20,15 @@ from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.stack import Pass
 from hanabira.core.solver.area import WHERE, Layer
 from hanabira.devices.simulated_paper import TRUTHS, SimulatedSheet
+from hanabira.studio.pictures import SUFFIXES
 from hanabira.studio.records import Area, Commission, LogRow
 
 WIDTH = 1500
 """Width of a simulated photo in pixels."""
 SHEET_WIDTH = 760
 """Width of the simulated sheet in pixels."""
-SUFFIXES = (".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp", ".heic")
+Sign = tuple[int, int]
+"""Size and time of a file: what changes while it is written."""
 
 
 class EaselCamera(Protocol):
@@ -135,29 +137,51 @@ class SimulatedEaselCamera:
 
 
 class WatchedFolder:
-    """New pictures in a folder, each once, as soon as its file has stopped growing. What lies there at the start is old."""
+    """New pictures in a folder, each once. What lies there whole at the start is old.
+
+    `new` gives out files that have stopped growing; whoever takes one and finds it not whole yet says so by `later`,
+    and it comes again as soon as it has changed, however long that takes.
+    """
+
+    PATIENCE = 30
+    """After so many looks at an unchanged file that is not whole it is worth a word."""
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
-        self._seen = {p for p, _size in self._files()}
-        self._growing: dict[Path, int] = {}
+        self._settled = dict(self._files())
+        self._before: dict[Path, Sign] = {}
+        self._unfinished: dict[Path, int] = {}
 
-    def _files(self) -> list[tuple[Path, int]]:
+    def _files(self) -> list[tuple[Path, Sign]]:
         try:
-            return sorted((p, p.stat().st_size) for p in self.folder.iterdir() if p.suffix.lower() in SUFFIXES and p.is_file())
+            found = sorted(p for p in self.folder.iterdir() if p.suffix.lower() in SUFFIXES and p.is_file())
+            return [(p, (q.st_size, q.st_mtime_ns)) for p in found for q in [p.stat()]]
         except OSError:
             return []  # the card was pulled out; it may come back
 
     def new(self) -> list[Path]:
-        """Pictures that are complete and have not been given out yet. Ask every second or so."""
+        """Pictures that seem complete and have not been given out as they are now. Ask every second or so."""
         out = []
-        for path, size in self._files():
-            if path in self._seen:
+        now = dict(self._files())
+        for path, sign in now.items():
+            if path in self._unfinished:
+                self._unfinished[path] += 1
+            if self._settled.get(path) == sign:
                 continue
-            if size > 0 and self._growing.get(path) == size:
-                self._seen.add(path)
-                self._growing.pop(path)
+            if sign[0] > 0 and self._before.get(path) == sign:
+                self._settled[path] = sign
+                self._unfinished.pop(path, None)
                 out.append(path)
-            else:
-                self._growing[path] = size
+        self._before = now
+        return out
+
+    def later(self, path: Path) -> None:
+        """A file that was given out is not whole yet."""
+        self._unfinished[path] = 0
+
+    def unfinished(self) -> list[Path]:
+        """Files that have waited long for their rest; each is named once."""
+        out = [p for p, looks in self._unfinished.items() if looks == self.PATIENCE]
+        for p in out:
+            self._unfinished[p] += 1
         return out

@@ -26,6 +26,8 @@ class Overview:
     high_min: float
     photo: Photo | None
     shot: Shot | None
+    causes: tuple[str, ...] = ()
+    """What of it cannot be read, and why."""
 
     @property
     def words(self) -> str:
@@ -35,6 +37,7 @@ class Overview:
             d = datetime.date.fromisoformat(c.delivered)
             return f"delivered on {d.day} {d:%B %Y}"
         return {
+            "unreadable": "cannot be read",
             "ordered": "no photo yet" if self.photo is None else "no areas yet",
             "drawn": f"{self.areas} areas, no layers yet",
             "planned": f"planned, {self.steps} steps",
@@ -67,18 +70,38 @@ class Overview:
 
 
 def overviews(store: Store, pace: Pace | None = None) -> tuple[Overview, ...]:
-    """All commissions, the newest first."""
+    """All commissions, the newest first. One that cannot be read, or planned, is a row that says why."""
+    with store.snapshot():
+        return _overviews(store, pace)
+
+
+def _overviews(store: Store, pace: Pace | None) -> tuple[Overview, ...]:
     photos, areas, recipes = store.all(Photo), store.all(Area), {r.area_id: r for r in store.all(Recipe)}
     logs, shots = store.all(LogRow), store.all(Shot)
+    owner = {a.id: a.commission_id for a in areas}
+    causes: dict[str, list[str]] = {}
     out = []
+    for q in store.unreadable():
+        if q.table == "commission":
+            out.append(_unreadable(Commission(q.key, q.name or "Without a name"), (q.cause,)))
+        else:
+            what = {"log": "a row of the log", "shot": f"the photo of the work {q.name}", "recipe": "the layers of an area"}.get(q.table, f"{q.table} {q.name}")
+            causes.setdefault(q.commission_id or owner.get(q.key, ""), []).append(f"{what[:1].upper()}{what[1:]} cannot be read: {q.cause}")
     for c in reversed(store.all(Commission)):
-        out.append(
-            _of(
+        bad = tuple(causes.get(c.id, ()))
+        try:
+            found = _of(
                 c, [p for p in photos if p.commission_id == c.id], [a for a in areas if a.commission_id == c.id], recipes,
                 [r for r in logs if r.commission_id == c.id], [s for s in shots if s.commission_id == c.id], pace,
-            )
-        )  # fmt: skip
+            )  # fmt: skip
+            out.append(replace(found, causes=bad))
+        except Exception as error:  # one commission that cannot be planned must not hide the others
+            out.append(_unreadable(c, (*bad, f"it cannot be planned ({type(error).__name__}: {' '.join(str(error).split())[:100]})")))
     return tuple(out)
+
+
+def _unreadable(c: Commission, causes: tuple[str, ...]) -> Overview:
+    return Overview(c, "unreadable", 0, 0, 0, 0.0, 0.0, None, None, causes)
 
 
 def _of(

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import io
-import struct
+import os
+import stat
 import warnings
 from dataclasses import dataclass
 from pathlib import Path
@@ -17,8 +18,15 @@ from hanabira.core.token import SILENT, Token
 from hanabira.studio.writing import write_file
 
 MOST_PIXELS = 200_000_000
+MOST_SIDE, LEAST_SIDE = 65_535, 8
+"""Pixels of a side: more than JPEG can have is no photo, fewer show nothing."""
 FORMATS = ("JPEG", "PNG", "TIFF", "WEBP", "HEIF")
+KINDS = "JPEG, PNG, TIFF, WebP and HEIC can be read."
+SUFFIX_OF = {"JPEG": ".jpg", "MPO": ".jpg", "PNG": ".png", "TIFF": ".tif", "WEBP": ".webp", "HEIF": ".heic"}
+"""The ending that a stored file gets: by its bytes, whatever it was called."""
 SUFFIXES = (".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp", ".heic", ".heif")
+_OTHERS = ((b"GIF8", "a GIF file"), (b"BM", "a BMP file"), (b"8BPS", "a file of layers"), (b"%PDF", "a PDF file"), (b"<svg", "an SVG file"))
+_STRIP = 256
 _registered = False
 
 
@@ -41,69 +49,129 @@ def _register() -> None:
         _registered = True
 
 
-def _open(path: Path) -> Image.Image:
-    if not path.exists():
-        raise PhotoFault(f"There is no file {path.name}.", do="Choose another file.")
-    if path.is_dir():
-        raise PhotoFault(f"{path.name} is a folder, not a picture.", do="Choose a picture file in it.")
-    if path.suffix.lower() in (".heic", ".heif"):
-        _register()
+def _refuse_odd_files(path: Path, name: str) -> None:
+    """Only regular files are opened: a pipe or a device would never end."""
     try:
+        kind = os.stat(path)
+    except FileNotFoundError:
+        raise PhotoFault(f"There is no file {name}.", do="Choose another file.") from None
+    except (OSError, ValueError) as error:
+        raise PhotoFault(f"{name} cannot be read: {getattr(error, 'strerror', None) or error}.") from error
+    if stat.S_ISDIR(kind.st_mode):
+        raise PhotoFault(f"{name} is a folder, not a picture.", do="Choose a picture file in it.")
+    if not stat.S_ISREG(kind.st_mode):
+        raise PhotoFault(f"{name} is no file but a pipe or a device.", do="Choose a picture file.")
+    if kind.st_size == 0:
+        raise PhotoFault(f"{name} is empty.", do="Ask the client to send it again.")
+
+
+def _open(path: Path, name: str) -> Image.Image:
+    _refuse_odd_files(path, name)
+    try:
+        with open(path, "rb") as f:
+            head = f.read(12)
+        if head[4:8] == b"ftyp":
+            _register()
         with warnings.catch_warnings():
             # the limit is ours and is checked below
-            warnings.simplefilter("ignore", Image.DecompressionBombWarning)
+            warnings.simplefilter("ignore")
             before, Image.MAX_IMAGE_PIXELS = Image.MAX_IMAGE_PIXELS, None
             try:
-                image = Image.open(path)
+                image = Image.open(path, formats=[f for f in FORMATS if f != "HEIF" or _registered])
             finally:
                 Image.MAX_IMAGE_PIXELS = before
     except UnidentifiedImageError:
-        if path.stat().st_size == 0:
-            raise PhotoFault(f"{path.name} is empty.", do="Ask the client to send it again.") from None
-        raise PhotoFault(f"{path.name} is not a picture that can be read.", do="JPEG, PNG, TIFF, WebP and HEIC can be.") from None
+        tiff = head[:4] in (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+")
+        if tiff:
+            raise PhotoFault(f"{name} is a TIFF of a kind that is no photo, or damaged.", do=_TIFF_CURE) from None
+        other = next((kind for start, kind in _OTHERS if head.startswith(start)), "")
+        raise PhotoFault(f"{name} is {other or 'not a picture that can be read'}.", do=KINDS) from None
     except PermissionError:
-        raise PhotoFault(f"{path.name} may not be read by this user.", do="Change its permissions or copy it.") from None
-    except (OSError, ValueError, SyntaxError) as error:
-        raise PhotoFault(f"{path.name} cannot be read: {error}.") from error
-    if image.format not in (*FORMATS, "MPO"):
-        raise PhotoFault(f"{path.name} is a {image.format} file.", do="JPEG, PNG, TIFF, WebP and HEIC can be read.")
+        raise PhotoFault(f"{name} may not be read by this user.", do="Change its permissions or copy it.") from None
+    except Exception as error:  # the decoders raise many kinds for a damaged head
+        raise _damaged(name, error) from error
     w, h = image.size
+    words = ""
     if w * h > MOST_PIXELS:
-        raise PhotoFault(f"{path.name} has {w * h / 1e6:.0f} megapixels; {MOST_PIXELS / 1e6:.0f} are the most.", do="Reduce it first.")
+        words = f"{name} has {w * h / 1e6:.0f} megapixels; {MOST_PIXELS / 1e6:.0f} are the most."
+    elif max(w, h) > MOST_SIDE or min(w, h) < LEAST_SIDE:
+        words = f"{name} has {w} × {h} pixels; a side has {LEAST_SIDE} to {MOST_SIDE}."
+    if words:
+        image.close()
+        raise PhotoFault(words, do="Reduce it first." if max(w, h) > MOST_SIDE or w * h > MOST_PIXELS else "Choose a larger picture.")
     return image
+
+
+def _damaged(name: str, error: BaseException) -> PhotoFault:
+    if isinstance(error, MemoryError):
+        return PhotoFault(f"{name} does not fit into memory.", do="Reduce it first.")
+    return PhotoFault(f"{name} is damaged or cut short ({' '.join(str(error).split())[:120]}).", do="Ask the client to send it again.")
 
 
 def probe(path: Path | str) -> tuple[int, int]:
     """Upright (width, height) of a picture file without decoding it; `PhotoFault` when it cannot be read."""
-    with _open(Path(path)) as image:
-        return _upright_size(image, Path(path))
+    with _open(Path(path), Path(path).name) as image:
+        return _upright_size(image, Path(path).name)
 
 
-def read_picture(path: Path | str, most_side: int | None = None, token: Token = SILENT) -> Picture:
-    """Decode a picture file: first frame, EXIF turned upright, embedded profile to sRGB, transparency over white.
+def suffix_of(path: Path | str) -> str:
+    """The ending that fits a picture file's bytes."""
+    with _open(Path(path), Path(path).name) as image:
+        return SUFFIX_OF[str(image.format)]
 
-    ``most_side`` gives a quick smaller copy for a first view. Raises `PhotoFault` that names the
-    file and the fault; a truncated file is refused, not shown with a grey half.
+
+def is_whole(path: Path | str) -> bool:
+    """Whether a file that somebody may still be writing is a picture from its first byte to its last.
+
+    All frames are decoded, and what marks the end of its kind must be there: a pause may fall just before it.
     """
     path = Path(path)
+    try:
+        with _open(path, path.name) as image:
+            kind = image.format
+            for n in range(getattr(image, "n_frames", 1) if kind == "MPO" else 1):
+                image.seek(n)
+                _load(image, path.name)
+        read_picture(path)
+        data = path.read_bytes()
+    except (PhotoFault, OSError, EOFError):
+        return False
+    if kind in ("JPEG", "MPO"):
+        # inside a scan the end mark cannot occur, but a small picture in the head has one of its own
+        return data.rfind(b"\xff\xd9") > data.rfind(b"\xff\xda")
+    if kind == "PNG":
+        return data.rfind(b"IEND") > 0
+    if kind == "WEBP":
+        return len(data) >= 8 + int.from_bytes(data[4:8], "little")
+    return True
+
+
+def read_picture(path: Path | str, most_side: int | None = None, token: Token = SILENT, name: str = "") -> Picture:
+    """Decode a picture file: first frame, turned upright, embedded profile to sRGB, transparency over white.
+
+    ``most_side`` gives a quick smaller copy for a first view. Raises `PhotoFault` that names the file (as ``name``
+    where one is given) and the fault; a truncated file is refused, not shown with a grey half.
+    """
+    path = Path(path)
+    name = name or path.name
     remarks: list[str] = []
-    token.report(0.05, f"Opening {path.name}")
-    with _open(path) as image:
-        size = _upright_size(image, path)
+    token.report(0.05, f"Opening {name}")
+    with _open(path, name) as image:
+        size = _upright_size(image, name)
         if most_side:
             image.draft("RGB", (most_side, most_side))
-        token.report(0.15, f"Reading {path.name}")
-        sixteen = _sixteen_bit(image, path)
+        token.report(0.15, f"Reading {name}")
+        sixteen = _deep(image, path, name)
         if sixteen is not None:
             remarks.append("16 bits a channel reduced to 8")
             flat = sixteen
         else:
-            flat = _load(image, path)
+            flat = _load(image, name)
         token.report(0.6, "Converting to sRGB")
         if getattr(image, "n_frames", 1) > 1 and image.format != "MPO":
             remarks.append("the first of several frames")
         icc = image.info.get("icc_profile")
-        if image.mode == "CMYK":
+        if flat.mode == "CMYK":
             remarks.append("CMYK converted to sRGB")
         try:
             flat = _to_srgb(flat, icc)
@@ -126,60 +194,105 @@ def _pixels(flat: Image.Image) -> np.ndarray:
     return out
 
 
-def _upright_size(image: Image.Image, path: Path) -> tuple[int, int]:
+def _upright_size(image: Image.Image, name: str) -> tuple[int, int]:
     w, h = image.size
+    turn = _turn(image, name)
+    # the library gives the size of a TIFF upright already, though not yet its pixels
+    return (h, w) if turn in (5, 6, 7, 8) and not isinstance(image, TiffImageFile) else (w, h)
+
+
+def _turn(image: Image.Image, name: str) -> int:
     try:
         turn = image.getexif().get(0x0112, 1)
-    except (OSError, ValueError, SyntaxError, struct.error) as error:
-        raise PhotoFault(f"{path.name} is damaged or cut short ({error}).", do="Ask the client to send it again.") from error
-    return (h, w) if turn in (5, 6, 7, 8) else (w, h)
+    except Exception as error:  # a damaged EXIF block raises whatever its bytes lead to
+        raise _damaged(name, error) from error
+    return turn if isinstance(turn, int) else 1
 
 
 def _with_exif(flat: Image.Image, image: Image.Image) -> Image.Image:
-    turn = image.getexif().get(0x0112)
-    if turn:
+    turn = _turn(image, "")
+    flat.info = {}
+    if turn in range(2, 9):
         exif = Image.Exif()
         exif[0x0112] = turn
         flat.info = {"exif": exif.tobytes()}
-    else:
-        flat.info = {}
     return flat
 
 
-def _load(image: Image.Image, path: Path) -> Image.Image:
+def _load(image: Image.Image, name: str) -> Image.Image:
     strict, ImageFile.LOAD_TRUNCATED_IMAGES = ImageFile.LOAD_TRUNCATED_IMAGES, False
     try:
-        image.load()
-    except (OSError, ValueError, SyntaxError, IndexError, EOFError, struct.error) as error:
-        raise PhotoFault(f"{path.name} is damaged or cut short ({error}).", do="Ask the client to send it again.") from error
-    except MemoryError as error:
-        raise PhotoFault(f"{path.name} does not fit into memory.", do="Reduce it first.") from error
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")  # of metadata that we do not read
+            image.load()
+    except Exception as error:  # the decoders raise many kinds for damaged data
+        raise _damaged(name, error) from error
     finally:
         ImageFile.LOAD_TRUNCATED_IMAGES = strict
     return image
 
 
-def _sixteen_bit(image: Image.Image, path: Path) -> Image.Image | None:
-    """16-bit greys and colours, which Pillow does not reduce by itself."""
-    if image.mode.startswith("I;16") or image.mode == "I":
-        _load(image, path)
-        values = np.asarray(image).astype(np.uint32)
-        top = 65535 if values.max(initial=0) > 255 else 255
-        return Image.fromarray((values * 255 // top).astype(np.uint8))
+_TIFF_CURE = "Save it again as an RGB TIFF with 8 or 16 bits a channel, or as PNG."
+
+
+def _deep(image: Image.Image, path: Path, name: str) -> Image.Image | None:
+    """Greys and colours with more than 8 bits a channel, which Pillow does not reduce by itself; None for all others."""
     if image.mode == "F":
-        raise PhotoFault(f"{path.name} holds measurements, not a picture (floating-point values).")
+        raise PhotoFault(f"{name} holds measurements, not a picture (floating-point values).", do=_TIFF_CURE)
     if isinstance(image, TiffImageFile):
         bits = image.tag_v2.get(258, (8,))
-        if max(bits if isinstance(bits, tuple) else (bits,)) > 8:
-            import tifffile
-
-            try:
-                values = tifffile.imread(io.BytesIO(path.read_bytes()))
-            except Exception as error:  # the library raises many kinds for a damaged file
-                raise PhotoFault(f"{path.name} is damaged or cut short ({error}).") from error
-            if values.dtype == np.uint16 and values.ndim == 3 and values.shape[2] >= 3:
-                return Image.fromarray((values[..., :3] // 257).astype(np.uint8))
+        try:
+            deep = max(int(b) for b in (bits if isinstance(bits, tuple) else (bits,))) > 8
+        except (TypeError, ValueError) as error:
+            raise _damaged(name, error) from error
+        return _deep_tiff(path, name) if deep else None
+    if image.mode.startswith("I;16") or image.mode == "I":
+        _load(image, name)
+        values = np.asarray(image)
+        return Image.fromarray(_eight(values, 65535 if values.max(initial=0) > 255 else 255))
     return None
+
+
+def _eight(values: np.ndarray, top: int) -> np.ndarray:
+    """Whole numbers up to ``top`` as 0–255, strip by strip: a large photo is not copied at four times its size."""
+    out = np.empty(values.shape, np.uint8)
+    for y in range(0, len(values), _STRIP):
+        out[y : y + _STRIP] = np.minimum(values[y : y + _STRIP].astype(np.int64) * 255 // top, 255)
+    return out
+
+
+def _deep_tiff(path: Path, name: str) -> Image.Image:
+    """The first page of a TIFF with more than 8 bits: grey, RGB or CMYK, in planes or not, with or without transparency."""
+    import tifffile
+
+    try:
+        with tifffile.TiffFile(path) as file:
+            page = file.pages.first
+            photometric = int(page.photometric)
+            samples = page.samplesperpixel
+            if page.imagelength * page.imagewidth > MOST_PIXELS or samples > 8:
+                raise PhotoFault(f"{name} is larger than it says at its head.", do=_TIFF_CURE)
+            values = np.asarray(page.asarray())
+            planes = page.planarconfig == 2 and samples > 1
+            top = 2 ** int(page.bitspersample) - 1
+            shape = (page.imagelength, page.imagewidth)
+    except PhotoFault:
+        raise
+    except Exception as error:  # the library and its codecs raise many kinds for a damaged file
+        raise _damaged(name, error) from error
+    if values.dtype.kind != "u" or photometric not in (0, 1, 2, 5) or (photometric == 2 and samples < 3) or (photometric == 5 and samples < 4):
+        raise PhotoFault(f"{name} is a TIFF of a kind that is no photo.", do=_TIFF_CURE)
+    if planes:
+        values = np.moveaxis(values, 0, -1)
+    values = values.reshape(*shape, -1)
+    if values.shape[2] != samples:
+        raise PhotoFault(f"{name} is a TIFF whose parts do not fit together.", do=_TIFF_CURE)
+    if photometric == 5:
+        return Image.fromarray(_eight(values[..., :4], top), "CMYK")
+    if photometric in (0, 1):
+        grey = _eight(values[..., 0], top)
+        return Image.fromarray(255 - grey if photometric == 0 else grey)
+    return Image.fromarray(_eight(values[..., : 4 if samples > 3 else 3], top))
 
 
 def _to_srgb(image: Image.Image, icc: bytes | None) -> Image.Image:

@@ -6,23 +6,17 @@ import datetime
 from collections.abc import Sequence
 from dataclasses import replace
 
-from shapely.geometry import Polygon
-
 from hanabira.core.faults import Fault
 from hanabira.core.optics.kit import Kit
 from hanabira.core.schedule.order import LAST, Ordered, Preferences, order
 from hanabira.core.schedule.sessions import Calendar, Days, Placed, lay_out, what_is_left
 from hanabira.core.schedule.work import AreaWork, LayerWork, Pace, area_minutes, learned
 from hanabira.core.solver.area import Layer
+from hanabira.studio.overlaps import polygon_of
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe
 
 TOUCH_MM = 4.0
 """Areas nearer than this touch."""
-
-
-def _polygon(a: Area) -> Polygon:
-    shape = Polygon(a.ring, [h for h in a.holes if len(h) > 2])
-    return shape if shape.is_valid else shape.buffer(0)
 
 
 def work_of(c: Commission, photo: Photo, areas: Sequence[Area], recipes: Sequence[Recipe], kit: Kit | None = None) -> tuple[AreaWork, ...]:
@@ -32,7 +26,7 @@ def work_of(c: Commission, photo: Photo, areas: Sequence[Area], recipes: Sequenc
     """
     k = c.picture_mm[0] / photo.crop[2]
     layers = {r.area_id: r.layers for r in recipes}
-    shapes = {a.id: _polygon(a) for a in areas if a.photo_id == photo.id}
+    shapes = {a.id: polygon_of(a.ring, a.holes) for a in areas if a.photo_id == photo.id}
     out = []
     for a in sorted(areas, key=lambda a: a.number):
         if a.id not in shapes or not layers.get(a.id):

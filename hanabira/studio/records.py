@@ -9,6 +9,12 @@ from hanabira.core.area.shape import Point
 from hanabira.core.solver.area import Layer
 from hanabira.core.study.prepare import Preparation
 
+STAGES = ("Brief", "Study", "Areas", "Recipe", "Plan", "Easel", "Check")
+"""The stages of a commission."""
+PARTS = ("main", "eye", "colour", "pose", "detail")
+"""What a photo can be for."""
+LOG_STATES = ("done", "skipped", "note")
+
 
 def new_id() -> str:
     """An id that no other studio has."""

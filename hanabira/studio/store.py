@@ -7,32 +7,31 @@ at any moment loses nothing that was shown as done.
 from __future__ import annotations
 
 import contextlib
-import datetime
 import fcntl
 import hashlib
 import json
 import os
 import sqlite3
 import tempfile
-from collections.abc import Iterable, Sequence
+import threading
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import IO, Any, TypeVar
 
 import platformdirs
-from sqlalchemy import Connection, create_engine, event, select
+from sqlalchemy import Connection, Engine, select
 from sqlalchemy.exc import SQLAlchemyError
-from sqlalchemy.pool import NullPool, StaticPool
 
-from hanabira.core.faults import PhotoFault, StudioFault
+from hanabira.core.faults import LostStudio, PhotoFault, RecordFault, StudioFault
 from hanabira.core.token import SILENT, Token
-from hanabira.studio import tables
-from hanabira.studio.pictures import probe
+from hanabira.studio import backups, database, tables
+from hanabira.studio.backups import Backup
+from hanabira.studio.checking import check
+from hanabira.studio.database import DATABASE, HEAD
+from hanabira.studio.pictures import Picture, probe, read_picture, suffix_of
 from hanabira.studio.records import Photo, Record, Shot
+from hanabira.studio.tables import Unreadable
 
-HEAD = "0006"
-"""The newest schema; a test holds it against the migrations."""
-DATABASE = "studio.sqlite"
-BACKUPS_KEPT = 10
 R = TypeVar("R", bound=Record)
 
 
@@ -42,73 +41,74 @@ def default_folder() -> Path:
 
 
 class Store:
-    """An opened studio. ``read_only`` says why when it cannot be written, else it is empty."""
+    """An opened studio. ``read_only`` says why when it cannot be written, else it is empty.
 
-    def __init__(self, folder: Path, engine: Any, lock: Any, read_only: str) -> None:
+    It may be used from several threads: each transaction has a connection of its own, and writers wait for one another.
+    """
+
+    def __init__(self, folder: Path, engine: Engine, lock: Any, read_only: str) -> None:
         self.folder, self._engine, self._lock, self.read_only = folder, engine, lock, read_only
         self.edits = 0
         """How many edits went in since it was opened; whoever keeps something read from it looks here whether it is still so."""
+        self._writing = threading.RLock()
+        self._local = threading.local()
+        self._bad: set[tuple[str, str]] = set()
+        """Rows that could not be read: nothing is written over them."""
+        self._saved_edits = 0
+        """How many edits the newest backup holds."""
 
     # -- opening ---------------------------------------------------------
     @classmethod
     def open(cls, folder: Path | str) -> Store:
-        """Open a studio, making it when the folder holds none; `StudioFault` when that cannot be.
+        """Open a studio, making it when the folder holds none. `StudioFault` when that cannot be; `LostStudio` where a backup is the cure.
 
         A studio that another window writes, or on a disk that cannot be written, opens read-only.
         """
         folder = Path(folder)
         try:
             folder.mkdir(parents=True, exist_ok=True)
-        except OSError as error:
-            raise StudioFault(f"The studio folder {folder} cannot be made: {error.strerror}.", do="Choose another folder.") from error
+        except (OSError, ValueError) as error:
+            full = isinstance(error, OSError) and database.is_full(error)
+            reason = getattr(error, "strerror", None) or str(error)
+            raise StudioFault(
+                f"The studio folder {folder} cannot be made: {reason}.", do=database.FULL if full else "Choose another folder."
+            ) from error
         path = folder / DATABASE
         lock, why = _lock(folder)
-        if why and not path.exists():
-            raise StudioFault(f"There is no studio in {folder} and none can be made: {why}.")
-        fresh = not path.exists()
-        if not fresh:
-            _check(path)
-        engine = _engine(path, read_only=bool(why))
-        store = cls(folder, engine, lock, why)
+        engine = None
         try:
+            fresh = _is_fresh(path)
+            if fresh and why:
+                raise StudioFault(f"There is no studio in {folder} and none can be made: {why}.")
+            if not fresh:
+                database.check(path)
+            if why:
+                if not fresh and _revision(path) != HEAD:
+                    raise StudioFault(
+                        "This studio was made by another version and cannot be brought up to date while it is read-only.", do=f"First: {why}."
+                    )
+            else:
+                _bring_up_to_date(path, fresh)
+            engine = database.open_engine(path, "ro" if why else "rw")
+            store = cls(folder, engine, lock, why)
             if not why:
-                store._bring_up_to_date(fresh)
-            elif _version(path) != HEAD:
-                raise StudioFault(
-                    "This studio was made by an older version and cannot be brought up to date while it is read-only.", do=f"First: {why}."
-                )
+                with contextlib.suppress(StudioFault):  # a full disk must not keep anyone from looking at the work
+                    store.backup_of_the_day()
         except BaseException:
-            store.close()
+            if engine is not None:
+                engine.dispose()
+            _let_go(lock)
             raise
         return store
 
-    def _bring_up_to_date(self, fresh: bool) -> None:
-        found = None if fresh else _version(self.folder / DATABASE)
-        if found is not None and found > HEAD:
-            raise StudioFault(
-                "This studio was written by a newer version of Hanabira.", kept="Nothing was changed.", do="Open it with that version."
-            )
-        if found != HEAD:
-            if not fresh:
-                self.backup("before-update")
-            from alembic import command
-            from alembic.config import Config
-
-            config = Config()
-            config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
-            with self._engine.begin() as connection:
-                config.attributes["connection"] = connection
-                command.upgrade(config, "head")
-        self._daily_backup()
-
     def close(self) -> None:
-        """Let the studio go."""
+        """Let the studio go; what was edited since the last backup is backed up first."""
+        if self._lock is not None and not self.read_only and self.edits != self._saved_edits:
+            with contextlib.suppress(StudioFault):
+                self.backup("closing")
         self._engine.dispose()
-        if self._lock is not None:
-            with contextlib.suppress(OSError):
-                fcntl.flock(self._lock, fcntl.LOCK_UN)
-                self._lock.close()
-            self._lock = None
+        _let_go(self._lock)
+        self._lock = None
 
     def __enter__(self) -> Store:
         return self
@@ -116,9 +116,54 @@ class Store:
     def __exit__(self, *_: object) -> None:
         self.close()
 
+    # -- transactions --------------------------------------------------------
+    @contextlib.contextmanager
+    def snapshot(self) -> Iterator[None]:
+        """Everything that this thread reads inside is of one moment, whatever other threads write meanwhile."""
+        if getattr(self._local, "connection", None) is not None:
+            yield
+            return
+        with self._said("read"), self._engine.connect() as connection, connection.begin():
+            self._local.connection = connection
+            try:
+                yield
+            finally:
+                self._local.connection = None
+
+    @contextlib.contextmanager
+    def _reading(self) -> Iterator[Connection]:
+        with self.snapshot():
+            yield self._local.connection
+
+    @contextlib.contextmanager
+    def _transaction(self) -> Iterator[Connection]:
+        if self.read_only:
+            raise StudioFault(f"This studio is open for reading only: {self.read_only}.", kept="Nothing was changed.")
+        with self._said("stored"), self._writing, self._engine.connect().execution_options(writes=True) as connection, connection.begin():
+            yield connection
+
+    @contextlib.contextmanager
+    def _said(self, act: str) -> Iterator[None]:
+        """Errors of the database in words."""
+        try:
+            yield
+        except (SQLAlchemyError, sqlite3.Error) as error:
+            words, do = database.said(error, self.folder)
+            if act == "read":
+                raise StudioFault(f"The studio could not be read: {words}.", "Nothing was changed.", do) from error
+            raise StudioFault(f"The change could not be stored: {words}.", "Everything before it is safe.", do) from error
+
     # -- records ---------------------------------------------------------
     def all(self, kind: type[R], **where: Any) -> tuple[R, ...]:
-        """All records of a kind, those with these field values."""
+        """All records of a kind, those with these field values. Rows that make no sense are left out; `unreadable` names them."""
+        return self._rows(kind, where)[0]
+
+    def unreadable(self) -> tuple[Unreadable, ...]:
+        """The rows of the studio that make no sense, each with its first cause."""
+        with self.snapshot():
+            return tuple(q for kind in tables.TABLES for q in self._rows(kind, {})[1])
+
+    def _rows(self, kind: type[R], where: Mapping[str, Any]) -> tuple[tuple[R, ...], tuple[Unreadable, ...]]:
         table = tables.TABLES[kind]
         query = select(table)
         for name, value in where.items():
@@ -126,8 +171,18 @@ class Store:
         order = {"commission": "created", "photo": "position", "area": "number", "log": "at", "shot": "at"}.get(table.name)
         if order:
             query = query.order_by(table.c[order])
-        with self._engine.connect() as connection:
-            return tuple(tables.from_row(kind, row) for row in connection.execute(query).mappings())  # type: ignore[arg-type,misc]
+        good: list[R] = []
+        bad: list[Unreadable] = []
+        with self._reading() as connection:
+            # kinds are not told by the driver but looked at row by row: one odd value must not hide the rest
+            for row in connection.execute(tables.as_kept(query)).mappings():
+                try:
+                    good.append(tables.record_of(kind, dict(row)))
+                except RecordFault as fault:
+                    found = tables.unreadable_row(kind, dict(row), fault)
+                    self._bad.add((found.table, found.key))
+                    bad.append(found)
+        return tuple(good), tuple(bad)
 
     def get(self, kind: type[R], key: str) -> R | None:
         """The record of a key, or None."""
@@ -135,24 +190,26 @@ class Store:
         found = self.all(kind, **{name: key})
         return found[0] if found else None
 
+    def keys(self, kind: type) -> frozenset[str]:
+        """The keys of all rows of a kind, also of those that cannot be read."""
+        table = tables.TABLES[kind]
+        column = table.c["area_id" if table.name == "recipe" else "id"]
+        with self._reading() as connection:
+            return frozenset(str(row[0]) for row in connection.execute(select(column)))
+
     def edit(self, put: Iterable[Record] = (), drop: Iterable[Record] = ()) -> None:
-        """Write and delete records in one transaction; `StudioFault` when nothing could be kept."""
-        if self.read_only:
-            raise StudioFault(f"This studio is open for reading only: {self.read_only}.", kept="Nothing was changed.")
-        try:
-            with self._engine.begin() as connection:
-                for record in drop:
-                    self._delete(connection, record)
-                for record in put:
-                    self._upsert(connection, record)
-            self.edits += 1
-        except SQLAlchemyError as error:
-            reason = str(getattr(error, "orig", error))
-            raise StudioFault(
-                f"The change could not be stored: {reason}.",
-                kept="Everything before it is safe.",
-                do="Make room on the disk and try again.",
-            ) from error
+        """Write and delete records in one transaction; `StudioFault` when nothing could be kept, `RecordFault` for one that makes no sense."""
+        put = tuple(put)
+        for record in put:
+            check(record)
+            if (tables.TABLES[type(record)].name, tables.key_of(record)) in self._bad:
+                raise RecordFault("What is stored there cannot be read.", "It is kept as it is, and nothing was changed.")
+        with self._transaction() as connection:
+            for record in drop:
+                self._delete(connection, record)
+            for record in put:
+                self._upsert(connection, record)
+        self.edits += 1
 
     @staticmethod
     def _key(record: Record) -> tuple[Any, str]:
@@ -172,16 +229,19 @@ class Store:
 
     # -- settings --------------------------------------------------------
     def setting(self, key: str, default: Any = None) -> Any:
-        """A kept setting, or the default."""
-        with self._engine.connect() as connection:
+        """A kept setting, or the default; also when what is kept cannot be read."""
+        with self._reading() as connection:
             found = connection.execute(select(tables.setting.c.value).where(tables.setting.c.key == key)).scalar()
-        return default if found is None else json.loads(found)
+        try:
+            return default if found is None else json.loads(found)
+        except (ValueError, TypeError, RecursionError):
+            return default
 
     def keep_setting(self, key: str, value: Any) -> None:
-        """Keep a setting; a read-only studio forgets it."""
+        """Keep a setting; a read-only studio forgets it. Raises `StudioFault` when the disk refuses."""
         if self.read_only:
             return
-        with self._engine.begin() as connection:
+        with self._transaction() as connection:
             connection.execute(tables.setting.delete().where(tables.setting.c.key == key))
             connection.execute(tables.setting.insert().values(key=key, value=json.dumps(value)))
 
@@ -190,72 +250,167 @@ class Store:
         """Where the original file of a photo lies."""
         return self.folder / "photos" / photo.digest[:2] / f"{photo.digest}{photo.suffix}"
 
-    def take_in(self, source: Path | str, token: Token = SILENT) -> tuple[str, str, tuple[int, int]]:
+    def take_in(self, source: Path | str, token: Token = SILENT, suffix: str = "", name: str = "") -> tuple[str, str, tuple[int, int]]:
         """Copy a picture file into the studio by its content: (digest, suffix, upright size).
 
-        The file is decoded first, so that a damaged one never enters. The same file twice is kept once.
+        The copy is decoded before it counts, so that a damaged file never enters. The same file twice is kept once; a stored
+        copy that was damaged is replaced. The ``suffix`` follows the bytes unless one is given, ``name`` is what messages call it.
         """
         if self.read_only:
             raise StudioFault(f"This studio is open for reading only: {self.read_only}.", kept="Nothing was changed.")
         source = Path(source)
-        size = probe(source)
-        digest, suffix = hashlib.sha256(), source.suffix.lower() or ".img"
-        target_root = self.folder / "photos"
+        name = name or source.name
+        probe(source)
+        root = self.folder / "photos"
+        part = ""
         try:
-            target_root.mkdir(exist_ok=True)
-            total = max(1, source.stat().st_size)
-            with open(source, "rb") as src, tempfile.NamedTemporaryFile(dir=target_root, suffix=".part", delete=False) as out:
-                try:
-                    while block := src.read(1 << 20):
-                        token.report(0.5 * out.tell() / total, f"Copying {source.name}")
-                        digest.update(block)
-                        out.write(block)
-                    out.flush()
-                    os.fsync(out.fileno())
-                except BaseException:
-                    os.unlink(out.name)
-                    raise
-            name = digest.hexdigest()
-            target = target_root / name[:2] / f"{name}{suffix}"
+            root.mkdir(exist_ok=True)
+            with open(source, "rb") as src, tempfile.NamedTemporaryFile(dir=root, suffix=".part", delete=False) as out:
+                part = out.name
+                digest = _copy(src, out, name, token)
+            size = read_picture(part, None, token, name).size
+            suffix = suffix or suffix_of(part)
+            target = root / digest[:2] / f"{digest}{suffix}"
             target.parent.mkdir(exist_ok=True)
-            if target.exists():
-                os.unlink(out.name)
-            else:
-                os.replace(out.name, target)
+            if not target.exists() or _digest(target) != digest:
+                os.replace(part, target)
         except OSError as error:
+            full = database.is_full(error)
             raise PhotoFault(
-                f"{source.name} could not be copied into the studio: {error.strerror or error}.", kept="Nothing was changed."
-            ) from error
-        return name, suffix, size
+                f"{name} could not be copied into the studio: {'the disk is full' if full else error.strerror or error}.",
+                "Nothing was changed.", database.FULL if full else "",
+            ) from error  # fmt: skip
+        finally:
+            if part:
+                with contextlib.suppress(OSError):
+                    os.unlink(part)
+        return digest, suffix, size
+
+    def holds(self, photo: Photo | Shot) -> bool:
+        """Whether the original file of a photo is there and still the one that was taken in."""
+        try:
+            return _digest(self.photo_path(photo)) == photo.digest
+        except OSError:
+            return False
+
+    def heal(self, source: Path | str) -> tuple[Photo | Shot, ...]:
+        """Put a file back where a stored photo of the same content is lost or damaged: the records that have it again."""
+        if self.read_only:
+            return ()
+        probe(source)
+        try:
+            digest = _digest(Path(source))
+        except OSError:
+            return ()
+        known: tuple[Photo | Shot, ...] = (*self.all(Photo, digest=digest), *self.all(Shot, digest=digest))
+        lost = tuple(p for p in known if not self.holds(p))
+        for p in lost:
+            self.take_in(source, suffix=p.suffix)
+        return lost
+
+    def read_photo(self, photo: Photo | Shot, most_side: int | None = None, token: Token = SILENT) -> Picture:
+        """The decoded original of a photo. Raises `PhotoFault` that names a lost or damaged one and its cure."""
+        path = self.photo_path(photo)
+        again = "Add the same file again; it goes back into its place."
+        if not path.is_file():
+            raise PhotoFault(f"The file of {photo.original_name} is not in the studio any more.", "Everything else is kept.", again)
+        try:
+            return read_picture(path, most_side, token, photo.original_name)
+        except PhotoFault as fault:
+            raise PhotoFault(f"The studio’s own copy cannot be shown: {fault.what}", "Everything else is kept.", again) from fault
 
     # -- backups ---------------------------------------------------------
-    def backup(self, label: str) -> Path:
-        """Write a copy of the database; the ten newest are kept."""
-        folder = self.folder / "backups"
-        folder.mkdir(exist_ok=True)
-        target = folder / f"{label}.sqlite"
-        part = target.with_suffix(".part")
-        source = sqlite3.connect(self.folder / DATABASE)
-        copy = sqlite3.connect(part)
-        try:
-            source.backup(copy)
-        finally:
-            copy.close()
-            source.close()
-        os.replace(part, target)
-        for old in sorted(folder.glob("*.sqlite"), key=lambda p: p.stat().st_mtime)[:-BACKUPS_KEPT]:
-            old.unlink(missing_ok=True)
-        return target
+    def backup(self, reason: str = "asked") -> Backup:
+        """Copy the database as it stands. Raises `StudioFault` when that cannot be written."""
+        edits = self.edits
+        made = backups.make(self.folder, reason)
+        self._saved_edits = edits
+        return made
 
-    def _daily_backup(self) -> None:
-        label = datetime.date.today().isoformat()
-        if not (self.folder / "backups" / f"{label}.sqlite").exists():
-            with contextlib.suppress(OSError, sqlite3.Error):
-                self.backup(label)
+    def backup_of_the_day(self) -> Backup | None:
+        """Make the day's backup when there is none yet; also for a window that is open over midnight."""
+        return self.backup("day") if not self.read_only and backups.due(self.folder) else None
 
-    def backups(self) -> Sequence[Path]:
+    def backups(self) -> Sequence[Backup]:
         """Backups, the oldest first."""
-        return sorted((self.folder / "backups").glob("*.sqlite"), key=lambda p: p.stat().st_mtime)
+        return backups.backups(self.folder)
+
+
+def _copy(src: IO[bytes], out: IO[bytes], name: str, token: Token) -> str:
+    """Copy to the disk, not only on its way there; the SHA-256 of what was copied."""
+    digest, total = hashlib.sha256(), max(1, os.fstat(src.fileno()).st_size)
+    while block := src.read(1 << 20):
+        token.report(min(0.5, 0.5 * out.tell() / total), f"Copying {name}")
+        digest.update(block)
+        out.write(block)
+    out.flush()
+    os.fsync(out.fileno())
+    return digest.hexdigest()
+
+
+def _digest(path: Path) -> str:
+    with open(path, "rb") as f:
+        return hashlib.file_digest(f, "sha256").hexdigest()
+
+
+def _is_fresh(path: Path) -> bool:
+    """Whether a studio is to be made here. Raises `LostStudio` where there was one whose database is gone or empty."""
+    try:
+        size = path.stat().st_size
+    except FileNotFoundError:
+        size = -1
+    except OSError as error:
+        raise StudioFault(f"The studio cannot be opened: {error.strerror}.", "Nothing was changed.") from error
+    if size > 0:
+        return False
+    log = path.with_name(f"{path.name}-wal")
+    photos, kept = path.parent / "photos", path.parent / backups.FOLDER
+    witnesses = [
+        *(["photos"] if photos.is_dir() and any(p.is_file() for p in photos.rglob("*")) else []),
+        *(["backups"] if kept.is_dir() and any(kept.glob("*.sqlite")) else []),
+        *(["its log"] if log.exists() and log.stat().st_size > 0 else []),
+    ]
+    if witnesses:
+        raise LostStudio(
+            f"The studio’s database {'is empty' if size == 0 else 'is gone'}, but its {' and '.join(witnesses)} are there.".replace("its its", "its"),
+            "Nothing was changed and no empty studio was made in its place.",
+            "Go back to a backup.",
+        )
+    return True
+
+
+def _revision(path: Path) -> str | None:
+    try:
+        return database.version(path)
+    except sqlite3.Error as error:
+        words, do = database.said(error, path.parent)
+        raise StudioFault(f"The studio cannot be opened now: {words}.", "Nothing in it is lost.", do) from error
+
+
+def _bring_up_to_date(path: Path, fresh: bool) -> None:
+    """Make the tables of a new studio, or carry an older one over after a copy of it was made."""
+    found = None if fresh else _revision(path)
+    if found == HEAD:
+        return
+    if found is not None and found > HEAD:
+        raise StudioFault("This studio was written by a newer version of Hanabira.", "Nothing was changed.", "Open it with that version.")
+    if not fresh and found is None and (path.parent / backups.FOLDER).is_dir() and any((path.parent / backups.FOLDER).glob("*.sqlite")):
+        raise LostStudio("The studio’s database holds no studio.", "Nothing was changed.", "Go back to a backup.")
+    copy = None if fresh or found is None else backups.make(path.parent, "before-update", found)
+    try:
+        database.migrate(path, fresh=fresh)
+    except Exception as error:  # whatever a migration stumbles over, the person needs to know what is safe
+        if fresh:
+            database.remove(path)
+            words, do = database.said(error, path.parent)
+            raise StudioFault(f"No studio could be made in {path.parent}: {words}.", "Nothing was left behind.", do) from error
+        full = database.kind_of(error, path.parent) == "full"
+        reason = database.said(error, path.parent)[0] if full else f"{type(error).__name__}: {' '.join(str(error).split())[:200]}"
+        raise StudioFault(
+            f"This studio could not be brought up to date ({reason}).",
+            f"It is as it was; a copy from before is {copy.path if copy else 'not needed'}.",
+            database.FULL if full else "Keep that copy, and open the studio with the version that wrote it.",
+        ) from error
 
 
 def _lock(folder: Path) -> tuple[Any, str]:
@@ -275,46 +430,8 @@ def _lock(folder: Path) -> tuple[Any, str]:
     return handle, ""
 
 
-def _engine(path: Path, read_only: bool) -> Any:
-    if read_only:
-        engine = create_engine(f"sqlite:///file:{path}?mode=ro&uri=true", poolclass=NullPool)
-    else:
-        engine = create_engine(f"sqlite:///{path}", poolclass=StaticPool, connect_args={"check_same_thread": False})
-
-    @event.listens_for(engine, "connect")
-    def _on_connect(connection: Any, _record: Any) -> None:
-        cursor = connection.cursor()
-        cursor.execute("PRAGMA foreign_keys = ON")
-        if not read_only:
-            cursor.execute("PRAGMA journal_mode = WAL")
-            cursor.execute("PRAGMA synchronous = FULL")
-        cursor.close()
-
-    return engine
-
-
-def _check(path: Path) -> None:
-    """Refuse a database that is damaged, naming the newest backup."""
-    try:
-        connection = sqlite3.connect(f"file:{path}?mode=ro", uri=True)
-        try:
-            answer = connection.execute("PRAGMA quick_check").fetchone()[0]
-        finally:
-            connection.close()
-    except sqlite3.Error as error:
-        answer = str(error)
-    if answer != "ok":
-        raise StudioFault(
-            f"The studio’s database is damaged ({answer}).",
-            kept=f"Its backups are in {path.parent / 'backups'}.",
-            do=f"Copy the newest one over {path.name}.",
-        )
-
-
-def _version(path: Path) -> str | None:
-    with contextlib.closing(sqlite3.connect(f"file:{path}?mode=ro", uri=True)) as connection:
-        try:
-            row = connection.execute("SELECT version_num FROM alembic_version").fetchone()
-        except sqlite3.Error:
-            return None
-    return row[0] if row else None
+def _let_go(lock: Any) -> None:
+    if lock is not None:
+        with contextlib.suppress(OSError):
+            fcntl.flock(lock, fcntl.LOCK_UN)
+            lock.close()

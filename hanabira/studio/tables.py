@@ -3,14 +3,21 @@
 from __future__ import annotations
 
 import json
-from dataclasses import asdict, fields
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass, fields
+from functools import lru_cache
+from typing import Any, TypeVar
 
-from sqlalchemy import Boolean, CheckConstraint, Column, Float, ForeignKey, Integer, MetaData, String, Table, Text
+from sqlalchemy import Boolean, CheckConstraint, Column, Float, ForeignKey, Integer, MetaData, String, Table, Text, type_coerce
+from sqlalchemy.sql import Select
+from sqlalchemy.types import NullType
 
 from hanabira.core.area.shape import Point
+from hanabira.core.faults import Fault, RecordFault
 from hanabira.core.solver.area import Layer
 from hanabira.core.study.neutral import Light
 from hanabira.core.study.prepare import Preparation
+from hanabira.studio.checking import check
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, Record, Shot, StudioKit, Terms
 
 metadata = MetaData(
@@ -129,6 +136,62 @@ setting = Table("setting", metadata, Column("key", String(64), primary_key=True)
 TABLES: dict[type, Table] = {Commission: commission, Photo: photo, Area: area, Recipe: recipe, StudioKit: kit, LogRow: log, Shot: shot}
 
 
+R = TypeVar("R")
+
+
+@dataclass(frozen=True)
+class Unreadable:
+    """A row that makes no sense: its table and key, the commission it says it belongs to, what it calls itself, and the first cause."""
+
+    table: str
+    key: str
+    commission_id: str
+    name: str
+    cause: str
+
+
+def as_kept(query: Select) -> Select:
+    """The query with columns as the file keeps them, not as the driver would turn them into booleans and numbers."""
+    return query.with_only_columns(*(type_coerce(c, NullType()).label(c.name) for c in query.selected_columns))
+
+
+def record_of(kind: type[R], row: Mapping[str, Any]) -> R:
+    """The checked record of a database row. Raises `RecordFault` with the first cause."""
+    return _kept_record(kind, tuple(row.items()))  # type: ignore[arg-type]
+
+
+@lru_cache(maxsize=20_000)
+def _kept_record(kind: type[R], row: tuple[tuple[str, Any], ...]) -> R:
+    """Records are frozen: the same row gives the same one, and is checked once."""
+    return read_record(kind, dict(row))
+
+
+def read_record(kind: type[R], row: Mapping[str, Any]) -> R:
+    """The checked record of a row from anywhere. Raises `RecordFault` with the first cause."""
+    try:
+        record = from_row(kind, dict(row))
+        check(record)
+    except RecordFault:
+        raise
+    except KeyError as error:
+        raise RecordFault(f"{str(error)[:60]} is missing") from error
+    except RecursionError as error:
+        raise RecordFault("it is nested beyond reason") from error
+    except (TypeError, ValueError, AttributeError, OverflowError, IndexError, Fault) as error:
+        words = error.what if isinstance(error, Fault) else " ".join(str(error).split())[:120]
+        raise RecordFault(f"it cannot be understood ({words})") from error
+    return record  # type: ignore[return-value]
+
+
+def unreadable_row(kind: type, row: Mapping[str, Any], fault: Fault) -> Unreadable:
+    """What can be said of a row that makes no sense."""
+    text = lambda v: v.encode("utf-8", "replace").decode() if isinstance(v, str) else str(v)  # noqa: E731
+    key = text(row.get("id", row.get("area_id", "")))
+    belongs = key if kind is Commission else text(row.get("commission_id", ""))
+    name = text(row.get("name") or row.get("original_name") or row.get("area_name") or key)[:60]
+    return Unreadable(TABLES[kind].name, key, belongs, name, fault.what)
+
+
 def key_of(record: Record) -> str:
     """The record's primary key."""
     return record.area_id if isinstance(record, Recipe) else record.id
@@ -158,12 +221,15 @@ def to_row(record: Record) -> dict:
 def from_row(kind: type, row: dict) -> Record:
     """Record of a database row."""
     row = dict(row)
+    for name in ("archived", "smooth"):
+        if row.get(name) in (0, 1):  # the file keeps numbers
+            row[name] = bool(row[name])
     if kind is Commission:
-        row["tray"] = tuple(json.loads(row["tray"]))
+        row["tray"] = _texts(json.loads(row["tray"]))
         row["school"] = tuple((str(k), str(v)) for k, v in json.loads(row["school"]).items())
         row["terms"] = _terms(json.loads(row["terms"]))
     elif kind is Photo:
-        row["crop"] = tuple(json.loads(row["crop"]))
+        row["crop"] = tuple(float(v) for v in json.loads(row["crop"]))
         row["prep"] = _preparation(json.loads(row["prep"]))
     elif kind is Area:
         for name in ("ring", "eye", "colour_ring"):
@@ -178,6 +244,12 @@ def from_row(kind: type, row: dict) -> Record:
 
 def _short(line: tuple[Point, ...]) -> list[list[float]]:
     return [[round(x, 2), round(y, 2)] for x, y in line]
+
+
+def _texts(raw: list) -> tuple[str, ...]:
+    if not isinstance(raw, list):
+        raise TypeError("a list is something else")
+    return tuple(raw)
 
 
 def _line(raw: list) -> tuple[Point, ...]:

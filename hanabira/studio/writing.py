@@ -2,27 +2,49 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
+import shutil
 from pathlib import Path
+from typing import IO
 
 from hanabira.core.faults import Fault
+from hanabira.studio.database import FULL, is_full
 
 
-def write_file(target: Path, data: bytes | str) -> Path:
-    """Write bytes, or text as UTF-8. A full disk or a closed folder leaves an older file as it was.
+def write_file(target: Path, data: bytes | str | IO[bytes]) -> Path:
+    """Write bytes, text as UTF-8, or all of an open file. A full disk or a closed folder leaves an older file as it was.
 
     Raises `Fault` that names the file and the reason; no part of a file is left behind.
     """
     part = target.with_name(f".{target.name}.part")
     try:
-        part.write_bytes(data.encode() if isinstance(data, str) else data)
+        with open(part, "wb") as out:
+            if isinstance(data, str | bytes):
+                out.write(data.encode() if isinstance(data, str) else data)
+            else:
+                shutil.copyfileobj(data, out, 1 << 20)
+            out.flush()
+            os.fsync(out.fileno())
         os.replace(part, target)
-    except OSError as error:
-        try:
+    except (OSError, ValueError) as error:  # a name with a zero byte is a ValueError
+        with contextlib.suppress(OSError, ValueError):  # the folder itself may be out of reach
             part.unlink(missing_ok=True)
-        except OSError:  # the folder itself is out of reach
-            pass
-        raise Fault(
-            f"{target} could not be written: {error.strerror or error}.", "What stood there before is unchanged.", "Choose another folder."
-        ) from error
+        raise refused(target, error) from error
     return target
+
+
+def refused(target: Path, error: OSError | ValueError) -> Fault:
+    """The fault of a file that could not be written; room on the disk is asked for only where that is what lacks."""
+    full = isinstance(error, OSError) and is_full(error)
+    reason = "the disk is full" if full else getattr(error, "strerror", None) or str(error)
+    return Fault(f"{target} could not be written: {reason}.", "What stood there before is unchanged.", FULL if full else "Choose another folder.")
+
+
+def safe_cell(value: object) -> object:
+    """A cell of a table for a spreadsheet: text that would be taken for a formula is marked as text.
+
+    >>> safe_cell("=1+1"), safe_cell(-3), safe_cell("soft")
+    ("'=1+1", -3, 'soft')
+    """
+    return f"'{value}" if isinstance(value, str) and value[:1] in tuple("=+-@\t\r") else value

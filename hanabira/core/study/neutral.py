@@ -13,6 +13,8 @@ from hanabira.core.faults import Fault
 BRADFORD = np.array([[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0389, -0.0685, 1.0296]])
 """Cone responses of the Bradford transform (Lam 1985; ICC.1:2010, annex E)."""
 _STRIP = 256
+_DARKEST = 5e-4
+"""Linear light below which a channel says nothing of the colour of the light; about 2 of 255."""
 EXPOSURE_RANGE = (-2.0, 2.0)
 _LINEAR = srgb_to_linear(np.arange(256) / 255).astype(np.float32)
 _STEPS = 4095
@@ -62,8 +64,10 @@ def from_known(rgb: ArrayLike, known_lab: ArrayLike) -> tuple[float, float, floa
     The patch is taken to have changed by the light alone, cone by cone (von Kries).
     """
     seen = BRADFORD @ (RGB_TO_XYZ @ srgb_to_linear(np.asarray(rgb, float)))
+    if float(np.max(rgb)) < 0.03:
+        raise Fault("That place is too dark to tell the light.", "The photo stays as it is.", "Pick a lighter place of the known colour.")
     true = BRADFORD @ lab_to_xyz(known_lab)
-    ratio = seen / np.maximum(true, 1e-4)
+    ratio = np.maximum(seen, 1e-6) / np.maximum(true, 1e-4)
     ratio = np.clip(ratio / ratio[1], 0.4, 2.5)
     xyz = np.linalg.inv(BRADFORD) @ (ratio * (BRADFORD @ WHITE))
     return tuple(float(q) for q in xyz / xyz[1])  # type: ignore[return-value]
@@ -73,12 +77,14 @@ def automatic(pixels: np.ndarray, power: float = 6.0) -> tuple[float, float, flo
     """White of the light guessed from the whole photo: shades of grey.
 
     Source: Finlayson and Trezzi (2004), the Minkowski mean with p = 6, over pixels that are
-    neither black nor burnt out. A guess: one-coloured pictures mislead it.
+    neither black nor burnt out. A guess: one-coloured pictures mislead it. Raises `Fault` for a photo without any light.
     """
     small = pixels[:: max(1, pixels.shape[0] // 300), :: max(1, pixels.shape[1] // 300)].reshape(-1, 3)
     keep = (small.max(1) < 250) & (small.max(1) > 12)
     v = _LINEAR[small[keep] if keep.sum() > 50 else small].astype(float)
     mean = (v**power).mean(0) ** (1 / power)
+    if mean.min() < _DARKEST:
+        raise Fault("This photo is too dark to guess its light.", "The photo stays as it is.", "Pick a place that is really grey.")
     xyz = RGB_TO_XYZ @ mean
     return tuple(float(q) for q in xyz / xyz[1])  # type: ignore[return-value]
 

@@ -429,7 +429,7 @@ class KitRoom(Stage):
             self.model.messages.remark(f"The swatch sheet is written: {written}")
             self.desk.open_file(written)
 
-        self.model.jobs.run("swatch sheet", "Drawing the swatch sheet", work, done)
+        self.model.jobs.run("swatch sheet", "Drawing the swatch sheet", work, done, lasting=True)
 
     def import_kit(self) -> None:
         """Read a kit file as a further kit of the studio."""

@@ -369,6 +369,7 @@ class Plan(Stage):
             "Writing the calendar",
             lambda _t: write_calendar(c.name, c.id, sessions, plan.due, target),
             lambda done: self.model.messages.remark(f"Written: {done}"),
+            lasting=True,
         )
 
 

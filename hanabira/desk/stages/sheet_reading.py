@@ -299,4 +299,4 @@ class SheetReadingDesk(QObject):
                 )
                 self.room.show_chart()
 
-        self.model.jobs.run("fit", "Fitting the pencils to the swatches", work, done)
+        self.model.jobs.run("fit", "Fitting the pencils to the swatches", work, done, asked=True)

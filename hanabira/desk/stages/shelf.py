@@ -21,8 +21,8 @@ from hanabira.desk.photoview import to_image
 from hanabira.desk.stages.base import Stage
 from hanabira.desk.theme import role, u
 from hanabira.studio import overview, planning
+from hanabira.studio.bundle import TakenIn, import_bundle
 from hanabira.studio.overview import Overview
-from hanabira.studio.pictures import read_picture
 from hanabira.studio.records import Commission, LogRow, Photo, Shot
 
 if TYPE_CHECKING:
@@ -61,9 +61,13 @@ class Boards(Drawn):
     @staticmethod
     def line(o: Overview) -> str:
         """When it is due, and the hours left."""
+        if o.state == "unreadable":
+            return o.causes[0]
         when = o.days_left(datetime.date.today())
         due = "" if o.state == "delivered" else spoken_date(o.commission.due) + (f", {when}" if when else "")
-        return " · ".join(q for q in (due, o.hours_left) if q)
+        n = len(o.causes)
+        bad = f"{n} record{'' if n == 1 else 's'} cannot be read" if n else ""
+        return " · ".join(q for q in (due, o.hours_left, bad) if q)
 
     def stops(self, w: float, h: float) -> list[Stop]:
         return [
@@ -115,7 +119,7 @@ class Boards(Drawn):
             text(p, QRectF(x, r.top() + 10, room - tail, 32), c.name, "title", "ink", elide=True)
             who = " · ".join(q for q in (c.animal, f"for {c.client}" if c.client else "") if q)
             text(p, QRectF(x, r.top() + 43, room, 18), who, "body", "ink2", elide=True)
-            size_ = (
+            size_ = "" if o.state == "unreadable" else (
                 f"{c.width_mm:.0f} × {c.height_mm:.0f} mm, {papers()[c.paper_id].name.lower() if c.paper_id in papers() else c.paper_id}"
             )
             text(p, QRectF(x, r.top() + 65, room, 18), size_, "small", "ink2", elide=True)
@@ -191,6 +195,13 @@ class Shelf(Stage):
     def _choose(self, key: str) -> None:
         if self.model.commission is not None and self.model.commission.id == key:
             return
+        o = next((o for o in self.all if o.commission.id == key), None)
+        if o is not None and o.state == "unreadable":
+            self.desk.say(
+                f"“{o.commission.name}” cannot be read: {'; '.join(o.causes)}.", "It stays in the database as it is; everything else opens.",
+                "Go back to a backup of a day when it was whole, or take it in again from a bundle.",
+            )  # fmt: skip
+            return
         self.model.open_commission(key, stay=True)
         self.refresh()
 
@@ -202,19 +213,21 @@ class Shelf(Stage):
     # -- acts -----------------------------------------------------------------------
     def take_in(self) -> None:
         """Take a bundle into the studio and choose it."""
-        from hanabira.studio.bundle import import_bundle
-
         path = self.ask_bundle_path()
         if not path:
             return
         store = self.model.store
 
-        def done(c: Commission) -> None:
-            self.model.messages.remark(f"{c.name} is on the shelf.")
-            self.model.open_commission(c.id, stay=self.open)
+        def done(made: TakenIn) -> None:
+            c = made.commission
+            self.model.messages.remark(" ".join([f"{c.name} is on the shelf.", *made.remarks]))
             self.model.commissions_changed.emit()
+            if self.open:  # somebody who works elsewhere by now is not torn away from it
+                self.model.open_commission(c.id, stay=True)
 
-        self.model.jobs.run("take in bundle", f"Taking in {Path(path).name}", lambda token: import_bundle(store, Path(path), token), done)
+        self.model.jobs.run(
+            "take in bundle", f"Taking in {Path(path).name}", lambda token: import_bundle(store, Path(path), token), done, lasting=True
+        )
 
     def duplicate(self, key: str) -> None:
         """A new commission made and agreed like this one, without its animal, client and photos."""
@@ -284,7 +297,7 @@ class Shelf(Stage):
             return
         c = chosen.commission
         self.desk.bench.head.set("", c.name, chosen.words)
-        facts = [self.boards.line(chosen), f"{chosen.areas} areas, {chosen.steps} steps" if chosen.areas else "", c.notes]
+        facts = [self.boards.line(chosen), f"{chosen.areas} areas, {chosen.steps} steps" if chosen.areas else "", c.notes, *chosen.causes]
         keep = self.desk.records
         self.desk.bench.set_parts(
             [
@@ -308,11 +321,11 @@ class Shelf(Stage):
         if key in self.boards.pictures and self._of.get(key) == photo.id:
             return
         self._of[key] = photo.id
-        path, size = self.model.store.photo_path(photo), photo.width_px
+        store, size = self.model.store, photo.width_px
         crop = photo.crop if isinstance(photo, Photo) else (0.0, 0.0, float(photo.width_px), float(photo.height_px))
 
         def work(token: Token) -> QImage:
-            pixels = read_picture(path, 400, token).pixels
+            pixels = store.read_photo(photo, 400, token).pixels
             k = pixels.shape[1] / size
             x, y, w, h = (max(0, int(v * k)) for v in crop)
             return to_image(pixels[y : y + max(1, h), x : x + max(1, w)])

@@ -181,7 +181,12 @@ class Study(PictureStage):
         """Guess the light from the whole photo."""
         raw = self.model.darkroom.raw
         if raw is not None:
-            self._set_white(automatic(raw), "a guess from the whole photo")
+            try:
+                white = automatic(raw)
+            except Fault as fault:
+                self.model.messages.fault(fault)
+                return
+            self._set_white(white, "a guess from the whole photo")
 
     def as_taken(self) -> None:
         """Back to the light as the camera took it; the exposure too."""

@@ -103,7 +103,7 @@ def print_wedge(s: Study) -> None:
     if path:
         target = Path(path) if path.lower().endswith(".pdf") else Path(f"{path}.pdf")
         page = s.model.settings.get("card_paper")
-        s.model.jobs.run("wedge", "Writing the grey wedge", lambda _t: write_wedge(target, page), lambda done: _written(s, done))
+        s.model.jobs.run("wedge", "Writing the grey wedge", lambda _t: write_wedge(target, page), lambda done: _written(s, done), lasting=True)
 
 
 def print_true_size(s: Study, with_photo: bool) -> None:
@@ -127,7 +127,7 @@ def print_true_size(s: Study, with_photo: bool) -> None:
     def work(token: Token) -> Path:
         return write_true_size(content(token), target, token)
 
-    s.model.jobs.run("true size", "Writing the true-size sheets", work, lambda done: _written(s, done))
+    s.model.jobs.run("true size", "Writing the true-size sheets", work, lambda done: _written(s, done), lasting=True)
 
 
 def _written(s: Study, path: Path) -> None:

@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
 
 from hanabira.desk.controls import PetalButton
 from hanabira.desk.drawn import Drawn
-from hanabira.desk.paint import CENTRE, height, text
+from hanabira.desk.paint import CENTRE, height, painting, text
 from hanabira.desk.theme import role, scale, u
 
 WIDTH = 380
@@ -151,20 +151,19 @@ class Bench(QWidget):
 
     def paintEvent(self, _: QPaintEvent | None) -> None:
         """The card; its left edge is a quiet deckle so that it reads as paper."""
-        p = QPainter(self)
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        rng = random.Random(4)
-        path = QPainterPath(QPointF(6, 0))
-        y = 0.0
-        while y < self.height():
-            y += rng.uniform(5, 13)
-            path.lineTo(5 + rng.uniform(-1.8, 1.8), min(y, self.height()))
-        path.lineTo(self.width(), self.height())
-        path.lineTo(self.width(), 0)
-        path.closeSubpath()
-        p.fillRect(self.rect(), role("mat"))
-        p.fillPath(path, role("card"))
-        p.setPen(QPen(role("line"), 1))
-        y = self.height() - round(60 * scale())
-        p.drawLine(QPointF(u(24), y), QPointF(self.width() - u(16), y))
-        p.end()
+        with painting(self) as p:
+            p.setRenderHint(QPainter.RenderHint.Antialiasing)
+            rng = random.Random(4)
+            path = QPainterPath(QPointF(6, 0))
+            y = 0.0
+            while y < self.height():
+                y += rng.uniform(5, 13)
+                path.lineTo(5 + rng.uniform(-1.8, 1.8), min(y, self.height()))
+            path.lineTo(self.width(), self.height())
+            path.lineTo(self.width(), 0)
+            path.closeSubpath()
+            p.fillRect(self.rect(), role("mat"))
+            p.fillPath(path, role("card"))
+            p.setPen(QPen(role("line"), 1))
+            y = self.height() - round(60 * scale())
+            p.drawLine(QPointF(u(24), y), QPointF(self.width() - u(16), y))

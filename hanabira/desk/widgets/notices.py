@@ -13,7 +13,7 @@ from hanabira.desk.controls import PetalButton
 from hanabira.desk.drawn import Drawn
 from hanabira.desk.jobs import JobRunner
 from hanabira.desk.messages import Message
-from hanabira.desk.paint import hatch, height, text
+from hanabira.desk.paint import hatch, height, painting, text
 from hanabira.desk.theme import role
 
 SHOW_AFTER_MS = 200
@@ -107,9 +107,8 @@ class JobStrip(QWidget):
         self._on_changed()
 
     def paintEvent(self, _) -> None:  # noqa: ANN001
-        p = QPainter(self)
-        p.fillRect(self.rect(), role("card"))
-        p.end()
+        with painting(self) as p:
+            p.fillRect(self.rect(), role("card"))
 
 
 class _Words(Drawn):
@@ -180,8 +179,7 @@ class MessageStrip(QWidget):
         self.show()
 
     def paintEvent(self, _) -> None:  # noqa: ANN001
-        p = QPainter(self)
-        p.fillRect(self.rect(), role("raised"))
-        p.setPen(QPen(role("ink"), 1))
-        p.drawLine(0, 0, self.width(), 0)
-        p.end()
+        with painting(self) as p:
+            p.fillRect(self.rect(), role("raised"))
+            p.setPen(QPen(role("ink"), 1))
+            p.drawLine(0, 0, self.width(), 0)

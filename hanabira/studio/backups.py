@@ -1,0 +1,246 @@
+"""Backups of a studio's database: made, listed, thinned out, and gone back to.
+
+Each is a whole SQLite file in ``backups/``, named by a running number, the time it was made and the reason. Copies made before an update
+are never thinned out, nor are those that look as if they came from the future: then the clock was set back.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import datetime
+import fcntl
+import os
+import re
+import shutil
+import sqlite3
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from hanabira.core.faults import StudioFault
+from hanabira.studio import database
+from hanabira.studio.database import DATABASE, HEAD
+
+FOLDER = "backups"
+ASIDE = "aside"
+KEPT = 10
+"""How many of the backups of each reason are kept that hold a commission."""
+EMPTY_KEPT = 2
+REASONS = {
+    "day": "the first of the day", "closing": "at closing", "asked": "asked for", "before-update": "before an update", "before-going-back": "before going back",
+}  # fmt: skip
+_NAME = re.compile(r"(\d{5,})-(\d{4}-\d{2}-\d{2})-(\d{6})-([a-z-]+?)(?:-(\d{4}))?\.sqlite$")
+_OLD_NAME = re.compile(r"(\d{4}-\d{2}-\d{2})\.sqlite$")
+
+
+@dataclass(frozen=True)
+class Backup:
+    """A backup: its running number, when it was made (local time), why, and what it holds; ``fault`` says why it cannot be used."""
+
+    path: Path
+    number: int
+    made: datetime.datetime
+    reason: str
+    commissions: int = 0
+    log_rows: int = 0
+    revision: str = ""
+    fault: str = ""
+
+    @property
+    def words(self) -> str:
+        """What it holds and why it was made, in words."""
+        if self.fault:
+            return f"cannot be used: {self.fault}"
+        n, r = self.commissions, self.log_rows
+        held = f"{n} commission{'' if n == 1 else 's'}, {r} row{'' if r == 1 else 's'} of the log"
+        return f"{held}; {REASONS[self.reason]}" if self.reason in REASONS else held
+
+
+def backups(folder: Path, look_inside: bool = True) -> tuple[Backup, ...]:
+    """The backups of a studio, the oldest first; without ``look_inside`` only what their names say."""
+    out = []
+    for path in (folder / FOLDER).glob("*.sqlite"):
+        with contextlib.suppress(OSError):  # another process may just have thinned it out
+            out.append(_named(path))
+    out.sort(key=lambda b: (b.number, b.made, b.path.name))
+    return tuple(inside(b) for b in out) if look_inside else tuple(out)
+
+
+def _named(path: Path) -> Backup:
+    found = _NAME.match(path.name)
+    if found:
+        with contextlib.suppress(ValueError):
+            made = datetime.datetime.strptime(f"{found.group(2)} {found.group(3)}", "%Y-%m-%d %H%M%S")
+            return Backup(path, int(found.group(1)), made, found.group(4))
+    made = datetime.datetime.fromtimestamp(path.stat().st_mtime)
+    old = _OLD_NAME.match(path.name)  # backups of the first versions have the day alone
+    if old:
+        with contextlib.suppress(ValueError):
+            return Backup(path, 0, datetime.datetime.combine(datetime.date.fromisoformat(old.group(1)), made.time()), "day")
+    return Backup(path, 0, made, "before-update" if path.name.startswith("before-update") else "other")
+
+
+def inside(b: Backup) -> Backup:
+    """The backup with what it holds, or with the fault that makes it useless."""
+    try:
+        with contextlib.closing(database.connect(b.path, "ro", whole=True)) as c:
+            answer = c.execute("PRAGMA quick_check").fetchone()[0]
+            if answer != "ok":
+                return replace(b, fault=f"it is damaged ({' '.join(str(answer).split())[:80]})")
+            tables = {row[0] for row in c.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
+            if not {"commission", "alembic_version"} <= tables:
+                return replace(b, fault="it holds no studio")
+            count = lambda table: c.execute(f"SELECT count(*) FROM {table}").fetchone()[0] if table in tables else 0  # noqa: E731
+            row = c.execute("SELECT version_num FROM alembic_version").fetchone()
+            revision = str(row[0]) if row else ""
+            if revision > HEAD:
+                return replace(b, fault="it was written by a newer version of Hanabira")
+            return replace(b, commissions=int(count("commission")), log_rows=int(count("log")), revision=revision)
+    except (sqlite3.Error, OSError) as error:
+        return replace(b, fault=str(error) or type(error).__name__)
+
+
+def due(folder: Path, now: datetime.datetime | None = None) -> bool:
+    """Whether the day has no backup yet."""
+    today = (now or datetime.datetime.now()).date()
+    days = [b for b in backups(folder, look_inside=False) if b.reason == "day"]
+    return not days or days[-1].made.date() != today
+
+
+def make(folder: Path, reason: str, mark: str = "", now: datetime.datetime | None = None) -> Backup:
+    """Copy a studio's database as it stands; other windows and threads may go on. Raises `StudioFault` when it cannot be written.
+
+    A copy before an update that is the same as the newest one is not made twice.
+    """
+    if reason not in REASONS:
+        raise ValueError(reason)
+    now = now or datetime.datetime.now()
+    kept = folder / FOLDER
+    part = kept / f".{os.getpid()}-{now:%H%M%S%f}.part"
+    try:
+        kept.mkdir(exist_ok=True)
+        with (
+            contextlib.closing(database.connect(folder / DATABASE, "ro")) as source,
+            contextlib.closing(database.connect(part, "rwc")) as copy,
+        ):
+            source.backup(copy)
+        _settle(part)
+        before = [b for b in backups(folder, look_inside=False) if b.reason == reason]
+        if reason == "before-update" and before and _same(before[-1].path, part):
+            part.unlink()
+            return inside(before[-1])
+        number = max((b.number for b in backups(folder, look_inside=False)), default=0) + 1
+        while True:
+            target = kept / f"{number:05d}-{now:%Y-%m-%d-%H%M%S}-{reason}{'-' + mark if mark else ''}.sqlite"
+            try:
+                os.link(part, target)  # never over another one, also when two processes come to the same number
+                break
+            except FileExistsError:
+                number += 1
+            except OSError:  # a file system without links
+                if not target.exists():
+                    os.replace(part, target)
+                    break
+                number += 1
+        part.unlink(missing_ok=True)
+    except (sqlite3.Error, OSError) as error:
+        words, do = _why(error, folder)
+        raise StudioFault(f"The backup could not be written: {words}.", "The studio itself is unchanged.", do) from error
+    finally:
+        with contextlib.suppress(OSError):
+            database.remove(part)
+    thin_out(folder, now)
+    return inside(_named(target))
+
+
+def _why(error: BaseException, folder: Path) -> tuple[str, str]:
+    if isinstance(error, OSError):
+        return ("the disk is full", database.FULL) if database.is_full(error) else (str(error.strerror or error), "Look at the folder’s permissions.")
+    return database.said(error, folder)
+
+
+def _settle(path: Path) -> None:
+    """See that a file is on the disk, not only on its way there."""
+    with open(path, "rb+") as f:
+        os.fsync(f.fileno())
+
+
+def _same(a: Path, b: Path) -> bool:
+    return a.stat().st_size == b.stat().st_size and a.read_bytes() == b.read_bytes()
+
+
+def thin_out(folder: Path, now: datetime.datetime | None = None) -> None:
+    """Delete the oldest backups beyond those that are kept. Empty ones never push out one that holds a commission."""
+    now = now or datetime.datetime.now()
+    found = [b for b in backups(folder, look_inside=False) if b.reason in ("day", "closing", "asked")]
+    if len(found) <= EMPTY_KEPT:
+        return
+    found = [inside(b) for b in found if b.made.date() <= now.date()]
+    empty = [b for b in found if not b.fault and not b.commissions]
+    doomed = empty[:-EMPTY_KEPT]
+    for reason in ("day", "closing", "asked"):
+        doomed += [b for b in found if b.reason == reason and not b.fault and b.commissions][:-KEPT]
+    for b in doomed:
+        with contextlib.suppress(OSError):
+            b.path.unlink()
+
+
+# -- going back --------------------------------------------------------------------
+@contextlib.contextmanager
+def _alone(folder: Path) -> Iterator[None]:
+    """Hold the studio's lock, so that no window writes meanwhile."""
+    try:
+        handle = open(folder / "studio.lock", "a+")  # noqa: SIM115 - closed below
+    except OSError as error:
+        raise StudioFault(f"The folder {folder} cannot be written: {error.strerror}.", "Nothing was changed.") from error
+    try:
+        try:
+            fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            raise StudioFault("Another window has this studio open.", "Nothing was changed.", "Close it, then go back to the backup.") from None
+        yield
+    finally:
+        handle.close()
+
+
+def restore(folder: Path, backup: Path, now: datetime.datetime | None = None) -> Path:
+    """Put a backup in the place of the studio's database; the folder where the files that stood there are now.
+
+    Database, log and index are set aside together, nothing is deleted, and a copy that cannot be written leaves all as it was.
+    Raises `StudioFault` for a backup that cannot be used, an open studio and a full disk.
+    """
+    now = now or datetime.datetime.now()
+    if not backup.is_file():
+        raise StudioFault(f"There is no backup {backup.name}.", "Nothing was changed.", "Choose one of the list.")
+    found = inside(Backup(backup, 0, now, "other"))
+    if found.fault:
+        raise StudioFault(f"{backup.name} cannot be gone back to: {found.fault}.", "Nothing was changed.", "Choose another backup.")
+    path = folder / DATABASE
+    part = folder / f"{DATABASE}.part"
+    with _alone(folder):
+        try:
+            shutil.copyfile(backup, part)
+            _settle(part)
+            aside = _aside(folder, now)
+            # the database first: ended in between, it is missed at the next start; without its log it would open as an older one
+            for name in (DATABASE, f"{DATABASE}-wal", f"{DATABASE}-shm", f"{DATABASE}-journal"):
+                if (folder / name).exists():
+                    os.replace(folder / name, aside / name)
+            os.replace(part, path)
+        except OSError as error:
+            words, do = _why(error, folder)
+            with contextlib.suppress(OSError):
+                part.unlink(missing_ok=True)
+            raise StudioFault(f"{backup.name} could not be put back: {words}.", "The files of the studio are unchanged or set aside; none was deleted.", do) from error
+    return aside
+
+
+def _aside(folder: Path, now: datetime.datetime) -> Path:
+    n = 0
+    while True:
+        path = folder / ASIDE / f"{now:%Y-%m-%d-%H%M%S}{f'-{n}' if n else ''}"
+        try:
+            path.mkdir(parents=True)
+            return path
+        except FileExistsError:
+            n += 1

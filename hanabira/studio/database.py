@@ -1,0 +1,194 @@
+"""The studio's database file: opening it, telling what is wrong with it, bringing it up to date.
+
+SQLite with write-ahead log. The driver stays in autocommit and every transaction is begun by us, so that also the
+statements that change tables are undone when the process ends in the middle of them.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import errno
+import os
+import sqlite3
+import tempfile
+from pathlib import Path
+from typing import Any
+from urllib.parse import quote
+
+from sqlalchemy import Engine, create_engine, event
+from sqlalchemy.pool import NullPool, QueuePool
+
+from hanabira.core.faults import LostStudio, StudioFault
+
+DATABASE = "studio.sqlite"
+HEAD = "0006"
+"""The newest schema; a test holds it against the migrations."""
+WAIT_S = 10.0
+"""How long a statement waits for another process that holds the file."""
+_PROBE_BYTES = 1 << 18
+
+
+def uri(path: Path, mode: str) -> str:
+    """SQLite's URI of a file: ``ro``, ``rw`` or ``rwc``. Quoted, so that %, ? and # in a folder's name are taken as they are.
+
+    >>> uri(Path("/a%b?c#d/e"), "ro")
+    'file:///a%25b%3Fc%23d/e?mode=ro'
+    """
+    return f"file://{quote(os.fsencode(path.absolute()))}?mode={mode}"
+
+
+def connect(path: Path, mode: str, whole: bool = False) -> sqlite3.Connection:
+    """A plain connection in autocommit. ``whole`` says that the file stands alone, without a log beside it (a backup)."""
+    text = uri(path, mode) + ("&immutable=1" if whole else "")
+    connection = sqlite3.connect(text, uri=True, timeout=WAIT_S, isolation_level=None, check_same_thread=False)
+    # bytes that are no UTF-8 make one row unreadable, not the whole table
+    connection.text_factory = lambda raw: raw.decode("utf-8", "surrogateescape")
+    return connection
+
+
+def open_engine(path: Path, mode: str, foreign_keys: bool = True) -> Engine:
+    """An engine on a database file. A connection serves one thread at a time; a transaction with the option ``writes`` takes the write lock at once."""
+
+    def creator() -> sqlite3.Connection:
+        connection = connect(path, mode)
+        try:
+            connection.execute(f"PRAGMA foreign_keys = {'ON' if foreign_keys else 'OFF'}")
+            if mode != "ro":
+                connection.execute("PRAGMA journal_mode = WAL")
+                connection.execute("PRAGMA synchronous = FULL")
+        except BaseException:
+            connection.close()
+            raise
+        return connection
+
+    if mode == "ro":
+        engine = create_engine("sqlite://", creator=creator, poolclass=NullPool)
+    else:
+        engine = create_engine("sqlite://", creator=creator, poolclass=QueuePool, pool_size=4, max_overflow=-1)
+
+    @event.listens_for(engine, "begin")
+    def _begin(connection: Any) -> None:
+        connection.exec_driver_sql("BEGIN IMMEDIATE" if connection.get_execution_options().get("writes") else "BEGIN")
+
+    return engine
+
+
+# -- what is wrong ---------------------------------------------------------------
+def has_room(folder: Path, size: int = _PROBE_BYTES) -> bool:
+    """Whether so many bytes can be written in a folder; True when something else than room is missing."""
+    try:
+        with tempfile.TemporaryFile(dir=folder) as f:
+            f.write(b"\0" * size)
+            f.flush()
+            os.fsync(f.fileno())
+    except OSError as error:
+        return not is_full(error)
+    return True
+
+
+def is_full(error: OSError) -> bool:
+    """Whether the system refused for want of room: the disk, a quota or a limit on the size of files."""
+    return error.errno in (errno.ENOSPC, errno.EDQUOT, errno.EFBIG)
+
+
+FULL = "Make room on the disk, then try again."
+
+
+def kind_of(error: BaseException, folder: Path) -> str:
+    """What an error of the database means: ``full``, ``locked``, ``closed``, ``readonly``, ``damaged``, ``misfit`` or ``other``."""
+    cause = getattr(error, "orig", None) or error
+    name = getattr(cause, "sqlite_errorname", "") or ""
+    if name.startswith("SQLITE_FULL"):
+        return "full"
+    if name.startswith(("SQLITE_IOERR", "SQLITE_CANTOPEN")) and not has_room(folder):
+        return "full"
+    for start, kind in (
+        ("SQLITE_BUSY", "locked"), ("SQLITE_LOCKED", "locked"), ("SQLITE_READONLY", "readonly"), ("SQLITE_CANTOPEN", "closed"), ("SQLITE_PERM", "closed"),
+        ("SQLITE_AUTH", "closed"), ("SQLITE_CORRUPT", "damaged"), ("SQLITE_NOTADB", "damaged"), ("SQLITE_CONSTRAINT", "misfit"),
+        ("SQLITE_MISMATCH", "misfit"), ("SQLITE_TOOBIG", "misfit"),
+    ):  # fmt: skip
+        if name.startswith(start):
+            return kind
+    return "other"
+
+
+_WORDS = {
+    "full": ("the disk is full", FULL),
+    "locked": ("another program holds the database", "Close the other program, then try again."),
+    "closed": ("the database file may not be opened", "Look at the permissions of the folder."),
+    "readonly": ("its files cannot be written", "Look at the permissions of the folder."),
+    "damaged": ("the database is damaged", "Go back to a backup."),
+    "misfit": ("it does not fit what is there", ""),
+}
+
+
+def said(error: BaseException, folder: Path) -> tuple[str, str]:
+    """An error of the database in words, and what to do; nothing to do where we do not know it."""
+    kind = kind_of(error, folder)
+    cause = getattr(error, "orig", None) or error
+    words, do = _WORDS.get(kind, (str(cause), ""))
+    return (f"{words} ({cause})" if kind in ("damaged", "misfit") else words), do
+
+
+def check(path: Path) -> None:
+    """Refuse a database that cannot be read, saying which of full, locked, closed and damaged it is."""
+    try:
+        with contextlib.closing(connect(path, "ro")) as connection:
+            answer = connection.execute("PRAGMA quick_check").fetchone()[0]
+    except sqlite3.Error as error:
+        kind = kind_of(error, path.parent)
+        words, do = said(error, path.parent)
+        if kind != "damaged":
+            raise StudioFault(f"The studio cannot be opened now: {words}.", "Nothing in it is lost.", do) from error
+        answer = str(error)
+    if answer != "ok":
+        raise LostStudio(
+            f"The studio’s database is damaged ({' '.join(str(answer).split())[:200]}).",
+            f"Its photos, and its backups in {path.parent / 'backups'}, are untouched.",
+            "Go back to a backup: nothing is deleted, the damaged files are set aside.",
+        )
+
+
+def version(path: Path, whole: bool = False) -> str | None:
+    """The revision of a database; None when it has no tables of ours."""
+    with contextlib.closing(connect(path, "ro", whole)) as connection:
+        try:
+            row = connection.execute("SELECT version_num FROM alembic_version").fetchone()
+        except sqlite3.OperationalError as error:
+            if "no such table" in str(error):
+                return None
+            raise
+    return row[0] if row else None
+
+
+# -- up to date -----------------------------------------------------------------
+def migrate(path: Path, to: str = "head", fresh: bool = False) -> None:
+    """Bring a database to a revision in one transaction; ended in the middle it is as it was.
+
+    Raises what the engine or the migrations raise; then nothing was changed.
+    """
+    from alembic import command
+    from alembic.config import Config
+
+    config = Config()
+    # a % in the folder's name is no placeholder
+    config.set_main_option("script_location", str(Path(__file__).parent / "migrations").replace("%", "%%"))
+    # tables may be made anew on the way: what points at them is looked at once, at the end
+    engine = open_engine(path, "rwc" if fresh else "rw", foreign_keys=False)
+    try:
+        with engine.connect().execution_options(writes=True) as connection, connection.begin():
+            config.attributes["connection"] = connection
+            command.upgrade(config, to)
+            loose = connection.exec_driver_sql("PRAGMA foreign_key_check").fetchall()
+            if loose:
+                raise StudioFault(f"{len(loose)} records name others that are not there.")
+    finally:
+        engine.dispose()
+
+
+def remove(path: Path) -> None:
+    """Take away a database that was never finished, with its log."""
+    for name in (path.name, f"{path.name}-wal", f"{path.name}-shm", f"{path.name}-journal"):
+        with contextlib.suppress(OSError):
+            (path.parent / name).unlink(missing_ok=True)
+
