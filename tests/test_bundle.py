@@ -41,7 +41,7 @@ class Bundles(unittest.TestCase):
                 "pressure 2",
             )
             store.edit([row])
-            cls.bundle = write_bundle(store, "Tansy", cls.root / "tansy.zip")
+            cls.bundle = write_bundle(store, "Tansy", cls.root / "tansy.zip").path
             cls.before = contents_of(store, "demo-tansy")
 
     @classmethod
@@ -50,11 +50,11 @@ class Bundles(unittest.TestCase):
 
     def test_a_bundle_comes_back_whole_in_another_studio(self):
         with Store.open(self.root / "other") as store:
-            made = import_bundle(store, self.bundle)
+            made = import_bundle(store, self.bundle).commission
             after = contents_of(store, made.id)
             self.assertEqual(after, replace(self.before, kit=after.kit))
             self.assertTrue(store.photo_path(after.photos[0]).exists())
-            again = import_bundle(store, self.bundle)
+            again = import_bundle(store, self.bundle).commission
             self.assertNotEqual(again.id, made.id)
             copy = contents_of(store, again.id)
             self.assertEqual([a.ring for a in copy.areas], [a.ring for a in after.areas])

@@ -352,7 +352,7 @@ class RecipeEdits(DemoCase):
         self.click(self.desk.bench.next)
         self.settle()
         first = self.stage.layers
-        self.assertTrue(first)
+        self.assertTrue(first, self.said)
         self.desk.actions_["Solve the layers anew"].trigger()
         self.settle()
         self.assertEqual(self.stage.layers, first)

@@ -33,7 +33,7 @@ class Shelf(unittest.TestCase):
         self.addCleanup(temp.cleanup)
         self.store = Store.open(Path(temp.name) / "studio")
         self.addCleanup(self.store.close)
-        self.c = Commission("c", "Moss", "Ada Fenn", "grey cat", due="2026-03-09", notes="one torn ear", created="1")
+        self.c = Commission("c", "Moss", "Ada Fenn", "grey cat", due="2026-03-09", notes="one torn ear", created="2026-01-01T00:00:00")
         self.store.edit([self.c])
 
     def one(self):

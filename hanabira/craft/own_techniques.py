@@ -13,7 +13,7 @@ from hanabira.core.faults import RecipeFault
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
 from hanabira.core.optics.stack import TOOLS
-from hanabira.core.solver.area import WHERE, Layer, swaps
+from hanabira.core.solver.area import ROLES, WHERE, Layer, swaps
 
 MOST_BYTES = 400_000
 _FIELDS: Mapping[str, type | tuple[type, ...]] = {
@@ -70,6 +70,10 @@ def read_technique(path: Path) -> Technique:
         tool = step.get("tool", "")
         if tool and tool not in TOOLS:
             raise fault(f"layer {n} has the unknown tool “{tool}”")
+        if step.get("role", "general") not in ROLES:
+            raise fault(f"layer {n} has the unknown role “{step['role']}”")
+        if not 0 <= step.get("length_mm", 0) <= 2000:  # also false for what is no number
+            raise fault(f"length_mm of layer {n} lies outside 0–2000")
         if step.get("where", "everywhere") not in WHERE:
             raise fault(f"layer {n} goes “{step.get('where')}”, which is no place")
         if not tool and not step.get("pencil"):

@@ -41,7 +41,6 @@ from hanabira.studio.overlaps import Overlaps, polygon_of
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, Record, Shot, StudioKit, cover_crop, new_id
 from hanabira.studio.store import Store
 
-
 DAY_MS = 60_000
 """How often it is looked whether the day has changed."""
 

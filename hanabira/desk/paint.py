@@ -169,9 +169,12 @@ def ink_on(c: QColor) -> QColor:
 def two_tone(p: QPainter, path: QPainterPath, w: float = 1.3, dash: list[float] | None = None, strength: int = 255) -> None:
     """A light line in a dark sheath: seen on any fur, without a hue of its own."""
     p.setBrush(Qt.BrushStyle.NoBrush)
-    p.setPen(QPen(QColor(0, 0, 0, int(strength * 0.72)), w + 2.0, cap=Qt.PenCapStyle.RoundCap, join=Qt.PenJoinStyle.RoundJoin))
+    # the many thin dashed lines of a picture have joins too small to see; rounding them costs a third
+    join = Qt.PenJoinStyle.BevelJoin if dash else Qt.PenJoinStyle.RoundJoin
+    cap = Qt.PenCapStyle.FlatCap if dash else Qt.PenCapStyle.RoundCap
+    p.setPen(QPen(QColor(0, 0, 0, int(strength * 0.72)), w + 2.0, cap=cap, join=join))
     p.drawPath(path)
-    pen = QPen(QColor(255, 255, 255, strength), w, cap=Qt.PenCapStyle.FlatCap, join=Qt.PenJoinStyle.RoundJoin)
+    pen = QPen(QColor(255, 255, 255, strength), w, cap=Qt.PenCapStyle.FlatCap, join=join)
     if dash:
         pen.setDashPattern(dash)
     p.setPen(pen)

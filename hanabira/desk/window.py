@@ -7,7 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QEvent, QObject, Qt, QTimer, QUrl
-from PyQt6.QtGui import QAction, QCloseEvent, QDesktopServices, QKeyEvent, QKeySequence, QResizeEvent
+from PyQt6.QtGui import QCloseEvent, QDesktopServices, QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QAbstractSpinBox,
     QApplication,
@@ -16,7 +16,6 @@ from PyQt6.QtWidgets import (
     QGridLayout,
     QLineEdit,
     QMainWindow,
-    QMenu,
     QMessageBox,
     QPlainTextEdit,
     QStackedWidget,
@@ -26,10 +25,10 @@ from PyQt6.QtWidgets import (
 from hanabira.core.faults import Fault
 from hanabira.core.token import Token
 from hanabira.desk import theme
+from hanabira.desk.actions import ROOMS, build_actions
 from hanabira.desk.commands import SetStage
 from hanabira.desk.controls import PetalButton
 from hanabira.desk.explain import TOPICS, Explanation
-from hanabira.desk.menus import area_commands, easel_commands, plan_commands, recipe_commands, shelf_commands, study_commands
 from hanabira.desk.model import Model
 from hanabira.desk.photoview import LOOKS
 from hanabira.desk.record_writers import RecordWriters
@@ -54,7 +53,6 @@ from hanabira.studio.records import STAGES
 
 SAFE_MS = 4000
 """A start that lives so long was no broken one."""
-ROOMS = ("Shelf", "Kit", "Practice")
 _TYPING = (QLineEdit, QPlainTextEdit, QAbstractSpinBox, QComboBox)
 
 
@@ -107,7 +105,8 @@ class Desk(QMainWindow):
         self.records = RecordWriters(self)
         self._held = ""
         self._next_off = ""
-        self._build_actions()
+        self.actions_ = build_actions(self)
+        self.undo_action, self.redo_action = self.actions_["Take back"], self.actions_["Do again"]
         self._connect()
         app = QApplication.instance()
         assert isinstance(app, QApplication)
@@ -182,113 +181,6 @@ class Desk(QMainWindow):
         theme.apply(app)
 
     # -- actions ---------------------------------------------------------------
-    def _build_actions(self) -> None:
-        bar = self.menuBar()
-        bar.setNativeMenuBar(False)
-        self.actions_: dict[str, QAction] = {}
-        recipe, areas, study = self.stages["Recipe"], self.stages["Areas"], self.stages["Study"]
-        assert isinstance(recipe, Recipe) and isinstance(areas, Areas) and isinstance(study, Study)
-
-        def menu(name: str) -> QMenu:
-            m = bar.addMenu(name)
-            m.setToolTipsVisible(True)
-            return m
-
-        def add(m: QMenu, words: str, run: Callable[[], object], key: str = "", tip: str = "") -> QAction:
-            action = QAction(words, self)
-            if key:
-                action.setShortcut(QKeySequence(key))
-            action.setToolTip(tip or words)
-            action.triggered.connect(lambda _=False: run())
-            m.addAction(action)
-            self.addAction(action)
-            self.actions_[words] = action
-            return action
-
-        m = menu("Commission")
-        add(m, "New commission", self.new_commission, "Ctrl+N")
-        add(m, "Add a photo", self.ask_photo, "Ctrl+O")
-        add(m, "Print the recipe card", self.print_card, "Ctrl+P", "Write a PDF with the areas, layers and values")
-        for words, run in [*self.records.all, *shelf_commands(self)]:
-            add(m, words, run)
-        add(m, "Make a backup now", self.back_up, "", "Copy the studio’s database into its backups")
-        add(m, "Go back to a backup", self.go_back, "", "The studio as it was on an earlier day; what it is now is set aside")
-        m.addSeparator()
-        add(m, "Close", self.close, "Ctrl+Q")
-        m = menu("Edit")
-        self.undo_action = add(m, "Take back", self.take_back, "Ctrl+Z")
-        self.redo_action = add(m, "Do again", self.do_again, "Ctrl+Shift+Z")
-        m = menu("Go")
-        for k, name in enumerate(STAGES):
-            add(m, name, lambda name=name: self.go(name), f"Ctrl+{k + 1}")
-        m.addSeparator()
-        for name in ROOMS:
-            add(m, name, lambda name=name: self.show_room(name))
-        m = menu("Look")
-        for key, (name, letter, words, _maths) in LOOKS.items():
-            add(m, f"Pin: {name}", lambda key=key: self._pin(key), "", f"{words}. Hold {letter} for a short look")
-        m.addSeparator()
-        add(m, "Whole sheet", lambda: self._mat_do(lambda mat: mat.fit()), "Ctrl+0")
-        add(
-            m,
-            "True size",
-            lambda: self._mat_do(lambda mat: mat.true_size(self.px_per_mm)),
-            "Ctrl+T",
-            "A millimetre of paper is a millimetre of the screen",
-        )
-        add(m, "Nearer", lambda: self._mat_do(lambda mat: mat.zoom_at(mat.inner.center(), 1.25)), "Ctrl+Up")
-        add(m, "Farther", lambda: self._mat_do(lambda mat: mat.zoom_at(mat.inner.center(), 0.8)), "Ctrl+Down")
-        add(m, "Hold a ruler to the screen", self.calibrate_screen, "", "Make true size true on this screen")
-        m.addSeparator()
-        add(m, "Evening or day", self.switch_theme, "Ctrl+E")
-        add(m, "Larger text", lambda: self._text_step(1), "Ctrl++")
-        add(m, "Smaller text", lambda: self._text_step(-1), "Ctrl+-")
-        m = menu("Study")
-        for words, run in study_commands(self, study):
-            add(m, words, run)
-        m = menu("Areas")
-        for words, run in area_commands(self, areas):
-            add(m, words, run)
-        m.addSeparator()
-        add(m, "Next area", lambda: self._step_area(1), "Ctrl+Right")
-        add(m, "Area before", lambda: self._step_area(-1), "Ctrl+Left")
-        add(m, "Name the area", self.name_area, "F2")
-        add(m, "Set the surface of the area", self.set_surface)
-        add(m, "Delete the area", areas.delete, "Ctrl+Del")
-        m = menu("Recipe")
-        add(m, "Solve the layers anew", recipe.solve, "Ctrl+R")
-        add(m, "Add a layer", recipe.add_layer)
-        add(m, "Remove the layer", recipe.remove_layer)
-        add(m, "Lay the layer later", recipe.move_up)
-        add(m, "Lay the layer earlier", recipe.move_down)
-        add(m, "Press harder", lambda: self._press(1))
-        add(m, "Press lighter", lambda: self._press(-1))
-        add(m, "One pass more", lambda: self._pass(1))
-        add(m, "One pass less", lambda: self._pass(-1))
-        add(m, "Take the best other pencil", self._best_swap)
-        add(m, "Lock or unlock the layer", recipe.lock)
-        add(m, "Other ways to lay the area", recipe.other_ways)
-        add(m, "Burnish with white", recipe.burnish)
-        add(m, "Keep the pencil, solve its pressure anew", recipe.keep_pencil)
-        for words, run in recipe_commands(self, recipe):
-            add(m, words, run)
-        m = menu("Plan")
-        for words, run in plan_commands(self):
-            add(m, words, run)
-        m = menu("Easel")
-        for words, run in easel_commands(self):
-            add(m, words, run)
-        m = menu("Kit")
-        kit = self.stages["Kit"]
-        assert isinstance(kit, KitRoom)
-        add(m, "Open the kit room", lambda: self.show_room("Kit"), "Ctrl+K")
-        for words, run in kit.commands():
-            add(m, words, run)
-        m = menu("Help")
-        for topic, (title, _words) in TOPICS.items():
-            add(m, title, lambda topic=topic: self.explain(topic))
-        add(m, "Find a command", self.find_command, "/")
-
     def find_command(self) -> None:
         """Open the searchable list of commands."""
         self.command_list.open_with(list(self.actions_.values()), self)

@@ -52,7 +52,8 @@ def smooth_ring(points: Sequence[Point] | Array, per_edge: int = 6) -> Array:
     p = np.asarray(points, float)
     if len(p) < 3:
         return p
-    a, b, c, d = (np.roll(p, k, 0)[:, None] for k in (1, 0, -1, -2))
+    round_ = np.concatenate([p[-1:], p, p[:2]])[:, None]
+    a, b, c, d = round_[:-3], round_[1:-2], round_[2:-1], round_[3:]
     t = (np.arange(per_edge) / per_edge)[None, :, None]
     curve = 0.5 * (2 * b + (c - a) * t + (2 * a - 5 * b + 4 * c - d) * t**2 + (3 * b - a - 3 * c + d) * t**3)
     return curve.reshape(-1, 2)

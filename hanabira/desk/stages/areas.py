@@ -6,7 +6,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from PyQt6 import sip
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QWidget
 
 from hanabira.core.area.measures import Measures
@@ -34,6 +34,8 @@ from hanabira.studio.records import Area
 if TYPE_CHECKING:
     from hanabira.desk.window import Desk
 
+AT_ONCE = 20
+"""Areas whose measures are asked for in one go."""
 WAYS = (
     Way("loop", "loop", "Loop", "1", "Draw round an area in one stroke; with Shift join it to the chosen area, with Alt cut it away"),
     Way("corners", "corners", "Corners", "2", "Set corner after corner; the first corner or Enter closes"),
@@ -352,11 +354,23 @@ class Areas(PictureStage):
 
     # -- bench ---------------------------------------------------------------------
     def enter(self) -> None:
-        for a in self.model.areas:
-            self.model.want_measures(a.id)
         super().enter()
-        if self.model.area_id:
-            self.model.want_measures(self.model.area_id)
+        # the stage is shown before the work on it begins
+        QTimer.singleShot(0, self._measure_all)
+
+    def _measure_all(self) -> None:
+        if self.open:
+            self.mat.repaint()
+            self._measure_some(list(dict.fromkeys([self.model.area_id, *(a.id for a in self.model.areas)])))
+
+    def _measure_some(self, keys: list[str]) -> None:
+        """Ask for measures a few at a time, so that two hundred areas leave room for the hand in between."""
+        if not self.open:
+            return
+        for key in keys[:AT_ONCE]:
+            self.model.want_measures(key)
+        if keys[AT_ONCE:]:
+            QTimer.singleShot(0, lambda: self._measure_some(keys[AT_ONCE:]))
 
     def _on_view(self) -> None:
         super()._on_view()

@@ -10,22 +10,26 @@ from functools import lru_cache
 
 import cv2
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF
-from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen, QPixmap, QPolygonF
+from shapely import contains_xy
 
 from hanabira.core.area.hair import HairField
 from hanabira.core.area.measures import Measures
 from hanabira.core.area.shape import cut
 from hanabira.core.colour.spaces import bytes_to_lab
 from hanabira.core.solver.area import WHERE
-from hanabira.desk.gestures import photo_path, ring_path
-from hanabira.desk.paint import LEFT, RIGHT, disc, hair, text, two_tone, width
-from hanabira.desk.theme import role
+from hanabira.desk.gestures import ring_path
+from hanabira.desk.paint import LEFT, RIGHT, disc, hair, painting, text, two_tone, width
+from hanabira.desk.theme import role, scale
 from hanabira.desk.widgets.mat import Mat
+from hanabira.studio.overlaps import box_of, curve_of, drawn
 from hanabira.studio.records import Area
 
 ROW = 50.0
 ELBOW = 12.0
+_STRAIGHT_PX = 0.3
+"""Device pixels by which an outline may be straightened."""
 
 
 @dataclass
@@ -46,16 +50,16 @@ class Outlines:
         self, areas: Callable[[], Sequence[Area]], chosen: Callable[[], str], note: Callable[[Area], str], names: bool = True
     ) -> None:
         self.areas, self.chosen, self.note, self.names = areas, chosen, note, names
+        self._placed: tuple[Sequence[Area], dict[str, tuple[float, float]]] = ((), {})
+        self._drawn: tuple[object, QPixmap | None] = (None, None)
 
     def __call__(self, p: QPainter, mat: Mat) -> None:
         spots = self.spots(mat)
         chosen = self.chosen()
+        self._dashed(p, mat)
         for s in spots:
-            path = ring_path(s.area.ring, mat, s.area.smooth)
             if s.area.id == chosen:
-                two_tone(p, path, 2.4)
-            else:
-                two_tone(p, path, 1.1, [5, 3], 215)
+                two_tone(p, ring_path(s.area.ring, mat, s.area.smooth), 2.4)
         if self.names and mat.roomy:
             named = [s for s in spots if s.rect.height() > 30]
             for s in named:
@@ -65,12 +69,49 @@ class Outlines:
         for s in spots:
             disc(p, s.at, s.area.number, s.area.id == chosen)
 
+    def _dashed(self, p: QPainter, mat: Mat) -> None:
+        """All outlines, dashed; drawn once for each view of them, since choosing and pointing repaint often."""
+        areas = self.areas()
+        t, device = mat.from_photo, p.device()
+        ratio = scale() * (device.devicePixelRatioF() if device is not None else 1.0)
+        # names and numbers change without the outlines
+        shapes = tuple((a.ring, a.smooth) for a in areas)
+        sign = (shapes, (t.m11(), t.m12(), t.m21(), t.m22(), t.dx(), t.dy()), mat.width(), mat.height(), ratio)
+        if self._drawn[0] != sign:
+            image = QPixmap(max(1, round(mat.width() / scale() * ratio)), max(1, round(mat.height() / scale() * ratio)))
+            image.setDevicePixelRatio(ratio)
+            image.fill(Qt.GlobalColor.transparent)
+            with painting(image) as q:
+                q.setRenderHint(QPainter.RenderHint.Antialiasing)
+                # a few steps of tolerance, so that zooming by a little finds the same paths
+                tolerance = 2.0 ** math.floor(math.log2(_STRAIGHT_PX / ratio / max(1e-6, math.hypot(t.m11(), t.m12()))))
+                for a in areas:
+                    two_tone(q, t.map(_coarse(a.ring, a.smooth, tolerance)), 1.1, [5, 3], 215)
+            self._drawn = (sign, image)
+        if self._drawn[1] is not None:
+            p.drawPixmap(QPointF(0, 0), self._drawn[1])
+
+    def _places(self) -> dict[str, tuple[float, float]]:
+        """Where every area's number stands in photo pixels; worked out once for each state of the areas."""
+        areas = self.areas()
+        if self._placed[0] is not areas:
+            boxes = np.array([box_of(a.ring, a.smooth) for a in areas]).reshape(-1, 4)
+            out = {}
+            for k, a in enumerate(areas):
+                left, top, right, bottom = boxes[k]
+                meet = (boxes[:, 0] <= right) & (boxes[:, 2] >= left) & (boxes[:, 1] <= bottom) & (boxes[:, 3] >= top)
+                over = tuple((areas[i].ring, areas[i].smooth) for i in np.flatnonzero(meet).tolist() if i != k)
+                out[a.id] = _place(a.ring, a.smooth, a.holes, over)
+            self._placed = (areas, out)
+        return self._placed[1]
+
     def spots(self, mat: Mat) -> list[Spot]:
         """Places of all numbers and names; names are spread at least `ROW` apart on either side."""
         out: list[Spot] = []
         sheet = mat.sheet_rect
+        places = self._places()
         for area in self.areas():
-            c = _inside(area, mat, self.areas())
+            c = mat.photo_px(*places[area.id])
             out.append(Spot(area, c, c.x() < sheet.center().x(), c.y(), QRectF()))
         if not self.names or not mat.roomy:
             for s in out:
@@ -141,41 +182,54 @@ class Outlines:
             p.drawLine(QPointF(x, s.y + 20), QPointF(x + n, s.y + 20))
 
 
-def _inside(area: Area, mat: Mat, others: Sequence[Area] = ()) -> QPointF:
-    """A place well inside an area for its number, clear of the smaller areas that lie on it where it can be."""
-    over = tuple((a.ring, a.smooth) for a in others if a.id != area.id)
-    x, y = _place(area.ring, area.smooth, area.holes, over)
-    return mat.photo_px(x, y)
+@lru_cache(maxsize=4096)
+def _coarse(ring: tuple, smooth: bool, tolerance: float) -> QPainterPath:
+    """An outline in photo pixels without the points that cannot be seen: dashing costs by the point."""
+    points = drawn(ring, smooth).astype(np.float32)
+    if len(points) > 8:
+        points = cv2.approxPolyDP(points[:, None], tolerance, True)[:, 0]
+    path = QPainterPath()
+    path.addPolygon(QPolygonF([QPointF(x, y) for x, y in points.tolist()]))
+    path.closeSubpath()
+    return path
 
 
-@lru_cache(maxsize=512)
+@lru_cache(maxsize=4096)
 def _place(ring: tuple, smooth: bool, holes: tuple, others: tuple) -> tuple[float, float]:
-    """The same in photo pixels; it depends on outlines only, so it is found once for them."""
-    path = QPainterPath(photo_path(ring, smooth))
-    for hole in holes:
-        path = path.subtracted(photo_path(hole, smooth))
-    own = path.boundingRect()
-    over = [q for q in (photo_path(r, soft) for r, soft in others) if _smaller(q.boundingRect(), own) and q.boundingRect().intersects(own)]
-    mean = QPointF(sum(q[0] for q in ring) / len(ring), sum(q[1] for q in ring) / len(ring))
-    candidates = [mean, own.center()]
-    for k in range(1, 12):
-        for j in range(1, 12):
-            candidates.append(QPointF(own.left() + own.width() * ((j * 5) % 12) / 12, own.top() + own.height() * ((k * 7) % 12) / 12))
-    inside = [q for q in candidates if path.contains(q)]
-    free = [q for q in inside if not any(o.contains(q) for o in over)]
-    best = (free or inside or [mean])[0]
-    if free and free[0] != mean:
-        # the nearest free place to the middle, but not at its very edge
-        d = 0.06 * math.sqrt(max(1.0, own.width() * own.height()))
-        deep = [
-            q for q in free if all(path.contains(q + v) for v in (QPointF(d, 0), QPointF(-d, 0), QPointF(0, d), QPointF(0, -d)))
-        ] or free
-        best = min(deep, key=lambda q: math.hypot(q.x() - mean.x(), q.y() - mean.y()))
-    return best.x(), best.y()
+    """A place well inside an area for its number in photo pixels, clear of the smaller areas that lie on it where it can be.
 
-
-def _smaller(a: QRectF, b: QRectF) -> bool:
-    return a.width() * a.height() < b.width() * b.height()
+    It depends on outlines only, so it is found once for them.
+    """
+    own = curve_of(ring, smooth, holes)
+    left, top, right, bottom = box_of(ring, smooth)
+    wide, high = right - left, bottom - top
+    mx, my = sum(q[0] for q in ring) / len(ring), sum(q[1] for q in ring) / len(ring)
+    over, at_mean = [], False
+    for r, soft in others:
+        x0, y0, x1, y1 = box_of(r, soft)
+        if (x1 - x0) * (y1 - y0) < wide * high:
+            over.append(curve_of(r, soft))
+            at_mean = at_mean or bool(x0 <= mx <= x1 and y0 <= my <= y1 and contains_xy(over[-1], mx, my))
+    if not at_mean and contains_xy(own, mx, my):
+        return mx, my
+    mean = np.array([mx, my])
+    k, j = np.meshgrid(np.arange(1, 12), np.arange(1, 12), indexing="ij")
+    spread = np.column_stack([left + wide * ((j.ravel() * 5) % 12) / 12, top + high * ((k.ravel() * 7) % 12) / 12])
+    candidates = np.vstack([mean, [(left + right) / 2, (top + bottom) / 2], spread])
+    x, y = candidates.T
+    inside = contains_xy(own, x, y)
+    free = inside.copy()
+    for q in over:
+        free &= ~contains_xy(q, x, y)
+    if not free.any():
+        at = candidates[np.argmax(inside)] if inside.any() else mean
+        return float(at[0]), float(at[1])
+    # the nearest free place to the middle, but not at its very edge
+    d = 0.06 * math.sqrt(max(1.0, wide * high))
+    deep = free & np.logical_and.reduce([contains_xy(own, x + u, y + v) for u, v in ((d, 0), (-d, 0), (0, d), (0, -d))])
+    some = candidates[deep if deep.any() else free]
+    at = some[np.argmin(np.hypot(*(some - mean).T))]
+    return float(at[0]), float(at[1])
 
 
 class Combing:
