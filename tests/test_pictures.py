@@ -1,12 +1,16 @@
 """Picture files of every kind, good and bad."""
 
 import io
+import os
+import struct
 import tempfile
 import unittest
+import zlib
 from pathlib import Path
 from unittest import mock
 
 import numpy as np
+import pillow_heif
 import tifffile
 from PIL import Image, ImageCms
 
@@ -14,6 +18,7 @@ from hanabira.core.faults import PhotoFault
 from hanabira.core.study import looks
 from hanabira.studio import pictures
 from hanabira.studio.pictures import probe, read_picture
+from hanabira.studio.store import Store
 
 
 def scene(w: int = 120, h: int = 80) -> np.ndarray:
@@ -41,8 +46,6 @@ class Case(unittest.TestCase):
 
 class Good(Case):
     def test_every_format(self):
-        import pillow_heif
-
         pillow_heif.register_heif_opener()
         image = Image.fromarray(scene())
         for name, how in (
@@ -127,6 +130,119 @@ class Bad(Case):
         path = self.save("huge.png", Image.fromarray(scene()))
         with mock.patch.object(pictures, "MOST_PIXELS", 5000):
             self.refused(path, "megapixels")
+
+
+class ByTheirBytes(Case):
+    """The bytes decide what a file is; every kind is turned upright exactly once."""
+
+    W, H = 64, 40
+
+    def truth(self) -> np.ndarray:
+        """Four quarters of different colour: any wrong turn shows."""
+        out = np.zeros((self.H, self.W, 3), np.uint8)
+        out[:20, :32], out[:20, 32:], out[20:, :32], out[20:, 32:] = (220, 30, 30), (30, 200, 30), (30, 30, 220), (230, 220, 40)
+        return out
+
+    def as_stored(self, turn: int) -> np.ndarray:
+        """The pixels that a file with this EXIF orientation has to hold (EXIF 2.3, tag 274)."""
+        a = self.truth()
+        return np.ascontiguousarray(
+            {
+                1: a, 2: a[:, ::-1], 3: a[::-1, ::-1], 4: a[::-1], 5: a.transpose(1, 0, 2), 6: np.rot90(a, 1),
+                7: a[::-1, ::-1].transpose(1, 0, 2), 8: np.rot90(a, -1),
+            }[turn]
+        )  # fmt: skip
+
+    def upright(self, path, off: float = 6.0) -> None:
+        got = read_picture(path)
+        self.assertEqual((got.size, pictures.probe(path)), ((self.W, self.H),) * 2, path.name)
+        self.assertEqual(got.pixels.shape, (self.H, self.W, 3), path.name)
+        self.assertLess(np.abs(got.pixels.astype(int) - self.truth()).mean(), off, path.name)
+
+    def test_eight_turns_of_every_kind(self):
+        pillow_heif.register_heif_opener()
+        for turn in range(1, 9):
+            image, exif = Image.fromarray(self.as_stored(turn)), Image.Exif()
+            exif[0x0112] = turn
+            for suffix, more in ((".jpg", {"quality": 95}), (".png", {}), (".webp", {"lossless": True}), (".heic", {"quality": 95})):
+                self.upright(self.save(f"{turn}{suffix}", image, exif=exif.tobytes(), **more))
+            for packing in ({}, {"compression": "tiff_lzw"}, {"compression": "tiff_deflate"}):
+                self.upright(self.save(f"{turn}.tif", image, exif=exif, **packing))
+
+    def test_sixteen_bits_packed_tiled_in_planes_and_turned(self):
+        for turn in range(1, 9):
+            deep = self.as_stored(turn).astype(np.uint16) * 257
+            tag = [(274, "H", 1, turn, True)]
+            for name, values, more in (
+                ("plain", deep, {}), ("lzw", deep, {"compression": "lzw"}), ("zstd", deep, {"compression": "zstd", "predictor": True}),
+                ("tiles", deep, {"tile": (16, 16), "compression": "deflate"}), ("planes", deep.transpose(2, 0, 1), {"planarconfig": "separate"}),
+            ):  # fmt: skip
+                path = self.folder / f"{name}{turn}.tif"
+                tifffile.imwrite(path, values, photometric="rgb", extratags=tag, **more)
+                self.upright(path, 1.0)
+
+    def test_inks_are_converted_and_what_is_no_photo_is_refused_with_the_cure(self):
+        inks = np.asarray(Image.fromarray(self.truth()).convert("CMYK"))
+        for name, values, more in (
+            ("c8", inks, {}), ("c16", inks.astype(np.uint16) * 257, {}), ("c8l", inks, {"compression": "lzw"}),
+            ("c16p", (inks.astype(np.uint16) * 257).transpose(2, 0, 1), {"planarconfig": "separate"}),
+        ):  # fmt: skip
+            path = self.folder / f"{name}.tif"
+            tifffile.imwrite(path, values, photometric="separated", **more)
+            self.upright(path)
+            self.assertTrue(any("CMYK" in r for r in read_picture(path).remarks), name)
+        for name, values, kind in (("lab", self.truth().astype(np.uint16) * 257, "cielab"), ("float", self.truth().astype(np.float32), "rgb")):
+            path = self.folder / f"{name}.tif"
+            tifffile.imwrite(path, values, photometric=kind)
+            self.refused(path, "Save it again as an RGB TIFF")
+
+    def test_a_wrong_ending_does_not_matter(self):
+        pillow_heif.register_heif_opener()
+        heic = self.save("a.heic", Image.fromarray(self.truth()), quality=95)
+        jpeg = self.save("b.jpg", Image.fromarray(self.truth()), quality=95)
+        for source, name, suffix in ((heic, "sent.jpg", ".heic"), (jpeg, "sent.heic", ".jpg"), (jpeg, "noending", ".jpg"), (heic, "x.PNG", ".heic")):
+            path = self.folder / name
+            path.write_bytes(source.read_bytes())
+            self.upright(path)
+            with Store.open(self.folder / "studio") as store:
+                self.assertEqual(store.take_in(path)[1], suffix)
+
+    def test_pipes_devices_and_threads_of_pixels_are_refused_at_once(self):
+        pipe = self.folder / "pipe.jpg"
+        os.mkfifo(pipe)
+        self.refused(pipe, "pipe or a device")
+        self.refused(Path("/dev/zero"), "pipe or a device")
+        line = self.save("line.png", Image.new("L", (1, 1)))
+        data = bytearray(line.read_bytes())
+        data[16:24] = struct.pack(">II", 199_000_000, 1)
+        data[29:33] = struct.pack(">I", zlib.crc32(bytes(data[12:29])))
+        line.write_bytes(data)
+        self.refused(line, "199000000 × 1 pixels")
+
+    def test_a_damaged_photo_never_enters(self):
+        good = io.BytesIO()
+        Image.fromarray(scene(400, 300)).save(good, "JPEG")
+        half = self.folder / "half.jpg"
+        half.write_bytes(good.getvalue()[:-2000])
+        with Store.open(self.folder / "studio") as store:
+            with self.assertRaises(PhotoFault):
+                store.take_in(half)
+            self.assertEqual([p for p in (self.folder / "studio" / "photos").rglob("*") if p.is_file()], [])
+
+    def test_a_file_that_is_still_written_is_not_whole(self):
+        for suffix, more in ((".jpg", {}), (".jpg", {"progressive": True}), (".png", {}), (".webp", {"lossless": True}), (".tif", {})):
+            path = self.save(f"whole{suffix}", Image.fromarray(scene(200, 150)), **more)
+            data = path.read_bytes()
+            self.assertTrue(pictures.is_whole(path), suffix)
+            for part in (len(data) // 3, len(data) - 40, len(data) - 1):
+                path.write_bytes(data[:part])
+                self.assertFalse(pictures.is_whole(path) and part < len(data) - 1, (suffix, part))
+        # a small picture in the head has an end of its own
+        inner = io.BytesIO()
+        Image.fromarray(scene(20, 15)).save(inner, "JPEG")
+        path = self.save("thumb.jpg", Image.fromarray(scene(200, 150)), exif=b"Exif\0\0" + inner.getvalue())
+        path.write_bytes(path.read_bytes()[:-2])
+        self.assertFalse(pictures.is_whole(path))
 
 
 class Looks(unittest.TestCase):

@@ -41,7 +41,7 @@ class Way(WorkshopCase):
         self.assertEqual(dict(model.commission.school), {"lights": "indent"})
         self.stage.solve()
         self.settle()
-        self.assertEqual(self.stage.layers[0].tool, "indent")
+        self.assertEqual(self.stage.layers[0].tool, "indent", self.said)
         self.choose("Lights", "reserved")
         self.assertEqual(model.commission.school, ())
         self.stage.solve()

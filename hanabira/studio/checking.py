@@ -177,7 +177,7 @@ def _moment(value: str, name: str, empty: bool = False) -> None:
 
 def _ring(line: Sequence[Point], name: str, empty: bool = False) -> None:
     if not (empty and not line) and len(line) < 3:
-        raise _fail(f"{name} has {len(line)} points; three are the least")
+        raise _fail(f"{name} has {len(line)} point{'' if len(line) == 1 else 's'}; three are the least")
     if any(abs(x) > LARGEST_PX or abs(y) > LARGEST_PX for x, y in line):
         raise _fail(f"{name} has a point that lies nowhere")
 

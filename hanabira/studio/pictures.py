@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import logging
 import os
 import stat
 import warnings
@@ -129,7 +130,7 @@ def is_whole(path: Path | str) -> bool:
     try:
         with _open(path, path.name) as image:
             kind = image.format
-            for n in range(getattr(image, "n_frames", 1) if kind == "MPO" else 1):
+            for n in range(_frames(image) if kind == "MPO" else 1):
                 image.seek(n)
                 _load(image, path.name)
         read_picture(path)
@@ -161,14 +162,14 @@ def read_picture(path: Path | str, most_side: int | None = None, token: Token = 
         if most_side:
             image.draft("RGB", (most_side, most_side))
         token.report(0.15, f"Reading {name}")
-        sixteen = _deep(image, path, name)
-        if sixteen is not None:
-            remarks.append("16 bits a channel reduced to 8")
-            flat = sixteen
+        decoded = _deep(image, path, name)
+        if decoded is not None:
+            flat, deep = decoded
+            remarks += ["16 bits a channel reduced to 8"] if deep else []
         else:
             flat = _load(image, name)
         token.report(0.6, "Converting to sRGB")
-        if getattr(image, "n_frames", 1) > 1 and image.format != "MPO":
+        if image.format != "MPO" and _frames(image) > 1:
             remarks.append("the first of several frames")
         icc = image.info.get("icc_profile")
         if flat.mode == "CMYK":
@@ -192,6 +193,14 @@ def _pixels(flat: Image.Image) -> np.ndarray:
     for y in range(0, h, 256):
         out[y : y + 256] = np.asarray(flat.crop((0, y, w, min(h, y + 256))), np.uint8)
     return out
+
+
+def _frames(image: Image.Image) -> int:
+    """How many pictures a file holds; 1 where what follows the first is damaged."""
+    try:
+        return int(getattr(image, "n_frames", 1))
+    except Exception:  # only the first is used: damage behind it costs nothing
+        return 1
 
 
 def _upright_size(image: Image.Image, name: str) -> tuple[int, int]:
@@ -232,29 +241,39 @@ def _load(image: Image.Image, name: str) -> Image.Image:
     return image
 
 
+_QUIET = logging.NullHandler()
+_PACKED = (5, 8, 32773, 32946, 34925, 50000)
+"""LZW, deflate, PackBits, LZMA, Zstandard."""
 _TIFF_CURE = "Save it again as an RGB TIFF with 8 or 16 bits a channel, or as PNG."
 
 
-def _deep(image: Image.Image, path: Path, name: str) -> Image.Image | None:
-    """Greys and colours with more than 8 bits a channel, which Pillow does not reduce by itself; None for all others."""
+def _deep(image: Image.Image, path: Path, name: str) -> tuple[Image.Image, bool] | None:
+    """What Pillow does not read well by itself, and whether it had more than 8 bits a channel; None for all others.
+
+    Those are deep greys and colours, and packed TIFFs, of whose faults its decoder speaks past us on the terminal.
+    """
     if image.mode == "F":
         raise PhotoFault(f"{name} holds measurements, not a picture (floating-point values).", do=_TIFF_CURE)
     if isinstance(image, TiffImageFile):
-        bits = image.tag_v2.get(258, (8,))
+        bits, tags = image.tag_v2.get(258, (8,)), image.tag_v2
         try:
             deep = max(int(b) for b in (bits if isinstance(bits, tuple) else (bits,))) > 8
+            plain = int(tags.get(262, 1)) in (1, 2, 5) and 338 not in tags and min(int(b) for b in (bits if isinstance(bits, tuple) else (bits,))) == 8
+            packed = plain and int(tags.get(259, 1)) in _PACKED
         except (TypeError, ValueError) as error:
             raise _damaged(name, error) from error
-        return _deep_tiff(path, name) if deep else None
+        return (_deep_tiff(path, name), deep) if deep or packed else None
     if image.mode.startswith("I;16") or image.mode == "I":
         _load(image, name)
         values = np.asarray(image)
-        return Image.fromarray(_eight(values, 65535 if values.max(initial=0) > 255 else 255))
+        return Image.fromarray(_eight(values, 65535 if values.max(initial=0) > 255 else 255)), True
     return None
 
 
 def _eight(values: np.ndarray, top: int) -> np.ndarray:
     """Whole numbers up to ``top`` as 0–255, strip by strip: a large photo is not copied at four times its size."""
+    if values.dtype == np.uint8 and top == 255:
+        return np.ascontiguousarray(values)
     out = np.empty(values.shape, np.uint8)
     for y in range(0, len(values), _STRIP):
         out[y : y + _STRIP] = np.minimum(values[y : y + _STRIP].astype(np.int64) * 255 // top, 255)
@@ -265,6 +284,8 @@ def _deep_tiff(path: Path, name: str) -> Image.Image:
     """The first page of a TIFF with more than 8 bits: grey, RGB or CMYK, in planes or not, with or without transparency."""
     import tifffile
 
+    tifffile.logger().addHandler(_QUIET)
+    tifffile.logger().propagate = False  # what matters of a damaged file is said in our own words
     try:
         with tifffile.TiffFile(path) as file:
             page = file.pages.first

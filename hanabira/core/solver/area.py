@@ -37,7 +37,7 @@ WHERE: Mapping[str, tuple[str, ...]] = {
 }
 """Where a layer goes: the bands of value it covers."""
 ROLES = (
-    "ground", "outline", "undertone", "general", "deepen", "texture", "gap", "blend", "lift", "scrape", "light hair", "glaze", "accent", "highlight",
+    "indent", "ground", "outline", "undertone", "general", "deepen", "texture", "gap", "blend", "lift", "scrape", "light hair", "glaze", "accent", "highlight",
 )  # fmt: skip
 
 

@@ -62,7 +62,7 @@ class Boards(Drawn):
     def line(o: Overview) -> str:
         """When it is due, and the hours left."""
         if o.state == "unreadable":
-            return o.causes[0]
+            return f"Cannot be read: {o.causes[0]}"
         when = o.days_left(datetime.date.today())
         due = "" if o.state == "delivered" else spoken_date(o.commission.due) + (f", {when}" if when else "")
         n = len(o.causes)
