@@ -1,6 +1,6 @@
 # Commands a person needs: demo, test. The rest is for working on the code.
 PY := .venv/bin/python
-.PHONY: demo test check screenshots venv bench clean
+.PHONY: demo test check screenshots venv bench mutants clean
 .DEFAULT_GOAL := test
 
 venv: .venv/ready
@@ -29,6 +29,9 @@ screenshots: venv
 
 bench: venv
 	$(PY) -m benchmarks
+
+mutants: venv
+	$(PY) -m benchmarks.mutants
 
 clean:
 	rm -rf .venv build dist *.egg-info

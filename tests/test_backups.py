@@ -165,7 +165,7 @@ class BadRows(Case):
         store = self.filled()
         store.edit([Area("b", "c", "p", 2, "Ear", "short-fur", RING)])
         for statement, words in (
-            ("UPDATE area SET ring = '[[1, 2]]' WHERE id = 'b'", "points"),
+            ("UPDATE area SET ring = '[[1, 2]]' WHERE id = 'b'", "1 point"),
             ("UPDATE area SET ring = 'no json' WHERE id = 'b'", "understood"),
             ("UPDATE area SET ring = '[[1, 2], [NaN, 3], [4, 4]]' WHERE id = 'b'", "nowhere"),
             ("UPDATE area SET surface_id = 'velvet' WHERE id = 'b'", "velvet"),

@@ -1,5 +1,7 @@
 """Open bundles out and in, complete and safe; plan and quote from them at the terminal."""
 
+import csv
+import io
 import json
 import tempfile
 import unittest
@@ -8,7 +10,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from hanabira.core.faults import StudioFault
-from hanabira.studio.bundle import contents_of, import_bundle, read_bundle, write_bundle
+from hanabira.studio.bundle import contents_of, import_bundle, log_csv, read_bundle, write_bundle
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, Terms
 from hanabira.studio.store import Store
 from tests.demo_studio import demo_copy
@@ -140,3 +142,77 @@ class Bundles(unittest.TestCase):
         made = ask("import", "--studio", str(self.root / "fourth"), out["bundles"][0])
         with Store.open(self.root / "fourth") as store:
             self.assertEqual([c.id for c in store.all(Commission)], [made["commission"]])
+
+    def test_exotic_entries_are_named(self):
+        """What a ZIP can hold that no bundle does; each once ended in a traceback."""
+        good = self.bundle.read_bytes()
+
+        def rebuilt(change) -> bytes:
+            out = io.BytesIO()
+            with zipfile.ZipFile(io.BytesIO(good)) as old, zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as new:
+                for e in old.infolist():
+                    change(new, e, old.read(e))
+            return out.getvalue()
+
+        def records(text: bytes):
+            return lambda z, e, data: z.writestr(e.filename, text if e.filename == "commission.json" else data)
+
+        def spoiled(data: bytes, at: int, value: bytes) -> bytes:
+            """Bytes put at a place of the local and the central head of commission.json."""
+            out = bytearray(data)
+            for mark, shift in ((b"PK\x03\x04", 0), (b"PK\x01\x02", 2)):
+                start = -1
+                while (start := bytes(out).find(mark, start + 1)) >= 0:
+                    if b"commission.json" in out[start : start + 80]:
+                        out[start + at + shift : start + at + shift + len(value)] = value
+            return bytes(out)
+
+        body = good.find(b"commission.json") + len(b"commission.json") + 40
+        cases = {
+            "deep": (rebuilt(records(b"[" * 200_000)), "damaged"),
+            "huge": (rebuilt(records(b'{"format": "hanabira bundle", "version": ' + b"9" * 5000 + b"}")), "damaged"),
+            "words": (rebuilt(records(b"\xff\xfe")), "damaged"),
+            "list": (rebuilt(records(b"[]")), "something else"),
+            "true": (rebuilt(records(b'{"format": "hanabira bundle", "version": true}')), "version"),
+            "locked": (spoiled(good, 6, b"\x01\x00"), "encrypted"),
+            "exotic": (spoiled(good, 8, b"\x63\x00"), "commission.json is damaged"),
+            "zlib": (good[:body] + bytes(30) + good[body + 30 :], "commission.json is damaged"),
+            "names": (rebuilt(lambda z, e, data: z.writestr("x" * 2000 if e.filename == "log.csv" else e.filename, data)), "2000 characters"),
+            "entries": (rebuilt(lambda z, e, data: [z.writestr(f"{e.filename}{k}", b"") for k in range(200)]), "entries"),
+        }
+        with Store.open(self.root / "exotic") as store:
+            for name, (data, words) in cases.items():
+                path = self.root / f"{name}.zip"
+                path.write_bytes(data)
+                with self.subTest(name=name), self.assertRaises(StudioFault) as caught:
+                    import_bundle(store, path)
+                self.assertIn(words, str(caught.exception))
+            for odd in (self.root, self.root / "none.zip"):
+                with self.assertRaises(StudioFault):
+                    read_bundle(odd)
+            self.assertEqual(store.all(Commission), ())
+            self.assertFalse(any(p.is_file() for p in (self.root / "exotic" / "photos").rglob("*")))
+
+    def test_ids_of_another_commission_are_never_written_over(self):
+        """A bundle under a new id whose photo, areas and log bear ids that the studio has: its own stay as they are."""
+        with Store.open(self.root / "clash") as store:
+            mine = import_bundle(store, self.bundle).commission
+            before = contents_of(store, mine.id)
+            path = self.root / "clash.zip"
+            with zipfile.ZipFile(self.bundle) as old, zipfile.ZipFile(path, "w") as new:
+                for e in old.infolist():
+                    data = old.read(e)
+                    if e.filename == "commission.json":
+                        data = data.replace(b'"demo-tansy"', b'"other"')
+                    new.writestr(e.filename, data)
+            other = import_bundle(store, path).commission
+            self.assertNotEqual(other.id, mine.id)
+            self.assertEqual(contents_of(store, mine.id), before)
+            self.assertEqual(len(contents_of(store, other.id).areas), len(before.areas))
+
+    def test_a_table_for_a_spreadsheet_holds_no_formulas(self):
+        rows = [LogRow(f"r{k}", "c", "a:0", "a", note, "eye", "gap", "401", 3, 4.0, 3.0, "2026-01-05T10:00:00", note) for k, note in enumerate(("=1+1", "+2", "-3", "@x", "soft"))]
+        lines = list(csv.reader(io.StringIO(log_csv(tuple(rows)))))
+        self.assertEqual([r[-1] for r in lines[1:]], ["'=1+1", "'+2", "'-3", "'@x", "soft"])
+        self.assertEqual([r[1] for r in lines[1:]], ["'=1+1", "'+2", "'-3", "'@x", "soft"])
+        self.assertEqual(lines[1][6], "4.0")

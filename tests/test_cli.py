@@ -3,9 +3,13 @@
 import contextlib
 import io
 import json
+import re
 import tempfile
 import unittest
 from pathlib import Path
+
+import numpy as np
+from PIL import Image
 
 from hanabira.cli import main
 from hanabira.core.colour.difference import delta_e00
@@ -92,7 +96,11 @@ class Contract(unittest.TestCase):
             (("measure", str(PHOTO), "--rect", "9000,0,50,50"), "outside"),
             (("measure", str(PHOTO), "--polygon", "1,1 2,2"), "three corners"),
             (("measure", str(PHOTO)), "required"),
-            (("measure", str(PHOTO), "--rect", "0,0,50,50", "--mm-per-px", "-1"), "mm-per-px"),
+            *((("measure", str(PHOTO), "--rect", "0,0,50,50", "--mm-per-px", v), "mm-per-px") for v in ("-1", "0", "nan", "inf", "wide")),
+            (("area", str(PHOTO), "--rect", "0,0,50,50", "--surface", "short-fur", "--mm-per-px", "0"), "mm-per-px"),
+            (("plan", "none.zip", "--start", "9999-12-31"), "not a date"),
+            (("plan", "none.zip", "--start", "0001-01-01"), "not a date"),
+            (("backup", "--studio", "/nonexistent"), "no studio"),
             (("recipe", "--target", "brown"), "not a colour"),
             (("recipe", "--target", "#8c5a2f", "--paper", "wood"), "no paper"),
             (("recipe", "--target", "#8c5a2f", "--max-layers", "0"), "max-layers"),
@@ -116,3 +124,23 @@ class Contract(unittest.TestCase):
         self.assertIn("tooth left", out)
         self.assertEqual(run("kit")[0], 0)
         self.assertIn("general", run("measure", str(PHOTO), "--rect", "700,1130,330,200")[1])
+
+    def test_photos_of_one_tone_give_figures_or_a_fault_never_nan(self):
+        with tempfile.TemporaryDirectory() as folder:
+            out = str(Path(folder) / "out.png")
+            for value in (0, 1, 128, 255):
+                path = str(Path(folder) / f"{value}.png")
+                Image.fromarray(np.full((200, 260, 3), value, np.uint8)).save(path)
+                for args in (
+                    ("measure", path, "--rect", "20,20,150,150", "--mm-per-px", "0.5"),
+                    ("area", path, "--rect", "20,20,150,150", "--surface", "short-fur"),
+                    ("study", path, "--squint", "2", "--neutral", "auto", "--out", out),
+                    ("study", path, "--value-shapes", "4", "--out", out),
+                ):
+                    code, said, err = run(*args, "--json")
+                    with self.subTest(value=value, args=args[0]):
+                        if code:
+                            self.assertEqual((code, said, err.count("\n")), (2, "", 1))
+                        else:
+                            self.assertFalse({"NaN", "Infinity", "-Infinity"} & set(re.findall(r"[-\w]+", said)))
+            self.assertIn("too dark", run("study", str(Path(folder) / "0.png"), "--squint", "2", "--neutral", "auto", "--out", out)[2])

@@ -7,6 +7,7 @@ import random
 import re
 from collections.abc import Iterator
 from contextlib import contextmanager
+from functools import cache
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFontMetricsF, QPaintDevice, QPainter, QPainterPath, QPen
@@ -32,15 +33,22 @@ def painting(device: QPaintDevice) -> Iterator[QPainter]:
 
 def units(s: str) -> str:
     """Thin space between a figure and its unit, and after L*."""
+    if " " not in s:
+        return s
     s = re.sub(r"(\d) (%|mm²|mm|cm|px|min|h)(?![a-z])", "\\1\u2009\\2", s)
     return re.sub(r"L\* (\d)", "L*\u2009\\1", s)
+
+
+@cache
+def _metrics(type_: str) -> QFontMetricsF:
+    return QFontMetricsF(font(type_))
 
 
 def text(p: QPainter, rect: QRectF, s: str, type_="body", colour="ink", align=LEFT, wrap=False, elide=False) -> QRectF:
     """Draw text in a role's font. What does not fit is shortened when it may be, else noted in CLIPPED."""
     s = units(s)
     f = font(type_)
-    fm = QFontMetricsF(f)
+    fm = _metrics(type_)
     flags = int(align) | (int(Qt.TextFlag.TextWordWrap) if wrap else 0)
     if wrap:
         flags = (flags & ~int(A.AlignVCenter)) | int(A.AlignTop)
@@ -60,12 +68,12 @@ def text(p: QPainter, rect: QRectF, s: str, type_="body", colour="ink", align=LE
 
 def width(s: str, type_="body") -> float:
     """Advance width of a string in a type role."""
-    return QFontMetricsF(font(type_)).horizontalAdvance(units(s))
+    return _metrics(type_).horizontalAdvance(units(s))
 
 
 def height(s: str, w: float, type_="body") -> float:
     """Height of wrapped text."""
-    return QFontMetricsF(font(type_)).boundingRect(QRectF(0, 0, w, 10000), int(Qt.TextFlag.TextWordWrap), units(s)).height()
+    return _metrics(type_).boundingRect(QRectF(0, 0, w, 10000), int(Qt.TextFlag.TextWordWrap), units(s)).height()
 
 
 def swatch(p: QPainter, r: QRectF, c: QColor) -> None:

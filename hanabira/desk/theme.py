@@ -7,6 +7,7 @@ stand away from swatches. Widgets never name a hex value: they ask ``role("ink")
 from __future__ import annotations
 
 from dataclasses import dataclass, fields
+from functools import cache
 
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PyQt6.QtWidgets import QApplication
@@ -142,9 +143,15 @@ _TYPE = {
 def font(name: str, scaled: bool = False) -> QFont:
     """Font of a type role, with tabular lining figures; in design units, or at the text size for Qt's own controls."""
     if scaled:
-        f = QFont(font(name))
+        f = QFont(_font(name))
         f.setPixelSize(u(_TYPE[name][1]))
         return f
+    return _font(name)
+
+
+@cache
+def _font(name: str) -> QFont:
+    """Made once: a stage asks for its fonts a thousand times while it draws. Not to be changed by who gets it."""
     family, px, weight, italic = _TYPE[name]
     f = QFont(family)
     f.setPixelSize(px)

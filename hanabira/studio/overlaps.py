@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from functools import cached_property, lru_cache
 
 import numpy as np
-from shapely import Polygon, is_valid
+from shapely import Polygon, linearrings, polygons
 
 from hanabira.core.area.shape import Outline, Point, ring_area, smooth_ring
 from hanabira.studio.records import Area
@@ -47,9 +47,9 @@ def drawn(ring: Ring, smooth: bool) -> np.ndarray:
 
 @lru_cache(maxsize=4096)
 def curve_of(ring: Ring, smooth: bool, holes: tuple[Ring, ...] = ()) -> Polygon:
-    """A valid polygon of the outlines as they are drawn; do not change it."""
-    shape = Polygon(drawn(ring, smooth), [drawn(h, smooth) for h in holes if len(h) > 2])
-    return shape if is_valid(shape) else shape.buffer(0)
+    """A polygon of the outlines as they are drawn, to ask about points; do not change it."""
+    inner = [linearrings(drawn(h, smooth)) for h in holes if len(h) > 2]
+    return polygons(drawn(ring, smooth), holes=inner or None)
 
 
 class Overlaps:
