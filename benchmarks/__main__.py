@@ -134,9 +134,10 @@ def window() -> None:
     from PyQt6.QtCore import QEvent
 
     from hanabira.demo.studio import build_demo
-    from hanabira.desk.model import Model
+    from hanabira.desk.jobs import JobRunner
     from hanabira.desk.start import make_app
     from hanabira.desk.window import Desk
+    from hanabira.session.session import Session
     from hanabira.studio.store import Store
 
     with tempfile.TemporaryDirectory() as temp:
@@ -144,8 +145,8 @@ def window() -> None:
         build_demo(folder / "demo")
         code = (
             "import time, sys; t = time.perf_counter()\nfrom pathlib import Path\nfrom hanabira.desk.start import make_app\n"
-            "from hanabira.desk.model import Model\nfrom hanabira.desk.window import Desk\nfrom hanabira.studio.store import Store\n"
-            "app = make_app(); d = Desk(Model(Store.open(sys.argv[1]))); d.show(); app.processEvents()\nprint(time.perf_counter() - t)\nd.close()"
+            "from hanabira.desk.jobs import JobRunner\nfrom hanabira.session.session import Session\nfrom hanabira.desk.window import Desk\nfrom hanabira.studio.store import Store\n"
+            "app = make_app(); d = Desk(Session(Store.open(sys.argv[1]), JobRunner())); d.show(); app.processEvents()\nprint(time.perf_counter() - t)\nd.close()"
         )
         starts = [
             float(subprocess.run([sys.executable, "-c", code, str(folder / "demo")], capture_output=True, text=True, check=True).stdout)
@@ -153,7 +154,7 @@ def window() -> None:
         ]
         row("Start to a usable window", f"{statistics.median(starts):.2f} s", "under 2 s")
         app = make_app()
-        model = Model(Store.open(folder / "new"))
+        model = Session(Store.open(folder / "new"), JobRunner())
         desk = Desk(model)
         desk.show()
         model.new_commission("Bench")

@@ -37,16 +37,17 @@ def crowded(folder: Path, count: int = COUNT) -> None:
 def many_areas(row: Callable[[str, str, str], None]) -> None:
     """Print how long the window takes until it shows what was asked for."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-    from hanabira.desk.commands import RenameArea
-    from hanabira.desk.model import Model
+    from hanabira.desk.jobs import JobRunner
     from hanabira.desk.start import make_app
     from hanabira.desk.window import Desk
+    from hanabira.session.edits import RenameArea
+    from hanabira.session.session import Session
     from hanabira.studio.store import Store
 
     with tempfile.TemporaryDirectory() as temp:
         crowded(Path(temp) / "demo")
         app = make_app()
-        model = Model(Store.open(Path(temp) / "demo"))
+        model = Session(Store.open(Path(temp) / "demo"), JobRunner())
         desk = Desk(model)
         desk.resize(1280, 800)
         desk.show()

@@ -20,9 +20,10 @@ from PyQt6.QtWidgets import QApplication, QWidget
 
 from hanabira.core.area.measures import Measures, measure
 from hanabira.core.token import Token
-from hanabira.desk.model import Model
+from hanabira.desk.jobs import JobRunner
 from hanabira.desk.start import make_app
 from hanabira.desk.window import Desk
+from hanabira.session.session import Session
 from hanabira.studio.store import Store
 
 _measured: dict = {}
@@ -51,7 +52,7 @@ class DeskCase(unittest.TestCase):
         self.said: list = []
         self.desk: Desk | None = None
         self.addCleanup(self._temp.cleanup)
-        memo = mock.patch("hanabira.desk.model.measure", _measure_once)
+        memo = mock.patch("hanabira.session.session.measure", _measure_once)
         memo.start()
         self.addCleanup(memo.stop)
         self.addCleanup(setattr, sys, "excepthook", sys.__excepthook__)
@@ -65,7 +66,7 @@ class DeskCase(unittest.TestCase):
 
     def open_desk(self) -> Desk:
         """Open a window on the studio, as a start of the application does."""
-        self.model = Model(Store.open(self.folder))
+        self.model = Session(Store.open(self.folder), JobRunner())
         self.model.messages.said.connect(self.said.append)
         sys.excepthook = self._on_exception
         self.desk = Desk(self.model)

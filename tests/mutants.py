@@ -47,7 +47,7 @@ def healthy(folder: Path) -> bytes:
             Area("a1", "c", "p", 2, "Cheek", "short-fur", rings[1], combing=(((120.0, 80.0), (140.0, 100.0)),), marking_edits=(("add", rings[1][:3]),)),
             Area("a2", "c", "p", 3, "Brow", "short-fur", rings[2], holes=(rings[2][:3],), colour_photo_id="q", colour_ring=rings[0]),
         ]
-        layers = (Layer("ground", "203", 1, 2, "everywhere", "side"), Layer("general", "401", 3, 1, "all but the lights", "flick", 4.0), Layer("blend", "", 2, 1, "gaps", tool="stump"))
+        layers = (Layer("ground", "203", 1, 2, "everywhere", "side", id="0"), Layer("general", "401", 3, 1, "all but the lights", "flick", 4.0, id="1"), Layer("blend", "", 2, 1, "gaps", tool="stump", id="2"))
         row = LogRow("r0", "c", "a1:0", "a1", "Cheek", "short-fur", "ground", "203", 1, 12.5, 8.0, "2026-05-02T10:00:00", "soft")
         store.edit([c, *photos, *areas, Recipe("a1", layers, "note"), Recipe("a2", layers), row, Shot("s0", "c", digest, suffix, "work.jpg", w, h, "2026-05-02T11:00:00", "a1:1")])
         return write_bundle(store, "c", folder / "healthy.zip").path.read_bytes()

@@ -141,7 +141,7 @@ class Shaping(AreasCase):
     def test_overlap_is_shared_and_can_be_turned_over(self):
         # the eye lies on the brow: its pixels are not brow
         brow, eye = self.choose("Brow"), next(a for a in self.model.areas if a.name == "Eye")
-        big = area_edits.add(self.stage, Outline(((880, 850), (1120, 850), (1120, 1100), (880, 1100))), "Socket")
+        big = area_edits.add(self.model, Outline(((880, 850), (1120, 850), (1120, 1100), (880, 1100))), "Socket")
         self.settle()
         self.assertIn(eye.id, [a.id for a in self.model.areas_over(self.model.area)])
         with_hole = self.model.measures(big.id).pixels

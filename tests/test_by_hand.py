@@ -279,7 +279,7 @@ class ByMenu(DemoCase):
         self.assertNotEqual(stage.layers[0].code, start[0].code)
         do["Show the stack in the light"].trigger()
         self.assertEqual(stage.strata.cut.band, "light")
-        while self.model.undo.canUndo():
+        while self.model.undo.can_undo:
             self.desk.take_back()
         self.assertEqual(stage.layers, start)
 

@@ -188,10 +188,10 @@ class AreaEdits(DemoCase):
         self.assertEqual(len(model.area.ring), n)
         self.desk.actions_["Delete the area"].trigger()
         self.assertEqual(len(model.areas), 11)
-        while self.model.undo.canUndo():
+        while self.model.undo.can_undo:
             self.desk.take_back()
         self.assertEqual(model.areas, start)
-        while self.model.undo.canRedo():
+        while self.model.undo.can_redo:
             self.desk.do_again()
         self.assertEqual(len(model.areas), 11)
 
@@ -313,8 +313,8 @@ class RecipeEdits(DemoCase):
 
     def test_a_caution_is_cured_with_its_button(self):
         from hanabira.core.solver.area import Layer
-        from hanabira.desk.commands import SetLayers
         from hanabira.desk.widgets.layer_card import CautionCard
+        from hanabira.session.edits import SetLayers
 
         area = self.model.area
         self.model.do(

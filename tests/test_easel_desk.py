@@ -15,10 +15,10 @@ from PyQt6.QtWidgets import QLineEdit
 
 from hanabira.core.solver.area import WHERE, Layer
 from hanabira.demo.truth import PHOTO
-from hanabira.desk.commands import SetLayers
 from hanabira.desk.controls import Choice, Number, Stepper
 from hanabira.desk.widgets.timeline import Timeline
 from hanabira.devices.easel_camera import WatchedFolder
+from hanabira.session.edits import SetLayers
 from hanabira.studio.bundle import read_bundle
 from hanabira.studio.records import LogRow, Shot
 from hanabira.studio.store import Store

@@ -15,7 +15,7 @@ from hanabira.core.area.shape import rectangle
 from hanabira.core.faults import Fault
 from hanabira.core.schedule.work import Pace
 from hanabira.core.solver.area import Layer
-from hanabira.desk.planner import hours_words, span
+from hanabira.session.words import hours_words, span
 from hanabira.sheets.approval import Approval, write_approval
 from hanabira.sheets.bench_book import Book, BookDay, BookStep, Ready, write_bench_book
 from hanabira.sheets.record import Record, RecordRow, write_record

@@ -8,9 +8,9 @@ from icalendar import Calendar
 from PyQt6.QtCore import QPointF, Qt
 
 from hanabira.core.schedule.order import LAST
-from hanabira.desk.commands import EditBrief
 from hanabira.desk.controls import Pick
 from hanabira.desk.widgets.step_list import ROW
+from hanabira.session.edits import EditBrief
 from hanabira.studio.records import Commission, LogRow
 from tests.test_desk import DemoCase
 

@@ -13,10 +13,10 @@ from PyQt6.QtTest import QTest
 
 from hanabira.demo.truth import PHOTO
 from hanabira.desk import start
-from hanabira.desk.commands import EditBrief
 from hanabira.desk.drawn import Drawn
 from hanabira.desk.rescue import Rescue
 from hanabira.desk.window import Desk
+from hanabira.session.edits import EditBrief
 from hanabira.studio import backups, bundle, database
 from hanabira.studio.database import DATABASE
 from hanabira.studio.records import Commission, Photo
@@ -302,7 +302,7 @@ class Kits(DeskCase):
 
     def test_a_kit_from_elsewhere_never_replaces_mine_nor_is_dropped(self):
         from hanabira.craft.kitfile import kit_csv
-        from hanabira.desk.commands import EditKit
+        from hanabira.session.edits import EditKit
 
         with Store.open(self.folder.parent / "other") as store:
             from hanabira.craft.reader import shipped_kit

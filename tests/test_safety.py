@@ -432,7 +432,7 @@ class FullDisk(Case):
         self.assertNotIn("room", str(refused.exception))
 
     def test_settings_hold_for_the_session_when_the_disk_refuses_them(self):
-        from hanabira.desk.settings import Settings
+        from hanabira.session.settings import Settings
 
         store, said = self.filled(), []
         settings = Settings(store, said.append)

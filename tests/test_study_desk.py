@@ -242,7 +242,7 @@ class SeveralPhotos(StudyCase):
         cv2.imwrite(str(other), np.full((600, 800, 3), (60, 110, 190), np.uint8))
         model.add_photo(other)
         self.settle()
-        from hanabira.desk.commands import ChoosePhoto, SetPart
+        from hanabira.session.edits import ChoosePhoto, SetPart
 
         model.do(ChoosePhoto(model, main))
         self.settle()

@@ -52,7 +52,7 @@ class Way(WorkshopCase):
         self.desk.take_back()
         self.assertEqual(model.area.coat, "")
         # the eye should go to the eye: what lies far from it is laid more loosely
-        from hanabira.desk.commands import SetPrep
+        from hanabira.session.edits import SetPrep
 
         model.do(SetPrep(model, model.photo, "focal point", focal=(1000.0, 975.0)))
         near = next(a for a in model.areas if a.name == "Eye")

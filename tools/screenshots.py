@@ -12,10 +12,11 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 def main(target: Path) -> None:
     from hanabira.demo.studio import build_demo
-    from hanabira.desk.model import Model
+    from hanabira.desk.jobs import JobRunner
     from hanabira.desk.start import make_app
     from hanabira.desk.virtual import settle
     from hanabira.desk.window import Desk
+    from hanabira.session.session import Session
     from hanabira.studio.store import Store
 
     target.mkdir(parents=True, exist_ok=True)
@@ -25,7 +26,7 @@ def main(target: Path) -> None:
         for theme, suffix, stages in (("day", "", ("Shelf", "Brief", "Study", "Areas", "Recipe")), ("evening", "-evening", ("Recipe",))):
             store = Store.open(Path(folder) / "demo")
             store.keep_setting("theme", theme)
-            model = Model(store)
+            model = Session(store, JobRunner())
             desk = Desk(model)
             desk.resize(1280, 800)
             desk.show()
@@ -44,14 +45,15 @@ def main(target: Path) -> None:
 
 def study_and_areas(app, studio: Path, target: Path) -> None:  # noqa: ANN001
     """The animal cut out, the grid, an eye beside its twin, a marking traced."""
-    from hanabira.desk.model import Model
+    from hanabira.desk.jobs import JobRunner
     from hanabira.desk.virtual import settle
     from hanabira.desk.window import Desk
+    from hanabira.session.session import Session
     from hanabira.studio.store import Store
 
     store = Store.open(studio)
     store.keep_setting("theme", "day")
-    model = Model(store)
+    model = Session(store, JobRunner())
     desk = Desk(model)
     desk.resize(1280, 800)
     desk.show()
@@ -135,14 +137,15 @@ def study_and_areas(app, studio: Path, target: Path) -> None:  # noqa: ANN001
 
 def kit_room(app, studio: Path, target: Path) -> None:  # noqa: ANN001
     """The kit after its swatches were read by the stand-in scanner, and the sheet as it was read."""
-    from hanabira.desk.model import Model
+    from hanabira.desk.jobs import JobRunner
     from hanabira.desk.virtual import settle
     from hanabira.desk.window import Desk
+    from hanabira.session.session import Session
     from hanabira.studio.store import Store
 
     store = Store.open(studio)
     store.keep_setting("theme", "day")
-    model = Model(store)
+    model = Session(store, JobRunner())
     desk = Desk(model)
     desk.resize(1280, 800)
     desk.show()

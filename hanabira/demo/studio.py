@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import datetime
 import tempfile
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from pathlib import Path
 
 import platformdirs
 
 from hanabira.core.faults import StudioFault
+from hanabira.core.solver.area import Layer
 from hanabira.core.token import SILENT, Token
 from hanabira.demo import history
 from hanabira.demo.sitters import Sitter, sitters
@@ -269,7 +272,7 @@ def _fill(store: Store, token: Token) -> None:
     ]
     pixels = read_picture(PHOTO).pixels
     layers = history.solve(pixels, [a for a in areas if a.name in SOLVED], commission, CROP, token)
-    store.edit([commission, photo, *areas, *(Recipe(k, q) for k, q in layers.items())])
+    store.edit([commission, photo, *areas, *_recipes(layers)])
     today = datetime.date.today()
     for sitter in sitters(today):
         _add(store, sitter, today, token)
@@ -279,6 +282,11 @@ def _fill(store: Store, token: Token) -> None:
     store.keep_setting("area", next(a.id for a in areas if a.name == "Marigold cheek"))
 
 
+def _recipes(layers: Mapping[str, Sequence[Layer]]) -> list[Recipe]:
+    """Recipes whose layers are named by their first places, so that the demo is the same wherever it is built."""
+    return [Recipe(key, tuple(replace(q, id=str(k)) for k, q in enumerate(mine))) for key, mine in layers.items()]
+
+
 def _add(store: Store, sitter: Sitter, today: datetime.date, token: Token) -> None:
     """A sitter with its recipes, and with the log and the photos of the work that is done."""
     c, pixels = sitter.commission, read_picture(PHOTOS[sitter.kind]).pixels
@@ -286,7 +294,7 @@ def _add(store: Store, sitter: Sitter, today: datetime.date, token: Token) -> No
     photo = Photo(f"{c.id}-photo", c.id, digest, suffix, sitter.file_name, w, h, sitter.crop)
     areas = sitter.records(photo.id)
     layers = history.solve(pixels, areas, c, sitter.crop, token)
-    recipes = [Recipe(k, q) for k, q in layers.items()]
+    recipes = _recipes(layers)
     if sitter.share <= 0:
         store.edit([c, photo, *areas, *recipes])
         return
@@ -295,4 +303,4 @@ def _add(store: Store, sitter: Sitter, today: datetime.date, token: Token) -> No
     rows = history.log(c, photo, areas, recipes, sitter.share, seed=len(areas))
     token.report(0.9, f"Photographing {c.name}")
     store.edit([c, photo, *areas, *recipes, *rows])
-    store.edit(history.shots(store, pixels, c, photo, areas, layers, rows, sitter.shots))
+    store.edit(history.shots(store, pixels, c, photo, areas, {r.area_id: r.layers for r in recipes}, rows, sitter.shots))

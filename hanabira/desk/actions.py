@@ -10,11 +10,11 @@ from PyQt6.QtWidgets import QMenu
 
 from hanabira.desk.explain import TOPICS
 from hanabira.desk.menus import area_commands, easel_commands, plan_commands, recipe_commands, shelf_commands, study_commands
-from hanabira.desk.photoview import LOOKS
 from hanabira.desk.stages.areas import Areas
 from hanabira.desk.stages.kit_room import KitRoom
 from hanabira.desk.stages.recipe import Recipe
 from hanabira.desk.stages.study import Study
+from hanabira.session.looks import LOOKS
 from hanabira.studio.records import STAGES
 
 if TYPE_CHECKING:

@@ -7,7 +7,8 @@ from typing import TYPE_CHECKING
 
 from hanabira.core.solver.area import BANDS
 from hanabira.craft.templates import templates
-from hanabira.desk.stages import area_edits, areas_cards, recipe_cards, study_print
+from hanabira.desk.stages import areas_cards, recipe_cards, study_print
+from hanabira.session import area_edits
 
 if TYPE_CHECKING:
     from hanabira.desk.stages.areas import Areas

@@ -35,9 +35,10 @@ def make_app(argv: list[str] | None = None) -> QApplication:
 
 def open_window(folder: Path | None = None) -> QWidget:
     """The window on a studio, not yet shown; one that says what is wrong and offers the way back where it does not open."""
-    from hanabira.desk.model import Model
+    from hanabira.desk.jobs import JobRunner
     from hanabira.desk.rescue import Rescue
     from hanabira.desk.window import Desk
+    from hanabira.session.session import Session
 
     folder = folder or default_folder()
     app = make_app()
@@ -53,7 +54,7 @@ def open_window(folder: Path | None = None) -> QWidget:
         theme.apply(app)
         window = Rescue(folder, fault, show_again)
     else:
-        model = Model(store)
+        model = Session(store, JobRunner())
         sys.excepthook = model.messages.hook
         window = Desk(model)
         window.reopen = show_again

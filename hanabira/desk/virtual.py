@@ -65,13 +65,14 @@ def settle(app: QApplication, busy, most_s: float = 60.0) -> None:  # noqa: ANN0
 
 def photograph(folder: Path, pictures: Path, stages: tuple[str, ...] = STAGES) -> None:
     """Open the studio and save a picture of each stage."""
-    from hanabira.desk.model import Model
+    from hanabira.desk.jobs import JobRunner
     from hanabira.desk.start import make_app
     from hanabira.desk.window import Desk
+    from hanabira.session.session import Session
     from hanabira.studio.store import Store
 
     app = make_app()
-    model = Model(Store.open(folder))
+    model = Session(Store.open(folder), JobRunner())
     sys.excepthook = model.messages.hook
     desk = Desk(model)
     desk.resize(*SIZE)

@@ -26,12 +26,10 @@ from hanabira.core.faults import Fault
 from hanabira.core.token import Token
 from hanabira.desk import theme
 from hanabira.desk.actions import ROOMS, build_actions
-from hanabira.desk.commands import SetStage
+from hanabira.desk.commission_files import CommissionFiles
 from hanabira.desk.controls import PetalButton
 from hanabira.desk.explain import TOPICS, Explanation
-from hanabira.desk.model import Model
-from hanabira.desk.photoview import LOOKS
-from hanabira.desk.record_writers import RecordWriters
+from hanabira.desk.recipe_files import RecipeFiles
 from hanabira.desk.rescue import Rescue
 from hanabira.desk.stages.areas import Areas
 from hanabira.desk.stages.base import Stage
@@ -48,9 +46,13 @@ from hanabira.desk.widgets.command_list import CommandList
 from hanabira.desk.widgets.notices import JobStrip, MessageStrip
 from hanabira.desk.widgets.thread import Thread
 from hanabira.desk.widgets.value_rule import ValueRule
-from hanabira.desk.writers import Writers
+from hanabira.session.edits import SetStage
+from hanabira.session.looks import LOOKS
+from hanabira.session.session import Session
 from hanabira.studio.records import STAGES
 
+DAY_MS = 60_000
+"""How often it is looked whether the day has changed."""
 SAFE_MS = 4000
 """A start that lives so long was no broken one."""
 _TYPING = (QLineEdit, QPlainTextEdit, QAbstractSpinBox, QComboBox)
@@ -59,10 +61,9 @@ _TYPING = (QLineEdit, QPlainTextEdit, QAbstractSpinBox, QComboBox)
 class Desk(QMainWindow):
     """The main window. Stages are views of one model; nothing here computes."""
 
-    def __init__(self, model: Model) -> None:
+    def __init__(self, model: Session) -> None:
         super().__init__()
         self.model = model
-        model.setParent(self)
         self.setWindowTitle("Hanabira")
         self.setMinimumSize(900, 600)
         self._apply_theme()
@@ -101,8 +102,8 @@ class Desk(QMainWindow):
         self.job_strip.float_over(self.pages, lambda: self.current.foot)
         self.current: Stage = self.stages["Shelf"]
         self.command_list = CommandList(self)
-        self.writers = Writers(self)
-        self.records = RecordWriters(self)
+        self.writers = RecipeFiles(self)
+        self.records = CommissionFiles(self)
         self._held = ""
         self._next_off = ""
         self.actions_ = build_actions(self)
@@ -140,9 +141,10 @@ class Desk(QMainWindow):
         self.thread_.find_wanted.connect(self.find_command)
         self.bench.back.clicked.connect(self.take_back)
         self.bench.next.clicked.connect(lambda: self.current.next())
-        m.undo_group.undoTextChanged.connect(self._undo_words)
-        m.undo_group.canUndoChanged.connect(lambda _on: self._undo_words())
-        m.undo_group.canRedoChanged.connect(lambda _on: self._undo_words())
+        m.undo_changed.connect(self._undo_words)
+        self._day = QTimer(self)
+        self._day.timeout.connect(m.look_at_the_day)
+        self._day.start(DAY_MS)
         self._undo_words()
 
     def _start_where_it_was(self) -> None:
@@ -371,7 +373,7 @@ class Desk(QMainWindow):
             return
         target = Path(path) if path.lower().endswith(".pdf") else Path(f"{path}.pdf")
         # the printing library is not needed before something is printed
-        from hanabira.desk.printing import card_content
+        from hanabira.session.recipe_card import card_content
         from hanabira.sheets.recipe_card import write_recipe_card
 
         content = card_content(model)
@@ -413,20 +415,22 @@ class Desk(QMainWindow):
     # -- undo ----------------------------------------------------------------------------
     def take_back(self) -> None:
         """Take back the last change, whichever stage it was made in."""
-        self.model.undo_group.undo()
+        if self.model.undo is not None:
+            self.model.undo.undo()
 
     def do_again(self) -> None:
         """Make the change again that was taken back."""
-        self.model.undo_group.redo()
+        if self.model.undo is not None:
+            self.model.undo.redo()
 
     def _undo_words(self, *_: object) -> None:
-        group = self.model.undo_group
-        words = group.undoText()
+        undo = self.model.undo
+        words, can_undo = (undo.undo_words, undo.can_undo) if undo is not None else ("", False)
         self.bench.back.setText(f"Take back: {words}" if words else "Take back")
-        self.bench.back.setEnabled(group.canUndo())
-        self.bench.back.setToolTip("Take back the last change (Ctrl+Z)" if group.canUndo() else "Nothing to take back")
-        self.undo_action.setEnabled(group.canUndo())
-        self.redo_action.setEnabled(group.canRedo())
+        self.bench.back.setEnabled(can_undo)
+        self.bench.back.setToolTip("Take back the last change (Ctrl+Z)" if can_undo else "Nothing to take back")
+        self.undo_action.setEnabled(can_undo)
+        self.redo_action.setEnabled(undo is not None and undo.can_redo)
 
     # -- theme and text size ---------------------------------------------------------------
     def switch_theme(self) -> None:
@@ -543,6 +547,7 @@ class Desk(QMainWindow):
         focus = QApplication.focusWidget()
         if focus is not None:
             focus.clearFocus()
+        self._day.stop()
         self.model.settings.set("window", [self.width(), self.height()])
         self._opened_well()
         app = QApplication.instance()

@@ -6,7 +6,7 @@ The simulated camera looks at a sheet that the simulated paper's own physics has
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Protocol
 
@@ -20,6 +20,7 @@ from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.stack import Pass
 from hanabira.core.solver.area import WHERE, Layer
 from hanabira.devices.simulated_paper import TRUTHS, SimulatedSheet
+from hanabira.studio.account import laid
 from hanabira.studio.pictures import SUFFIXES
 from hanabira.studio.records import Area, Commission, LogRow
 
@@ -83,22 +84,13 @@ def as_logged(
     size = (SHEET_WIDTH, round(h * k))
     cut = np.ascontiguousarray(pixels[max(0, round(y)) : round(y + h), max(0, round(x)) : round(x + w)])
     lab = bytes_to_lab(cv2.resize(cut, size, interpolation=cv2.INTER_AREA))
-    laid: dict[str, dict[int, LogRow]] = {}
-    for r in rows:
-        if r.state == "done" and ":" in r.step:
-            laid.setdefault(r.area_id, {})[int(r.step.rpartition(":")[2])] = r
     worked = []
-    for a in sorted((a for a in areas if a.id in laid and a.id in bands), key=lambda a: -cv2.contourArea(np.array(a.ring, np.float32))):
+    drawn = {a.id: laid(a.id, recipes.get(a.id, ()), rows, kit) for a in areas}
+    for a in sorted((a for a in areas if drawn[a.id] and a.id in bands), key=lambda a: -cv2.contourArea(np.array(a.ring, np.float32))):
         ring = ((smooth_ring(a.ring) if a.smooth else np.asarray(a.ring, float)) - (x, y)) * k
-        layers = [_as_done(q, laid[a.id][n], kit) for n, q in enumerate(recipes.get(a.id, ())) if n in laid[a.id]]
-        worked.append(Worked(fill_ring(ring, size[1], size[0]), bands[a.id], layers))
+        worked.append(Worked(fill_ring(ring, size[1], size[0]), bands[a.id], drawn[a.id]))
     sheet = drawn_sheet(lab.astype(float), c.ground_hex, kit, worked, seed)
     return SimulatedEaselCamera(sheet, c.border_mm / c.picture_mm[0], c.ground_hex, seed)
-
-
-def _as_done(layer: Layer, row: LogRow, kit: Kit) -> Layer:
-    """A layer of the recipe with the pencil and the pressure that the log has."""
-    return replace(layer, code=row.pencil, pressure=row.pressure) if layer.code and row.pencil in kit.index else layer
 
 
 class SimulatedEaselCamera:

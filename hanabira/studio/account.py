@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from hanabira.core.optics.kit import Kit
 from hanabira.core.schedule.order import Step
 from hanabira.core.schedule.sessions import Calendar, middle
 from hanabira.core.schedule.wear import BARREL_MM, STUB_MM, worn_mm
 from hanabira.core.schedule.work import AreaWork, Pace, evidence
+from hanabira.core.solver.area import Layer
 from hanabira.studio.records import LogRow
 
 
@@ -91,6 +92,18 @@ def by_day(first_plan: Calendar, log: Sequence[LogRow]) -> tuple[DayHours, ...]:
     return tuple(DayHours(d, taken.get(d, 0.0), planned.get(d, 0.0)) for d in sorted({*taken, *planned}))
 
 
+def laid(area_id: str, layers: Sequence[Layer], log: Sequence[LogRow], kit: Kit) -> tuple[Layer, ...]:
+    """What really lies on an area, from the paper upward: the recipe's layers that the log calls done, in the order in which they were
+    done, with the pencil and the pressure that were used. What was skipped is not there.
+    """
+    known = {f"{area_id}:{q.id}": q for q in layers}
+    out: dict[str, Layer] = {}
+    for r in sorted((r for r in log if r.state == "done" and r.step in known), key=lambda r: r.at):
+        q = known[r.step]
+        out[r.step] = replace(q, code=r.pencil, pressure=r.pressure) if q.code and not q.tool and r.pencil in kit.index and 1 <= r.pressure <= 5 else q
+    return tuple(out.values())
+
+
 def _number(extra: Mapping[str, str], key: str, default: float | None) -> float | None:
     try:
         return float(extra.get(key, "") or "nan") if extra.get(key) else default
@@ -108,7 +121,7 @@ def pencils(work: Sequence[AreaWork], log: Sequence[LogRow], kit: Kit) -> tuple[
     worn: dict[str, list[float]] = {}
     for a in work:
         for k, q in enumerate(a.layers):
-            key = f"{a.id}:{k}"
+            key = a.key(k)
             row = done.get(key)
             code, pressure = (row.pencil, row.pressure) if row is not None and q.pencil else (q.pencil, q.pressure)
             if not code or code not in kit.index or key in skipped:

@@ -29,12 +29,14 @@ from hanabira.core.token import SILENT, Token
 from hanabira.craft.kitfile import parse_csv
 from hanabira.craft.reader import shipped_kit
 from hanabira.studio import kits, tables
+from hanabira.studio.layer_ids import carry_over, numbered
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, Shot, StudioKit, new_id
 from hanabira.studio.store import Store
 from hanabira.studio.writing import refused, safe_cell, write_file
 
 R = TypeVar("R")
-FORMAT, VERSION = "hanabira bundle", 1
+FORMAT, VERSION = "hanabira bundle", 2
+"""Version 1 named steps by the places of their layers."""
 MOST_BYTES = 2_000_000_000
 MOST_RECORD_BYTES = 100_000_000
 MOST_RATIO = 200
@@ -117,7 +119,7 @@ def contents_of(store: Store, commission: str) -> Contents:
         areas = tuple(a if a.colour_photo_id in ("", *known) else replace(a, colour_photo_id="", colour_ring=()) for a in areas)
         ids = {a.id for a in areas}
         return Contents(
-            c, photos, areas, tuple(r for r in store.all(Recipe) if r.area_id in ids), store.all(LogRow, commission_id=c.id),
+            c, photos, areas, tuple(r for r in store.all(Recipe, commission_id=c.id) if r.area_id in ids), store.all(LogRow, commission_id=c.id),
             kits.kit_record(store, c.kit_id), store.all(Shot, commission_id=c.id),
         )  # fmt: skip
 
@@ -255,6 +257,9 @@ def _records(path: Path, z: zipfile.ZipFile) -> Contents:
     if version > VERSION:
         raise StudioFault(f"{path.name} was written by a newer version of Hanabira.", "Nothing was taken in.", "Open it with that version.")
 
+    if version < 2:
+        data = _with_layer_ids(path, data)
+
     def read(kind: type[R], name: str) -> tuple[R, ...]:
         rows = data.get(name, [])
         if not isinstance(rows, list):
@@ -286,6 +291,26 @@ def _records(path: Path, z: zipfile.ZipFile) -> Contents:
     if words:
         raise _fault(path, f"its records do not belong together ({words})")
     return got
+
+
+def _with_layer_ids(path: Path, data: dict) -> dict:
+    """The data of a bundle of version 1 with lasting ids of layers, as its studio would have them after an update."""
+    try:
+        layers = {r["area_id"]: numbered(r["area_id"], json.loads(r["layers"])) for r in data["recipes"]}
+        keys = carry_over(layers, [q for q in data.get("log", []) if isinstance(q["step"], str)])
+        terms = json.loads(data["commission"]["terms"]) if "terms" in data["commission"] else {}
+        if "moved" in terms:
+            terms["moved"] = [[keys.get(k, k) for k in pair] for pair in terms["moved"]]
+        step = lambda q: {**q, "step": keys.get(q["step"], q["step"])}  # noqa: E731
+        return {
+            **data, "recipes": [{**r, "layers": json.dumps(layers[r["area_id"]])} for r in data["recipes"]],
+            "commission": {**data["commission"], **({"terms": json.dumps(terms)} if terms else {})},
+            "log": [step(q) for q in data.get("log", [])], "shots": [step(q) for q in data.get("shots", [])],
+        }  # fmt: skip
+    except RecordFault:
+        raise
+    except (KeyError, TypeError, ValueError, AttributeError, RecursionError) as error:
+        raise _fault(path, f"its recipes and its log cannot be brought together ({' '.join(str(error).split())[:80]})") from error
 
 
 def _does_not_belong(got: Contents) -> str:

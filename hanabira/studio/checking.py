@@ -294,6 +294,8 @@ def _recipe(r: Recipe) -> None:
         raise _fail(f"the recipe has {len(r.layers)} layers")
     for n, q in enumerate(r.layers, 1):
         _layer(q, n)
+    if len({q.id for q in r.layers}) < len(r.layers) or not all(_ID.fullmatch(q.id) for q in r.layers):
+        raise _fail("two layers have one id, or one has none")
 
 
 def _layer(q: Layer, n: int) -> None:

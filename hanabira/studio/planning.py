@@ -8,7 +8,7 @@ from dataclasses import replace
 
 from hanabira.core.faults import Fault
 from hanabira.core.optics.kit import Kit
-from hanabira.core.schedule.order import LAST, Ordered, Preferences, order
+from hanabira.core.schedule.order import LAST, Arranger, Ordered, Preferences
 from hanabira.core.schedule.sessions import Calendar, Days, Placed, lay_out, what_is_left
 from hanabira.core.schedule.work import AreaWork, LayerWork, Pace, area_minutes, learned
 from hanabira.core.solver.area import Layer
@@ -37,7 +37,7 @@ def work_of(c: Commission, photo: Photo, areas: Sequence[Area], recipes: Sequenc
                 own = own.difference(shapes[b.id])
         near = tuple(b for b, s in shapes.items() if b != a.id and layers.get(b) and s.distance(shapes[a.id]) * k <= TOUCH_MM)
         middle = shapes[a.id].centroid
-        work = tuple(LayerWork(q.role, q.code, q.tool, q.pressure, q.passes, q.stroke, q.stroke_mm, q.where, 0.6) for q in layers[a.id])
+        work = tuple(LayerWork(q.role, q.code, q.tool, q.pressure, q.passes, q.stroke, q.stroke_mm, q.where, 0.6, q.id) for q in layers[a.id])
         place = ((middle.x - photo.crop[0]) * k, (middle.y - photo.crop[1]) * k)
         out.append(
             AreaWork(a.id, a.number, a.name, a.surface_id, own.area * k * k, place, near, a.finish or 3, work, _value(layers[a.id], kit))
@@ -72,15 +72,15 @@ def days_of(c: Commission, start: datetime.date | None = None, hours_a_day: floa
 
 def plan(
     c: Commission, work: Sequence[AreaWork], days: Days, pace: Pace | None = None, hand: str = "", sequence: str = "one-area",
-    busy: Sequence[tuple[datetime.date, float]] = (), log: Sequence[LogRow] = (),
+    busy: Sequence[tuple[datetime.date, float]] = (), log: Sequence[LogRow] = (), arranger: Arranger | None = None,
 ) -> tuple[Ordered, Calendar]:  # fmt: skip
     """Order and calendar of a commission. Steps that the log holds stand where they happened; the rest is laid out from the first day on.
 
-    Raises `Fault` when there is nothing to plan.
+    An ``arranger`` of the same work, hand and sequence spares ordering anew what it knows. Raises `Fault` when there is nothing to plan.
     """
     if not any(a.layers for a in work):
         raise Fault("There is no recipe to plan yet.", "Nothing was planned.", "Solve the layers of an area first.")
-    found = order(work, Preferences(hand or c.terms.hand, sequence), c.terms.moved, pace)
+    found = (arranger or Arranger(work, Preferences(hand or c.terms.hand, sequence))).ordered(c.terms.moved, pace)
     rows = {r.step: r for r in log if r.state in ("done", "skipped")}
     calendar = lay_out(what_is_left(found, rows.keys()), days, busy)
     past = []

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from hanabira.core.area.shape import Point
 from hanabira.core.solver.area import Layer
 from hanabira.core.study.prepare import Preparation
+from hanabira.studio.layer_ids import with_ids
 
 STAGES = ("Brief", "Study", "Areas", "Recipe", "Plan", "Easel", "Check")
 """The stages of a commission."""
@@ -75,6 +76,8 @@ class Commission:
     delivered: str = ""
     """Day on which the portrait left the studio, ISO; empty while it is worked on."""
     archived: bool = False
+    tray_only: bool = False
+    """Whether recipes use only what lies in the tray: a limited palette."""
 
     @property
     def backdrop_hexes(self) -> tuple[str, str]:
@@ -147,11 +150,15 @@ class Area:
 
 @dataclass(frozen=True)
 class Recipe:
-    """The layers of an area, from the paper upward, and the artist's note."""
+    """The layers of an area, from the paper upward, and the artist's note. Each layer has a lasting id."""
 
     area_id: str
     layers: tuple[Layer, ...] = field(default=())
     note: str = ""
+
+    def __post_init__(self) -> None:
+        # a layer without an id could not be named by the log
+        object.__setattr__(self, "layers", with_ids(self.layers))
 
 
 @dataclass(frozen=True)

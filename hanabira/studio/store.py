@@ -155,7 +155,7 @@ class Store:
 
     # -- records ---------------------------------------------------------
     def all(self, kind: type[R], **where: Any) -> tuple[R, ...]:
-        """All records of a kind, those with these field values. Rows that make no sense are left out; `unreadable` names them."""
+        """All records of a kind, those with these field values; recipes also by the ``commission_id`` of their area. Rows that make no sense are left out; `unreadable` names them."""
         return self._rows(kind, where)[0]
 
     def unreadable(self) -> tuple[Unreadable, ...]:
@@ -167,7 +167,10 @@ class Store:
         table = tables.TABLES[kind]
         query = select(table)
         for name, value in where.items():
-            query = query.where(table.c[name] == value)
+            if table is tables.recipe and name == "commission_id":
+                query = query.where(table.c.area_id.in_(select(tables.area.c.id).where(tables.area.c.commission_id == value)))
+            else:
+                query = query.where(table.c[name] == value)
         order = {"commission": "created", "photo": "position", "area": "number", "log": "at", "shot": "at"}.get(table.name)
         if order:
             query = query.order_by(table.c[order])

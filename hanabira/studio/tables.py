@@ -51,6 +51,7 @@ commission = Table(
     Column("terms", Text, nullable=False, server_default="{}"),
     Column("delivered", String(10), nullable=False, server_default=""),
     Column("archived", Boolean, nullable=False, server_default="0"),
+    Column("tray_only", Boolean, nullable=False, server_default="0"),
 )  # fmt: skip
 photo = Table(
     "photo", metadata,
@@ -221,7 +222,7 @@ def to_row(record: Record) -> dict:
 def from_row(kind: type, row: dict) -> Record:
     """Record of a database row."""
     row = dict(row)
-    for name in ("archived", "smooth"):
+    for name in ("archived", "smooth", "tray_only"):
         if row.get(name) in (0, 1):  # the file keeps numbers
             row[name] = bool(row[name])
     if kind is Commission:

@@ -8,7 +8,7 @@ artist dragged stays where it was put: rules that contradict it are dropped and 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from hanabira.core.faults import Fault
 from hanabira.core.schedule.work import DARKS, EYES, HARD, HIGH, JUDGED_LAST, LIGHTS, LOW, AreaWork, LayerWork, Pace, layer_minutes
@@ -71,7 +71,7 @@ def steps_of(areas: Sequence[AreaWork], pace: Pace | None = None) -> tuple[Step,
         factor = pace.factor(a.surface_id) if pace else 1.0
         for k, q in enumerate(a.layers):
             m = layer_minutes(a, q) * factor
-            out.append(Step(f"{a.id}:{k}", a, k, q, m * LOW, m * HIGH))
+            out.append(Step(a.key(k), a, k, q, m * LOW, m * HIGH))
     if out:
         out.append(Step(LAST, None, 0, LayerWork("last look", "", ""), 20.0, 45.0))
     return tuple(out)
@@ -83,7 +83,7 @@ def rules_of(areas: Sequence[AreaWork]) -> tuple[Rule, ...]:
     out: list[Rule] = []
 
     def key(a: AreaWork, k: int) -> str:
-        return f"{a.id}:{k}"
+        return a.key(k)
 
     for a in areas:
         for k in range(1, len(a.layers)):
@@ -158,7 +158,7 @@ def _blends(areas: Sequence[AreaWork]) -> list[Rule]:
             theirs = next((k for k, q in enumerate(b.layers) if q.role == "blend"), None)
             if mine and theirs is not None and b.value_l is not None and b.value_l < a.value_l - 3:
                 why = f"Lights are blended before darks: {a.name} before {b.name}."
-                out.append(Rule(f"{a.id}:{mine[-1]}", f"{b.id}:{theirs}", why, "the brush drags the dark into the light"))
+                out.append(Rule(a.key(mine[-1]), b.key(theirs), why, "the brush drags the dark into the light"))
     return out
 
 
@@ -174,68 +174,115 @@ def order(
 
     Raises `Fault` that names the steps when rules run in a circle.
     """
-    prefer = prefer or Preferences()
-    steps = {s.key: s for s in steps_of(areas, pace)}
-    rules = [r for r in rules_of(areas) if r.before in steps and r.after in steps]
-    broken: list[Rule] = []
-    pins: dict[str, str] = {}
-    place = {s.key: i for i, s in enumerate(order(areas, prefer, moved[:-1], pace).steps)} if moved else {}
-    for key, behind in moved:
-        if key not in steps or (behind and behind not in steps) or key == behind:
-            continue
-        pins[key] = behind
+    return Arranger(areas, prefer).ordered(moved, pace)
+
+
+@dataclass(frozen=True)
+class _State:
+    """What stands after some drags: the rules that hold, the steps that were put somewhere, the rules that broke, the order."""
+
+    rules: tuple[Rule, ...]
+    pins: Mapping[str, str]
+    broken: tuple[Rule, ...]
+    ordered: Ordered
+
+
+class Arranger:
+    """Orders the same work again and again: each drag is worked out once, on the order that the one before it had left.
+
+    A drag is judged by the order that was on the screen when it was made, so every one needs the order before it; those are kept.
+    """
+
+    def __init__(self, areas: Sequence[AreaWork], prefer: Preferences | None = None) -> None:
+        self._prefer = prefer or Preferences()
+        self._steps = {s.key: s for s in steps_of(areas)}
+        self._index = {k: i for i, k in enumerate(self._steps)}
+        self._rank = _area_rank(areas, self._prefer)
+        self._rules = tuple(r for r in rules_of(areas) if r.before in self._steps and r.after in self._steps)
+        self._states: list[tuple[tuple[str, str] | None, _State]] = []
+
+    def ordered(self, moved: Sequence[tuple[str, str]] = (), pace: Pace | None = None) -> Ordered:
+        """The order after these drags, with the minutes of a pace; see `order`."""
+        if not self._states:
+            self._states.append((None, _State(self._rules, {}, (), self._schedule(self._rules, {}, ()))))
+        n = 0
+        while n < len(moved) and n + 1 < len(self._states) and self._states[n + 1][0] == tuple(moved[n]):
+            n += 1
+        del self._states[n + 1 :]
+        for key, behind in moved[n:]:
+            self._states.append(((key, behind), self._dragged(self._states[-1][1], key, behind)))
+        found = self._states[-1][1].ordered
+        return found if pace is None else replace(found, steps=tuple(_paced(s, pace) for s in found.steps))
+
+    def _dragged(self, state: _State, key: str, behind: str) -> _State:
+        """The state with one more step put right after another one, or first."""
+        if key not in self._steps or (behind and behind not in self._steps) or key == behind:
+            return state
+        place = {s.key: i for i, s in enumerate(state.ordered.steps)}
+        rules = list(state.rules)
         # what has not come by then cannot be waited for
-        late = place.get(behind, -1) if behind else -1
-        contradicted = {r for r in rules if r.after == key and place.get(r.before, 0) > late}
+        late = place[behind] if behind else -1
+        contradicted = {r for r in rules if r.after == key and place[r.before] > late}
+        rules = [r for r in rules if r not in contradicted]
         while behind:
             path = _path(rules, key, behind)
             if path is None:
                 break
             # the rule nearest to the dragged step gives way
             contradicted.add(path[0])
-            rules = [r for r in rules if r not in contradicted]
-        rules = [r for r in rules if r not in contradicted]
-        broken += sorted(contradicted, key=lambda r: (r.before, r.after))
+            rules.remove(path[0])
         if behind:
             # what the dragged step waits for comes before the one it follows, so that nothing slips in between
             rules += [Rule(r.before, behind, "", "") for r in rules if r.after == key and r.before != behind]
             rules.append(Rule(behind, key, "You put it there.", ""))
-    waits: dict[str, set[str]] = {k: set() for k in steps}
-    follows: dict[str, list[str]] = {k: [] for k in steps}
-    why: dict[tuple[str, str], str] = {}
-    for r in rules:
-        if r.before not in waits[r.after]:
-            waits[r.after].add(r.before)
-            follows[r.before].append(r.after)
-        why[r.before, r.after] = why.get((r.before, r.after)) or r.why or "You put a step right after it."
-    left = {k: len(v) for k, v in waits.items()}
-    ready = {k for k, n in left.items() if not n}
-    rank = _area_rank(areas, prefer)
-    out: list[Step] = []
-    reasons: dict[str, str] = {}
-    done: set[str] = set()
-    now: Step | None = None
-    finished_eye = ""
-    while ready:
-        best = min(ready, key=lambda k: _fit(steps[k], now, prefer, rank, pins, done, finished_eye))
-        step = steps[best]
-        reasons[best] = _reason(step, now, prefer, waits[best], why, finished_eye, pins)
-        ready.discard(best)
-        done.add(best)
-        out.append(step)
-        if step.area is not None and step.area.surface_id in EYES and step.at == len(step.area.layers) - 1:
-            finished_eye = step.area.id
-        elif step.area is None or step.area.surface_id not in EYES:
-            finished_eye = ""
-        now = step
-        for k in follows[best]:
-            left[k] -= 1
-            if not left[k]:
-                ready.add(k)
-    if len(out) < len(steps):
-        stuck = [s.name for k, s in steps.items() if k not in done]
-        raise Fault(f"These steps wait for each other: {', '.join(stuck[:4])}.", "The order stays as it was.", "Put one of them elsewhere.")
-    return Ordered(tuple(out), {k: tuple(sorted(v)) for k, v in waits.items()}, reasons, tuple(broken))
+        broken = (*state.broken, *sorted((r for r in contradicted if r.cost), key=lambda r: (self._index[r.before], self._index[r.after])))
+        pins = {**state.pins, key: behind}
+        return _State(tuple(rules), pins, broken, self._schedule(rules, pins, broken))
+
+    def _schedule(self, rules: Sequence[Rule], pins: Mapping[str, str], broken: Sequence[Rule]) -> Ordered:
+        """A list scheduler: of the steps that wait for nothing any more, always the one that fits best."""
+        steps, prefer = self._steps, self._prefer
+        waits: dict[str, set[str]] = {k: set() for k in steps}
+        follows: dict[str, list[str]] = {k: [] for k in steps}
+        why: dict[tuple[str, str], str] = {}
+        for r in rules:
+            if r.before not in waits[r.after]:
+                waits[r.after].add(r.before)
+                follows[r.before].append(r.after)
+            why[r.before, r.after] = why.get((r.before, r.after)) or r.why or "You put a step right after it."
+        left = {k: len(v) for k, v in waits.items()}
+        ready = {k for k, n in left.items() if not n}
+        out: list[Step] = []
+        reasons: dict[str, str] = {}
+        done: set[str] = set()
+        now: Step | None = None
+        finished_eye = ""
+        in_order = {k: tuple(sorted(v, key=self._index.__getitem__)) for k, v in waits.items()}
+        while ready:
+            best = min(ready, key=lambda k: _fit(steps[k], now, prefer, self._rank, pins, done, finished_eye))
+            step = steps[best]
+            reasons[best] = _reason(step, now, prefer, in_order[best], why, finished_eye, pins)
+            ready.discard(best)
+            done.add(best)
+            out.append(step)
+            if step.area is not None and step.area.surface_id in EYES and step.at == len(step.area.layers) - 1:
+                finished_eye = step.area.id
+            elif step.area is None or step.area.surface_id not in EYES:
+                finished_eye = ""
+            now = step
+            for k in follows[best]:
+                left[k] -= 1
+                if not left[k]:
+                    ready.add(k)
+        if len(out) < len(steps):
+            stuck = [s.name for k, s in steps.items() if k not in done]
+            raise Fault(f"These steps wait for each other: {', '.join(stuck[:4])}.", "The order stays as it was.", "Put one of them elsewhere.")
+        return Ordered(tuple(out), in_order, reasons, tuple(broken))
+
+
+def _paced(step: Step, pace: Pace) -> Step:
+    factor = pace.factor(step.area.surface_id) if step.area is not None else 1.0
+    return step if factor == 1.0 else replace(step, low=step.low * factor, high=step.high * factor)
 
 
 def _path(rules: Sequence[Rule], start: str, end: str) -> list[Rule] | None:
@@ -289,10 +336,10 @@ def _fit(
     """The smaller, the sooner."""
     a = step.area
     if a is None:
-        return (9, 0.0, 0.0, step.key)
+        return (9, 0.0, 0.0, 0, 0)
     pinned = pins.get(step.key)
     if pinned is not None and (pinned == (now.key if now else "") or (pinned and pinned in done)):
-        return (-1, 0.0, 0.0, step.key)
+        return (-1, 0.0, 0.0, a.number, step.at)
     same_area = now is not None and now.area is not None and now.area.id == a.id
     same_pencil = now is not None and bool(step.layer.pencil) and step.layer.pencil == now.layer.pencil
     wet = now is not None and now.layer.tool == "solvent" and same_area
@@ -304,17 +351,18 @@ def _fit(
             0 if second_eye else 1 + (1 if late else 0),
             (0.0 if same_pencil else 0.12) + level + (0.5 if wet else 0),
             rank[a.id],
-            step.key,
+            a.number,
+            step.at,
         )
     stay = 0.0 if same_area and not wet else 1.0
-    return (0 if second_eye else 1 + (1 if late and not same_area else 0), stay, rank[a.id] - (0.05 if same_pencil else 0.0), step.key)
+    return (0 if second_eye else 1 + (1 if late and not same_area else 0), stay, rank[a.id] - (0.05 if same_pencil else 0.0), a.number, step.at)
 
 
 def _reason(
     step: Step,
     now: Step | None,
     prefer: Preferences,
-    waits: set[str],
+    waits: Sequence[str],
     why: Mapping[tuple[str, str], str],
     finished_eye: str,
     pins: Mapping[str, str],
@@ -330,7 +378,7 @@ def _reason(
     if now is not None and now.area is not None and now.area.id != a.id:
         if now.layer.tool == "solvent":
             return f"{now.area.name} is drying meanwhile."
-        others = [w for w in sorted(waits) if not w.startswith(f"{a.id}:")]
+        others = [w for w in waits if not w.startswith(f"{a.id}:")]
         if others:
             return why[others[-1], step.key]
         if step.layer.pencil and step.layer.pencil == now.layer.pencil:
@@ -339,7 +387,7 @@ def _reason(
         return "The background side first."
     if a.surface_id in EYES and step.at == 0:
         return "The eye sets the range of values for everything else."
-    own = [w for w in sorted(waits) if w.startswith(f"{a.id}:")]
+    own = [w for w in waits if w.startswith(f"{a.id}:")]
     if own:
         return why[own[-1], step.key]
     if a.surface_id in HARD:

@@ -45,6 +45,8 @@ class LayerWork:
     stroke_mm: float = 0.0
     where: str = "everywhere"
     spacing_mm: float = 0.6
+    id: str = ""
+    """The layer's lasting id; without one its place in the recipe names it."""
 
 
 @dataclass(frozen=True)
@@ -64,6 +66,10 @@ class AreaWork:
     finish: int = 3
     layers: tuple[LayerWork, ...] = ()
     value_l: float | None = None
+
+    def key(self, at: int) -> str:
+        """Key of the step that lays the layer at this place."""
+        return f"{self.id}:{self.layers[at].id or at}"
 
 
 @dataclass(frozen=True)

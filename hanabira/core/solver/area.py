@@ -56,6 +56,8 @@ class Layer:
     why: str = ""
     locked: bool = False
     """A locked layer stays as it is when the area is solved anew."""
+    id: str = ""
+    """Names the layer for as long as it lives, wherever it is moved; empty until a recipe holds it."""
 
     def __post_init__(self) -> None:
         if self.where not in WHERE:

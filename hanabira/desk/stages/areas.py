@@ -15,13 +15,12 @@ from hanabira.core.area.shape import Point, ring_area
 from hanabira.core.faults import Fault
 from hanabira.craft.reader import surfaces
 from hanabira.craft.templates import templates
-from hanabira.desk.commands import AddArea, DeleteArea, RenameArea, ReshapeArea, SetSurface
 from hanabira.desk.controls import Caption, Choice, Words, label
 from hanabira.desk.drawn import Stop
 from hanabira.desk.gestures import Corners, Gesture, Loop, OpLoop, Reshape, photo_path
+from hanabira.desk.images import to_image
 from hanabira.desk.paint import CENTRE, text, width
-from hanabira.desk.photoview import to_image
-from hanabira.desk.stages import area_edits, areas_cards
+from hanabira.desk.stages import areas_cards
 from hanabira.desk.stages.base import PictureStage
 from hanabira.desk.strokes import Box, Grow, Push, Spots, Stroke
 from hanabira.desk.theme import role, scale, u
@@ -29,6 +28,8 @@ from hanabira.desk.widgets.area_marks import Anatomy, CombStrokes, Tracing, samp
 from hanabira.desk.widgets.mat import Mat
 from hanabira.desk.widgets.overlays import Combing, Outlines
 from hanabira.desk.widgets.roll import Way
+from hanabira.session import area_edits
+from hanabira.session.edits import AddArea, DeleteArea, RenameArea, ReshapeArea, SetSurface
 from hanabira.studio.records import Area
 
 if TYPE_CHECKING:
@@ -277,11 +278,12 @@ class Areas(PictureStage):
         except Fault as fault:
             self.model.messages.fault(fault)
             return
-        if found is not None:
-            area_edits.add(self, found)
+        if found is not None and area_edits.add(self.model, found) is not None and self.name_field is not None:
+            self.name_field.setFocus()
+            self.name_field.selectAll()
 
     def _eye_clicked(self, points: tuple[Point, ...]) -> None:
-        area_edits.add_eye(self, points[0], points[1])
+        area_edits.add_eye(self.model, points[0], points[1])
 
     def _pushed(self, at: Point, by: Point, radius: float) -> None:
         area = self.model.area
@@ -318,11 +320,11 @@ class Areas(PictureStage):
     def _template_box(self, box: tuple[float, float, float, float]) -> None:
         """Place the template; another box at once fits it anew instead of adding a second one."""
         stack = self.model.undo
-        if stack is not None and self._placed == (self.template, stack.index()) and stack.canUndo():
+        if stack is not None and self._placed == (self.template, stack.at) and stack.can_undo:
             stack.undo()
         area_edits.place_template(self.model, self.template, box)
         if stack is not None:
-            self._placed = (self.template, stack.index())
+            self._placed = (self.template, stack.at)
         self.model.messages.remark("Draw the box again to fit it better; then reshape the areas one by one.")
 
     def trace(self, how: str) -> None:

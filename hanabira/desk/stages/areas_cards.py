@@ -14,10 +14,10 @@ from hanabira.core.area.measures import Measures
 from hanabira.core.colour.words import value_step
 from hanabira.craft.templates import templates
 from hanabira.desk.controls import Caption, Choice, PetalButton, Pick, Words, label, row
-from hanabira.desk.stages import area_edits
 from hanabira.desk.theme import u
 from hanabira.desk.widgets.measure_cards import Balance, HairCard, HiddenHueCard, Patches, Shares, ValuePatches
 from hanabira.desk.widgets.rose import PetalRose, petals_of
+from hanabira.session import area_edits
 from hanabira.studio.records import Area
 
 if TYPE_CHECKING:

@@ -8,10 +8,11 @@ from PyQt6.QtCore import QObject
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from hanabira.desk.model import Model
-from hanabira.desk.photoview import LOOKS
+from hanabira.desk.images import wrap
 from hanabira.desk.widgets.mat import Mat
 from hanabira.desk.widgets.roll import Roll, Way
+from hanabira.session.looks import LOOKS
+from hanabira.session.session import Session
 
 if TYPE_CHECKING:
     from hanabira.desk.window import Desk
@@ -41,7 +42,7 @@ class Stage(QObject):
         self.centre: QWidget = QWidget()
 
     @property
-    def model(self) -> Model:
+    def model(self) -> Session:
         """The model behind the desk."""
         return self.desk.model
 
@@ -220,7 +221,8 @@ class PictureStage(Stage):
     def _show_look(self) -> None:
         look, view = self._held or self._pinned, self.model.view
         self.mat.mirrored = look == "mirror"
-        self.mat.look = view.looks.get(look) if view and look and look != "mirror" else None
+        seen = view.looks.get(look) if view and look and look != "mirror" else None
+        self.mat.look = wrap(seen) if seen is not None else None
         self.mat.refresh()
 
     @property

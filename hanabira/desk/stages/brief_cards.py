@@ -8,11 +8,12 @@ from PyQt6.QtCore import QSignalBlocker
 from PyQt6.QtWidgets import QCheckBox, QFormLayout, QLineEdit, QWidget
 
 from hanabira.desk.controls import Caption, Number, PetalButton, Pick, Words, label, row
-from hanabira.desk.record_writers import money, price_words
 from hanabira.desk.stages.easel_bench import deliver
 from hanabira.desk.stages.recipe_cards import school_parts
 from hanabira.desk.stages.study_cards import PARTS, backdrop_parts
 from hanabira.desk.theme import u
+from hanabira.session.price import price_words
+from hanabira.session.words import sum_words
 from hanabira.studio import account, planning
 
 if TYPE_CHECKING:
@@ -160,9 +161,9 @@ def _materials(s: Brief) -> list:
     cost, without = account.material_cost(wear)
     out: list = []
     if cost:
-        take = PetalButton(f"Take {money(s.model, cost)}", "petal", tip="Put the worth of the worn pencils into the price")
+        take = PetalButton(f"Take {sum_words(cost, sign=s.model.settings.get('currency'))}", "petal", tip="Put the worth of the worn pencils into the price")
         take.clicked.connect(lambda _=False: s.model.planner.set_terms("materials", materials=cost))
-        out += [Words(f"The recipes wear away pencils worth about {money(s.model, cost)}."), row(take, None)]
+        out += [Words(f"The recipes wear away pencils worth about {sum_words(cost, sign=s.model.settings.get('currency'))}."), row(take, None)]
     if without:
         out.append(Words(f"{without} of {len(wear)} pencils of the recipes have no price in the kit; they are not in it."))
     return out

@@ -27,10 +27,8 @@ from hanabira.core.schedule.order import Ordered, Step
 from hanabira.core.schedule.sessions import BREAK_EVERY, DRYING_MIN
 from hanabira.core.schedule.work import layer_minutes
 from hanabira.craft.safety import step_cautions, words_for
-from hanabira.desk.commands import Edit
 from hanabira.desk.gestures import Choose, ring_path
 from hanabira.desk.paint import disc, two_tone
-from hanabira.desk.planner import span
 from hanabira.desk.stages import easel_bench
 from hanabira.desk.stages.areas import ring_path_photo
 from hanabira.desk.stages.base import PictureStage, column
@@ -38,6 +36,8 @@ from hanabira.desk.widgets.easel_card import ACTS, Clock, EaselCard, Now
 from hanabira.desk.widgets.key_strip import Key, KeyStrip
 from hanabira.desk.widgets.mat import Mat
 from hanabira.desk.widgets.overlays import Combing
+from hanabira.session.edits import Edit
+from hanabira.session.words import span
 from hanabira.studio.account import differences
 from hanabira.studio.records import LogRow, new_id
 
@@ -511,10 +511,9 @@ class Easel(PictureStage):
     def change_row(self, row: LogRow, **fields: object) -> None:
         """Set a row right: minutes, pencil, pressure, note; one undoable edit. What differs from the recipe follows."""
         now = replace(row, **fields)  # type: ignore[arg-type]
-        layers = self.model.recipe_layers(row.area_id)
-        at = int(row.step.rpartition(":")[2]) if ":" in row.step else len(layers)
-        if at < len(layers) and layers[at].code and row.state == "done":
-            now = replace(now, differs=differences(now, layers[at].code, layers[at].pressure, self.model.kit))
+        layer = next((q for q in self.model.recipe_layers(row.area_id) if row.step == f"{row.area_id}:{q.id}"), None)
+        if layer is not None and layer.code and row.state == "done":
+            now = replace(now, differs=differences(now, layer.code, layer.pressure, self.model.kit))
         if now != row:
             self.model.do(Edit(self.model, "row of the log", [row], [now]))
 

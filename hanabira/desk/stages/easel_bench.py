@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFormLayout, QLineEdit, QWidget
 from hanabira.core.solver.area import WHERE
 from hanabira.craft.reader import surfaces
 from hanabira.desk.controls import Caption, Choice, Number, PetalButton, Pick, Stepper, Words, label, row
+from hanabira.desk.images import wrap
 from hanabira.desk.theme import u
 from hanabira.desk.widgets.bars import Bar, HourBars
 from hanabira.desk.widgets.timeline import Timeline
@@ -50,7 +51,7 @@ def _log(s: Easel, log: tuple[LogRow, ...]) -> list[QWidget]:
     if not log and not book.shots():
         return [*out, Words("Nothing yet. Press Enter when the step is done; the clock runs while this stage is open.")]
     colour = lambda code: kit.masstone_lab[kit.index[code]] if code in kit.index else None  # noqa: E731
-    timeline = Timeline(log, book.shots(), colour, book.thumb, s.row_id or s.shot_id, True)
+    timeline = Timeline(log, book.shots(), colour, lambda q: None if (small := book.thumb(q)) is None else wrap(small), s.row_id or s.shot_id, True)
     timeline.shot_wanted.connect(s.show_shot)
     timeline.row_wanted.connect(s.choose_row)
     row_ = next((r for r in log if r.id == s.row_id), None)
@@ -195,8 +196,8 @@ def _band(s: Easel, key: str) -> str | None:
 
 
 def _reaches(layers, step: str, band: str) -> bool:  # noqa: ANN001
-    at = int(step.rpartition(":")[2])
-    return at >= len(layers) or band in WHERE[layers[at].where]
+    found = next((q for q in layers if q.id == step.rpartition(":")[2]), None)
+    return found is None or band in WHERE[found.where]
 
 
 def _write(s: Easel, _log_: tuple[LogRow, ...]) -> list[QWidget]:
@@ -239,7 +240,7 @@ def _folder(s: Easel) -> None:
 
 def deliver(s, day: str) -> None:  # noqa: ANN001
     """Set or clear the day of delivery; one undoable edit."""
-    from hanabira.desk.commands import EditBrief
+    from hanabira.session.edits import EditBrief
 
     s.model.do(EditBrief(s.model, "delivery", False, delivered=day))
     s.refresh()

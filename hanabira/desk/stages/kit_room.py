@@ -24,13 +24,13 @@ from hanabira.core.swatch.layout import sheet
 from hanabira.core.token import Token
 from hanabira.craft.kitfile import fact, kit_csv, kit_gpl, read_kit, with_fact
 from hanabira.craft.reader import paper_for, papers
-from hanabira.desk.commands import AddKit, EditBrief, EditKit
 from hanabira.desk.controls import Caption, Choice, Number, Words, label
 from hanabira.desk.stages.base import Stage
 from hanabira.desk.stages.sheet_reading import SheetReadingDesk
 from hanabira.desk.theme import role, u
 from hanabira.desk.widgets.kit_chart import NEUTRAL_C, KitChart
 from hanabira.desk.widgets.tray import LOW, Facts, FivePressures, Lying, Strip, Tray
+from hanabira.session.edits import AddKit, EditBrief, EditKit
 from hanabira.studio.records import StudioKit, new_id
 from hanabira.studio.writing import write_file
 

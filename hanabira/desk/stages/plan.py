@@ -13,15 +13,15 @@ from hanabira.core.schedule.order import LAST
 from hanabira.core.schedule.sessions import DRYING_MIN
 from hanabira.core.schedule.work import evidence
 from hanabira.craft.reader import surfaces
-from hanabira.desk import record_writers
 from hanabira.desk.controls import Caption, Day, Number, PetalButton, Pick, Words, label, row
-from hanabira.desk.planner import Planned, hours_words, span
 from hanabira.desk.stages import easel_bench
 from hanabira.desk.stages.base import Stage
 from hanabira.desk.theme import u
 from hanabira.desk.widgets import day_strip
 from hanabira.desk.widgets.day_strip import Block, DayStrip
 from hanabira.desk.widgets.step_list import ROW, StepList, StepRow
+from hanabira.session.planner import Planned
+from hanabira.session.words import hours_words, span, sum_words
 from hanabira.studio import account, planning
 
 if TYPE_CHECKING:
@@ -336,7 +336,7 @@ class Plan(Stage):
             *easel_bench.wear_words(self),
         ]
         if cost:
-            out.append(Words(f"Worn away: about {record_writers.money(self.model, cost)}.", "body", "ink"))
+            out.append(Words(f"Worn away: about {sum_words(cost, sign=self.model.settings.get('currency'))}.", "body", "ink"))
         if without:
             out.append(Words(f"{without} of these pencils have no price; give it in the kit room."))
         book = PetalButton("Bench book", "sheet", tip="Order, sessions, materials and cautions, to print")

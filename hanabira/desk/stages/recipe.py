@@ -20,11 +20,10 @@ from hanabira.core.solver.library import opaque_order
 from hanabira.core.token import Token
 from hanabira.craft.reader import papers
 from hanabira.craft.techniques import spacing_mm
-from hanabira.desk.commands import NoteRecipe, SetLayers
 from hanabira.desk.controls import Caption, Choice, PetalButton, Stepper, Words, label
 from hanabira.desk.gestures import ring_path
+from hanabira.desk.images import to_image, wrap
 from hanabira.desk.paint import disc, text, two_tone
-from hanabira.desk.photoview import to_image
 from hanabira.desk.stages import recipe_cards
 from hanabira.desk.stages.base import PictureStage, column
 from hanabira.desk.theme import u
@@ -32,6 +31,9 @@ from hanabira.desk.widgets.layer_card import CautionCard, Laid, Pressure, SwapRo
 from hanabira.desk.widgets.mat import Mat
 from hanabira.desk.widgets.overlays import band_range, draw_combing, grey_base, layer_picture
 from hanabira.desk.widgets.strata import FULL_W, LEAST_W, Cut, Strata, Stratum
+from hanabira.session.edits import NoteRecipe, SetLayers
+from hanabira.session.view import screen
+from hanabira.session.words import stroke_words
 from hanabira.studio.records import Area
 
 if TYPE_CHECKING:
@@ -391,7 +393,8 @@ class Recipe(PictureStage):
             self.mat.patch = None
         elif self.layers:
             view = self.model.view
-            self.mat.look = view.looks.get("drained") if view else None
+            drained = view.looks.get("drained") if view else None
+            self.mat.look = wrap(drained) if drained is not None else None
             self.mat.patch = self._patch
         self.mat.refresh()
 
@@ -412,7 +415,9 @@ class Recipe(PictureStage):
             pixels, rect = layer_picture(view.pixels, view.size, area, m, where)
             if view.values is None:
                 view.values = cv2.GaussianBlur(bytes_to_lab(view.preview())[..., 0].astype(np.float32), (0, 0), 1.0)
-            drained = view.looks.get("drained") or to_image(grey_base(view.preview()))
+            drained = view.looks.get("drained")
+            if drained is None:
+                drained = screen(grey_base(view.preview()))
             return to_image(pixels), rect, drained
 
         def done(made: tuple) -> None:
@@ -523,7 +528,7 @@ class Recipe(PictureStage):
         grid.addWidget(label("Passes"), 1, 1)
         grid.addWidget(passes, 1, 2)
         grid.addWidget(label("Stroke"), 2, 1)
-        stroke = f"{q.stroke}, {q.stroke_mm:.0f} mm" if q.stroke_mm and q.stroke in ("flick", "hatch") else q.stroke
+        stroke = stroke_words(q.stroke, q.stroke_mm)
         grid.addWidget(label(stroke, "small", "ink"), 2, 2)
         where = Choice()
         where.setAccessibleName("Where the layer goes")

@@ -13,10 +13,10 @@ from hanabira.core.solver.advice import Advice, ladder, natural_mixes, neutralis
 from hanabira.core.solver.technique import fewest
 from hanabira.craft.techniques import coats, measured_coat, switches
 from hanabira.craft.whisker_methods import whisker_method
-from hanabira.desk.commands import ChangeAreas, EditBrief
 from hanabira.desk.controls import Caption, Choice, PetalButton, Pick, Stepper, Words, label, row
-from hanabira.desk.model import Model
 from hanabira.desk.widgets.measure_cards import Patches
+from hanabira.session.edits import ChangeAreas, EditBrief
+from hanabira.session.session import Session
 from hanabira.studio.records import Area
 
 if TYPE_CHECKING:
@@ -93,7 +93,7 @@ def _whiskers(s: Recipe, area: Area) -> list:
     return out
 
 
-def school_parts(model: Model, title: str) -> list:
+def school_parts(model: Session, title: str) -> list:
     """Every switch of the school with its choice and the reason for it; a change is one edit."""
     given = dict(model.commission.school) if model.commission else {}
     out: list = [Caption(title)]

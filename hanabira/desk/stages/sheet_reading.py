@@ -21,15 +21,15 @@ from hanabira.core.swatch.read import SheetReading, read_sheet
 from hanabira.core.token import Token
 from hanabira.craft.reader import paper
 from hanabira.craft.swatchfile import parse_stack, parse_swatches, stack_text, swatch_rows, swatches_csv
-from hanabira.desk.commands import EditKit
 from hanabira.desk.controls import Caption, Number, Words, label
-from hanabira.desk.photoview import to_image
+from hanabira.desk.images import to_image
 from hanabira.desk.theme import u
 from hanabira.desk.widgets.sheet_view import SheetView, cell_corners
 from hanabira.desk.widgets.tray import Strip
 from hanabira.devices.colorimeter import SimulatedColorimeter, measure_cells
 from hanabira.devices.scanner import Shot, scan
 from hanabira.devices.simulated_paper import SimulatedSheet
+from hanabira.session.edits import EditKit
 from hanabira.studio.pictures import read_picture
 
 if TYPE_CHECKING:

@@ -16,10 +16,11 @@ from hanabira.craft.reader import papers
 from hanabira.desk import icon as icons
 from hanabira.desk.controls import Caption, PetalButton, Pick, Words, row
 from hanabira.desk.drawn import Drawn, Stop
+from hanabira.desk.images import to_image
 from hanabira.desk.paint import RIGHT, petal, text
-from hanabira.desk.photoview import to_image
 from hanabira.desk.stages.base import Stage
 from hanabira.desk.theme import role, u
+from hanabira.session.words import due_words
 from hanabira.studio import overview, planning
 from hanabira.studio.bundle import TakenIn, import_bundle
 from hanabira.studio.overview import Overview
@@ -31,14 +32,6 @@ if TYPE_CHECKING:
 ROW = 128.0
 FILTERS = (("all", "All"), ("now", "Under way"), ("delivered", "Delivered"), ("archive", "Archive"))
 SHARE = {"ordered": 0.1, "drawn": 0.25, "planned": 0.4, "finished": 1.0, "delivered": 1.0}
-
-
-def spoken_date(iso: str | None) -> str:
-    """A date in words; empty when there is none."""
-    if not iso:
-        return "no due date"
-    d = datetime.date.fromisoformat(iso)
-    return f"due {d.day} {d:%B %Y}"
 
 
 class Boards(Drawn):
@@ -64,7 +57,7 @@ class Boards(Drawn):
         if o.state == "unreadable":
             return f"Cannot be read: {o.causes[0]}"
         when = o.days_left(datetime.date.today())
-        due = "" if o.state == "delivered" else spoken_date(o.commission.due) + (f", {when}" if when else "")
+        due = "" if o.state == "delivered" else due_words(o.commission.due) + (f", {when}" if when else "")
         n = len(o.causes)
         bad = f"{n} record{'' if n == 1 else 's'} cannot be read" if n else ""
         return " · ".join(q for q in (due, o.hours_left, bad) if q)
@@ -247,7 +240,7 @@ class Shelf(Stage):
 
     def archive(self, key: str) -> None:
         """Put a commission out of sight, or back; one undoable edit."""
-        from hanabira.desk.commands import EditBrief
+        from hanabira.session.edits import EditBrief
 
         c = self.model.commission
         if c is None or c.id != key:

@@ -11,11 +11,11 @@ from hanabira.core.study.neutral import EXPOSURE_RANGE
 from hanabira.core.study.prepare import MOST_TILT
 from hanabira.core.study.shapes import STEPS
 from hanabira.core.study.sun import agree
-from hanabira.desk.commands import ChoosePhoto, EditBrief, RemovePhoto, SetPart
 from hanabira.desk.controls import Caption, Choice, Number, PetalButton, Pick, Stepper, Words, label, row
 from hanabira.desk.theme import u
 from hanabira.desk.widgets.measure_cards import Shares, ValuePatches
 from hanabira.desk.widgets.rose import PetalRose, petals_of
+from hanabira.session.edits import ChoosePhoto, EditBrief, RemovePhoto, SetPart
 
 if TYPE_CHECKING:
     from hanabira.desk.stages.study import Study

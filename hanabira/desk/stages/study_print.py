@@ -108,7 +108,7 @@ def print_wedge(s: Study) -> None:
 
 def print_true_size(s: Study, with_photo: bool) -> None:
     """Write the true-size sheets and open them."""
-    from hanabira.desk.printing import true_size_content
+    from hanabira.session.tracing import true_size_content
     from hanabira.sheets.true_size import write_true_size
 
     c, photo, view = s.model.commission, s.model.photo, s.model.view

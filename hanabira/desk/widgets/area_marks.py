@@ -14,9 +14,9 @@ from hanabira.core.area.measures import Measures
 from hanabira.core.area.shape import Point, Region
 from hanabira.core.colour.spaces import bytes_to_lab
 from hanabira.desk.paint import two_tone
-from hanabira.desk.photoview import PhotoView
 from hanabira.desk.strokes import draw_stroke
 from hanabira.desk.widgets.mat import Mat
+from hanabira.session.view import View
 from hanabira.studio.records import Area
 
 
@@ -90,7 +90,7 @@ class Anatomy:
             two_tone(p, path, 1.0, [5, 3])
 
 
-def sample_picture(region: Region, m: Measures, sample: str, view: PhotoView) -> tuple[np.ndarray, QRectF]:
+def sample_picture(region: Region, m: Measures, sample: str, view: View) -> tuple[np.ndarray, QRectF]:
     """The area drained to pale grey but for the pixels a figure was read from.
 
     ``sample`` is ``band general`` and the like, ``colour 2`` for a palette colour, ``hidden 0`` for a hidden hue.

@@ -14,6 +14,7 @@ from hanabira.desk import icon as icons
 from hanabira.desk.drawn import Drawn
 from hanabira.desk.paint import CENTRE, LEFT, RIGHT, bed, hair, hatch, mapped, pencilled, swatch, text, units
 from hanabira.desk.theme import font, role
+from hanabira.session.words import stroke_words
 
 LARGE = 1.3
 """How much larger the large type is."""
@@ -171,7 +172,7 @@ class EaselCard(Drawn):
 
     def _how(self) -> str:
         q = self.now
-        stroke = f"{q.stroke} {q.stroke_mm:.0f} mm" if q.stroke_mm and q.stroke in ("flick", "hatch", "squiggle") else q.stroke
+        stroke = stroke_words(q.stroke, q.stroke_mm)
         words = ", ".join(v for v in (stroke, q.where) if v)
         return f"{words[:1].upper()}{words[1:]}"
 

@@ -24,9 +24,10 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from hanabira.core.colour.spaces import srgb_to_lab
 from hanabira.desk.drawn import Drawn
 from hanabira.desk.gestures import Gesture
+from hanabira.desk.images import wrap
 from hanabira.desk.paint import CENTRE, text
-from hanabira.desk.photoview import PhotoView
 from hanabira.desk.theme import role, scale
+from hanabira.session.view import View
 
 RULER = 24
 ZOOM_RANGE = (0.15, 120.0)
@@ -52,7 +53,7 @@ class Mat(Drawn):
         self.sheet_mm = (240.0, 300.0)
         self.border_mm = 10.0
         self.paper = QColor("#f4f3ef")
-        self.photo: PhotoView | None = None
+        self.photo: View | None = None
         self.crop = (0.0, 0.0, 1.0, 1.0)
         self.look: QImage | None = None
         self.mirrored = False
@@ -262,7 +263,7 @@ class Mat(Drawn):
             p.translate(2 * c, 0)
             p.scale(-1, 1)
         visible = picture.intersected(self.seen)
-        self._blit(p, self.look or self.photo.level_for(self.zoom * self.mm_per_px * scale()), QRectF(0, 0, *self.photo.size), visible)
+        self._blit(p, self.look or wrap(self.photo.level_for(self.zoom * self.mm_per_px * scale())), QRectF(0, 0, *self.photo.size), visible)
         if self.patch is not None:
             image, where = self.patch
             self._blit(p, image, where, visible)
@@ -347,7 +348,8 @@ class Mat(Drawn):
         p.fillRect(r.adjusted(-3, -3, 3, 3), role("card"))
         p.fillRect(r, self.paper)
         b = self.border_mm * k
-        p.drawImage(r.adjusted(b, b, -b, -b), self.photo.levels[-1], self._crop_of(self.photo.levels[-1]))
+        small = wrap(self.photo.levels[-1])
+        p.drawImage(r.adjusted(b, b, -b, -b), small, self._crop_of(small))
         corners = [self.mm(self._flat(q)) for q in (area.topLeft(), area.topRight(), area.bottomRight(), area.bottomLeft())]
         frame = QPolygonF([QPointF(r.left() + q.x() * k, r.top() + q.y() * k) for q in corners])
         path = QPainterPath()

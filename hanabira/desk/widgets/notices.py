@@ -12,9 +12,9 @@ from hanabira.desk import icon as icons
 from hanabira.desk.controls import PetalButton
 from hanabira.desk.drawn import Drawn
 from hanabira.desk.jobs import JobRunner
-from hanabira.desk.messages import Message
 from hanabira.desk.paint import hatch, height, painting, text
 from hanabira.desk.theme import role
+from hanabira.session.messages import Message
 
 SHOW_AFTER_MS = 200
 

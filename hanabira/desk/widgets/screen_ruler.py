@@ -9,8 +9,8 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 from hanabira.desk.controls import Number, PetalButton, Words, label
 from hanabira.desk.drawn import Drawn
 from hanabira.desk.paint import text
-from hanabira.desk.settings import Settings
 from hanabira.desk.theme import role, scale
+from hanabira.session.settings import Settings
 
 LINE_PX = 400
 

@@ -3,19 +3,19 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 from hanabira.core.faults import Fault
-from hanabira.core.schedule.order import LAST, Ordered, Step
+from hanabira.core.schedule.order import LAST, Arranger, Ordered, Preferences
 from hanabira.core.schedule.sessions import Calendar
 from hanabira.core.schedule.work import AreaWork, Pace
+from hanabira.session.edits import EditBrief
 from hanabira.studio import planning
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe
 
 if TYPE_CHECKING:
-    from hanabira.desk.model import Model
+    from hanabira.session.session import Session
 
 
 @dataclass(frozen=True)
@@ -34,10 +34,11 @@ class Planned:
 class Planner:
     """Plans once for each state of the studio's records; reads the model, edits go through it."""
 
-    def __init__(self, model: Model) -> None:
+    def __init__(self, model: Session) -> None:
         self.model = model
         self._kept: tuple[object, Planned | None] | None = None
         self._log: tuple[object, tuple[LogRow, ...]] | None = None
+        self._arranger: tuple[object, Arranger] | None = None
 
     def log(self) -> tuple[LogRow, ...]:
         """The open commission's log; read once for each state of the studio, since the easel's clock asks every second."""
@@ -65,7 +66,7 @@ class Planner:
             days = replace(days, start=max(days.start, datetime.date.today()))
             busy = self._busy(c, pace)
             taken = [(day, minutes) for day, minutes, _name in busy]
-            found, calendar = planning.plan(c, work, days, pace, "", m.workshop.school["sequence"], taken, self.log())
+            found, calendar = planning.plan(c, work, days, pace, "", m.workshop.school["sequence"], taken, self.log(), self._arranged(c, work))
         except Fault as fault:
             m.messages.fault(fault)
             self._kept = (sign, None)
@@ -74,6 +75,13 @@ class Planner:
         out = Planned(work, found, calendar, pace, due, tuple(busy))
         self._kept = (sign, out)
         return out
+
+    def _arranged(self, c: Commission, work: tuple[AreaWork, ...]) -> Arranger:
+        """Orders this work; kept as long as work, hand and sequence are the same, so that a drag costs one ordering."""
+        prefer = Preferences(c.terms.hand, self.model.workshop.school["sequence"])
+        if self._arranger is None or self._arranger[0] != (work, prefer):
+            self._arranger = ((work, prefer), Arranger(work, prefer))
+        return self._arranger[1]
 
     def if_lost(self, day: datetime.date) -> Calendar | None:
         """The days as they would be if nothing could be done on one of them; None when nothing is planned."""
@@ -85,8 +93,9 @@ class Planner:
         days = replace(days, start=max(days.start, datetime.date.today()), off=(*days.off, day))
         try:
             return planning.plan(
-                c, plan.work, days, plan.pace, "", m.workshop.school["sequence"], [(d, n) for d, n, _c in plan.busy], self.log()
-            )[1]
+                c, plan.work, days, plan.pace, "", m.workshop.school["sequence"], [(d, n) for d, n, _c in plan.busy], self.log(),
+                self._arranged(c, plan.work),
+            )[1]  # fmt: skip
         except Fault:
             return None
 
@@ -123,8 +132,7 @@ class Planner:
         out: list[tuple[datetime.date, float, str]] = []
         for c in self._before(mine):
             photos, areas = store.all(Photo, commission_id=c.id), store.all(Area, commission_id=c.id)
-            ids = {a.id for a in areas}
-            recipes = [r for r in store.all(Recipe) if r.area_id in ids]
+            recipes = store.all(Recipe, commission_id=c.id)
             if not photos or not recipes:
                 continue
             work = planning.work_of(c, photos[0], areas, recipes)
@@ -144,8 +152,6 @@ class Planner:
     # -- edits ------------------------------------------------------------------
     def set_terms(self, words: str, typed: bool = False, **fields: object) -> None:
         """Change what was agreed or how it is worked; one undoable edit."""
-        from hanabira.desk.commands import EditBrief
-
         c = self.model.commission
         if c is not None:
             terms = replace(c.terms, **fields)  # type: ignore[arg-type]
@@ -167,24 +173,3 @@ class Planner:
     def forget_moves(self) -> None:
         """Back to the solved order."""
         self.set_terms("solved order", moved=())
-
-
-def hours_words(steps: Sequence[Step]) -> str:
-    """Hours of steps as a range.
-
-    >>> hours_words([])
-    '0–0 h'
-    """
-    low, high = sum(s.low for s in steps) / 60, sum(s.high for s in steps) / 60
-    # single bad days even out over many steps
-    return f"{low * 1.08:.0f}–{max(low, high * 0.9):.0f} h"
-
-
-def span(low: float, high: float) -> str:
-    """Minutes as a range in words.
-
-    >>> span(0.2, 0.7), span(0.4, 3.0), span(12.0, 20.0)
-    ('under 1 min', 'up to 3 min', '12–20 min')
-    """
-    a, b = round(low), round(high)
-    return "under 1 min" if b < 1 else f"up to {b} min" if a < 1 else f"{a} min" if a == b else f"{a}–{b} min"

@@ -16,12 +16,14 @@ from hanabira.core.solver.area import Layer, follow
 from hanabira.core.study.isolate import isolate
 from hanabira.core.study.prepare import coverage, prepare, turn_pixels
 from hanabira.core.token import Token
-from hanabira.desk.photoview import LOOKS, PREVIEW_SIDE, PhotoView, Seen, to_image
+from hanabira.session.looks import LOOKS, Seen
+from hanabira.session.view import PREVIEW_SIDE, View, screen
+from hanabira.studio import account
 from hanabira.studio.pictures import Picture
 from hanabira.studio.records import Photo
 
 if TYPE_CHECKING:
-    from hanabira.desk.model import Model
+    from hanabira.session.session import Session
 
 _FORECAST_SIDE = 1100
 _ALPHA_SIDE = 2400
@@ -29,14 +31,14 @@ _ALPHA_SIDE = 2400
 
 
 class Darkroom:
-    """Makes `Model.view` and its looks. The decoded file and the cut are kept, so that a setting costs only its own work."""
+    """Makes `Session.view` and its looks. The decoded file and the cut are kept, so that a setting costs only its own work."""
 
-    def __init__(self, model: Model) -> None:
+    def __init__(self, model: Session) -> None:
         self.model = model
         self._raw: tuple[str, Picture] | None = None
         self._alpha: tuple[object, Array] | None = None
         self._forecast: object = None
-        self._others: dict[str, tuple[object, PhotoView]] = {}
+        self._others: dict[str, tuple[object, View]] = {}
 
     def forget(self) -> None:
         """Read files anew: one of them is another than it was."""
@@ -52,42 +54,44 @@ class Darkroom:
             model.view_ready.emit()
             return
 
-        def show_quick(view: PhotoView) -> None:
+        def show_quick(view: View) -> None:
             model.show_view(view)
             if not view.full:
                 model.jobs.run(
                     "photo", f"Reading {photo.original_name} at full size", lambda token: self._whole(photo, token), model.show_view
                 )
 
-        if self._raw and self._raw[0] == photo.digest and max(self._raw[1].pixels.shape) > PREVIEW_SIDE:
-            model.jobs.run("photo", f"Preparing {photo.original_name}", lambda token: self._small(photo, token), show_quick)
+        raw = self._raw  # read once: a job may put another photo there meanwhile
+        if raw is not None and raw[0] == photo.digest and max(raw[1].pixels.shape) > PREVIEW_SIDE:
+            model.jobs.run("photo", f"Preparing {photo.original_name}", lambda token: self._small(photo, raw[1], token), show_quick)
         else:
             model.jobs.run("photo", f"Opening {photo.original_name}", lambda token: self._quick(photo, token), show_quick)
 
-    def _quick(self, photo: Photo, token: Token) -> PhotoView:
+    def _quick(self, photo: Photo, token: Token) -> View:
         picture = self.model.store.read_photo(photo, PREVIEW_SIDE, token)
         if picture.pixels.shape[1] == picture.size[0]:
             self._raw = (photo.digest, picture)
         return self._develop(photo, picture.pixels, picture, token)
 
-    def _small(self, photo: Photo, token: Token) -> PhotoView:
+    def _small(self, photo: Photo, picture: Picture, token: Token) -> View:
         """A copy from the file as it lies decoded in memory."""
-        assert self._raw is not None
-        picture = self._raw[1]
         k = PREVIEW_SIDE / max(picture.pixels.shape[:2])
         size = (round(picture.pixels.shape[1] * k), round(picture.pixels.shape[0] * k))
         return self._develop(photo, cv2.resize(picture.pixels, size, interpolation=cv2.INTER_AREA), picture, token)
 
-    def _whole(self, photo: Photo, token: Token) -> PhotoView:
-        if self._raw is None or self._raw[0] != photo.digest:
-            self._raw = (photo.digest, self.model.store.read_photo(photo, None, token))
-        return self._develop(photo, self._raw[1].pixels, self._raw[1], token)
+    def _whole(self, photo: Photo, token: Token) -> View:
+        raw = self._raw
+        if raw is None or raw[0] != photo.digest:
+            raw = (photo.digest, self.model.store.read_photo(photo, None, token))
+            token.check()  # a cancelled job leaves the newer photo's pixels where they are
+            self._raw = raw
+        return self._develop(photo, raw[1].pixels, raw[1], token)
 
-    def _develop(self, photo: Photo, pixels: np.ndarray, picture: Picture, token: Token) -> PhotoView:
+    def _develop(self, photo: Photo, pixels: np.ndarray, picture: Picture, token: Token) -> View:
         sign = self.model.light_sign(photo)  # before the pixels: what changes meanwhile makes them stale, never the other way round
         alpha = self.alpha(photo, pixels, token) if photo.prep.cut_out else None
         done = prepare(pixels, photo.prep, photo.width_px, self.backdrop, alpha, token)
-        view = PhotoView.of(done, picture.size, picture.remarks, token)
+        view = View.of(done, picture.size, picture.remarks, token)
         view.shows = sign
         view.plain = None if alpha is None else prepare(self._at_preview(pixels), replace(photo.prep, cut_out=False), photo.width_px)
         return view
@@ -102,8 +106,8 @@ class Darkroom:
     @property
     def raw(self) -> np.ndarray | None:
         """The photo on the sheet as it was taken, upright; None until it is read at full size."""
-        photo = self.model.photo
-        return self._raw[1].pixels if photo is not None and self._raw is not None and self._raw[0] == photo.digest else None
+        photo, raw = self.model.photo, self._raw
+        return raw[1].pixels if photo is not None and raw is not None and raw[0] == photo.digest else None
 
     @property
     def backdrop(self) -> tuple[Array, Array]:
@@ -117,15 +121,17 @@ class Darkroom:
         if len(photo.prep.outline) < 3:
             return None
         sign = (photo.digest, photo.prep.cut)
-        if self._alpha is None or self._alpha[0] != sign:
+        kept = self._alpha
+        if kept is None or kept[0] != sign:
             k = min(1.0, _ALPHA_SIDE / max(pixels.shape[:2]))
             small = cv2.resize(pixels, (round(pixels.shape[1] * k), round(pixels.shape[0] * k)), interpolation=cv2.INTER_AREA)
             found = coverage(turn_pixels(small, photo.prep), photo.prep, photo.width_px, token)
             assert found is not None
             if max(small.shape[:2]) < 1000 and photo.width_px > pixels.shape[1]:
                 return cv2.resize(found, pixels.shape[1::-1], interpolation=cv2.INTER_LINEAR)
-            self._alpha = (sign, found)
-        found = self._alpha[1]
+            token.check()
+            self._alpha = kept = (sign, found)
+        found = kept[1]
         if found.shape == pixels.shape[:2]:
             return found
         return np.clip(cv2.resize(found, pixels.shape[1::-1], interpolation=cv2.INTER_CUBIC), 0, 1)
@@ -133,23 +139,21 @@ class Darkroom:
     @property
     def cover(self) -> Array | None:
         """Coverage of the animal as it was found last for the photo on the sheet, at its own size; None before."""
-        photo = self.model.photo
-        if photo is None or self._alpha is None or self._alpha[0] != (photo.digest, photo.prep.cut):
-            return None
-        return self._alpha[1]
+        photo, kept = self.model.photo, self._alpha
+        return kept[1] if photo is not None and kept is not None and kept[0] == (photo.digest, photo.prep.cut) else None
 
     # -- other photos of the commission ---------------------------------------
-    def other(self, photo: Photo) -> PhotoView | None:
-        """A copy of another photo, prepared; None while it is being made (`Model.other_ready` tells)."""
+    def other(self, photo: Photo) -> View | None:
+        """A copy of another photo, prepared; None while it is being made (`Session.other_ready` tells)."""
         sign = (photo.digest, photo.prep.pixels, self.model.commission.backdrop_hexes if self.model.commission else ())
         kept = self._others.get(photo.id)
         if kept is not None and kept[0] == sign:
             return kept[1]
 
-        def work(token: Token) -> PhotoView:
-            return PhotoView.of(self.copy_of(photo, token), photo.size, (), token)
+        def work(token: Token) -> View:
+            return View.of(self.copy_of(photo, token), photo.size, (), token)
 
-        def keep(view: PhotoView) -> None:
+        def keep(view: View) -> None:
             self._others[photo.id] = (sign, view)
             self.model.other_ready.emit(photo.id)
 
@@ -163,7 +167,7 @@ class Darkroom:
 
     # -- looks --------------------------------------------------------------
     def want_look(self, name: str) -> None:
-        """Make a look of the photo ready; `Model.look_ready` tells when it is."""
+        """Make a look of the photo ready; `Session.look_ready` tells when it is."""
         model, view = self.model, self.model.view
         if view is None:
             return
@@ -178,7 +182,7 @@ class Darkroom:
         steps, only = model.shape_steps, model.shape_only
         backdrop, kept = self.backdrop, self.cover
 
-        def work(token: Token) -> object:
+        def work(token: Token) -> np.ndarray:
             pixels = view.preview()
             alpha = kept
             if alpha is None and name == "backdrop":
@@ -188,10 +192,10 @@ class Darkroom:
                 alpha = isolate(pixels, tuple((x * k, y * k) for x, y in ring), token=token)
             if alpha is not None and alpha.shape != pixels.shape[:2]:
                 alpha = cv2.resize(alpha, pixels.shape[1::-1], interpolation=cv2.INTER_AREA)
-            return to_image(maths(Seen(pixels, alpha, view.plain, steps, only, backdrop)))
+            return screen(maths(Seen(pixels, alpha, view.plain, steps, only, backdrop)))
 
-        def done(image: object) -> None:
-            view.looks[name] = image  # type: ignore[assignment]
+        def done(image: np.ndarray) -> None:
+            view.looks[name] = image
             if model.view is view:
                 model.look_ready.emit(name)
 
@@ -203,18 +207,18 @@ class Darkroom:
         model = self.model
         c = model.commission
         out = {}
-        done = model.planner.done_keys() if c is not None and c.stage == "Easel" else None
+        log = model.planner.log() if c is not None and c.stage == "Easel" else None
         for a in model.areas:
             layers = model.recipe_layers(a.id)
-            if done is not None:
-                layers = tuple(q for k, q in enumerate(layers) if f"{a.id}:{k}" in done)
+            if log is not None:
+                layers = account.laid(a.id, layers, log, model.kit)
             elif a.id == model.area_id and c is not None and c.stage == "Recipe":
                 layers = layers[: model.layer_at + 1]
             if layers:
                 out[a.id] = layers
         return out
 
-    def _want_forecast(self, view: PhotoView) -> None:
+    def _want_forecast(self, view: View) -> None:
         model, laid = self.model, self._layers_laid()
         if not laid:
             model.messages.remark("Nothing is laid yet that could be shown.")
@@ -234,7 +238,7 @@ class Darkroom:
             if a.id in laid and m is not None and targets is not None:
                 parts.append((a, dict(m.values.band_lab), targets, laid[a.id]))
 
-        def work(token: Token) -> object:
+        def work(token: Token) -> np.ndarray:
             pixels = view.preview(_FORECAST_SIDE)
             h, w = pixels.shape[:2]
             k = w / size[0]
@@ -248,10 +252,10 @@ class Darkroom:
                     inside &= ~fill_ring(curve(a, hole), h, w)
                 areas.append(Laid(inside, photo_bands, {b: told.band(b).lab for b in photo_bands}))
             out = portrait(bytes_to_lab(pixels).astype(float), bare(paper).lab, areas)
-            return to_image((np.clip(lab_to_srgb(out), 0, 1) * 255 + 0.5).astype(np.uint8))
+            return screen((np.clip(lab_to_srgb(out), 0, 1) * 255 + 0.5).astype(np.uint8))
 
-        def done(image: object) -> None:
-            view.looks["forecast"] = image  # type: ignore[assignment]
+        def done(image: np.ndarray) -> None:
+            view.looks["forecast"] = image
             self._forecast = sign
             if model.view is view:
                 model.look_ready.emit("forecast")

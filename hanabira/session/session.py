@@ -6,10 +6,9 @@ import datetime
 from collections.abc import Callable, Iterable
 from dataclasses import replace
 from pathlib import Path
+from typing import Protocol
 
 import numpy as np
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
-from PyQt6.QtGui import QUndoGroup, QUndoStack
 
 from hanabira.core.area.marking import measure_marking
 from hanabira.core.area.measures import NOT_LOOKED, Measures, measure
@@ -27,63 +26,71 @@ from hanabira.core.token import Token
 from hanabira.craft.kitfile import parse_csv
 from hanabira.craft.markings import marking_model
 from hanabira.craft.reader import KITS, paper, paper_for, papers, surfaces
-from hanabira.desk.darkroom import Darkroom
-from hanabira.desk.jobs import JobRunner
-from hanabira.desk.logbook import Logbook
-from hanabira.desk.messages import MessageDoor
-from hanabira.desk.photoview import PhotoView
-from hanabira.desk.planner import Planner
-from hanabira.desk.settings import Settings
-from hanabira.desk.workshop import Workshop
+from hanabira.session.darkroom import Darkroom
+from hanabira.session.edits import AddPhoto, EditBrief
+from hanabira.session.events import Event
+from hanabira.session.logbook import Logbook
+from hanabira.session.messages import MessageDoor
+from hanabira.session.planner import Planner
+from hanabira.session.runner import InlineRunner, Runner
+from hanabira.session.settings import Settings
+from hanabira.session.undo import Undoable, UndoList
+from hanabira.session.view import View
+from hanabira.session.workshop import Workshop
 from hanabira.studio import backups
 from hanabira.studio.kits import kit_record
 from hanabira.studio.overlaps import Overlaps, polygon_of
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, Record, Shot, StudioKit, cover_crop, new_id
 from hanabira.studio.store import Store
 
-DAY_MS = 60_000
-"""How often it is looked whether the day has changed."""
+
+class Doable(Undoable, Protocol):
+    """An edit as `Session.do` takes it."""
+
+    def carry_out(self) -> None:
+        """Do it the first time. Raises `Fault`; then nothing changed."""
+        ...
 
 
-class Model(QObject):
+
+class Session:
     """Holds records, writes every edit through the store, and tells who listens.
 
     Signals carry an area's id or nothing. `apply` is the only way data changes.
     """
 
-    commission_changed = pyqtSignal()
-    commissions_changed = pyqtSignal()
-    photo_changed = pyqtSignal()
-    view_ready = pyqtSignal()
-    areas_changed = pyqtSignal()
-    recipe_changed = pyqtSignal(str)
-    measures_changed = pyqtSignal(str)
-    area_chosen = pyqtSignal()
-    layer_chosen = pyqtSignal()
-    kit_changed = pyqtSignal()
-    stage_changed = pyqtSignal(str)
-    look_ready = pyqtSignal(str)
-    other_ready = pyqtSignal(str)
-    log_changed = pyqtSignal()
-    shot_ready = pyqtSignal(str)
 
-    def __init__(self, store: Store, parent: QObject | None = None) -> None:
-        super().__init__(parent)
+    def __init__(self, store: Store, runner: Runner | None = None) -> None:
+        self.commission_changed = Event()
+        self.commissions_changed = Event()
+        self.photo_changed = Event()
+        self.view_ready = Event()
+        self.areas_changed = Event()
+        self.recipe_changed = Event()
+        self.measures_changed = Event()
+        self.area_chosen = Event()
+        self.layer_chosen = Event()
+        self.kit_changed = Event()
+        self.stage_changed = Event()
+        self.look_ready = Event()
+        self.other_ready = Event()
+        self.log_changed = Event()
+        self.shot_ready = Event()
+        self.undo_changed = Event()
         self.store = store
-        self.jobs = JobRunner(self)
-        self.messages = MessageDoor(store.folder / "reports", self)
+        self.jobs: Runner = runner or InlineRunner()
+        self.messages = MessageDoor(store.folder / "reports")
         self.settings = Settings(store, self.messages.fault)
         self.jobs.failed.connect(self.messages.fault)
         self.jobs.broke.connect(self.messages.bug)
-        self.undo_group = QUndoGroup(self)
-        self._stacks: dict[str, QUndoStack] = {}
+        self._undo_lists: dict[str, UndoList] = {}
         self.commission: Commission | None = None
         self.photos: tuple[Photo, ...] = ()
         self.all_areas: tuple[Area, ...] = ()
         self.areas: tuple[Area, ...] = ()
         self._overlaps = Overlaps(())
         self.recipes: dict[str, Recipe] = {}
-        self.view: PhotoView | None = None
+        self.view: View | None = None
         self.area_id, self.layer_at = "", 0
         self.shape_steps, self.shape_only = 5, None  # type: int, int | None
         self.darkroom = Darkroom(self)
@@ -95,9 +102,6 @@ class Model(QObject):
         self._reach: tuple[object, Reach] | None = None
         self._kits: dict[str, tuple[str, Kit]] = {}
         self._kit_records: dict[str, StudioKit] = {}
-        self._day = QTimer(self)
-        self._day.timeout.connect(self.look_at_the_day)
-        self._day.start(DAY_MS)
 
     # -- commissions --------------------------------------------------------
     @property
@@ -129,7 +133,7 @@ class Model(QObject):
         self._measures.clear()
         self._predictions.clear()
         self._reload()
-        self.undo_group.setActiveStack(self._stack(found.id))
+        self.undo_changed.emit()
         self.settings.set("commission", found.id)
         kept = self.settings.get("area")
         if any(a.id == kept for a in self.areas):
@@ -143,11 +147,11 @@ class Model(QObject):
         if stopped:
             self.messages.remark(f"Stopped, since another commission was opened: {', '.join(stopped)}.")
 
-    def _stack(self, key: str) -> QUndoStack:
-        if key not in self._stacks:
-            self._stacks[key] = QUndoStack(self.undo_group)
-            self._stacks[key].setUndoLimit(500)
-        return self._stacks[key]
+    def undo_list(self, key: str) -> UndoList:
+        """The undo list of a commission."""
+        if key not in self._undo_lists:
+            self._undo_lists[key] = UndoList(self.undo_changed.emit)
+        return self._undo_lists[key]
 
     def _reload(self) -> None:
         assert self.commission is not None
@@ -157,8 +161,7 @@ class Model(QObject):
         self.all_areas = self.store.all(Area, commission_id=key)
         # an outline belongs to the photo it was drawn on
         self.areas = tuple(a for a in self.all_areas if photo is not None and a.photo_id == photo.id)
-        ids = {a.id for a in self.all_areas}
-        self.recipes = {r.area_id: r for r in self.store.all(Recipe) if r.area_id in ids}
+        self.recipes = {r.area_id: r for r in self.store.all(Recipe, commission_id=key)}
 
     def _backdrop(self) -> tuple[str, str] | None:
         return self.commission.backdrop_hexes if self.commission else None
@@ -209,9 +212,9 @@ class Model(QObject):
                 self.recipe_changed.emit(r.area_id)
 
     @property
-    def undo(self) -> QUndoStack | None:
-        """Undo stack of the open commission; it reaches across stages."""
-        return self.undo_group.activeStack()
+    def undo(self) -> UndoList | None:
+        """Undo list of the open commission; it reaches across stages."""
+        return self.undo_list(self.commission.id) if self.commission is not None else None
 
     # -- photo ------------------------------------------------------------------
     @property
@@ -230,7 +233,7 @@ class Model(QObject):
         """Show the photo as its settings say: a quick copy first, then the whole."""
         self.darkroom.load()
 
-    def show_view(self, view: PhotoView) -> None:
+    def show_view(self, view: View) -> None:
         """A developed copy of the photo is there."""
         self.view = view
         self.view_ready.emit()
@@ -242,8 +245,6 @@ class Model(QObject):
 
     def add_photo(self, path: Path | str) -> None:
         """Take a picture file into the studio and put it on the paper; one undoable edit when it is done."""
-        from hanabira.desk.commands import AddPhoto
-
         if self.commission is None:
             return
         commission, source = self.commission, Path(path)
@@ -303,9 +304,7 @@ class Model(QObject):
     def region_of(self, area: Area) -> Callable[[], Region]:
         """What cuts an area's pixels out of the photo as both are now, on whatever thread it is called."""
         assert self.view is not None
-        pixels = self.view.pixels
-        k = pixels.shape[1] / self.view.size[0]
-        small = lambda line: tuple((x * k, y * k) for x, y in line)  # noqa: E731
+        pixels, small = self.view.pixels, self.view.small
         over = tuple((small(r), soft) for r, soft in self.over_of(area))
         ring, holes = small(area.ring), tuple(map(small, area.holes))
         return lambda: cut(pixels, ring, area.smooth, holes, over)
@@ -338,7 +337,14 @@ class Model(QObject):
         photo = self.photo
         over = self.over_of(area)
         light = self.light_sign(photo) if photo else ()
-        return (replace(area, name="", number=0), over, light, self.mm_per_px)
+        other = self._colour_photo(area)
+        return (replace(area, name="", number=0), over, light, self.light_sign(other) if other is not None else None, self.mm_per_px)
+
+    def _colour_photo(self, area: Area) -> Photo | None:
+        """The other photo that an area's values and colours are taken from, when the artist said so."""
+        if len(area.colour_ring) < 3:
+            return None
+        return next((p for p in self.photos if p.id == area.colour_photo_id), None)
 
     def measures(self, key: str) -> Measures | None:
         """Measures of an area when they are up to date."""
@@ -365,6 +371,7 @@ class Model(QObject):
             return
         sign, scale, over = self._signature(area), self.mm_per_px, self.over_of(area)
         surface = surfaces().get(area.surface_id)
+        other = self._colour_photo(area)
         hair, look_for = (surface.hair, surface.look_for) if surface else (True, ())
 
         def keep(m: Measures) -> None:
@@ -374,7 +381,7 @@ class Model(QObject):
 
         def first(token: Token) -> Measures:
             m = measure(view.pixels, area.ring, None, scale, area.smooth, hair, token, area.holes, over, area.combing, area.eye, look_for)
-            return self._borrow(area, m, token)
+            return self._borrow(area, other, m, token)
 
         def then(m: Measures) -> None:
             keep(m)
@@ -383,10 +390,9 @@ class Model(QObject):
 
         self.jobs.run(f"measure {key}", f"Measuring {area.name}", first, then)
 
-    def _borrow(self, area: Area, m: Measures, token: Token) -> Measures:
-        """The measures with values and colours from another photo, when the artist said so."""
-        other = next((p for p in self.photos if p.id == area.colour_photo_id), None)
-        if other is None or len(area.colour_ring) < 3:
+    def _borrow(self, area: Area, other: Photo | None, m: Measures, token: Token) -> Measures:
+        """The measures with values and colours from another photo, when the artist said so; off the interface thread."""
+        if other is None:
             return m
         pixels = self.darkroom.copy_of(other, token)
         k = pixels.shape[1] / other.width_px
@@ -537,23 +543,20 @@ class Model(QObject):
     @property
     def from_tray(self) -> bool:
         """Whether recipes use only what lies in the tray (a limited palette)."""
-        return bool(self.commission and self.settings.get("limited").get(self.commission.id))
+        return self.commission is not None and self.commission.tray_only
 
     def limit_to_tray(self, on: bool) -> None:
-        """Solve from the tray only, or from the whole kit again."""
-        if self.commission is not None:
-            self.settings.set("limited", {**self.settings.get("limited"), self.commission.id: on})
+        """Solve from the tray only, or from the whole kit again; one undoable edit."""
+        if self.commission is not None and self.commission.tray_only != on:
+            self.do(EditBrief(self, "tray only" if on else "whole kit", tray_only=on))
             self.kit_changed.emit()
 
-    def do(self, command: object, commission: str = "") -> bool:
+    def do(self, command: Doable, commission: str = "") -> bool:
         """Carry out an edit and put it on the undo stack; a fault is said and nothing changes.
 
         What was begun in another ``commission`` goes on that one's stack.
         """
-        from hanabira.desk.commands import Edit
-
-        assert isinstance(command, Edit)
-        stack = self._stack(commission) if commission else self.undo
+        stack = self.undo_list(commission) if commission else self.undo
         if stack is None:
             return False
         try:
@@ -592,6 +595,5 @@ class Model(QObject):
 
     def shut(self) -> None:
         """Stop work and let the studio go."""
-        self._day.stop()
         self.jobs.shut()
         self.store.close()

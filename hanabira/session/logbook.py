@@ -11,19 +11,19 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from PIL import Image
-from PyQt6.QtGui import QImage
 
 from hanabira.core.faults import Fault
 from hanabira.core.schedule.sessions import Calendar
 from hanabira.core.token import Token
-from hanabira.desk.photoview import PhotoView
 from hanabira.devices.easel_camera import EaselCamera, WatchedFolder, as_logged
+from hanabira.session.edits import Edit
+from hanabira.session.view import View
 from hanabira.studio import account, planning
 from hanabira.studio.pictures import is_whole
 from hanabira.studio.records import LogRow, Photo, Shot, new_id
 
 if TYPE_CHECKING:
-    from hanabira.desk.model import Model
+    from hanabira.session.session import Session
 
 THUMB_SIDE = 640
 
@@ -35,9 +35,9 @@ class _NotWhole(Fault):
 class Logbook:
     """Reads the log and the photos of the work; new ones go in as edits of the model."""
 
-    def __init__(self, model: Model) -> None:
+    def __init__(self, model: Session) -> None:
         self.model = model
-        self.views: dict[str, PhotoView] = {}
+        self.views: dict[str, View] = {}
         self._wanted: set[str] = set()
         self._watched: WatchedFolder | None = None
 
@@ -51,30 +51,30 @@ class Logbook:
         c = self.model.commission
         return self.model.store.all(Shot, commission_id=c.id) if c else ()
 
-    def view(self, shot: Shot) -> PhotoView | None:
-        """A copy of a photo of the work; None while it is being opened (`Model.shot_ready` tells)."""
+    def view(self, shot: Shot) -> View | None:
+        """A copy of a photo of the work; None while it is being opened (`Session.shot_ready` tells)."""
         found = self.views.get(shot.digest)
         if found is None and shot.digest not in self._wanted:
             self._wanted.add(shot.digest)
             store = self.model.store
 
-            def work(token: Token) -> PhotoView:
-                return PhotoView.of(store.read_photo(shot, 2 * THUMB_SIDE, token).pixels, (shot.width_px, shot.height_px), (), token)
+            def work(token: Token) -> View:
+                return View.of(store.read_photo(shot, 2 * THUMB_SIDE, token).pixels, (shot.width_px, shot.height_px), (), token)
 
-            def done(view: PhotoView) -> None:
+            def done(view: View) -> None:
                 self.views[shot.digest] = view
                 self._wanted.discard(shot.digest)
                 self.model.shot_ready.emit(shot.id)
 
             def failed(fault: Fault) -> None:
                 self._wanted.discard(shot.digest)
-                self.views[shot.digest] = PhotoView.of(np.full((30, 40, 3), 143, np.uint8), (40, 30))
+                self.views[shot.digest] = View.of(np.full((30, 40, 3), 143, np.uint8), (40, 30))
                 self.model.messages.fault(fault)
 
             self.model.jobs.run(f"shot {shot.digest}", f"Opening {shot.original_name}", work, done, failed, quiet=True)
         return found
 
-    def thumb(self, shot: Shot) -> QImage | None:
+    def thumb(self, shot: Shot) -> np.ndarray | None:
         """A small copy, when it is there."""
         view = self.view(shot)
         return view.levels[-1] if view is not None else None
@@ -117,8 +117,6 @@ class Logbook:
     def _take(
         self, words: str, title: str, get: Callable[[Token, Path], Path], name: str, step: str, note: str, failed: Callable[[Fault], None] | None = None
     ) -> None:
-        from hanabira.desk.commands import Edit
-
         c, store = self.model.commission, self.model.store
         if c is None:
             return
@@ -145,8 +143,6 @@ class Logbook:
 
     def drop_shot(self, shot: Shot) -> None:
         """Take a photo out of the log; its file stays until the studio is tidied."""
-        from hanabira.desk.commands import Edit
-
         self.model.do(Edit(self.model, "photo of the work removed", [shot], []))
 
     def simulated_camera(self):  # noqa: ANN201

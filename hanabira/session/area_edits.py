@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -12,12 +11,9 @@ from hanabira.core.area.outline import Outline, cut_away, in_box, join, place_tw
 from hanabira.core.area.shape import Point
 from hanabira.core.faults import Fault
 from hanabira.craft.templates import ellipse, templates
-from hanabira.desk.commands import AddArea, ChangeAreas
-from hanabira.desk.model import Model
+from hanabira.session.edits import AddArea, ChangeAreas
+from hanabira.session.session import Session
 from hanabira.studio.records import Area, new_id
-
-if TYPE_CHECKING:
-    from hanabira.desk.stages.areas import Areas
 
 
 def outline_of(area: Area) -> Outline:
@@ -25,7 +21,7 @@ def outline_of(area: Area) -> Outline:
     return Outline(area.ring, area.smooth, area.holes)
 
 
-def change(model: Model, words: str, after: Area) -> bool:
+def change(model: Session, words: str, after: Area) -> bool:
     """Change one area and measure it anew."""
     before = next((a for a in model.all_areas if a.id == after.id), None)
     if before is None or before == after or not model.do(ChangeAreas(model, words, [before], [after])):
@@ -34,44 +30,37 @@ def change(model: Model, words: str, after: Area) -> bool:
     return True
 
 
-def add(stage: Areas, found: Outline, name: str = "", surface_id: str = "short-fur") -> Area | None:
-    """A new area of an outline with its holes; the caret goes to its name."""
-    model = stage.model
+def add(model: Session, found: Outline, name: str = "", surface_id: str = "short-fur") -> Area | None:
+    """A new area of an outline with its holes, chosen; None when it could not be made."""
     if model.photo is None:
         return None
-    command = AddArea(model, found.ring, found.smooth, name, surface_id)
-    command.after = (replace(command.area, holes=found.holes),)
-    if not model.do(command):
+    edit = AddArea(model, found.ring, found.smooth, name, surface_id, found.holes)
+    if not model.do(edit):
         return None
-    model.choose_area(command.area.id)
-    if stage.name_field is not None and not name:
-        stage.name_field.setFocus()
-        stage.name_field.selectAll()
-    return command.area
+    model.choose_area(edit.area.id)
+    return edit.area
 
 
-def add_eye(stage: Areas, centre: Point, rim: Point) -> None:
+def add_eye(model: Session, centre: Point, rim: Point) -> None:
     """An eye from two clicks: its circle is fitted, the area is drawn a little outside for lids and wet line."""
-    model, view = stage.model, stage.model.view
+    view = model.view
     if view is None or model.photo is None or model.commission is None:
         return
-    k = view.pixels.shape[1] / view.size[0]
     try:
-        eye = measure_eye(view.pixels, (centre[0] * k, centre[1] * k), (rim[0] * k, rim[1] * k))
+        eye = measure_eye(view.pixels, *view.small((centre, rim)))
     except Fault as fault:
         model.messages.fault(fault)
         return
-    c, r = (eye.centre[0] / k, eye.centre[1] / k), eye.iris_px / k
+    (c,), r = view.large((eye.centre,)), eye.iris_px / view.scale
     ring = ellipse(c[0], c[1], 1.12 * r, 1.12 * r, 0.0, 14)
     names = [a.name for a in model.areas if a.surface_id == "eye"]
     name = "Eye" if not names else "Second eye" if len(names) == 1 else ""
-    command = AddArea(model, ring, True, name, "eye")
-    command.after = (replace(command.area, eye=(c, (c[0] + r, c[1]))),)
-    if model.do(command):
-        model.choose_area(command.area.id)
+    edit = AddArea(model, ring, True, name, "eye", eye=(c, (c[0] + r, c[1])))
+    if model.do(edit):
+        model.choose_area(edit.area.id)
 
 
-def operate(model: Model, op: str, drawn: Outline) -> None:
+def operate(model: Session, op: str, drawn: Outline) -> None:
     """Join a drawn outline to the chosen area, or cut it away; parts that fall off become areas of their own."""
     area = model.area
     if area is None:
@@ -97,7 +86,7 @@ def operate(model: Model, op: str, drawn: Outline) -> None:
         model.want_measures(area.id)
 
 
-def join_areas(model: Model, other: Area) -> None:
+def join_areas(model: Session, other: Area) -> None:
     """Join another area to the chosen one; the other one goes."""
     area = model.area
     if area is None or other.id == area.id:
@@ -112,7 +101,7 @@ def join_areas(model: Model, other: Area) -> None:
         model.want_measures(area.id)
 
 
-def split_from_neighbours(model: Model) -> None:
+def split_from_neighbours(model: Session) -> None:
     """Cut everything that lies over the chosen area out of it for good."""
     area = model.area
     if area is None:
@@ -127,13 +116,13 @@ def split_from_neighbours(model: Model) -> None:
         change(model, "cut along neighbours", replace(area, ring=rest.ring, smooth=False, holes=rest.holes))
 
 
-def close_holes(model: Model) -> None:
+def close_holes(model: Session) -> None:
     """Fill the chosen area's holes."""
     if model.area is not None and model.area.holes:
         change(model, "holes", replace(model.area, holes=()))
 
 
-def lay(model: Model, step: int) -> None:
+def lay(model: Session, step: int) -> None:
     """Lay the chosen area over all others (+1) or under them (−1), where they overlap."""
     area = model.area
     if area is not None and len(model.areas) > 1:
@@ -141,7 +130,7 @@ def lay(model: Model, step: int) -> None:
         change(model, "overlap", replace(area, level=max(levels) + 1 if step > 0 else min(levels) - 1))
 
 
-def reorder(model: Model, key: str, onto: str) -> None:
+def reorder(model: Session, key: str, onto: str) -> None:
     """Give an area the place of another one in the working order; the rest closes up."""
     areas = sorted(model.areas, key=lambda a: a.number)
     keys = [a.id for a in areas]
@@ -157,7 +146,7 @@ def reorder(model: Model, key: str, onto: str) -> None:
     model.do(ChangeAreas(model, "working order", [before[a.id] for a in changed], changed))
 
 
-def step_order(model: Model, step: int) -> None:
+def step_order(model: Session, step: int) -> None:
     """Work the chosen area one place earlier (−1) or later (+1)."""
     areas = sorted(model.areas, key=lambda a: a.number)
     at = next((k for k, a in enumerate(areas) if a.id == model.area_id), -1)
@@ -165,7 +154,7 @@ def step_order(model: Model, step: int) -> None:
         reorder(model, areas[at].id, areas[at + step].id)
 
 
-def face_axis(model: Model) -> tuple[Point, Point]:
+def face_axis(model: Session) -> tuple[Point, Point]:
     """The line about which the face is alike: through the nose and square to the eyes, or what of it is known."""
     middle = lambda a: np.asarray(a.ring).mean(0)  # noqa: E731
     eyes = [middle(a) for a in model.areas if a.surface_id == "eye"]
@@ -183,20 +172,18 @@ def face_axis(model: Model) -> tuple[Point, Point]:
     return (float(through[0]), float(through[1])), (float(through[0] + up[0]), float(through[1] + up[1]))
 
 
-def mirror_over(model: Model) -> None:
+def mirror_over(model: Session) -> None:
     """Make the chosen area's twin on the other side of the face, moved to where the photo resembles it."""
     area, view = model.area, model.view
     if area is None or view is None or model.photo is None:
         return
-    k = view.pixels.shape[1] / view.size[0]
-    small = lambda line: tuple((x * k, y * k) for x, y in line)  # noqa: E731
-    a, b = face_axis(model)
+    small, up = view.small, view.large
+    a, b = small(face_axis(model))
     try:
-        twin, likeness = place_twin(view.pixels, Outline(small(area.ring), area.smooth, tuple(map(small, area.holes))), *small((a, b)))
+        twin, likeness = place_twin(view.pixels, Outline(small(area.ring), area.smooth, tuple(map(small, area.holes))), a, b)
     except Fault as fault:
         model.messages.fault(fault)
         return
-    up = lambda line: tuple((x / k, y / k) for x, y in line)  # noqa: E731
     number = max((q.number for q in model.all_areas), default=0) + 1
     ring = up(twin.ring)
     eye: tuple[Point, ...] = ()
@@ -223,7 +210,7 @@ def _other_side(name: str) -> str:
     return f"Second {name[:1].lower()}{name[1:]}"
 
 
-def place_template(model: Model, key: str, box: tuple[float, float, float, float]) -> None:
+def place_template(model: Session, key: str, box: tuple[float, float, float, float]) -> None:
     """Propose a template's areas in a box of the photo, in one edit."""
     if model.commission is None or model.photo is None or key not in templates():
         return

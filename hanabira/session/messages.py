@@ -10,10 +10,9 @@ from dataclasses import dataclass
 from pathlib import Path
 from types import TracebackType
 
-from PyQt6.QtCore import QObject, pyqtSignal
-
 from hanabira import __version__
 from hanabira.core.faults import Fault
+from hanabira.session.events import Event
 
 
 @dataclass(frozen=True)
@@ -26,13 +25,11 @@ class Message:
     do: str = ""
 
 
-class MessageDoor(QObject):
+class MessageDoor:
     """Everything that has to be said goes through here; the window shows it without blocking."""
 
-    said = pyqtSignal(object)
-
-    def __init__(self, reports: Path, parent: QObject | None = None) -> None:
-        super().__init__(parent)
+    def __init__(self, reports: Path) -> None:
+        self.said = Event()
         self._reports = reports
         self._seen: set[str] = set()
 

@@ -1,11 +1,10 @@
-"""One undo command an edit. Each is a set of records before and after, stored in one transaction."""
+"""One class an edit. Each is a set of records before and after, stored in one transaction."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
-
-from PyQt6.QtGui import QUndoCommand
+from typing import TYPE_CHECKING
 
 from hanabira.core.area.shape import Point
 from hanabira.core.faults import Fault
@@ -13,56 +12,59 @@ from hanabira.core.optics.kit import Kit
 from hanabira.core.solver.area import Layer
 from hanabira.core.study.prepare import fit_inside, move_points, turned
 from hanabira.craft.kitfile import kit_csv
-from hanabira.desk.model import Model
+from hanabira.session.undo import Undoable
+from hanabira.studio.layer_ids import carried
 from hanabira.studio.records import Area, Photo, Recipe, Record, StudioKit, cover_crop, new_id
 
+if TYPE_CHECKING:
+    from hanabira.session.session import Session
 
-class Edit(QUndoCommand):
+
+class Edit:
     """Base: ``before`` and ``after`` records; a record in only one of them is made or deleted.
 
-    `Model.do` carries the edit out before it is pushed, so that a fault leaves no command behind.
+    `Session.do` carries the edit out before it is pushed, so that a fault leaves no edit behind.
     """
 
     merge_key = ""
+    """Edits of one gesture or one typed field have the same key, and become one."""
 
-    def __init__(self, model: Model, words: str, before: Sequence[Record], after: Sequence[Record]) -> None:
-        super().__init__(words)
-        self.model, self.before, self.after = model, tuple(before), tuple(after)
-        self._carried = False
+    def __init__(self, model: Session, words: str, before: Sequence[Record], after: Sequence[Record]) -> None:
+        self.model, self.words, self.before, self.after = model, words, tuple(before), tuple(after)
 
     def carry_out(self) -> None:
-        """Do it the first time."""
+        """Do it the first time. Raises `Fault`; then nothing changed."""
         self._swap(self.before, self.after)
-        self._carried = True
 
-    def redo(self) -> None:
-        if self._carried:
-            self._carried = False
-            return
-        self._try(self.before, self.after)
+    def redo(self) -> bool:
+        """Do it again; whether that could be stored."""
+        return self._try(self.before, self.after)
 
-    def undo(self) -> None:
-        self._carried = False
-        self._try(self.after, self.before)
+    def undo(self) -> bool:
+        """Take it back; whether that could be stored."""
+        return self._try(self.after, self.before)
 
-    def _try(self, old: Sequence[Record], new: Sequence[Record]) -> None:
+    def _try(self, old: Sequence[Record], new: Sequence[Record]) -> bool:
         try:
             self._swap(old, new)
         except Fault as fault:
             self.model.messages.fault(fault)
+            return False
+        return True
 
     def _swap(self, old: Sequence[Record], new: Sequence[Record]) -> None:
         kept = {_key(r) for r in new}
         self.model.apply(put=new, drop=[r for r in old if _key(r) not in kept])
 
-    def id(self) -> int:
-        return hash(self.merge_key) & 0x7FFFFFFF if self.merge_key else -1
-
-    def mergeWith(self, other: QUndoCommand | None) -> bool:
-        if not isinstance(other, Edit) or not self.merge_key or other.merge_key != self.merge_key:
-            return False
-        self.after = other.after
-        return True
+    def take_over(self, later: Undoable) -> None:
+        """Become one with a later edit of the same gesture: taken back, both are."""
+        assert isinstance(later, Edit)
+        known = {_key(r) for r in (*self.before, *self.after)}
+        self.before += tuple(r for r in later.before if _key(r) not in known)
+        mine = {_key(r): r for r in self.after}
+        mine.update({_key(r): r for r in later.after})
+        gone = {_key(r) for r in later.before} - {_key(r) for r in later.after}
+        self.after = tuple(r for k, r in mine.items() if k not in gone)
 
 
 def _key(record: Record) -> tuple[type, str]:
@@ -72,7 +74,7 @@ def _key(record: Record) -> tuple[type, str]:
 class EditBrief(Edit):
     """Change fields of the commission; the photo's crop follows new proportions."""
 
-    def __init__(self, model: Model, words: str, typed: bool = False, **fields: object) -> None:
+    def __init__(self, model: Session, words: str, typed: bool = False, **fields: object) -> None:
         c = model.commission
         assert c is not None
         changed = replace(c, **fields)  # type: ignore[arg-type]
@@ -100,7 +102,7 @@ def fit_crop(photo: Photo, aspect: float) -> tuple[float, float, float, float]:
 class SetStage(Edit):
     """Remember which stage is open; not an edit one takes back."""
 
-    def __init__(self, model: Model, stage: str) -> None:
+    def __init__(self, model: Session, stage: str) -> None:
         assert model.commission is not None
         super().__init__(model, "stage", [model.commission], [replace(model.commission, stage=stage)])
 
@@ -108,7 +110,7 @@ class SetStage(Edit):
 class AddPhoto(Edit):
     """Put a new photo on the paper, before those that were there; areas belong to their photo."""
 
-    def __init__(self, model: Model, photo: Photo, others: Sequence[Photo] | None = None) -> None:
+    def __init__(self, model: Session, photo: Photo, others: Sequence[Photo] | None = None) -> None:
         others = model.photos if others is None else others
         moved = [replace(p, position=i + 1) for i, p in enumerate(others)]
         super().__init__(model, "photo", others, [replace(photo, position=0), *moved])
@@ -117,7 +119,7 @@ class AddPhoto(Edit):
 class ChoosePhoto(Edit):
     """Make another photo the main one."""
 
-    def __init__(self, model: Model, photo: Photo) -> None:
+    def __init__(self, model: Session, photo: Photo) -> None:
         order = [photo, *(p for p in model.photos if p.id != photo.id)]
         super().__init__(model, "main photo", model.photos, [replace(p, position=i) for i, p in enumerate(order)])
 
@@ -125,7 +127,7 @@ class ChoosePhoto(Edit):
 class RemovePhoto(Edit):
     """Take a photo off the paper, with the areas drawn on it. Its file stays in the studio."""
 
-    def __init__(self, model: Model, photo: Photo) -> None:
+    def __init__(self, model: Session, photo: Photo) -> None:
         areas = [a for a in model.all_areas if a.photo_id == photo.id]
         borrowed = [a for a in model.all_areas if a.colour_photo_id == photo.id and a.photo_id != photo.id]
         recipes = [model.recipes[a.id] for a in areas if a.id in model.recipes]
@@ -136,7 +138,7 @@ class RemovePhoto(Edit):
 class FramePhoto(Edit):
     """Move or scale the photo under the sheet; one gesture is one edit."""
 
-    def __init__(self, model: Model, photo: Photo, crop: tuple[float, float, float, float], gesture: int = 0) -> None:
+    def __init__(self, model: Session, photo: Photo, crop: tuple[float, float, float, float], gesture: int = 0) -> None:
         super().__init__(model, "frame", [photo], [replace(photo, crop=crop)])
         if gesture:
             self.merge_key = f"frame {photo.id} {gesture}"
@@ -145,7 +147,7 @@ class FramePhoto(Edit):
 class WholePhoto(FramePhoto):
     """Show as much of the photo as the paper's proportions allow."""
 
-    def __init__(self, model: Model, photo: Photo) -> None:
+    def __init__(self, model: Session, photo: Photo) -> None:
         assert model.commission is not None
         w, h = model.commission.picture_mm
         super().__init__(model, photo, cover_crop(photo.width_px, photo.height_px, w / h))
@@ -154,7 +156,7 @@ class WholePhoto(FramePhoto):
 class SetPrep(Edit):
     """Change settings of a photo that move no points: light, cut, focal point."""
 
-    def __init__(self, model: Model, photo: Photo, words: str, gesture: str = "", **fields: object) -> None:
+    def __init__(self, model: Session, photo: Photo, words: str, gesture: str = "", **fields: object) -> None:
         super().__init__(model, words, [photo], [replace(photo, prep=replace(photo.prep, **fields))])  # type: ignore[arg-type]
         if gesture:
             self.merge_key = f"{gesture} {photo.id}"
@@ -163,7 +165,7 @@ class SetPrep(Edit):
 class TurnPhoto(Edit):
     """Straighten a photo or turn it over; its areas, strokes and crop stay with the animal."""
 
-    def __init__(self, model: Model, photo: Photo, tilt_deg: float, mirrored: bool, gesture: str = "") -> None:
+    def __init__(self, model: Session, photo: Photo, tilt_deg: float, mirrored: bool, gesture: str = "") -> None:
         old, size = photo.prep.geometry, photo.size
         prep = turned(photo.prep, size, tilt_deg, mirrored)
         move = lambda line: move_points(line, size, old, prep.geometry)  # noqa: E731
@@ -194,14 +196,14 @@ class TurnPhoto(Edit):
 class SetPart(Edit):
     """Say what a photo is for."""
 
-    def __init__(self, model: Model, photo: Photo, part: str) -> None:
+    def __init__(self, model: Session, photo: Photo, part: str) -> None:
         super().__init__(model, "part of the photo", [photo], [replace(photo, part=part)])
 
 
 class ChangeAreas(Edit):
     """Change, make and delete areas in one edit: join, cut, push, comb, reorder, a template."""
 
-    def __init__(self, model: Model, words: str, before: Sequence[Area] = (), after: Sequence[Area] = (), gesture: str = "") -> None:
+    def __init__(self, model: Session, words: str, before: Sequence[Area] = (), after: Sequence[Area] = (), gesture: str = "") -> None:
         kept = {a.id for a in after}
         recipes = [model.recipes[a.id] for a in before if a.id not in kept and a.id in model.recipes]
         super().__init__(model, words, [*before, *recipes], after)
@@ -211,31 +213,37 @@ class ChangeAreas(Edit):
 class AddArea(Edit):
     """A newly drawn area, named after its number until the artist names it."""
 
-    def __init__(self, model: Model, ring: Sequence[Point], smooth: bool, name: str = "", surface_id: str = "short-fur") -> None:
+    def __init__(
+        self, model: Session, ring: Sequence[Point], smooth: bool, name: str = "", surface_id: str = "short-fur",
+        holes: Sequence[Sequence[Point]] = (), eye: Sequence[Point] = (),
+    ) -> None:  # fmt: skip
         assert model.commission is not None and model.photo is not None
         number = max((a.number for a in model.all_areas), default=0) + 1
-        self.area = Area(new_id(), model.commission.id, model.photo.id, number, name or f"Area {number}", surface_id, tuple(ring), smooth)
+        self.area = Area(
+            new_id(), model.commission.id, model.photo.id, number, name or f"Area {number}", surface_id, tuple(ring), smooth,
+            holes=tuple(map(tuple, holes)), eye=tuple(eye),
+        )  # fmt: skip
         super().__init__(model, "area", [], [self.area])
 
 
 class RenameArea(Edit):
     """Give an area the artist's own name."""
 
-    def __init__(self, model: Model, area: Area, name: str) -> None:
+    def __init__(self, model: Session, area: Area, name: str) -> None:
         super().__init__(model, "name", [area], [replace(area, name=name)])
 
 
 class SetSurface(Edit):
     """Say what an area is made of."""
 
-    def __init__(self, model: Model, area: Area, surface_id: str) -> None:
+    def __init__(self, model: Session, area: Area, surface_id: str) -> None:
         super().__init__(model, "surface", [area], [replace(area, surface_id=surface_id)])
 
 
 class ReshapeArea(Edit):
     """Move an area or its edge; one gesture is one edit."""
 
-    def __init__(self, model: Model, area: Area, ring: Sequence[Point], words: str = "edge", gesture: int = 0) -> None:
+    def __init__(self, model: Session, area: Area, ring: Sequence[Point], words: str = "edge", gesture: int = 0) -> None:
         super().__init__(model, words, [area], [replace(area, ring=tuple(ring))])
         if gesture:
             self.merge_key = f"ring {area.id} {gesture}"
@@ -244,7 +252,7 @@ class ReshapeArea(Edit):
 class DeleteArea(Edit):
     """Delete an area with its recipe."""
 
-    def __init__(self, model: Model, area: Area) -> None:
+    def __init__(self, model: Session, area: Area) -> None:
         recipe = [model.recipes[area.id]] if area.id in model.recipes else []
         super().__init__(model, f"{area.name}", [area, *recipe], [])
 
@@ -252,20 +260,20 @@ class DeleteArea(Edit):
 class SetLayers(Edit):
     """Change the layers of an area's recipe: solve, swap, press, move, remove, add."""
 
-    def __init__(self, model: Model, area: Area, layers: Sequence[Layer], words: str) -> None:
+    def __init__(self, model: Session, area: Area, layers: Sequence[Layer], words: str) -> None:
         old = model.recipes.get(area.id)
-        new = Recipe(area.id, tuple(layers), old.note if old else "")
+        new = Recipe(area.id, carried(old.layers, layers) if old else tuple(layers), old.note if old else "")
         super().__init__(model, words, [old] if old else [], [new])
 
 
 class EditKit(Edit):
     """Change a kit of the studio: a pencil's facts, an import, a fit."""
 
-    def __init__(self, model: Model, before: StudioKit, after: StudioKit, words: str) -> None:
+    def __init__(self, model: Session, before: StudioKit, after: StudioKit, words: str) -> None:
         super().__init__(model, words, [before], [after])
 
     @classmethod
-    def of(cls, model: Model, key: str, kit: Kit, words: str, **fields: str) -> EditKit:
+    def of(cls, model: Session, key: str, kit: Kit, words: str, **fields: str) -> EditKit:
         """The edit that leaves a kit with these pencils."""
         before = model.kit_record(key)
         return cls(model, before, replace(before, pencils=kit_csv(kit), **fields), words)  # type: ignore[arg-type]
@@ -274,13 +282,13 @@ class EditKit(Edit):
 class AddKit(Edit):
     """A further kit in the studio."""
 
-    def __init__(self, model: Model, kit: StudioKit) -> None:
+    def __init__(self, model: Session, kit: StudioKit) -> None:
         super().__init__(model, f"kit {kit.name}", [], [kit])
 
 
 class NoteRecipe(Edit):
     """The artist's note under a recipe."""
 
-    def __init__(self, model: Model, recipe: Recipe, note: str) -> None:
+    def __init__(self, model: Session, recipe: Recipe, note: str) -> None:
         super().__init__(model, "note", [recipe], [replace(recipe, note=note)])
         self.merge_key = f"note {recipe.area_id}"

@@ -3,32 +3,49 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import replace
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
+from hanabira.core.colour.spaces import Array
 from hanabira.core.faults import Fault, RecipeFault
+from hanabira.core.optics.kit import Kit
+from hanabira.core.optics.paper import Paper
 from hanabira.core.optics.stack import Pass
 from hanabira.core.solver.area import BANDS, WHERE, Layer, Variant, solve_with_pencil, variants
 from hanabira.core.solver.technique import Craft, Plan, plan_area
 from hanabira.core.token import Token
 from hanabira.craft.reader import surfaces
 from hanabira.craft.techniques import FINISH, craft_of, school
+from hanabira.session.edits import SetLayers
 from hanabira.studio.records import Area
 
 if TYPE_CHECKING:
-    from hanabira.desk.model import Model
+    from hanabira.session.session import Session
 
 JUMP_L = 10.0
 """A value step between neighbours that recipe and photo see differently by more than this is warned of."""
 
 
+class Given(NamedTuple):
+    """What an area is solved from, in the order in which the solver takes it."""
+
+    kit: Kit
+    paper: Paper
+    targets: Mapping[str, Array]
+    stroke: str
+    stroke_mm: float
+    reasons: Mapping[str, str]
+    tray: tuple[str, ...]
+    locked: tuple[Layer, ...]
+
+
 class Workshop:
     """Solves areas by the craft's rules and looks at all recipes together. Reads the model; edits go through it."""
 
-    def __init__(self, model: Model) -> None:
+    def __init__(self, model: Session) -> None:
         self.model = model
         self.left_out: dict[str, tuple[str, ...]] = {}
         """Rules that were not followed at the last solve of an area."""
@@ -60,7 +77,7 @@ class Workshop:
         return craft_of(m, area.surface_id, self.model.kit.medium, area.coat, area.marking_kind, c.school, self.finish(area))
 
     # -- solving --------------------------------------------------------------------
-    def given(self, key: str) -> tuple | None:
+    def given(self, key: str) -> Given | None:
         """What an area is solved from: kit, paper, targets, stroke, its length, reasons, tray, locked layers."""
         m = self.model
         area, targets, measured = next((a for a in m.areas if a.id == key), None), m.targets(key), m.measures(key)
@@ -74,12 +91,10 @@ class Workshop:
             kit = kit.subset(m.commission.tray)
         length = round(min(60.0, measured.length_mm or 0.0), 1)
         locked = tuple(q for q in m.recipe_layers(key) if q.locked)
-        return kit, m.paper, targets, surface.stroke, length, {"general": surface.why_general, "gap": surface.why_gap}, tray, locked
+        return Given(kit, m.paper, targets, surface.stroke, length, {"general": surface.why_general, "gap": surface.why_gap}, tray, locked)
 
     def solve(self, key: str, keep: Layer | None = None) -> None:
         """Solve an area by the craft's rules off the interface thread and keep it as one edit; ``keep`` must be among the layers."""
-        from hanabira.desk.commands import SetLayers
-
         m = self.model
         area, targets = next((a for a in m.areas if a.id == key), None), m.targets(key)
         if area is None:
@@ -120,8 +135,6 @@ class Workshop:
     # -- the same again ---------------------------------------------------------------
     def same_again(self, source: Area, target: Area, exactly: bool) -> None:
         """Lay one area's recipe on another: copied, or the same pencils solved anew for its own measures. Differences are named."""
-        from hanabira.desk.commands import SetLayers
-
         m = self.model
         layers = tuple(replace(q, locked=False) for q in m.recipe_layers(source.id))
         if not layers:

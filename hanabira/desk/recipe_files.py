@@ -7,55 +7,19 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-import numpy as np
-from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
-
-from hanabira.core.area.pattern import svg
-from hanabira.core.area.shape import smooth_ring
 from hanabira.core.faults import Fault
 from hanabira.core.optics.stack import predict
-from hanabira.core.study.shapes import value_shapes
 from hanabira.core.swatch.layout import scrap_page
 from hanabira.core.token import Token
 from hanabira.craft.reader import papers, surfaces
-from hanabira.craft.recipe_data import layers_data, recipes_csv, result_data
-from hanabira.desk.model import Model
-from hanabira.desk.paint import painting
+from hanabira.craft.recipe_data import recipes_csv
+from hanabira.session.recipe_list import recipes
 from hanabira.studio.bundle import Written
-from hanabira.studio.records import Area
+from hanabira.studio.openraster import write_openraster
+from hanabira.studio.writing import write_file
 
 if TYPE_CHECKING:
     from hanabira.desk.window import Desk
-
-FORMAT = "hanabira recipes 1"
-
-
-def recipes(model: Model) -> dict:
-    """All recipes of the open commission as plain data; keys as documented in docs/formats.md."""
-    c = model.commission
-    assert c is not None
-    areas = []
-    for a in model.areas:
-        told, m = model.prediction(a.id), model.measures(a.id)
-        if told is None or m is None:
-            continue
-        finish = model.workshop.finish(a)
-        areas.append(
-            {
-                "number": a.number,
-                "name": a.name,
-                "surface": a.surface_id,
-                "finish": finish,
-                "note": model.recipes[a.id].note,
-                "layers": layers_data(model.kit, model.paper, model.recipe_layers(a.id), told[0], m, a.surface_id, finish),
-                "result": result_data(told[0]),
-                "cautions": [{"kind": q.kind, "text": f"{q.title}. {q.text} {q.cure}".strip()} for q in told[1]],
-            }  # fmt: skip
-        )
-    sheet = {"id": c.paper_id, "ground": c.ground_hex, "width_mm": c.width_mm, "height_mm": c.height_mm, "border_mm": c.border_mm}
-    return {"format": FORMAT, "commission": c.name, "paper": sheet, "kit": model.kit.name, "school": model.workshop.school, "areas": areas}
-
 
 class FileWriter:
     """Asks for a path, writes off the interface thread and says where."""
@@ -82,7 +46,7 @@ class FileWriter:
         model.jobs.run(f"write {title}", title, work, done, lasting=True)
 
 
-class Writers(FileWriter):
+class RecipeFiles(FileWriter):
     """Files of the recipes; nothing is written without any."""
 
     @property
@@ -101,7 +65,7 @@ class Writers(FileWriter):
     def open_technique(self) -> None:
         """Lay a technique from a file on the chosen area: its pencils where the kit has them, else the nearest in their place."""
         from hanabira.craft.own_techniques import laid, read_technique
-        from hanabira.desk.commands import SetLayers
+        from hanabira.session.edits import SetLayers
 
         model, area = self.desk.model, self.desk.model.area
         targets = model.targets(area.id) if area is not None else None
@@ -130,8 +94,6 @@ class Writers(FileWriter):
 
     def as_json(self) -> None:
         """All recipes as JSON."""
-        from hanabira.studio.writing import write_file
-
         target = self._ask(".json", "recipes")
         if target is not None:
             text = json.dumps(recipes(self.desk.model), ensure_ascii=False, indent=1)
@@ -139,8 +101,6 @@ class Writers(FileWriter):
 
     def as_csv(self) -> None:
         """All recipes as CSV, a line a layer."""
-        from hanabira.studio.writing import write_file
-
         target = self._ask(".csv", "recipes")
         if target is not None:
             text = recipes_csv(recipes(self.desk.model)["areas"])
@@ -148,57 +108,19 @@ class Writers(FileWriter):
 
     def as_svg(self) -> None:
         """Outlines of all areas and of their known markings, in millimetres of the picture."""
-        from hanabira.studio.writing import write_file
+        from hanabira.session.tracing import areas_svg
 
-        model = self.desk.model
-        target = self._ask(".svg", "areas")
-        if target is None or model.commission is None or model.photo is None or model.mm_per_px is None:
-            return
-        rings = [r for a in model.areas for r in (*_rings(a), *model.marking_rings(a.id))]
-        text = svg(
-            rings, model.commission.picture_mm, f"{model.commission.name}: areas and markings", model.mm_per_px, model.photo.crop[:2]
-        )
-        self._run("Writing the areas", lambda _t: write_file(target, text))
+        target, text = self._ask(".svg", "areas"), areas_svg(self.desk.model)
+        if target is not None and text is not None:
+            self._run("Writing the areas", lambda _t: write_file(target, text))
 
     def as_openraster(self) -> None:
         """Photo, value shapes, areas, combing and markings as layers of one size."""
-        from hanabira.studio.openraster import RasterLayer, write_openraster
+        from hanabira.session.tracing import picture_layers
 
-        model = self.desk.model
-        target = self._ask(".ora", "layers")
-        view, photo = model.view, model.photo
-        if target is None or view is None or photo is None:
-            return
-        k = view.pixels.shape[1] / photo.width_px
-        x, y, w, h = photo.crop
-        cut = view.pixels[int(y * k) : int((y + h) * k), int(x * k) : int((x + w) * k)]
-        step = max(1, -(-max(cut.shape[:2]) // 2400))
-        picture = np.ascontiguousarray(cut[::step, ::step])
-        size, to = (picture.shape[1], picture.shape[0]), picture.shape[1] / w
-        at = lambda q: QPointF((q[0] - x) * to, (q[1] - y) * to)  # noqa: E731
-        regions = [(model.region_of(a), model.measures(a.id)) for a in model.areas]
-        areas = _drawn(size, [(_closed(map(at, r)), 2.2) for a in model.areas for r in _rings(a)])
-        markings = _drawn(size, [(_closed(map(at, r)), 1.6) for a in model.areas for r in model.marking_rings(a.id)])
-
-        def work(token: Token) -> Path:
-            import cv2
-
-            from hanabira.desk.printing import combing_lines
-
-            shapes = cv2.resize(value_shapes(picture)[0], size, interpolation=cv2.INTER_NEAREST)
-            token.report(0.3, "Combing")
-            lines = [line for cut_out, m in regions if m is not None for line in combing_lines(cut_out(), m, 22 / to)]
-            combing = _drawn(size, [([at(p), at(q)], 1.4) for p, q in lines])
-            layers = [
-                RasterLayer("marking outlines", markings),
-                RasterLayer("combing", combing, False),
-                RasterLayer("areas", areas),
-                RasterLayer("value shapes", shapes, False),
-                RasterLayer("photo", picture),
-            ]
-            return write_openraster(target, layers, token)
-
-        self._run("Writing the layers", work)
+        target, layers = self._ask(".ora", "layers"), picture_layers(self.desk.model)
+        if target is not None and layers is not None:
+            self._run("Writing the layers", lambda token: write_openraster(target, layers(token), token))
 
     def scrap_card(self) -> None:
         """Every stack of the portrait as a box to try on a scrap; the first page can be photographed and read back in the kit room."""
@@ -249,8 +171,6 @@ class Writers(FileWriter):
     def technique(self) -> None:
         """The chosen area's recipe as an open technique file."""
         from hanabira.craft.own_techniques import as_technique
-        from hanabira.studio.writing import write_file
-
         model, area = self.desk.model, self.desk.model.area
         target = self._ask(".toml", "technique")
         if target is None or area is None or not model.recipe_layers(area.id):
@@ -258,27 +178,3 @@ class Writers(FileWriter):
         surface = surfaces()[area.surface_id].name if area.surface_id in surfaces() else area.surface_id
         text = as_technique(model.recipe_layers(area.id), f"{area.name}, {surface.lower()}", area.surface_id)
         self._run("Writing the technique", lambda _t: write_file(target, text))
-
-
-def _rings(a: Area) -> list[list[tuple[float, float]]]:
-    return [[(float(x), float(y)) for x, y in (smooth_ring(r) if a.smooth else r)] for r in (a.ring, *a.holes)]
-
-
-def _closed(points) -> list[QPointF]:  # noqa: ANN001
-    q = list(points)
-    return [*q, q[0]]
-
-
-def _drawn(size: tuple[int, int], lines: list[tuple[list[QPointF], float]]) -> np.ndarray:
-    """Lines on a clear ground as RGBA pixels; white in a dark sheath, to be seen on any fur."""
-    image = QImage(*size, QImage.Format.Format_RGBA8888)
-    image.fill(Qt.GlobalColor.transparent)
-    with painting(image) as p:
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        for colour, extra in ((QColor(0, 0, 0, 190), 1.8), (QColor(255, 255, 255), 0.0)):
-            for points, wide in lines:
-                p.setPen(QPen(colour, wide + extra))
-                p.drawPolyline(QPolygonF(points))
-    bits = image.constBits()
-    bits.setsize(image.sizeInBytes())
-    return np.frombuffer(bits, np.uint8).reshape(size[1], image.bytesPerLine() // 4, 4)[:, : size[0]].copy()

@@ -47,7 +47,6 @@ ALL = {
         Setting("area", "", "The area that was chosen"),
         Setting("views", {}, "Where each commission's view stood"),
         Setting("papers", [], "Papers that are in the drawer; none listed means all"),
-        Setting("limited", {}, "Commissions whose recipes use the tray only"),
         Setting("grid_mm", 20.0, "Width of the grid's cells in millimetres", low=5.0, high=100.0),
         Setting("grid_on", False, "Whether the grid lies over the picture"),
         Setting("grid_diagonals", False, "Whether the grid has diagonals"),

@@ -1,0 +1,110 @@
+"""Files of a commission's weeks: bench book, approval sheet, the record for the client's file, log and bundle."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+from hanabira.core.area.measures import measure
+from hanabira.core.area.shape import rectangle
+from hanabira.core.token import Token
+from hanabira.desk.recipe_files import FileWriter
+from hanabira.studio.bundle import log_csv, write_bundle
+from hanabira.studio.writing import write_file
+
+
+# the printing library is not needed before something is printed: what uses it is imported by the acts
+class CommissionFiles(FileWriter):
+    """Files of the weeks between the order and the delivery."""
+
+    @property
+    def all(self) -> list[tuple[str, Callable[[], object]]]:
+        """Words and acts, for the menu."""
+        return [
+            ("Write: bench book", self.bench_book),
+            ("Write: approval sheet for the client", self.approval),
+            ("Write: record for the client’s file", self.record_pdf),
+            ("Write: record as JSON", self.record_json),
+            ("Write: log as CSV", self.log_csv),
+            ("Write: everything as a bundle", self.bundle),
+        ]
+
+    def bench_book(self) -> None:
+        """The sessions to come as a book for the bench."""
+        from hanabira.session.commission_sheets import book_of
+        from hanabira.session.recipe_card import card_content
+        from hanabira.sheets.bench_book import write_bench_book
+
+        model = self.desk.model
+        plan = model.planner.planned()
+        if plan is None:
+            self.desk.say("There is no plan to print yet.", "Nothing was written.", "Solve the layers of an area first.")
+            return
+        missing = self.desk.unmeasured()
+        if missing:
+            self.desk.say(f"“{missing}” is not measured yet.", "Nothing was written.", "Wait a moment, then write the book again.")
+            return
+        target = self._ask(".pdf", "bench book")
+        if target is not None:
+            book = replace(book_of(model, plan), card=card_content(model))
+            self._run("Writing the bench book", lambda token: write_bench_book(book, target, token), True)
+
+    def approval(self) -> None:
+        """What the client agrees to, on one page."""
+        from hanabira.session.commission_sheets import approval_of, sheet_picture
+        from hanabira.sheets.approval import write_approval
+
+        model = self.desk.model
+        if model.photo is None or model.view is None:
+            self.desk.say("There is no photo to approve yet.", "Nothing was written.", "Add the client’s photo first.")
+            return
+        target = self._ask(".pdf", "for approval")
+        if target is None:
+            return
+        plan = model.planner.planned()
+        picture = sheet_picture(model)
+        assert picture is not None
+        empty = approval_of(model, plan, ())
+
+        def work(token: Token) -> Path:
+            h, w = picture.shape[:2]
+            m = measure(picture, rectangle(0, 0, w, h), None, None, hair=False, token=token)
+            shades = [(q.lab, q.name) for q in sorted(m.palette, key=lambda q: -q.share)[:7]]
+            return write_approval(replace(empty, palette=shades), target)
+
+        self._run("Writing the approval sheet", work, True)
+
+    def record_pdf(self) -> None:
+        """The record for the client's file."""
+        from hanabira.session.commission_sheets import record_of
+        from hanabira.sheets.record import write_record
+
+        target = self._ask(".pdf", "record")
+        if target is not None:
+            content = record_of(self.desk.model)
+            self._run("Writing the record", lambda token: write_record(content(token), target, token), True)
+
+    def record_json(self) -> None:
+        """The record as JSON."""
+        from hanabira.session.commission_sheets import record_data
+
+        target = self._ask(".json", "record")
+        if target is not None:
+            text = json.dumps(record_data(self.desk.model), ensure_ascii=False, indent=1)
+            self._run("Writing the record", lambda _t: write_file(target, text))
+
+    def log_csv(self) -> None:
+        """The log as CSV."""
+        target = self._ask(".csv", "log")
+        if target is not None:
+            text = log_csv(self.desk.model.logbook.rows())
+            self._run("Writing the log", lambda _t: write_file(target, text))
+
+    def bundle(self) -> None:
+        """Everything of the commission in one open file."""
+        c, store = self.desk.model.commission, self.desk.model.store
+        target = self._ask(".zip", "bundle")
+        if target is not None and c is not None:
+            self._run("Writing the bundle", lambda token: write_bundle(store, c.id, target, token))

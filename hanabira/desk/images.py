@@ -1,0 +1,21 @@
+"""Arrays as Qt draws them."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtGui import QImage
+
+from hanabira.session.view import screen
+
+
+def wrap(four: np.ndarray) -> QImage:
+    """QImage that looks into a copy made by `hanabira.session.view.screen` and keeps it alive."""
+    h, w = four.shape[:2]
+    image = QImage(four.data, w, h, w * 4, QImage.Format.Format_RGB32)
+    image.memory = four  # type: ignore[attr-defined]
+    return image
+
+
+def to_image(pixels: np.ndarray) -> QImage:
+    """QImage of (h, w, 3) uint8 sRGB."""
+    return wrap(screen(pixels))

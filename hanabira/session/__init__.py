@@ -1,0 +1,1 @@
+"""An open commission and all that is asked of it, without any window."""

@@ -1,0 +1,243 @@
+"""What the sheets of a commission's weeks hold: bench book, approval sheet, the record for the client's file."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Callable, Sequence
+
+import numpy as np
+
+from hanabira.core.area.palette import PaletteColour
+from hanabira.core.colour.spaces import parse_hex, srgb_to_lab
+from hanabira.core.faults import PhotoFault
+from hanabira.core.schedule.order import RECIPE_ORDER, Step
+from hanabira.core.token import Token
+from hanabira.craft.reader import papers, surfaces
+from hanabira.craft.safety import SHEET, step_cautions, words_for
+from hanabira.craft.techniques import switches
+from hanabira.session.planner import Planned
+from hanabira.session.price import price_words
+from hanabira.session.recipe_card import ground_name
+from hanabira.session.session import Session
+from hanabira.session.words import day_words, due_words, hours_words, span, stroke_words
+from hanabira.sheets.approval import Approval
+from hanabira.sheets.bench_book import Book, BookDay, BookStep, Ready
+from hanabira.sheets.record import Record, RecordRow
+from hanabira.studio import account
+from hanabira.studio.records import Shot
+from hanabira.studio.store import Store
+
+RECORD_FORMAT = "hanabira record 1"
+_SIDE = 1600
+
+
+def order_facts(model: Session) -> list[tuple[str, str]]:
+    """What was ordered: names and values."""
+    c = model.commission
+    assert c is not None
+    p = papers()[c.paper_id]
+    behind = (
+        "the bare paper"
+        if c.backdrop in ("", "paper")
+        else "a colour of its own"
+        if len(c.backdrop.split()) == 1
+        else "a colour that changes from top to foot"
+    )
+    told = [f"{switches()[k].name.lower()}: {v.replace('-', ' ')}" for k, v in c.school]
+    return [
+        ("Sheet", f"{c.width_mm:.0f} × {c.height_mm:.0f} mm, border {c.border_mm:.0f} mm, {p.name.lower()}, {ground_name(c)}"),
+        ("Backdrop", behind),
+        ("Medium", model.kit.name),
+        ("School", "; ".join(told)),
+        ("Likeness", c.notes),
+        ("Accessories", c.terms.accessories),
+        ("Delivery", c.terms.delivery),
+    ]
+
+
+def title_line(model: Session) -> str:
+    """Animal, client and dates in one line."""
+    c = model.commission
+    assert c is not None
+    return " · ".join(q for q in (c.animal, f"for {c.client}" if c.client else "", due_words(c.due) if c.due else "") if q)
+
+
+def shot_pixels(store: Store, shot: Shot, token: Token) -> np.ndarray:
+    """A photo of the work for a sheet; grey where its file is lost, for the rest of the record must not wait for it."""
+    try:
+        return store.read_photo(shot, _SIDE, token).pixels
+    except PhotoFault:
+        return np.full((30, 40, 3), 143, np.uint8)
+
+
+def sheet_picture(model: Session) -> np.ndarray | None:
+    """What of the prepared photo lies on the sheet, (H, W, 3) uint8."""
+    photo, view = model.photo, model.view
+    if photo is None or view is None:
+        return None
+    return view.sheet_crop(photo.crop, _SIDE)
+
+
+def book_of(model: Session, plan: Planned) -> Book:
+    """The bench book's content: sessions that are still to come."""
+    kit, done = model.kit, model.planner.done_keys()
+    number = {s.key: n for n, s in enumerate(plan.ordered.steps, 1)}
+    known = lambda code: kit.masstone_lab[kit.index[code]] if code in kit.index else None  # noqa: E731
+
+    def line(s: Step, part: bool) -> BookStep:
+        name = f"{s.area.number} {s.area.name}, {s.layer.role}" if s.area else "The last look"
+        pencil = f"{s.layer.pencil} {kit.get(s.layer.pencil).name}" if s.layer.pencil in kit.index else s.layer.tool or "fresh eyes"
+        stroke = stroke_words(s.layer.stroke, s.layer.stroke_mm)
+        passes = f", {s.layer.passes} passes" if s.layer.passes > 1 else ""
+        how = f"pressure {s.layer.pressure}{passes}, {stroke}, {s.layer.where}" if s.layer.pencil else s.layer.where if s.area else ""
+        minutes = span(s.low, s.high) + (", goes on" if part else "")
+        why = "" if plan.ordered.reasons[s.key] == RECIPE_ORDER else plan.ordered.reasons[s.key]
+        return BookStep(number[s.key], name, pencil, known(s.layer.pencil), how, minutes, why)
+
+    by_day: dict[datetime.date, list] = {}
+    for q in plan.calendar.placed:
+        if q.step.key not in done:
+            by_day.setdefault(q.start.date(), []).append(q)
+    days = []
+    for day, qs in by_day.items():
+        steps = list({q.step.key: line(q.step, q.part) for q in qs}.values())
+        days.append(BookDay(day, f"{qs[0].start:%H:%M} to {qs[-1].end:%H:%M}", steps))
+    ready = [
+        Ready(f"{w.code} {w.name}", known(w.code), f"{w.coming_mm:.1f} mm of {w.left_mm:.0f} mm", w.short)
+        for w in model.logbook.wear()
+        if w.coming_mm > 0
+    ]
+    words: dict[str, None] = {}
+    for s in plan.ordered.steps:
+        if s.key not in done:
+            pencil = kit.get(s.layer.pencil) if s.layer.pencil in kit.index else None
+            words.update(dict.fromkeys(step_cautions(s.layer.tool, s.layer.role, pencil)))
+    words.update(dict.fromkeys(words_for("break")))
+    words.pop(SHEET, None)
+    due = plan.due
+    slack = plan.calendar.slack_days(due)
+    order = [*order_facts(model), ("Hours", hours_words([s for s in plan.ordered.steps if s.key not in done]))]
+    order.append(
+        (
+            "Finished",
+            f"{plan.calendar.finish.day} {plan.calendar.finish:%B %Y}"
+            + ("" if slack is None else f", {slack} days before it is due" if slack >= 0 else f", {-slack} days late"),
+        )
+    )
+    waits = [
+        f"{w.why} {w.minutes:.0f} minutes." if w.minutes < 120 else f"{w.why} {w.minutes / 60:.0f} hours." for w in plan.calendar.waiting
+    ]
+    c = model.commission
+    assert c is not None
+    return Book(
+        c.name,
+        title_line(model),
+        sheet_picture(model),
+        order,
+        days,
+        ready,
+        list(dict.fromkeys(waits)),
+        [*words, SHEET],
+        model.settings.get("card_paper"),
+    )
+
+
+def approval_of(model: Session, plan: Planned | None, palette: Sequence[PaletteColour]) -> Approval:
+    """The approval sheet's content. ``palette`` are measured colours of the picture with their shares."""
+    c, picture = model.commission, sheet_picture(model)
+    assert c is not None and picture is not None
+    top, foot = (srgb_to_lab(parse_hex(h)) for h in c.backdrop_hexes)
+    facts = [q for q in order_facts(model) if q[0] not in ("School", "Likeness")]
+    facts.append(("Due", day_words(datetime.date.fromisoformat(c.due)) if c.due else "to be agreed"))
+    terms = []
+    if plan is not None and c.terms.rate > 0:
+        price, parts = price_words(model, plan)
+        terms.append(f"Price: {price}, {parts}. The range covers {hours_words(plan.ordered.steps)} of work.")
+    if c.terms.accessories:
+        terms.append(f"Accessories: {c.terms.accessories}.")
+    if c.notes:
+        terms.append(f"What makes the likeness: {c.notes}")
+    terms.append(
+        "The photographs are used for this portrait with their owner’s permission."
+        if c.terms.photo_permission
+        else "The client confirms that the photographs may be used for this portrait."
+    )
+    terms.append("Changes after this day are agreed anew, with their time and price.")
+    shades = [(q.lab, q.name) for q in sorted(palette, key=lambda q: -q.share)[:7]]
+    return Approval(c.name, title_line(model), picture, facts, shades, (top, foot), terms, model.settings.get("card_paper"))
+
+
+def record_data(model: Session) -> dict:
+    """The record as plain data; keys as documented in docs/formats.md."""
+    c, plan, log = model.commission, model.planner.planned(), model.logbook.rows()
+    assert c is not None
+    first = model.logbook.first_plan()
+    areas = account.by_area(plan.ordered.steps, log) if plan else ()
+    days = account.by_day(first, log) if first else ()
+    names = {k: q.name for k, q in surfaces().items()}
+    r = lambda v: round(v, 2)  # noqa: E731
+    return {
+        "format": RECORD_FORMAT, "commission": c.name, "client": c.client, "animal": c.animal, "due": c.due, "delivered": c.delivered or None,
+        "order": {k.lower(): v for k, v in order_facts(model) if v},
+        "hours": {
+            "taken": r(sum(q.minutes for q in log if q.state == "done") / 60),
+            "areas": [
+                {"number": a.number, "name": a.name, "steps": a.steps, "done": a.done, "planned": [r(a.low / 60), r(a.high / 60)], "taken": r(a.taken / 60)} for a in areas
+            ],
+            "days": [{"date": d.day.isoformat(), "taken": r(d.taken / 60), "planned": r(d.planned / 60)} for d in days],
+        },
+        "pencils": [
+            {"code": w.code, "name": w.name, "times": w.times, "worn_mm": r(w.worn_mm), "coming_mm": r(w.coming_mm), "reorder": w.short} for w in model.logbook.wear()
+        ],
+        "learned": list(account.learned(plan.pace, log, names)) if plan else [],
+        "photos": [{"at": q.at, "file": f"{q.digest}{q.suffix}", "name": q.original_name, "before_step": q.step, "note": q.note} for q in model.logbook.shots()],
+        "log": [{k: getattr(q, k) for k in ("at", "area_name", "surface_id", "role", "pencil", "pressure", "minutes", "guess_min", "state", "differs", "note")} for q in log],
+    }  # fmt: skip
+
+
+def record_of(model: Session) -> Callable[[Token], Record]:
+    """The record's content; the returned work, which opens the photos, may run off the interface thread."""
+    c, log, shots = model.commission, model.logbook.rows(), model.logbook.shots()
+    assert c is not None
+    kit, plan = model.kit, model.planner.planned()
+    known = lambda code: kit.masstone_lab[kit.index[code]] if code in kit.index else None  # noqa: E731
+    rows = []
+    for q in log:
+        t = datetime.datetime.fromisoformat(q.at)
+        name = f"{q.pencil} {kit.get(q.pencil).name}" if q.pencil in kit.index else q.pencil
+        what = name + (f", pressure {q.pressure}" if q.pressure else "")
+        took = f"{q.minutes:.0f} min" if q.state == "done" else {"skipped": "left out"}.get(q.state, q.state)
+        remark = " ".join(v for v in (q.differs, f"“{q.note}”" if q.note else "") if v)
+        rows.append(
+            RecordRow(f"{t.day} {t:%b} {t:%H:%M}", f"{q.area_name or 'The whole'}, {q.role}", known(q.pencil), what, took, remark)
+        )
+    areas = account.by_area(plan.ordered.steps, log) if plan else ()
+    hours = [(f"{a.number} {a.name}", f"{a.taken / 60:.1f} h", f"{a.low / 60:.1f}–{a.high / 60:.1f} h") for a in areas]
+    hours.append(
+        (
+            "All together",
+            f"{sum(q.minutes for q in log if q.state == 'done') / 60:.1f} h",
+            f"{sum(a.low for a in areas) / 60:.1f}–{sum(a.high for a in areas) / 60:.1f} h",
+        )
+    )
+    pencils = [
+        (known(w.code), f"{w.code} {w.name}", f"{w.times} layer{'' if w.times == 1 else 's'}, {w.worn_mm:.1f} mm of barrel")
+        for w in model.logbook.wear()
+        if w.times
+    ]
+    learned = account.learned(plan.pace, log, {k: q.name for k, q in surfaces().items()}) if plan else ()
+    facts = [q for q in order_facts(model) if q[0] != "School"]
+    if c.delivered:
+        facts.append(("Delivered", day_words(datetime.date.fromisoformat(c.delivered))))
+    title, line, page, store = c.name, title_line(model), model.settings.get("card_paper"), model.store
+
+    def work(token: Token) -> Record:
+        photos = []
+        for k, s in enumerate(shots):
+            token.report(0.3 * k / max(1, len(shots)), f"Opening {s.original_name}")
+            t = datetime.datetime.fromisoformat(s.at)
+            words = f"{day_words(t.date())}, {t:%H:%M}" + (f". {s.note}" if s.note else "") + ("" if store.holds(s) else ". Its file is lost.")
+            photos.append((shot_pixels(store, s, token), words))
+        return Record(title, line, facts, photos, hours, pencils, rows, learned, page)
+
+    return work

@@ -1,0 +1,34 @@
+"""All recipes of a commission as plain data."""
+
+from __future__ import annotations
+
+from hanabira.craft.recipe_data import layers_data, result_data
+from hanabira.session.session import Session
+
+FORMAT = "hanabira recipes 1"
+
+
+def recipes(model: Session) -> dict:
+    """All recipes of the open commission as plain data; keys as documented in docs/formats.md."""
+    c = model.commission
+    assert c is not None
+    areas = []
+    for a in model.areas:
+        told, m = model.prediction(a.id), model.measures(a.id)
+        if told is None or m is None:
+            continue
+        finish = model.workshop.finish(a)
+        areas.append(
+            {
+                "number": a.number,
+                "name": a.name,
+                "surface": a.surface_id,
+                "finish": finish,
+                "note": model.recipes[a.id].note,
+                "layers": layers_data(model.kit, model.paper, model.recipe_layers(a.id), told[0], m, a.surface_id, finish),
+                "result": result_data(told[0]),
+                "cautions": [{"kind": q.kind, "text": f"{q.title}. {q.text} {q.cure}".strip()} for q in told[1]],
+            }  # fmt: skip
+        )
+    sheet = {"id": c.paper_id, "ground": c.ground_hex, "width_mm": c.width_mm, "height_mm": c.height_mm, "border_mm": c.border_mm}
+    return {"format": FORMAT, "commission": c.name, "paper": sheet, "kit": model.kit.name, "school": model.workshop.school, "areas": areas}

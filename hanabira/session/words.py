@@ -1,0 +1,66 @@
+"""Dates, hours, strokes and sums as every screen and every sheet says them."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Sequence
+
+from hanabira.core.schedule.order import Step
+
+
+def day_words(day: datetime.date) -> str:
+    """A day.
+
+    >>> day_words(datetime.date(2026, 3, 9))
+    '9 March 2026'
+    """
+    return f"{day.day} {day:%B %Y}"
+
+
+def due_words(iso: str | None) -> str:
+    """The due date.
+
+    >>> due_words("2026-03-09"), due_words(None)
+    ('due 9 March 2026', 'no due date')
+    """
+    return f"due {day_words(datetime.date.fromisoformat(iso))}" if iso else "no due date"
+
+
+def stroke_words(stroke: str, length_mm: float) -> str:
+    """A stroke with its length in millimetres, wherever it has one.
+
+    >>> stroke_words("flick", 4.2), stroke_words("squiggle", 3), stroke_words("circle", 0)
+    ('flick 4 mm', 'squiggle 3 mm', 'circle')
+    """
+    return f"{stroke} {length_mm:.0f} mm" if length_mm > 0 else stroke
+
+
+def sum_words(low: float, high: float | None = None, sign: str = "") -> str:
+    """A sum in the studio's currency, or one from low to high with its sign once.
+
+    >>> sum_words(1250, 1300, "€")
+    '1\u2009250–1\u2009300\u2009€'
+    """
+    figures = f"{low:,.0f}" if high is None else f"{low:,.0f}–{high:,.0f}"
+    return figures.replace(",", "\u2009") + (f"\u2009{sign}" if sign else "")
+
+
+def hours_words(steps: Sequence[Step]) -> str:
+    """Hours of steps as a range.
+
+    >>> hours_words([])
+    '0–0 h'
+    """
+    low, high = sum(s.low for s in steps) / 60, sum(s.high for s in steps) / 60
+    # single bad days even out over many steps
+    return f"{low * 1.08:.0f}–{max(low, high * 0.9):.0f} h"
+
+
+def span(low: float, high: float) -> str:
+    """Minutes as a range in words.
+
+    >>> span(0.2, 0.7), span(0.4, 3.0), span(12.0, 20.0)
+    ('under 1 min', 'up to 3 min', '12–20 min')
+    """
+    a, b = round(low), round(high)
+    return "under 1 min" if b < 1 else f"up to {b} min" if a < 1 else f"{a} min" if a == b else f"{a}–{b} min"
