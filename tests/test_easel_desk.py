@@ -157,7 +157,7 @@ class Easel(PlanCase):
         key = "demo-area-8"
         layers = model.recipe_layers(key)
         rows = [
-            LogRow(f"t{k}", model.commission.id, f"{key}:{k}", key, "Marigold cheek", "fluffy-down", q.role, q.code or q.tool, q.pressure, 4.0, 4.0, "2026-01-05T10:00:00")
+            LogRow(f"t{k}", model.commission.id, f"{key}:{q.id}", key, "Marigold cheek", "fluffy-down", q.role, q.code or q.tool, q.pressure, 4.0, 4.0, "2026-01-05T10:00:00")
             for k, q in enumerate(layers)
         ]  # fmt: skip
         model.apply(put=rows)
@@ -170,7 +170,7 @@ class Easel(PlanCase):
             stage.show_tab("here")
             (timeline,) = self.desk.bench.findChildren(Timeline)
             shown[band] = {r.step for r in timeline.items}
-            self.assertEqual(shown[band], {f"{key}:{k}" for k, q in enumerate(layers) if band in WHERE[q.where]})
+            self.assertEqual(shown[band], {f"{key}:{q.id}" for q in layers if band in WHERE[q.where]})
         self.assertNotEqual(shown["gap"], shown["highlight"])
 
     def test_a_row_is_set_right_and_the_pace_follows(self):

@@ -105,7 +105,7 @@ class Renderer(unittest.TestCase):
 def load_tests(loader, tests, _pattern):  # noqa: ANN001
     """Examples in docstrings are tests."""
     for name in MODULES:
-        if name.startswith(("hanabira.core", "hanabira.studio", "hanabira.craft", "hanabira.session")):
+        if name.startswith(("hanabira.core", "hanabira.studio", "hanabira.craft", "hanabira.session")) and "migrations" not in name:
             tests.addTests(doctest.DocTestSuite(importlib.import_module(name), optionflags=doctest.NORMALIZE_WHITESPACE)) if _has_examples(
                 name
             ) else None

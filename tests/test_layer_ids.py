@@ -126,6 +126,7 @@ class OldStudios(unittest.TestCase):
                 terms = json.loads(text)
                 terms["moved"] = [[ids.get(k, k) for k in pair] for pair in terms.get("moved", [])]
                 c.execute("UPDATE commission SET terms = ? WHERE id = ?", (json.dumps(terms), key))
+            c.execute("ALTER TABLE commission DROP COLUMN tray_only")
             c.execute("UPDATE alembic_version SET version_num = '0006'")
 
     def told(self, store: Store, key: str) -> tuple:

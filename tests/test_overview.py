@@ -50,7 +50,7 @@ class Shelf(unittest.TestCase):
         note()
         edit([Area("a", "c", "p", 1, "Ear", "short-fur", rectangle(100, 100, 300, 300))])
         note()
-        layers = tuple(Layer("general", "203", 2, 2, "everywhere", "flick", 5.0) for _ in range(3))
+        layers = tuple(Layer("general", "203", 2, 2, "everywhere", "flick", 5.0, id=str(k)) for k in range(3))
         edit([Recipe("a", layers)])
         note()
         for k in range(3):
@@ -91,7 +91,7 @@ class Shelf(unittest.TestCase):
             [
                 Photo("p", "c", "0" * 64, ".png", "moss.png", 1000, 1250, (0.0, 0.0, 1000.0, 1250.0)),
                 Area("a", "c", "p", 1, "Ear", "short-fur", rectangle(0, 0, 1000, 1250)),
-                Recipe("a", tuple(Layer("general", "203", 2, 2, "everywhere", "flick", 3.0) for _ in range(4))),
+                Recipe("a", tuple(Layer("general", "203", 2, 2, "everywhere", "flick", 3.0, id=str(k)) for k in range(4))),
             ]
         )
         before, slow = self.one(), overviews(self.store, Pace(2.0))[0]

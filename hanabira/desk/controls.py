@@ -301,6 +301,10 @@ class Number(QDoubleSpinBox):
 class Day(QDateEdit):
     """A field for a date, with a calendar."""
 
+    def focusNextPrevChild(self, forward: bool) -> bool:
+        """Tab leaves the field; day, month and year are reached by the arrow keys."""
+        return QWidget.focusNextPrevChild(self, forward)
+
     def paintEvent(self, event: QPaintEvent | None) -> None:
         super().paintEvent(event)
         _arrow(self, "down")

@@ -47,6 +47,8 @@ class Drawn(QWidget):
     """A widget that draws itself. Subclasses give `paint`, `design_size` and, where they have any, `stops`."""
 
     current_changed = pyqtSignal(str)
+    takes_keys = False
+    """Whether it has keys of its own, also while there is nothing to choose in it."""
 
     def __init__(self, name: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -109,7 +111,8 @@ class Drawn(QWidget):
             item.show()
         for item in self._items[len(self._stops) :]:
             item.hide()
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus if any(q.act for q in self._stops) else Qt.FocusPolicy.NoFocus)
+        wanted = self.takes_keys or any(q.act for q in self._stops)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus if wanted else Qt.FocusPolicy.NoFocus)
         self.updateGeometry()
         self.update()
 

@@ -25,14 +25,15 @@ from PyQt6.QtWidgets import (
 from hanabira.core.faults import Fault
 from hanabira.core.token import Token
 from hanabira.desk import theme
-from hanabira.desk.actions import ROOMS, build_actions
+from hanabira.desk.actions import Actions
+from hanabira.desk.acts import ROOMS
 from hanabira.desk.commission_files import CommissionFiles
 from hanabira.desk.controls import PetalButton
 from hanabira.desk.explain import TOPICS, Explanation
 from hanabira.desk.recipe_files import RecipeFiles
 from hanabira.desk.rescue import Rescue
 from hanabira.desk.stages.areas import Areas
-from hanabira.desk.stages.base import Stage
+from hanabira.desk.stages.base import PictureStage, Stage
 from hanabira.desk.stages.brief import PHOTO_FILTER, Brief
 from hanabira.desk.stages.easel import Easel
 from hanabira.desk.stages.kit_room import KitRoom
@@ -43,6 +44,7 @@ from hanabira.desk.stages.shelf import Shelf
 from hanabira.desk.stages.study import Study
 from hanabira.desk.widgets.bench import Bench
 from hanabira.desk.widgets.command_list import CommandList
+from hanabira.desk.widgets.mat import Mat
 from hanabira.desk.widgets.notices import JobStrip, MessageStrip
 from hanabira.desk.widgets.thread import Thread
 from hanabira.desk.widgets.value_rule import ValueRule
@@ -106,8 +108,8 @@ class Desk(QMainWindow):
         self.records = CommissionFiles(self)
         self._held = ""
         self._next_off = ""
-        self.actions_ = build_actions(self)
-        self.undo_action, self.redo_action = self.actions_["Take back"], self.actions_["Do again"]
+        self.commands = Actions(self)
+        self.actions_ = self.commands.by_words
         self._connect()
         app = QApplication.instance()
         assert isinstance(app, QApplication)
@@ -185,65 +187,45 @@ class Desk(QMainWindow):
     # -- actions ---------------------------------------------------------------
     def find_command(self) -> None:
         """Open the searchable list of commands."""
+        self.commands.refresh()
         self.command_list.open_with(list(self.actions_.values()), self)
 
-    def _mat_do(self, run: Callable) -> None:
+    def write_keys(self) -> None:
+        """All keys as one printed sheet."""
+        path = self.ask_save_path("Hanabira keys.pdf")
+        if not path:
+            return
+        # the printing library is not needed before something is printed
+        from hanabira.desk.key_groups import key_groups
+        from hanabira.sheets.key_card import write_key_card
+
+        model, groups = self.model, key_groups(tuple(self.commands.acts.values()))
+        target, page = Path(path).with_suffix(".pdf"), model.settings.get("card_paper")
+        model.jobs.run(
+            "keys", "Writing the keys", lambda _t: write_key_card(groups, target, page), lambda done: model.messages.remark(f"Written: {done}"), lasting=True
+        )
+
+    def on_mat(self, run: Callable[[Mat], object]) -> None:
+        """Do something with the open stage's mat; a stage without one says so."""
         mat = getattr(self.current, "mat", None)
         if mat is not None:
             run(mat)
+        else:
+            self.model.messages.remark(f"There is no picture in {self.current.name}.")
 
-    def _pin(self, look: str) -> None:
-        pin = getattr(self.current, "_pin", None)
-        if pin is not None:
-            pin(look)
+    def pin(self, look: str) -> None:
+        """Keep a look, or let it go."""
+        if isinstance(self.current, PictureStage):
+            self.current.pin(look)
+        else:
+            self.model.messages.remark(f"There is no picture in {self.current.name}.")
 
-    def _step_area(self, step: int) -> None:
+    def step_area(self, step: int) -> None:
+        """Choose the next area, or the one before."""
         areas = self.model.areas
         if areas:
             at = next((k for k, a in enumerate(areas) if a.id == self.model.area_id), -1 if step > 0 else 0)
             self.model.choose_area(areas[(at + step) % len(areas)].id)
-
-    def name_area(self) -> None:
-        """Put the caret into the chosen area's name."""
-        self.go("Areas")
-        areas = self.stages["Areas"]
-        assert isinstance(areas, Areas)
-        if areas.name_field is not None:
-            areas.name_field.setFocus()
-            areas.name_field.selectAll()
-
-    def set_surface(self) -> None:
-        """Open the chosen area's list of surfaces."""
-        self.go("Areas")
-        areas = self.stages["Areas"]
-        assert isinstance(areas, Areas)
-        if areas.surface_field is not None:
-            areas.surface_field.setFocus()
-            areas.surface_field.showPopup()
-
-    def _recipe(self) -> Recipe:
-        stage = self.stages["Recipe"]
-        assert isinstance(stage, Recipe)
-        return stage
-
-    def _press(self, step: int) -> None:
-        r = self._recipe()
-        if r.layers and 1 <= r.layers[r.at].pressure + step <= 5:
-            r.change("pressure", pressure=r.layers[r.at].pressure + step)
-
-    def _pass(self, step: int) -> None:
-        r = self._recipe()
-        if r.layers and 1 <= r.layers[r.at].passes + step <= 9:
-            r.change("pass", passes=r.layers[r.at].passes + step)
-
-    def _best_swap(self) -> None:
-        from hanabira.core.solver.area import swaps
-
-        r, targets = self._recipe(), self.model.targets(self.model.area_id)
-        if r.layers and targets:
-            ranked = swaps(self.model.paper, self.model.kit, r.layers, r.at, targets, most=2)
-            if len(ranked) > 1:
-                r.swap(ranked[1].code)
 
     # -- going about ---------------------------------------------------------------
     def go(self, stage: str) -> None:
@@ -266,13 +248,16 @@ class Desk(QMainWindow):
         self._show(self.stages[room])
 
     def _show(self, stage: Stage) -> None:
-        if stage is not self.current:
+        moved = stage is not self.current
+        if moved:
             self.current.leave()
         self.current = stage
         self.make_room()
         self.pages.setCurrentWidget(stage.centre)
         self._retitle()
         stage.enter()
+        if moved:
+            stage.take_focus()
 
     def make_room(self) -> None:
         """Bench and value rule give way where a stage wants the whole window."""
@@ -352,11 +337,12 @@ class Desk(QMainWindow):
 
     def ask_photo(self) -> None:
         """Ask for a picture file and take it in."""
+        path = self.ask_open_path()
+        if not path:
+            return
         if self.model.commission is None:
             self.new_commission()
-        path = self.ask_open_path()
-        if path:
-            self.model.add_photo(path)
+        self.model.add_photo(path)
 
     def print_card(self) -> None:
         """Write the recipe card as PDF and open it."""
@@ -429,8 +415,6 @@ class Desk(QMainWindow):
         self.bench.back.setText(f"Take back: {words}" if words else "Take back")
         self.bench.back.setEnabled(can_undo)
         self.bench.back.setToolTip("Take back the last change (Ctrl+Z)" if can_undo else "Nothing to take back")
-        self.undo_action.setEnabled(can_undo)
-        self.redo_action.setEnabled(undo is not None and undo.can_redo)
 
     # -- theme and text size ---------------------------------------------------------------
     def switch_theme(self) -> None:
@@ -438,7 +422,7 @@ class Desk(QMainWindow):
         self.model.settings.set("theme", "evening" if theme.current() == "day" else "day")
         self.restyle()
 
-    def _text_step(self, step: int) -> None:
+    def text_step(self, step: int) -> None:
         sizes = theme.TEXT_SIZES
         at = sizes.index(self.model.settings.get("text_size"))
         self.model.settings.set("text_size", sizes[max(0, min(len(sizes) - 1, at + step))])

@@ -19,7 +19,7 @@ from pathlib import Path
 from typing import IO, Any, TypeVar
 
 import platformdirs
-from sqlalchemy import Connection, Engine, select
+from sqlalchemy import Connection, Engine, select, text
 from sqlalchemy.exc import SQLAlchemyError
 
 from hanabira.core.faults import LostStudio, PhotoFault, RecordFault, StudioFault
@@ -172,8 +172,7 @@ class Store:
             else:
                 query = query.where(table.c[name] == value)
         order = {"commission": "created", "photo": "position", "area": "number", "log": "at", "shot": "at"}.get(table.name)
-        if order:
-            query = query.order_by(table.c[order])
+        query = query.order_by(table.c[order] if order else text("rowid"))
         good: list[R] = []
         bad: list[Unreadable] = []
         with self._reading() as connection:

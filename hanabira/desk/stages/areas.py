@@ -342,6 +342,18 @@ class Areas(PictureStage):
         if area is not None and self.beside_id:
             area_edits.change(self.model, "values from another photo", replace(area, colour_photo_id=self.beside_id, colour_ring=ring))
 
+    def name_area(self) -> None:
+        """Put the caret into the chosen area's name."""
+        if self.name_field is not None:
+            self.name_field.setFocus()
+            self.name_field.selectAll()
+
+    def set_surface(self) -> None:
+        """Open the chosen area's list of surfaces."""
+        if self.surface_field is not None:
+            self.surface_field.setFocus()
+            self.surface_field.showPopup()
+
     def delete(self) -> None:
         """Delete the chosen area with its recipe."""
         if self.model.area is not None:

@@ -68,6 +68,10 @@ class Stage(QObject):
     def leave(self) -> None:
         """Another stage is shown."""
 
+    def take_focus(self) -> None:
+        """The keyboard goes to what this stage is about."""
+        self.centre.setFocus()
+
     def refresh(self) -> None:
         """Bring centre and bench up to date."""
 
@@ -94,7 +98,7 @@ class PictureStage(Stage):
         self.mat = self.make_mat()
         self.mat.margins = self.margins
         looks = tuple((key, LOOKS[key][0], LOOKS[key][1], LOOKS[key][2]) for key in LOOKS if self.forecasts or key != "forecast")
-        self.roll = Roll(ways, looks, self._pin)
+        self.roll = Roll(ways, looks, self.pin)
         self.roll.setVisible(with_roll)
         self.beside = Mat()
         self.beside.ruled = False
@@ -189,6 +193,9 @@ class PictureStage(Stage):
     def leave(self) -> None:
         self.hold("")
 
+    def take_focus(self) -> None:
+        self.mat.setFocus()
+
     def restyle(self) -> None:
         self.roll.refresh()
         self.mat.refresh()
@@ -203,7 +210,7 @@ class PictureStage(Stage):
             self.model.want_look(look)
         self._show_look()
 
-    def _pin(self, look: str) -> None:
+    def pin(self, look: str) -> None:
         if look == "forecast" and not self.forecasts:
             self.model.messages.remark("The forecast is shown in Recipe and at the easel.")
             return

@@ -46,6 +46,12 @@ if TYPE_CHECKING:
 
 TURN_DEG = 15.0
 """One press of an arrow key turns the sheet this far."""
+KEYS = (
+    ("Return", "the step is done"), ("Backspace", "the last step is open again"), ("X", "skip the step"), ("N", "a note to the step"),
+    ("C", "another pencil was used"), ("P", "pause or go on"), ("K", "photograph the work"), ("A", "larger or usual type"), ("Left", "turn the picture to the left"),
+    ("Right", "turn the picture to the right"), ("Home", "picture upright"), ("Escape", "put away what stands in the way, then leave"),
+)  # fmt: skip
+"""Keys of the easel with what they do, for the printed card."""
 ROUND_MM = 22.0
 """What is shown of the sheet round the area that is worked on."""
 
@@ -61,7 +67,9 @@ class Easel(PictureStage):
         super().__init__(desk, with_roll=False)
         self.card = EaselCard()
         self.mat.inset = self.mat.turnable = True
-        left = QWidget()  # made before the old centre goes, which holds the mats
+        left = QWidget()  # made before the old centre goes, which holds the mats and the roll
+        self.roll.setParent(left)
+        self.roll.hide()
         both = QHBoxLayout(left)
         both.setContentsMargins(0, 0, 0, 0)
         both.setSpacing(1)
@@ -95,11 +103,12 @@ class Easel(PictureStage):
         self._timer = QTimer(self)
         self._timer.setInterval(1000)
         self._timer.timeout.connect(self._tick)
-        for key, act in (
-            ("Return", self._enter_key), ("Enter", self._enter_key), ("Backspace", self.back), ("X", self.skip), ("N", self.note), ("C", self.swapped),
-            ("P", self.pause), ("K", self.photograph), ("A", self.larger), ("Escape", self._escape), ("Left", lambda: self.turn(TURN_DEG)),
-            ("Right", lambda: self.turn(-TURN_DEG)), ("Home", lambda: self.turn(-self.mat.turn_deg)),
-        ):  # fmt: skip
+        acts = {
+            "Return": self._enter_key, "Enter": self._enter_key, "Backspace": self.back, "X": self.skip, "N": self.note, "C": self.swapped,
+            "P": self.pause, "K": self.photograph, "A": self.larger, "Escape": self._escape, "Left": lambda: self.turn(TURN_DEG),
+            "Right": lambda: self.turn(-TURN_DEG), "Home": lambda: self.turn(-self.mat.turn_deg),
+        }  # fmt: skip
+        for key, act in acts.items():
             q = QShortcut(QKeySequence(key), self.centre)
             # hands are dirty: the keys work wherever the pointer last was, as long as this stage is open
             q.setContext(Qt.ShortcutContext.WindowShortcut)

@@ -376,25 +376,6 @@ class KitRoom(Stage):
         return [p for p in self.kit if (p.owned and fact(p, "left", 1.0) < LOW) or (not p.owned and p.code in tray)]
 
     # -- files -----------------------------------------------------------------------------
-    def commands(self) -> list[tuple[str, Callable[[], object]]]:
-        """Everything the room can do, for the menu."""
-        return [
-            ("Print a swatch sheet", self.print_sheet),
-            ("Read a filled sheet from a photo", self.reading.ask_photo),
-            ("Read measurements from a file", self.reading.ask_file),
-            ("Let the simulated scanner fill and read a sheet", self.reading.simulate_scan),
-            ("Measure with the simulated colorimeter", self.reading.simulate_colorimeter),
-            ("Fit the kit to what was read", self.reading.fit),
-            ("Back to the kit chart", self.show_chart),
-            ("Show the papers", self.show_papers),
-            ("Import a kit", self.import_kit),
-            ("Export the kit as CSV", lambda: self.export_kit(".csv")),
-            ("Export the kit as a palette", lambda: self.export_kit(".gpl")),
-            ("Write the order list", self.order_list),
-            ("Lay three primaries, black and white in the tray", self.lay_primaries),
-            ("Use only the tray, or the whole kit", self.limit),
-        ]
-
     def next(self) -> None:
         if self._papers_shown:
             self.refresh()

@@ -115,7 +115,7 @@ class Recipe(PictureStage):
         self.centre.installEventFilter(self)
         self.band = "general"
         self.strata.chosen_layer.connect(self._choose)
-        self.strata.band_wanted.connect(self._show_band)
+        self.strata.band_wanted.connect(self.show_band)
         self.strata.move_wanted.connect(self.move_layer)
         self.strata.remove_wanted.connect(self.remove_layer)
         m = self.model
@@ -170,7 +170,7 @@ class Recipe(PictureStage):
                 self.band = judged_band(layers[k], opaque_order(self.model.kit, self.model.paper))
             self.model.choose_layer(k)
 
-    def _show_band(self, band: str) -> None:
+    def show_band(self, band: str) -> None:
         self.band = band
         self.refresh()
 

@@ -109,7 +109,7 @@ def _shapes(s: Study) -> list:
         if s.look == "shapes":
             s.model.want_look("shapes")
         elif only is not None:
-            s._pin("shapes")
+            s.pin("shapes")
 
     steps.changed.connect(lambda n: (show(n, None), s.refresh()))
     alone = Pick(

@@ -52,7 +52,9 @@ class CommandList(QFrame):
                 key = action.shortcut().toString(QKeySequence.SequenceFormat.NativeText)
                 item = QListWidgetItem(f"{name}    {key}" if key else name)
                 item.setData(Qt.ItemDataRole.UserRole, action)
-                if not action.isEnabled():
+                why = action.property("off")
+                if why:
+                    item.setToolTip(why)
                     item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEnabled)
                 self.list.addItem(item)
         for row in range(self.list.count()):
@@ -63,7 +65,7 @@ class CommandList(QFrame):
     def _do(self, item: QListWidgetItem) -> None:
         action = item.data(Qt.ItemDataRole.UserRole)
         self.hide()
-        if action is not None and action.isEnabled():
+        if action is not None:
             action.trigger()
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:

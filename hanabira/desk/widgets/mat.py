@@ -43,6 +43,7 @@ class Mat(Drawn):
     ``overlays`` are drawn over the picture; ``gesture`` gets the pointer first.
     """
 
+    takes_keys = True
     value_under = pyqtSignal(object)
     view_moved = pyqtSignal()
 
