@@ -9,8 +9,8 @@ from PyQt6.QtTest import QTest
 from hanabira.core.area.outline import Outline
 from hanabira.core.area.shape import ring_area
 from hanabira.desk.controls import Pick
-from hanabira.desk.stages import area_edits
 from hanabira.desk.widgets.measure_cards import ValuePatches
+from hanabira.session import area_edits
 from tests.test_desk import DemoCase
 
 

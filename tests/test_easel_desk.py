@@ -80,9 +80,9 @@ class Easel(PlanCase):
         self.assertNotEqual(stage.step().area.id, key)
         self.assertIn("Brow dries", " ".join(stage.card.now.waits))
         stage.pause()
-        before = stage.minutes()
+        before = stage.at.minutes
         self.wait_until(lambda: True)
-        self.assertEqual(stage.minutes(), before)
+        self.assertEqual(stage.at.minutes, before)
         self.assertTrue(stage.card.now.paused)
 
     def test_bench_and_rule_give_way_and_come_back(self):
@@ -215,12 +215,12 @@ class Easel(PlanCase):
         self.assertEqual([(r.step, r.state) for r in self.planner.log()], [(first, "done"), ("demo-area-5:2", "note")])
         self.assertEqual(stage.step().key, "demo-area-5:1")
         self.assertEqual([q.original_name for q in model.logbook.shots()], [PHOTO.name])
-        self.assertEqual(stage._swapped, "403")
+        self.assertEqual(stage.at.swapped, "403")
         for words, turned in (("Turn the picture to the left", 15), ("Turn the picture a little to the right", 12), ("Picture upright", 0)):
             run(words)
             self.assertEqual(stage.mat.turn_deg, turned)
         run("Pause or go on")
-        self.assertTrue(stage._paused)
+        self.assertTrue(stage.at.clock.paused)
         for words, tab in (
             ("Hours of the log", "hours"),
             ("Pencils used and worn", "pencils"),

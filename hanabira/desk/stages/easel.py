@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import datetime
-import time
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -23,9 +21,8 @@ from PyQt6.QtWidgets import (
 
 from hanabira.core.colour.spaces import srgb_to_lab
 from hanabira.core.optics.stack import bare
-from hanabira.core.schedule.order import Ordered, Step
+from hanabira.core.schedule.order import Step
 from hanabira.core.schedule.sessions import BREAK_EVERY, DRYING_MIN
-from hanabira.core.schedule.work import layer_minutes
 from hanabira.craft.safety import step_cautions, words_for
 from hanabira.desk.gestures import Choose, ring_path
 from hanabira.desk.paint import disc, two_tone
@@ -36,10 +33,11 @@ from hanabira.desk.widgets.easel_card import ACTS, Clock, EaselCard, Now
 from hanabira.desk.widgets.key_strip import Key, KeyStrip
 from hanabira.desk.widgets.mat import Mat
 from hanabira.desk.widgets.overlays import Combing
+from hanabira.session.easel import AtTheEasel
 from hanabira.session.edits import Edit
 from hanabira.session.words import span
 from hanabira.studio.account import differences
-from hanabira.studio.records import LogRow, new_id
+from hanabira.studio.records import LogRow
 
 if TYPE_CHECKING:
     from hanabira.desk.window import Desk
@@ -89,13 +87,7 @@ class Easel(PictureStage):
         self.tab, self.touched, self.shot_id, self.row_id = "log", "", "", ""
         self.touched_l: float | None = None
         self.bench_on = False
-        self._began = time.monotonic()
-        self._spent = 0.0
-        self._paused = True
-        self._step_key = ""
-        self._since_break = 0.0
-        self._swapped = ""
-        self._kept_step: tuple[object, Step | None] | None = None
+        self.at = AtTheEasel(self.model)
         self.ask_words = self._ask_words
         self.ask_folder = lambda: QFileDialog.getExistingDirectory(self.desk, "Folder that new photos come into")
         self.ask_shot_path = lambda: self.desk.ask_open_path()
@@ -135,41 +127,9 @@ class Easel(PictureStage):
         return self.strip.height()
 
     # -- which step --------------------------------------------------------------
-    def drying(self) -> dict[str, float]:
-        """Areas that are wet, with the minutes that are left."""
-        out: dict[str, float] = {}
-        plan = self.model.planner.planned()
-        tools = {s.key: s.layer.tool for s in plan.ordered.steps} if plan else {}
-        now = datetime.datetime.now()
-        for r in self.model.planner.log():
-            if r.state == "done" and tools.get(r.step) == "solvent":
-                left = DRYING_MIN - (now - datetime.datetime.fromisoformat(r.at)).total_seconds() / 60
-                if left > 0:
-                    out[r.area_id] = left
-        return out
-
-    def _next_steps(self, ordered: Ordered, most: int = 2) -> list[Step]:
-        """The first steps that may be done now, one after the other: nothing before them open, their area dry."""
-        done, wet = set(self.model.planner.done_keys()), self.drying()
-        out: list[Step] = []
-        while len(out) < most:
-            for s in ordered.steps:
-                if s.key in done or any(w not in done for w in ordered.after.get(s.key, ())) or (s.area is not None and s.area.id in wet):
-                    continue
-                out.append(s)
-                done.add(s.key)
-                if s.layer.tool == "solvent" and s.area is not None:
-                    wet[s.area.id] = DRYING_MIN
-                break
-            else:
-                break
-        return out
-
     def step(self) -> Step | None:
         """The step to do now; None when everything is done or has to dry."""
-        plan = self.model.planner.planned()
-        found = self._next_steps(plan.ordered, 1) if plan is not None else []
-        return found[0] if found else None
+        return self.at.step()
 
     def _area_id(self) -> str:
         s = self.step()
@@ -185,7 +145,7 @@ class Easel(PictureStage):
         self._timer.start()
         for q in self._shortcuts.values():
             q.setEnabled(True)
-        self._paused, self._began = False, time.monotonic()
+        self.at.clock.run()
         super().enter()
         self._look_at_area()
         self.mat.setFocus()
@@ -198,24 +158,11 @@ class Easel(PictureStage):
             q.setEnabled(self.open and (key == "Escape" or not (writing or (there and key in ("Left", "Right", "Home")))))
 
     def leave(self) -> None:
-        self._stop()
+        self.at.clock.pause()
         self._timer.stop()
         for q in self._shortcuts.values():
             q.setEnabled(False)
         super().leave()
-
-    def _stop(self) -> None:
-        if not self._paused:
-            self._spent += time.monotonic() - self._began
-            self._since_break += time.monotonic() - self._began
-        self._paused = True
-
-    def minutes(self) -> float:
-        """What has passed on this step, without pauses."""
-        return (self._spent + (0.0 if self._paused else time.monotonic() - self._began)) / 60
-
-    def _worked_s(self) -> float:
-        return self._since_break + (0.0 if self._paused else time.monotonic() - self._began)
 
     def _tick(self) -> None:
         if self.open:
@@ -225,33 +172,13 @@ class Easel(PictureStage):
 
     def pause(self) -> None:
         """Stop the clock, or let it run on."""
-        if self._paused:
-            self._paused, self._began = False, time.monotonic()
-            self._since_break = 0.0
-        else:
-            self._stop()
+        self.at.clock.run() if self.at.clock.paused else self.at.clock.pause()
         self._show()
 
     # -- acts -------------------------------------------------------------------------
-    def _row(self, s: Step, state: str, note: str = "") -> LogRow:
-        c = self.model.commission
-        assert c is not None
-        guess = layer_minutes(s.area, s.layer) if s.area is not None else 0.0
-        pencil = (self._swapped if state == "done" else "") or s.layer.pencil
-        r = LogRow(
-            new_id(), c.id, s.key, s.area.id if s.area else "", s.area.name if s.area else "", s.area.surface_id if s.area else "", s.layer.role,
-            pencil or s.layer.tool, s.layer.pressure, round(self.minutes(), 2) if state == "done" else 0.0, round(guess, 2),
-            datetime.datetime.now().isoformat(timespec="seconds"), note, "", state,
-        )  # fmt: skip
-        return replace(r, differs=differences(r, s.layer.pencil, s.layer.pressure, self.model.kit)) if state == "done" else r
-
     def _write(self, s: Step, words: str, state: str, note: str = "") -> bool:
         """One row in the log, stored before it is shown."""
-        stored = self.model.do(Edit(self.model, words, [], [self._row(s, state, note)]))
-        if stored and state != "note":
-            if not self._paused:
-                self._since_break += time.monotonic() - self._began
-            self._spent, self._began = 0.0, time.monotonic()
+        stored = self.at.write(s, words, state, note)
         self.refresh()
         return stored
 
@@ -266,15 +193,12 @@ class Easel(PictureStage):
     def done(self) -> None:
         """This step is done; the log keeps what it took."""
         s = self.step()
-        if s is not None and self._write(s, f"{s.name} done", "done"):
-            self._swapped = ""
-            self._show()
+        if s is not None:
+            self._write(s, f"{s.name} done", "done")
 
     def back(self) -> None:
         """The last step is open again."""
-        rows = [r for r in self.model.planner.log() if r.state in ("done", "skipped")]
-        if rows:
-            self.model.do(Edit(self.model, "last step", [rows[-1]], []))
+        if self.at.take_back_last():
             self.refresh()
 
     def skip(self) -> None:
@@ -303,7 +227,7 @@ class Easel(PictureStage):
         if code not in self.model.kit.index:
             self.desk.say(f"There is no pencil {code} in this kit.", "Nothing was changed.", "Look up its code in the kit room.")
             return
-        self._swapped = "" if s is not None and code == s.layer.pencil else code
+        self.at.swapped = "" if s is not None and code == s.layer.pencil else code
         self.refresh()
 
     def photograph(self) -> None:
@@ -403,8 +327,8 @@ class Easel(PictureStage):
         if plan is None:
             self.card.set(Now(why="No layers are solved yet. The easel begins when there is a plan."), self.desk.px_per_mm, large)
             return
-        found = self._next_steps(plan.ordered)
-        wet = self.drying()
+        found = self.at.next_steps(plan.ordered)
+        wet = self.at.drying()
         names = {a.id: a.name for a in self.model.areas}
         clocks = tuple(
             Clock(f"{names.get(k, 'It')} dries", _time(60 * m), 1 - m / DRYING_MIN, True)
@@ -423,17 +347,15 @@ class Easel(PictureStage):
             )
             return
         s, after = found[0], found[1] if len(found) > 1 else None
-        if s.key != self._step_key:
-            self._step_key, self._spent, self._began = s.key, 0.0, time.monotonic()
-            if self.open and not self.shot_id:
-                self._look_at_area()
+        if self.at.show(s) and self.open and not self.shot_id:
+            self._look_at_area()
         kit = self.model.kit
         pencil = kit.get(s.layer.pencil) if s.layer.pencil in kit.index else None
         m = self.model.measures(s.area.id) if s.area else None
         way = None
         if m is not None:
             way = m.combed.mean_deg if m.combed is not None else m.hair.direction_deg
-        running = self._worked_s()
+        running = self.at.clock.since_rest_s
         cautions = step_cautions(s.layer.tool, s.layer.role, pencil)
         if running > BREAK_EVERY * 60:
             cautions = (*words_for("break")[:1], *cautions)
@@ -441,8 +363,8 @@ class Easel(PictureStage):
             left = max(0.0, BREAK_EVERY * 60 - running)
             clocks = (Clock("A break in" if left else "Time for a break", _time(left), min(1.0, running / (BREAK_EVERY * 60))),)
         guess = span(s.low, s.high)
-        took = self.minutes()
-        step = Clock("Paused" if self._paused else f"Plan {guess}", _time(60 * took), took / max(0.1, s.high))
+        took = self.at.minutes
+        step = Clock("Paused" if self.at.clock.paused else f"Plan {guess}", _time(60 * took), took / max(0.1, s.high))
         layers = len(s.area.layers) if s.area else 1
         done = len(self.model.planner.done_keys())
         where = f"{s.area.name} · layer {s.at + 1} of {layers}" if s.area else self.model.commission.name if self.model.commission else ""
@@ -450,7 +372,7 @@ class Easel(PictureStage):
             ACTS.get(s.layer.role, s.layer.role), f"{where} · step {done + 1} of {len(plan.ordered.steps)}", pencil.name if pencil else s.layer.tool or "from the door",
             s.layer.pencil if pencil else "", kit.masstone_lab[kit.index[s.layer.pencil]] if pencil else None, bare(self.model.paper).lab,
             s.layer.pressure if pencil else 0, s.layer.passes, s.layer.stroke if pencil else "", s.layer.stroke_mm, way, s.layer.where if s.area else "",
-            (f"Now with {self._swapped} {kit.get(self._swapped).name}. " if self._swapped in kit.index else "") + self._why(s), f"should take {guess}", _time(60 * took), self._paused,
+            (f"Now with {self.at.swapped} {kit.get(self.at.swapped).name}. " if self.at.swapped in kit.index else "") + self._why(s), f"should take {guess}", _time(60 * took), self.at.clock.paused,
             f"{self._in_hand(after)}\n{after.name}" if after is not None else "the last step", self._lab(after), (step, *clocks), waits, cautions,
         )  # fmt: skip
         self.card.set(now, self.desk.px_per_mm, large)
@@ -486,7 +408,7 @@ class Easel(PictureStage):
                 Key("←", "turn", lambda: self.turn(TURN_DEG), spare=True),
                 Key("→", "turn back", lambda: self.turn(-TURN_DEG), spare=True),
                 Key("A", "usual type" if self.model.settings.get("easel_large") else "larger", self.larger, spare=True),
-                Key("P", "go on" if self._paused else "pause", self.pause),
+                Key("P", "go on" if self.at.clock.paused else "pause", self.pause),
                 Key("N", "note", self.note),
                 Key("K", "photo", self.photograph),
                 Key("C", "other pencil", self.swapped),

@@ -1,0 +1,167 @@
+"""What the easel decides: which step is next, what is wet, how long the hand has worked, what a row of the log says."""
+
+from __future__ import annotations
+
+import datetime
+import time
+from collections.abc import Callable
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+from hanabira.core.schedule.order import Ordered, Step
+from hanabira.core.schedule.sessions import DRYING_MIN
+from hanabira.core.schedule.work import layer_minutes
+from hanabira.session.edits import Edit
+from hanabira.studio.account import differences
+from hanabira.studio.records import LogRow, new_id
+
+if TYPE_CHECKING:
+    from hanabira.session.session import Session
+
+REST_S = 5 * 60.0
+"""A pause so long is a rest for eyes and hand; a shorter one only stops the clock."""
+
+
+class WorkClock:
+    """Seconds of work on a step, and since the last rest. ``now`` gives seconds that only ever grow.
+
+    >>> t = [0.0]
+    >>> clock = WorkClock(lambda: t[0])
+    >>> clock.run(); t[0] = 60; clock.pause(); t[0] = 100; clock.run(); t[0] = 130
+    >>> clock.step_s, clock.since_rest_s
+    (90.0, 90.0)
+    """
+
+    def __init__(self, now: Callable[[], float] = time.monotonic) -> None:
+        self._now = now
+        self._step = self._worked = 0.0
+        self._since: float | None = None
+        self._paused_at: float | None = None
+
+    @property
+    def paused(self) -> bool:
+        """Whether it stands."""
+        return self._since is None
+
+    def _passed(self) -> float:
+        return 0.0 if self._since is None else self._now() - self._since
+
+    @property
+    def step_s(self) -> float:
+        """Seconds worked on this step, without pauses."""
+        return self._step + self._passed()
+
+    @property
+    def since_rest_s(self) -> float:
+        """Seconds worked since the last rest, over all steps."""
+        return self._worked + self._passed()
+
+    def run(self) -> None:
+        """Go on. After a pause as long as a rest the work since the last one counts anew."""
+        if self._since is None:
+            if self._paused_at is not None and self._now() - self._paused_at >= REST_S:
+                self._worked = 0.0
+            self._since, self._paused_at = self._now(), None
+
+    def pause(self) -> None:
+        """Stop; what was worked before stays."""
+        if self._since is not None:
+            passed = self._passed()
+            self._step += passed
+            self._worked += passed
+            self._since, self._paused_at = None, self._now()
+
+    def next_step(self) -> None:
+        """Count the next step from nothing; work since the last rest goes on."""
+        self._worked += self._passed()
+        self._step = 0.0
+        if self._since is not None:
+            self._since = self._now()
+
+
+class AtTheEasel:
+    """The open commission at the easel. Rows of the log go in as edits, stored before they are shown."""
+
+    def __init__(self, model: Session, now: Callable[[], datetime.datetime] = datetime.datetime.now, seconds: Callable[[], float] = time.monotonic) -> None:
+        self.model, self.now = model, now
+        self.clock = WorkClock(seconds)
+        self.swapped = ""
+        """Code of the pencil that is used on this step instead of the recipe's."""
+        self._step_key = ""
+
+    # -- which step ----------------------------------------------------------------
+    def drying(self) -> dict[str, float]:
+        """Areas that are wet, with the minutes that are left."""
+        out: dict[str, float] = {}
+        plan = self.model.planner.planned()
+        tools = {s.key: s.layer.tool for s in plan.ordered.steps} if plan else {}
+        now = self.now()
+        for r in self.model.planner.log():
+            if r.state == "done" and tools.get(r.step) == "solvent":
+                left = DRYING_MIN - (now - datetime.datetime.fromisoformat(r.at)).total_seconds() / 60
+                if left > 0:
+                    out[r.area_id] = left
+        return out
+
+    def next_steps(self, ordered: Ordered, most: int = 2) -> list[Step]:
+        """The first steps that may be done now, one after the other: nothing before them open, their area dry."""
+        done, wet = set(self.model.planner.done_keys()), self.drying()
+        out: list[Step] = []
+        while len(out) < most:
+            for s in ordered.steps:
+                if s.key in done or any(w not in done for w in ordered.after.get(s.key, ())) or (s.area is not None and s.area.id in wet):
+                    continue
+                out.append(s)
+                done.add(s.key)
+                if s.layer.tool == "solvent" and s.area is not None:
+                    wet[s.area.id] = DRYING_MIN
+                break
+            else:
+                break
+        return out
+
+    def step(self) -> Step | None:
+        """The step to do now; None when everything is done or has to dry."""
+        plan = self.model.planner.planned()
+        found = self.next_steps(plan.ordered, 1) if plan is not None else []
+        return found[0] if found else None
+
+    def show(self, s: Step) -> bool:
+        """Tell the clock which step is shown; whether it is another one than before, so that its time begins."""
+        if s.key == self._step_key:
+            return False
+        self._step_key = s.key
+        self.clock.next_step()
+        return True
+
+    @property
+    def minutes(self) -> float:
+        """What has passed on this step, without pauses."""
+        return self.clock.step_s / 60
+
+    # -- rows of the log --------------------------------------------------------------
+    def row(self, s: Step, state: str, note: str = "") -> LogRow:
+        """The row that a step leaves: done with its minutes and the pencil that was used, skipped, or a note."""
+        c = self.model.commission
+        assert c is not None
+        guess = layer_minutes(s.area, s.layer) if s.area is not None else 0.0
+        pencil = (self.swapped if state == "done" else "") or s.layer.pencil
+        r = LogRow(
+            new_id(), c.id, s.key, s.area.id if s.area else "", s.area.name if s.area else "", s.area.surface_id if s.area else "", s.layer.role,
+            pencil or s.layer.tool, s.layer.pressure, round(self.minutes, 2) if state == "done" else 0.0, round(guess, 2),
+            self.now().isoformat(timespec="seconds"), note, "", state,
+        )  # fmt: skip
+        return replace(r, differs=differences(r, s.layer.pencil, s.layer.pressure, self.model.kit)) if state == "done" else r
+
+    def write(self, s: Step, words: str, state: str, note: str = "") -> bool:
+        """One row in the log; whether it was stored. A step that is done or skipped ends its time."""
+        stored = self.model.do(Edit(self.model, words, [], [self.row(s, state, note)]))
+        if stored and state != "note":
+            self.clock.next_step()
+            self.swapped = ""
+        return stored
+
+    def take_back_last(self) -> bool:
+        """The last step is open again; whether there was one."""
+        rows = [r for r in self.model.planner.log() if r.state in ("done", "skipped")]
+        return bool(rows) and self.model.do(Edit(self.model, "last step", [rows[-1]], []))
