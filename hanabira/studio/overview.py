@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from hanabira.core.schedule.order import steps_of
-from hanabira.core.schedule.work import Pace
+from hanabira.core.schedule.work import Pace, hours_range
 from hanabira.studio import planning
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, Shot, Terms, new_id
 from hanabira.studio.store import Store
@@ -50,9 +50,8 @@ class Overview:
         """Hours that are left as a range; empty when there are none to tell."""
         if self.state not in ("planned", "begun"):
             return ""
-        # single bad days even out over many steps
-        low, high = self.low_min / 60 * 1.08, self.high_min / 60 * 0.9
-        return f"{low:.0f}–{max(low, high):.0f} h left" if high >= 1 else "under 1 h left"
+        low, high = hours_range(self.low_min, self.high_min)
+        return f"{low:.0f}–{high:.0f} h left" if high >= 1 else "under 1 h left"
 
     def days_left(self, today: datetime.date) -> str:
         """The due date against today, in words."""

@@ -8,9 +8,9 @@ from dataclasses import replace
 
 from hanabira.core.faults import Fault
 from hanabira.core.optics.kit import Kit
-from hanabira.core.schedule.order import LAST, Arranger, Ordered, Preferences
+from hanabira.core.schedule.order import LAST, Arranger, Ordered, Preferences, steps_of
 from hanabira.core.schedule.sessions import Calendar, Days, Placed, lay_out, what_is_left
-from hanabira.core.schedule.work import AreaWork, LayerWork, Pace, area_minutes, learned
+from hanabira.core.schedule.work import AreaWork, LayerWork, Pace, area_minutes, hours_range, learned
 from hanabira.core.solver.area import Layer
 from hanabira.studio.overlaps import polygon_of
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe
@@ -129,8 +129,8 @@ def plan_data(c: Commission, found: Ordered, calendar: Calendar) -> dict:
 
 def quote(c: Commission, work: Sequence[AreaWork], pace: Pace | None = None) -> dict:
     """Hours as a range, the price from rate and materials, deposit and instalments, in the studio's own currency."""
-    hours = sum(area_minutes(a, pace) for a in work) / 60
-    low, high = hours * 0.8 + 0.3, hours * 1.35 + 0.8
+    steps = steps_of(work, pace)
+    low, high = hours_range(sum(s.low for s in steps), sum(s.high for s in steps))
     t = c.terms
     price = [round(t.rate * h + t.materials, 2) for h in (low, high)]
     deposit = [round(p * t.deposit_percent / 100, 2) for p in price]

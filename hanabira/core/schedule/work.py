@@ -147,3 +147,17 @@ def evidence(pace: Pace, surface_id: str, surface_name: str) -> str:
     if abs(f - 1) < 0.05:
         return f"Your {surface_name} takes as long as we guess, from {areas}."
     return f"Your {surface_name} takes {f:.1f} times our guess, from {areas}."
+
+
+EVEN_OUT = (1.08, 0.9)
+"""Single good and bad days even out over many steps: the ends of the summed range move inward by these factors."""
+
+
+def hours_range(low_min: float, high_min: float) -> tuple[float, float]:
+    """Hours from a good run to a bad one, of steps whose minutes sum up from ``low_min`` to ``high_min``.
+
+    >>> hours_range(600, 1200)
+    (10.8, 18.0)
+    """
+    low, high = low_min / 60 * EVEN_OUT[0], high_min / 60 * EVEN_OUT[1]
+    return low, max(low, high)

@@ -13,7 +13,7 @@ from hanabira.core.area.marking import CLASSES
 from hanabira.core.area.measures import Measures
 from hanabira.core.colour.words import value_step
 from hanabira.craft.templates import templates
-from hanabira.desk.controls import Caption, Choice, PetalButton, Pick, Words, label, row
+from hanabira.desk.controls import Caption, Choice, Pick, Words, act_button, label, measured_caption, row
 from hanabira.desk.theme import u
 from hanabira.desk.widgets.measure_cards import Balance, HairCard, HiddenHueCard, Patches, Shares, ValuePatches
 from hanabira.desk.widgets.rose import PetalRose, petals_of
@@ -42,18 +42,6 @@ def parts(s: Areas, m: Measures | None, area: Area) -> list:
     return [pick, *body(s, m, area)]
 
 
-def _caption(s: Areas, words: str, topic: str) -> Caption:
-    q = Caption(words, "how measured")
-    q.opened.connect(lambda: s.desk.explain(topic))
-    return q
-
-
-def _button(words: str, icon: str | None, run, tip: str = "") -> PetalButton:  # noqa: ANN001
-    q = PetalButton(words, icon, tip=tip)
-    q.clicked.connect(lambda _=False: run())
-    return q
-
-
 def _read(s: Areas, m: Measures, area: Area) -> list:
     petals = petals_of(m)
     rose, shares = PetalRose(petals), Shares(petals)
@@ -72,11 +60,11 @@ def _read(s: Areas, m: Measures, area: Area) -> list:
     if m.borrowed:
         out.append(Words(f"Values and colours are read from {m.borrowed}, shape and hair from this photo.", "small", "ink"))
     out += [
-        _caption(s, "Values", "values"),
+        measured_caption(s.desk.explain, "Values", "values"),
         values,
-        _caption(s, "Colours", "palette"),
+        measured_caption(s.desk.explain, "Colours", "palette"),
         pair,
-        _caption(s, "Temperature and hidden hue", "temperature"),
+        measured_caption(s.desk.explain, "Temperature and hidden hue", "temperature"),
         Balance(m),
     ]
     side = s.model.side(area)
@@ -85,11 +73,11 @@ def _read(s: Areas, m: Measures, area: Area) -> list:
     for h in m.hidden[:2]:
         petal = next(q for q in petals if q.hidden and q.name == h.name)
         out.append(HiddenHueCard(petal, h.where))
-    out += [_caption(s, "Hair at true size", "hair"), HairCard(m, s.desk.px_per_mm)]
+    out += [measured_caption(s.desk.explain, "Hair at true size", "hair"), HairCard(m, s.desk.px_per_mm)]
     if m.hair.direction_deg is None and s.model.area is not None and m.field is not None:
         out.append(
             row(
-                _button("Comb it by hand", "comb", lambda: s.choose_way("comb"), "Stroke from root to tip where you see the hair lie"), None
+                act_button("Comb it by hand", "comb", lambda: s.choose_way("comb"), "Stroke from root to tip where you see the hair lie"), None
             )
         )
     elif m.combed is None and m.hair.direction_deg is not None:
@@ -102,10 +90,10 @@ def _read(s: Areas, m: Measures, area: Area) -> list:
                 + ("sure everywhere." if trust > 0.5 else "unsure where whorls meet: add a stroke there.")
             )
         )
-        out.append(row(_button("Take the last stroke away", "back", lambda: _uncomb(s, area)), None))
+        out.append(row(act_button("Take the last stroke away", "back", lambda: _uncomb(s, area)), None))
     near = s.model.neighbours(area)
     if near:
-        out.append(_caption(s, "Against its neighbours", "neighbours"))
+        out.append(measured_caption(s.desk.explain, "Against its neighbours", "neighbours"))
         for other, d in near[:4]:
             steps = abs(d) / 10
             word = "as light as this" if abs(d) < 3 else f"{steps:.1f} steps {'lighter' if d > 0 else 'darker'}"
@@ -126,7 +114,7 @@ def _parts(s: Areas, m: Measures, area: Area) -> list:
     if m.nose is not None:
         out += _nose(s, m, k)
     if m.whiskers is not None:
-        out += [_caption(s, "Whiskers", "whiskers"), Words(m.whiskers.words(s.model.mm_per_px), "body", "ink")]
+        out += [measured_caption(s.desk.explain, "Whiskers", "whiskers"), Words(m.whiskers.words(s.model.mm_per_px), "body", "ink")]
     if m.feathers is not None:
         out += _feathers(s, m, k)
     return out
@@ -139,7 +127,7 @@ def _eye(s: Areas, m: Measures, k: float) -> list:
     patches = [(name, lab) for name, lab in (("pupil", e.pupil_lab), *e.rings.items()) if lab[0] == lab[0]]
     sectors = [(name, lab) for name, lab in e.sectors.items() if lab[0] == lab[0]]
     out: list = [
-        _caption(s, "Pupil and iris", "eye"),
+        measured_caption(s.desk.explain, "Pupil and iris", "eye"),
         Words(f"Iris {2 * e.iris_px * k:.1f} mm across, {e.iris_word}. Pupil {pupil}.", "body", "ink"),
         Patches(patches),
         Caption("Round the iris"),
@@ -170,7 +158,7 @@ def _eye(s: Areas, m: Measures, k: float) -> list:
 def _nose(s: Areas, m: Measures, k: float) -> list:
     n = m.nose
     assert n is not None
-    out: list = [_caption(s, "Nose", "nose")]
+    out: list = [measured_caption(s.desk.explain, "Nose", "nose")]
     found = {0: "No nostril stands out.", 1: "One nostril shows.", 2: "Both nostrils show."}[len(n.nostrils)]
     grain = f"Pebbles about {n.pebble_px * k:.1f} mm apart." if n.pebble_px else "No pebbles stand out."
     out.append(Words(f"{n.pigment.capitalize()}. {found} {grain}", "body", "ink"))
@@ -195,7 +183,7 @@ def _nose(s: Areas, m: Measures, k: float) -> list:
 def _feathers(s: Areas, m: Measures, k: float) -> list:
     f = m.feathers
     assert f is not None
-    out: list = [_caption(s, "Rows of feathers", "feathers")]
+    out: list = [measured_caption(s.desk.explain, "Rows of feathers", "feathers")]
     if f.row_px is None:
         out.append(Words(f"{f.reason.capitalize()}. Comb the area from root to tip; the barbs are read as hair."))
         return out
@@ -212,7 +200,7 @@ def _feathers(s: Areas, m: Measures, k: float) -> list:
 # -- marking -----------------------------------------------------------------------
 def _marking(s: Areas, m: Measures, area: Area) -> list:
     q = m.marking
-    out: list = [_caption(s, "Class of the marking", "marking")]
+    out: list = [measured_caption(s.desk.explain, "Class of the marking", "marking")]
     if q.kind is None:
         return [*out, Words(f"{q.reason[:1].upper()}{q.reason[1:]}.")]
     kind = Choice()
@@ -240,7 +228,7 @@ def _marking(s: Areas, m: Measures, area: Area) -> list:
     edge = p.edge_px * k
     soft = "hard" if edge < 0.6 else "soft" if edge > 2 else "broken by the hair"
     out += [
-        _caption(s, "Shape", "pattern"),
+        measured_caption(s.desk.explain, "Shape", "pattern"),
         Words(f"It covers {100 * p.coverage:.0f} % of the area: {size}{space}. Its edge is {soft}, {edge:.1f} mm."),
         Patches([("marking", p.lab), ("ground", p.ground_lab)]),
         Words(
@@ -249,15 +237,15 @@ def _marking(s: Areas, m: Measures, area: Area) -> list:
         ),
         *([Caption("Colours of the marking"), Patches([(f"{100 * c.share:.0f} %", c.lab) for c in p.palette[:4]])] if p.palette else []),
         row(
-            _button("Add a part", "add", lambda: s.trace("add"), "Draw round what belongs to the marking"),
-            _button("Take a part", "minus", lambda: s.trace("away"), "Draw round what does not"),
+            act_button("Add a part", "add", lambda: s.trace("add"), "Draw round what belongs to the marking"),
+            act_button("Take a part", "minus", lambda: s.trace("away"), "Draw round what does not"),
             None,
         ),
     ]
     if area.marking_edits:
-        out.append(row(_button("Forget my corrections", "back", lambda: _forget(s, area)), None))
+        out.append(row(act_button("Forget my corrections", "back", lambda: _forget(s, area)), None))
     out.append(
-        row(_button("Write as SVG", "sheet", lambda: write_marking(s), "The outline as vectors at true size, to trace or cut"), None)
+        row(act_button("Write as SVG", "sheet", lambda: write_marking(s), "The outline as vectors at true size, to trace or cut"), None)
     )
     return out
 
@@ -305,8 +293,8 @@ def _shape(s: Areas, m: Measures, area: Area) -> list:
     out: list = [
         Caption("Join and cut"),
         row(
-            _button("Join a loop", "add", lambda: s.next_loop("join"), "The next loop is added (or hold Shift)"),
-            _button(
+            act_button("Join a loop", "add", lambda: s.next_loop("join"), "The next loop is added (or hold Shift)"),
+            act_button(
                 "Cut a loop away", "minus", lambda: s.next_loop("cut"), "The next loop is cut off; inside it makes a hole (or hold Alt)"
             ),
             None,
@@ -318,33 +306,33 @@ def _shape(s: Areas, m: Measures, area: Area) -> list:
         other.setAccessibleName("Area to join")
         for a in near:
             other.addItem(f"{a.number} {a.name}", a.id)
-        joined = _button(
+        joined = act_button(
             "Join with", None, lambda: area_edits.join_areas(model, next(a for a in model.areas if a.id == other.currentData()))
         )
         out.append(row(joined, other))
     if area.holes:
         out.append(
             row(
-                _button(
+                act_button(
                     f"Close {len(area.holes)} hole{'s' if len(area.holes) > 1 else ''}", "petal", lambda: area_edits.close_holes(model)
                 ),
                 None,
             )
         )
     over = model.areas_over(area)
-    out.append(_caption(s, "Overlap", "overlap"))
+    out.append(measured_caption(s.desk.explain, "Overlap", "overlap"))
     out.append(Words(("On top of it: " + ", ".join(a.name for a in over[:4]) + ".") if over else "Nothing lies on top of it."))
     out.append(
         row(
-            _button("On top", "up", lambda: area_edits.lay(model, 1)),
-            _button("Underneath", "down", lambda: area_edits.lay(model, -1)),
+            act_button("On top", "up", lambda: area_edits.lay(model, 1)),
+            act_button("Underneath", "down", lambda: area_edits.lay(model, -1)),
             None,
         )
     )
     out += [
         Caption("The other side of the face"),
         row(
-            _button(
+            act_button(
                 "Mirror this area over",
                 "mirror",
                 lambda: area_edits.mirror_over(model),
@@ -354,8 +342,8 @@ def _shape(s: Areas, m: Measures, area: Area) -> list:
         ),
         Caption("Place in the working order"),
         row(
-            _button("Earlier", "up", lambda: area_edits.step_order(model, -1)),
-            _button("Later", "down", lambda: area_edits.step_order(model, 1)),
+            act_button("Earlier", "up", lambda: area_edits.step_order(model, -1)),
+            act_button("Later", "down", lambda: area_edits.step_order(model, 1)),
             None,
         ),
         Words("Or drag its name in the margin onto another one."),
@@ -393,5 +381,5 @@ def template_parts(s: Areas) -> list:
     out: list = [Caption("The usual areas of")]
     keys = list(templates())
     for pair in (keys[:2], keys[2:]):
-        out.append(row(*(_button(templates()[key].name, "loop", lambda key=key: s.choose_template(key)) for key in pair), None))
+        out.append(row(*(act_button(templates()[key].name, "loop", lambda key=key: s.choose_template(key)) for key in pair), None))
     return out

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QFormLayout, QLineEdit, QWidget
 
 from hanabira.core.solver.area import WHERE
 from hanabira.craft.reader import surfaces
-from hanabira.desk.controls import Caption, Choice, Number, PetalButton, Pick, Stepper, Words, label, row
+from hanabira.desk.controls import Caption, Choice, Number, Pick, Stepper, Words, act_button, label, row
 from hanabira.desk.images import wrap
 from hanabira.desk.theme import u
 from hanabira.desk.widgets.bars import Bar, HourBars
@@ -37,12 +37,6 @@ def fill(s: Easel) -> None:
     bench.set_parts([pick, *body(s, log)])
 
 
-def _button(words: str, icon: str | None, run, tip: str = "") -> PetalButton:  # noqa: ANN001
-    q = PetalButton(words, icon, tip=tip)
-    q.clicked.connect(lambda _=False: run())
-    return q
-
-
 def _log(s: Easel, log: tuple[LogRow, ...]) -> list[QWidget]:
     out: list[QWidget] = []
     for words in s.card.hidden_words:
@@ -60,7 +54,7 @@ def _log(s: Easel, log: tuple[LogRow, ...]) -> list[QWidget]:
     out.append(timeline)
     chosen = next((q for q in book.shots() if q.id == s.shot_id), None)
     if chosen is not None:
-        out.insert(0, _button("Take this photo out of the log", "away", lambda: book.drop_shot(chosen)))
+        out.insert(0, act_button("Take this photo out of the log", "away", lambda: book.drop_shot(chosen)))
     return out
 
 
@@ -208,12 +202,12 @@ def _write(s: Easel, _log_: tuple[LogRow, ...]) -> list[QWidget]:
     out: list = [Caption("Photos of the work come from"), camera]
     if s.model.settings.get("camera") == "folder":
         out.append(Words(f"Watched: {folder}" if folder else "No folder is chosen yet."))
-        out.append(row(_button("Choose the folder", "find", lambda: _folder(s)), None))
+        out.append(row(act_button("Choose the folder", "find", lambda: _folder(s)), None))
     out += [
         Caption("Write the record"),
-        row(_button("Record as PDF", "sheet", w.record_pdf, "Photos, hours, layers and pencils for the client’s file"), None),
-        row(_button("Log as CSV", "sheet", w.log_csv), _button("Record as JSON", "sheet", w.record_json), None),
-        row(_button("Everything as a bundle", "shelf", w.bundle, "Photos, areas, recipes and log in one open file"), None),
+        row(act_button("Record as PDF", "sheet", w.record_pdf, "Photos, hours, layers and pencils for the client’s file"), None),
+        row(act_button("Log as CSV", "sheet", w.log_csv), act_button("Record as JSON", "sheet", w.record_json), None),
+        row(act_button("Everything as a bundle", "shelf", w.bundle, "Photos, areas, recipes and log in one open file"), None),
     ]
     c = s.model.commission
     if c is not None:
@@ -222,11 +216,11 @@ def _write(s: Easel, _log_: tuple[LogRow, ...]) -> list[QWidget]:
             out += [
                 Caption("Delivery"),
                 Words(f"Delivered on {day.day} {day:%B %Y}."),
-                row(_button("Not delivered after all", "back", lambda: deliver(s, "")), None),
+                row(act_button("Not delivered after all", "back", lambda: deliver(s, "")), None),
             ]
         else:
             today = datetime.date.today().isoformat()
-            out += [Caption("Delivery"), row(_button("Delivered today", "petal", lambda: deliver(s, today)), None)]
+            out += [Caption("Delivery"), row(act_button("Delivered today", "petal", lambda: deliver(s, today)), None)]
     return out
 
 

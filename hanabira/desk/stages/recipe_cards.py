@@ -13,7 +13,7 @@ from hanabira.core.solver.advice import Advice, ladder, natural_mixes, neutralis
 from hanabira.core.solver.technique import fewest
 from hanabira.craft.techniques import coats, measured_coat, switches
 from hanabira.craft.whisker_methods import whisker_method
-from hanabira.desk.controls import Caption, Choice, PetalButton, Pick, Stepper, Words, label, row
+from hanabira.desk.controls import Caption, Choice, Pick, Stepper, Words, act_button, label, row
 from hanabira.desk.widgets.measure_cards import Patches
 from hanabira.session.edits import ChangeAreas, EditBrief
 from hanabira.session.session import Session
@@ -29,12 +29,6 @@ def tabs(s: Recipe) -> Pick:
     """The line of tabs over a recipe's card."""
     q = Pick("What the recipe card shows", TABS, s.tab)
     q.picked.connect(s.show_tab)
-    return q
-
-
-def _button(words: str, icon: str | None, run: Callable[[], object], tip: str = "") -> PetalButton:
-    q = PetalButton(words, icon, tip=tip)
-    q.clicked.connect(lambda _=False: run())
     return q
 
 
@@ -64,11 +58,11 @@ def way(s: Recipe, area: Area) -> list:
         row(finish, None),
     ]
     if area.finish:
-        out.append(row(_button("By distance from the focus", "back", lambda: _change(s, "finish", replace(area, finish=0))), None))
+        out.append(row(act_button("By distance from the focus", "back", lambda: _change(s, "finish", replace(area, finish=0))), None))
     out += school_parts(model, "School of this commission")
     for words in shop.left_out.get(area.id, ()):
         out.append(Words(f"Not followed here: {words}", "small", "ink"))
-    out.append(row(_button("Solve by this", "strata", s.solve, "Solve the layers of this area anew by these rules"), None))
+    out.append(row(act_button("Solve by this", "strata", s.solve, "Solve the layers of this area anew by these rules"), None))
     if m.whiskers is not None or area.surface_id in ("whisker", "lash"):
         out += _whiskers(s, area)
     return out
@@ -169,7 +163,7 @@ def _answers(s: Recipe, caption: str, found: tuple[Advice, ...], figure: Callabl
         names = " then ".join(f"{kit.get(q.code).name} {q.code} at {q.pressure}" for q in a.layers)
         out.append(Words(f"{names}: {figure(a)}."))
         if take:
-            out.append(row(_button("Take it", "swap", lambda a=a: take_advice(s, a)), None))
+            out.append(row(act_button("Take it", "swap", lambda a=a: take_advice(s, a)), None))
     return out
 
 
@@ -196,7 +190,7 @@ def portrait(s: Recipe, area: Area) -> list:
     if s.layers:
         out.append(
             row(
-                _button(
+                act_button(
                     "Fewest pencils here",
                     "minus",
                     lambda: fewer(s),
@@ -222,19 +216,19 @@ def portrait(s: Recipe, area: Area) -> list:
             Caption("The same again, on"),
             row(target, None),
             row(
-                _button(
+                act_button(
                     "Its pencils, solved anew",
                     "strata",
                     lambda: shop.same_again(area, pick(), False),
                     "The same pencils, pressures solved for the other area’s own values",
                 ),
-                _button("Exact copy", "sheet", lambda: shop.same_again(area, pick(), True)),
+                act_button("Exact copy", "sheet", lambda: shop.same_again(area, pick(), True)),
                 None,
             ),
         ]
-    out += [Caption("Your techniques"), row(_button("Open a technique", "strata", s.desk.writers.open_technique), None), Caption("Write")]
+    out += [Caption("Your techniques"), row(act_button("Open a technique", "strata", s.desk.writers.open_technique), None), Caption("Write")]
     for words, run in s.desk.writers.all:
-        out.append(row(_button(words, "sheet", run), None))
+        out.append(row(act_button(words, "sheet", run), None))
     return out
 
 

@@ -14,7 +14,7 @@ from hanabira.core.faults import Fault
 from hanabira.core.token import Token
 from hanabira.craft.reader import papers
 from hanabira.desk import icon as icons
-from hanabira.desk.controls import Caption, PetalButton, Pick, Words, row
+from hanabira.desk.controls import Caption, Pick, Words, act_button, row
 from hanabira.desk.drawn import Drawn, Stop
 from hanabira.desk.images import to_image
 from hanabira.desk.paint import RIGHT, petal, text
@@ -277,7 +277,7 @@ class Shelf(Stage):
         n = len(self.all)
         chosen = next((o for o in rows if o.commission.id == self.boards.open_id), None)
         self.desk.mark_values(None)
-        take_in = _button("Take in a bundle", "shelf", self.take_in)
+        take_in = act_button("Take in a bundle", "shelf", self.take_in)
         if chosen is None:
             self.desk.bench.head.set("", "Shelf", f"{n} commission{'' if n == 1 else 's'} in this studio" if n else "an empty studio")
             words = (
@@ -297,15 +297,15 @@ class Shelf(Stage):
                 *(Words(q, "body", "ink") for q in facts if q),
                 Caption("With this commission"),
                 row(
-                    _button(
+                    act_button(
                         "Duplicate as a template", "sheet", lambda: self.duplicate(c.id), "Sheet, kit, school and terms without the animal"
                     ),
                     None,
                 ),
-                row(_button("Out of the archive" if c.archived else "Into the archive", "away", lambda: self.archive(c.id)), None),
-                row(_button("Write a bundle", "shelf", keep.bundle), None),
+                row(act_button("Out of the archive" if c.archived else "Into the archive", "away", lambda: self.archive(c.id)), None),
+                row(act_button("Write a bundle", "shelf", keep.bundle), None),
                 Caption("On the shelf"),
-                row(_button("New commission", "add", self.desk.new_commission), take_in, None),
+                row(act_button("New commission", "add", self.desk.new_commission), take_in, None),
             ]
         )
         self.desk.set_next(f"Go on with {c.name}" if len(c.name) < 16 else "Go on", "petal")
@@ -335,9 +335,3 @@ class Shelf(Stage):
             self.desk.go(c.stage)
         else:
             self.desk.new_commission()
-
-
-def _button(words: str, icon: str | None, run, tip: str = "") -> PetalButton:  # noqa: ANN001
-    q = PetalButton(words, icon, tip=tip)
-    q.clicked.connect(lambda _=False: run())
-    return q

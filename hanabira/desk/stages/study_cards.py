@@ -11,7 +11,7 @@ from hanabira.core.study.neutral import EXPOSURE_RANGE
 from hanabira.core.study.prepare import MOST_TILT
 from hanabira.core.study.shapes import STEPS
 from hanabira.core.study.sun import agree
-from hanabira.desk.controls import Caption, Choice, Number, PetalButton, Pick, Stepper, Words, label, row
+from hanabira.desk.controls import Caption, Choice, Number, Pick, Stepper, Words, act_button, label, measured_caption, row
 from hanabira.desk.theme import u
 from hanabira.desk.widgets.measure_cards import Shares, ValuePatches
 from hanabira.desk.widgets.rose import PetalRose, petals_of
@@ -41,18 +41,6 @@ def fill(s: Study) -> None:
     card = {"look": _look, "frame": _frame, "light": _light, "cut": _cut, "grid": _grid}[s.way]
     bench.set_parts(card(s, photo))
     desk.set_next("Draw the areas", "loop")
-
-
-def _caption(s: Study, words: str, topic: str) -> Caption:
-    q = Caption(words, "how measured")
-    q.opened.connect(lambda: s.desk.explain(topic))
-    return q
-
-
-def _button(words: str, icon: str | None, run, tip: str = "") -> PetalButton:  # noqa: ANN001
-    q = PetalButton(words, icon, tip=tip)
-    q.clicked.connect(lambda _=False: run())
-    return q
 
 
 def _number(name: str, value: float, low: float, high: float, step: float, unit: str, changed, decimals: int = 1) -> Number:  # noqa: ANN001
@@ -90,10 +78,10 @@ def _look(s: Study, photo: Photo) -> list:
         pair.setSpacing(u(10))
         pair.addWidget(rose)
         pair.addWidget(shares, 1)
-        parts += [_caption(s, "Values of the picture", "values"), ValuePatches(m), Caption("Its colours"), pair]
+        parts += [measured_caption(s.desk.explain, "Values of the picture", "values"), ValuePatches(m), Caption("Its colours"), pair]
     w = s.warmth()
     if w is not None:
-        parts.append(_caption(s, "Warm and cool against its own middle: hold T", "warmth"))
+        parts.append(measured_caption(s.desk.explain, "Warm and cool against its own middle: hold T", "warmth"))
         parts.append(Words(f"{100 * w.warm_share:.0f} % is warmer, {100 * w.cool_share:.0f} % cooler. {w.words}"))
     parts += _shapes(s)
     parts += _photos(s, photo)
@@ -118,7 +106,7 @@ def _shapes(s: Study) -> list:
         str(s.model.shape_only or 0),
     )
     alone.picked.connect(lambda key: show(s.model.shape_steps, int(key) or None))
-    return [_caption(s, "Value shapes: 1 is the darkest", "shapes"), row(steps, None), alone]
+    return [measured_caption(s.desk.explain, "Value shapes: 1 is the darkest", "shapes"), row(steps, None), alone]
 
 
 def _photos(s: Study, photo: Photo) -> list:
@@ -134,16 +122,16 @@ def _photos(s: Study, photo: Photo) -> list:
         if other.id == photo.id:
             parts.append(row(label("On the sheet, for", "small"), what))
             continue
-        use = _button(other.original_name, "photo", lambda q=other: s.model.do(ChoosePhoto(s.model, q)), "Work from this photo")
+        use = act_button(other.original_name, "photo", lambda q=other: s.model.do(ChoosePhoto(s.model, q)), "Work from this photo")
         parts.append(row(use, what))
         here = s.beside_id == other.id
-        beside = _button("Put away" if here else "Beside", "swap", lambda q=other: s.show_beside("" if s.beside_id == q.id else q.id))
+        beside = act_button("Put away" if here else "Beside", "swap", lambda q=other: s.show_beside("" if s.beside_id == q.id else q.id))
         beside.setToolTip("Show this photo beside the one on the sheet")
-        away = _button("Remove", "away", lambda q=other: s.model.do(RemovePhoto(s.model, q)), "Take this photo off the commission")
+        away = act_button("Remove", "away", lambda q=other: s.model.do(RemovePhoto(s.model, q)), "Take this photo off the commission")
         parts.append(row(beside, away, None))
         if photo.prep.sun_deg is not None and other.prep.sun_deg is not None:
             parts.append(Words(agree(photo.prep.sun_deg, other.prep.sun_deg)))
-    parts.append(row(_button("Add a photo", "photo", s.desk.ask_photo), None))
+    parts.append(row(act_button("Add a photo", "photo", s.desk.ask_photo), None))
     return parts
 
 
@@ -165,10 +153,10 @@ def _frame(s: Study, photo: Photo) -> list:
         Words(helps[s.tools["frame"]]),
         Caption("Frame"),
         Words(f"{share:.0f} % of the photo lies on the sheet."),
-        row(_button("As much as fits", "frame", s.whole, "Show as much of the photo as the sheet’s proportions allow"), None),
+        row(act_button("As much as fits", "frame", s.whole, "Show as much of the photo as the sheet’s proportions allow"), None),
         Caption("Straighten and turn over"),
         row(label("Tilt"), tilt, None),
-        row(_button("Upright again", "back", lambda: s.turn(0.0)), _button("Mirror for good", "mirror", s.mirror), None),
+        row(act_button("Upright again", "back", lambda: s.turn(0.0)), act_button("Mirror for good", "mirror", s.mirror), None),
     ]
     parts.append(Caption("Focal point"))
     if photo.prep.focal is None:
@@ -183,7 +171,7 @@ def _frame(s: Study, photo: Photo) -> list:
     )
     names = {(1, 1): "Upper left", (2, 1): "Upper right", (1, 2): "Lower left", (2, 2): "Lower right"}
     for line in (1, 2):
-        parts.append(row(*(_button(names[k, line], None, lambda k=k, line=line: s.to_third(k, line)) for k in (1, 2)), None))
+        parts.append(row(*(act_button(names[k, line], None, lambda k=k, line=line: s.to_third(k, line)) for k in (1, 2)), None))
     return parts
 
 
@@ -206,17 +194,17 @@ def _light(s: Study, photo: Photo) -> list:
         "Exposure", prep.light.exposure, EXPOSURE_RANGE[0], EXPOSURE_RANGE[1], 0.1, "stops", s.expose
     )  # fmt: skip
     parts += [
-        _caption(s, "Cast and exposure", "light"),
+        measured_caption(s.desk.explain, "Cast and exposure", "light"),
         Words(state),
         row(
-            _button(
+            act_button(
                 "Guess it", "find", s.automatic_light, "Shades of grey over the whole photo: a guess, one-coloured pictures mislead it"
             ),
-            _button("As taken", "back", s.as_taken),
+            act_button("As taken", "back", s.as_taken),
             None,
         ),
         row(label("Exposure"), stops, None),
-        _caption(s, "Where the light comes from", "sun"),
+        measured_caption(s.desk.explain, "Where the light comes from", "sun"),
     ]
     parts.append(Words(f"Set: {_clock(prep.sun_deg)}." if prep.sun_deg is not None else "Not set yet."))
     sun = s.estimated_sun()
@@ -224,7 +212,7 @@ def _light(s: Study, photo: Photo) -> list:
         parts.append(Words("Cut the animal out first, then it can be estimated. Or drag it on the picture with “Light’s way”."))
     elif sun.clear:
         parts.append(Words(f"Estimated: {_clock(sun.direction_deg)}, give or take 40°."))
-        parts.append(row(_button("Take the estimate", "sun", lambda: s.set_sun(round(sun.direction_deg))), None))
+        parts.append(row(act_button("Take the estimate", "sun", lambda: s.set_sun(round(sun.direction_deg))), None))
     else:
         parts.append(Words("The photo does not show it clearly: markings and shading disagree. Drag it on the picture."))
     for other in s.model.photos:
@@ -313,7 +301,7 @@ def _cut(s: Study, photo: Photo) -> list:
         shown.picked.connect(lambda key: s.show_cut(key == "on"))
         parts += [Caption("Shown"), shown]
     parts += backdrop_parts(s)
-    parts.append(_caption(s, "What the change does to the eye", "surroundings"))
+    parts.append(measured_caption(s.desk.explain, "What the change does to the eye", "surroundings"))
     found = s.surroundings()
     if found is None:
         parts.append(Words("Once the animal is cut out, this says how its values will be seen on the backdrop."))
@@ -330,7 +318,7 @@ def _cut(s: Study, photo: Photo) -> list:
             )
     if photo.prep.outline:
         n = len(photo.prep.keep) + len(photo.prep.drop)
-        parts.append(row(_button("Forget the outline", "away", s.forget_cut, f"With its {n} strokes" if n else ""), None))
+        parts.append(row(act_button("Forget the outline", "away", s.forget_cut, f"With its {n} strokes" if n else ""), None))
     return parts
 
 
