@@ -52,7 +52,7 @@ class DeskCase(unittest.TestCase):
         self.said: list = []
         self.desk: Desk | None = None
         self.addCleanup(self._temp.cleanup)
-        memo = mock.patch("hanabira.session.session.measure", _measure_once)
+        memo = mock.patch("hanabira.session.measuring.measure", _measure_once)
         memo.start()
         self.addCleanup(memo.stop)
         self.addCleanup(setattr, sys, "excepthook", sys.__excepthook__)

@@ -4,16 +4,13 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Callable, Iterable
-from dataclasses import replace
 from pathlib import Path
 from typing import Protocol
 
 import numpy as np
 
-from hanabira.core.area.marking import measure_marking
-from hanabira.core.area.measures import NOT_LOOKED, Measures, measure
-from hanabira.core.area.pattern import find_pattern
-from hanabira.core.area.shape import Outline, Point, Region, cut
+from hanabira.core.area.measures import Measures
+from hanabira.core.area.shape import Outline, Point, Region
 from hanabira.core.colour.spaces import Array
 from hanabira.core.faults import Fault
 from hanabira.core.optics.kit import Kit
@@ -24,12 +21,12 @@ from hanabira.core.solver.target import Reach, reach
 from hanabira.core.study.sun import side_of
 from hanabira.core.token import Token
 from hanabira.craft.kitfile import parse_csv
-from hanabira.craft.markings import marking_model
-from hanabira.craft.reader import KITS, paper, paper_for, papers, surfaces
+from hanabira.craft.reader import KITS, paper, paper_for, papers
 from hanabira.session.darkroom import Darkroom
 from hanabira.session.edits import AddPhoto, EditBrief
 from hanabira.session.events import Event
 from hanabira.session.logbook import Logbook
+from hanabira.session.measuring import Measuring
 from hanabira.session.messages import MessageDoor
 from hanabira.session.planner import Planner
 from hanabira.session.runner import InlineRunner, Runner
@@ -39,7 +36,7 @@ from hanabira.session.view import View
 from hanabira.session.workshop import Workshop
 from hanabira.studio import backups
 from hanabira.studio.kits import kit_record
-from hanabira.studio.overlaps import Overlaps, polygon_of
+from hanabira.studio.overlaps import Overlaps
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, Record, Shot, StudioKit, cover_crop, new_id
 from hanabira.studio.store import Store
 
@@ -94,10 +91,10 @@ class Session:
         self.area_id, self.layer_at = "", 0
         self.shape_steps, self.shape_only = 5, None  # type: int, int | None
         self.darkroom = Darkroom(self)
+        self.measuring = Measuring(self)
         self.workshop = Workshop(self)
         self.planner = Planner(self)
         self.logbook = Logbook(self)
-        self._measures: dict[str, tuple[object, Measures]] = {}
         self._predictions: dict[str, tuple[object, Prediction, tuple[Caution, ...]]] = {}
         self._reach: tuple[object, Reach] | None = None
         self._kits: dict[str, tuple[str, Kit]] = {}
@@ -130,7 +127,7 @@ class Session:
         self.settings.set("opening", found.id)
         stopped = self.jobs.cancel_all()
         self.commission, self.view, self.area_id, self.layer_at = found, None, "", 0
-        self._measures.clear()
+        self.measuring.forget()
         self._predictions.clear()
         self._reload()
         self.undo_changed.emit()
@@ -172,44 +169,59 @@ class Session:
         put, drop = list(put), list(drop)
         kept = self._backdrop()
         self.store.edit(put, drop)
-        kinds = {type(r) for r in (*put, *drop)}
-        if Commission in kinds and self.commission is not None:
-            self.commission = self.store.get(Commission, self.commission.id) or self.commission
         before = self.photo
         if self.commission is not None:
+            self.commission = self.store.get(Commission, self.commission.id) or self.commission
             self._reload()
-        if Commission in kinds:
-            self._reach = None
-            self._predictions.clear()
-            self.commission_changed.emit()
-            self.commissions_changed.emit()
-        if StudioKit in kinds:
-            self._kit_records.clear()
-            self._reach = None
-            self._predictions.clear()
-            self.kit_changed.emit()
-        if Photo in kinds:
-            self.photo_changed.emit()
-            now = self.photo
-            if now is None:
+        changed = (*put, *drop)
+        kinds = {type(r) for r in changed}
+        # the order in which listeners are told: what later ones look at stands by then
+        for kind, tell in (
+            (Commission, self._commission_edited), (StudioKit, self._kit_edited), (Photo, self._photo_edited), (Area, self._areas_edited), (LogRow, self.log_changed.emit),
+            (Shot, self.log_changed.emit),
+        ):  # fmt: skip
+            if kind in kinds:
+                tell()
+        self._develop_again(before, kept)
+        for r in changed:
+            if isinstance(r, Recipe):
+                self._recipe_edited(r.area_id)
+
+    def _commission_edited(self) -> None:
+        self._reach = None
+        self._predictions.clear()
+        self.commission_changed.emit()
+        self.commissions_changed.emit()
+
+    def _kit_edited(self) -> None:
+        self._kit_records.clear()
+        self._reach = None
+        self._predictions.clear()
+        self.kit_changed.emit()
+
+    def _photo_edited(self) -> None:
+        self.photo_changed.emit()
+        self._areas_edited()
+
+    def _areas_edited(self) -> None:
+        if self.area_id and self.area is None:
+            self.choose_area("")
+        self.areas_changed.emit()
+
+    def _recipe_edited(self, key: str) -> None:
+        self._predictions.pop(key, None)
+        self.layer_at = max(0, min(self.layer_at, len(self.recipe_layers(key)) - 1))
+        self.recipe_changed.emit(key)
+
+    def _develop_again(self, before: Photo | None, backdrop: tuple[str, str] | None) -> None:
+        """Make the working photo anew when it is another one, or looks another way."""
+        now = self.photo
+        if now is None:
+            if before is not None:
                 self.view = None
                 self.view_ready.emit()
-            elif before is None or (before.digest, before.prep.pixels) != (now.digest, now.prep.pixels):
-                self.load_photo()
-        elif Commission in kinds and self.photo is not None and self.photo.prep.cut_out and kept != self._backdrop():
+        elif before is None or (before.digest, before.prep.pixels) != (now.digest, now.prep.pixels) or (now.prep.cut_out and backdrop != self._backdrop()):
             self.load_photo()
-        if Area in kinds or Photo in kinds:
-            if self.area_id and self.area is None:
-                self.choose_area("")
-            self.areas_changed.emit()
-        if LogRow in kinds or Shot in kinds:
-            self.log_changed.emit()
-        for r in (*put, *drop):
-            if isinstance(r, Recipe):
-                self._predictions.pop(r.area_id, None)
-                layers = self.recipe_layers(r.area_id)
-                self.layer_at = max(0, min(self.layer_at, len(layers) - 1))
-                self.recipe_changed.emit(r.area_id)
 
     @property
     def undo(self) -> UndoList | None:
@@ -303,11 +315,7 @@ class Session:
 
     def region_of(self, area: Area) -> Callable[[], Region]:
         """What cuts an area's pixels out of the photo as both are now, on whatever thread it is called."""
-        assert self.view is not None
-        pixels, small = self.view.pixels, self.view.small
-        over = tuple((small(r), soft) for r, soft in self.over_of(area))
-        ring, holes = small(area.ring), tuple(map(small, area.holes))
-        return lambda: cut(pixels, ring, area.smooth, holes, over)
+        return self.measuring.region_of(area)
 
     def marking_rings(self, key: str) -> tuple[tuple[Point, ...], ...]:
         """Outlines of an area's marking in photo pixels; none while it is unknown or plain."""
@@ -333,24 +341,10 @@ class Session:
         """What the pixels of a photo depend on: the file, its settings, and the backdrop behind a cut-out animal."""
         return (photo.digest, photo.prep.pixels, self._backdrop() if photo.prep.cut_out else None)
 
-    def _signature(self, area: Area) -> object:
-        photo = self.photo
-        over = self.over_of(area)
-        light = self.light_sign(photo) if photo else ()
-        other = self._colour_photo(area)
-        return (replace(area, name="", number=0), over, light, self.light_sign(other) if other is not None else None, self.mm_per_px)
-
-    def _colour_photo(self, area: Area) -> Photo | None:
-        """The other photo that an area's values and colours are taken from, when the artist said so."""
-        if len(area.colour_ring) < 3:
-            return None
-        return next((p for p in self.photos if p.id == area.colour_photo_id), None)
-
     def measures(self, key: str) -> Measures | None:
         """Measures of an area when they are up to date."""
-        area = next((a for a in self.areas if a.id == key), None)
-        kept = self._measures.get(key)
-        return kept[1] if area and kept and kept[0] == self._signature(area) else None
+        found = self.measuring.kept(key)
+        return found[1] if found is not None else None
 
     def want_all_measures(self) -> None:
         """Measure every area that has layers."""
@@ -360,83 +354,11 @@ class Session:
 
     def want_measures(self, key: str) -> None:
         """Measure an area off the interface thread; the marking, which takes longest, only of the chosen one."""
-        area = next((a for a in self.areas if a.id == key), None)
-        view = self.view
-        if area is None or view is None or not view.full or self.photo is None or view.shows != self.light_sign(self.photo):
-            return  # it is asked for again when the view that belongs to the photo's settings is there
-        known = self.measures(key)
-        if known is not None:
-            if key == self.area_id and known.marking.kind is None and known.marking.reason == NOT_LOOKED and area.surface_id != "eye":
-                self._want_marking(area, known)
-            return
-        sign, scale, over = self._signature(area), self.mm_per_px, self.over_of(area)
-        surface = surfaces().get(area.surface_id)
-        other = self._colour_photo(area)
-        hair, look_for = (surface.hair, surface.look_for) if surface else (True, ())
-
-        def keep(m: Measures) -> None:
-            self._measures[key] = (sign, m)
-            self._predictions.pop(key, None)
-            self.measures_changed.emit(key)
-
-        def first(token: Token) -> Measures:
-            m = measure(view.pixels, area.ring, None, scale, area.smooth, hair, token, area.holes, over, area.combing, area.eye, look_for)
-            return self._borrow(area, other, m, token)
-
-        def then(m: Measures) -> None:
-            keep(m)
-            if key == self.area_id and area.surface_id != "eye":
-                self._want_marking(area, m)
-
-        self.jobs.run(f"measure {key}", f"Measuring {area.name}", first, then)
-
-    def _borrow(self, area: Area, other: Photo | None, m: Measures, token: Token) -> Measures:
-        """The measures with values and colours from another photo, when the artist said so; off the interface thread."""
-        if other is None:
-            return m
-        pixels = self.darkroom.copy_of(other, token)
-        k = pixels.shape[1] / other.width_px
-        theirs = measure(pixels, tuple((x * k, y * k) for x, y in area.colour_ring), None, None, True, False, token)
-        return replace(
-            m,
-            values=theirs.values,
-            palette=theirs.palette,
-            hidden=theirs.hidden,
-            temperature=theirs.temperature,
-            borrowed=other.original_name,
-        )
-
-    def _want_marking(self, area: Area, known: Measures) -> None:
-        view, sign, over = self.view, self._signature(area), self.over_of(area)
-        if view is None:
-            return
-
-        def work(_token: Token) -> Measures:
-            region = cut(view.pixels, area.ring, area.smooth, area.holes, over)
-            marking = measure_marking(marking_model(), region.pixels, region.mask)
-            if area.marking_kind:
-                marking = replace(marking, kind=area.marking_kind, confidence=1.0, reason="said by the artist")
-            separate = bool(area.marking_edits) or marking.kind not in (None, "plain", "gradient", "ticked")
-            return replace(known, marking=marking, pattern=find_pattern(region, area.marking_edits) if separate else None)
-
-        def done(m: Measures) -> None:
-            self._measures[area.id] = (sign, m)
-            self.measures_changed.emit(area.id)
-
-        self.jobs.run("marking", f"Looking at the marking of {area.name}", work, done, quiet=True)
+        self.measuring.want(key)
 
     def neighbours(self, area: Area, within_mm: float = 4.0) -> tuple[tuple[Area, float], ...]:
         """Areas that touch or nearly touch one, with the difference of their general L* (theirs less its own)."""
-        own, scale = self.measures(area.id), self.mm_per_px
-        if own is None or scale is None:
-            return ()
-        shape = polygon_of(area.ring)
-        out = []
-        for a in self.areas:
-            m = self.measures(a.id)
-            if a.id != area.id and m is not None and shape.distance(polygon_of(a.ring)) * scale <= within_mm:
-                out.append((a, m.values.general - own.values.general))
-        return tuple(sorted(out, key=lambda q: -abs(q[1])))
+        return self.measuring.neighbours(area, within_mm)
 
     def side(self, area: Area) -> str:
         """Whether an area lies on the light or the shadow side; empty while nobody knows where the light comes from."""
@@ -507,8 +429,8 @@ class Session:
 
     def prediction(self, key: str) -> tuple[Prediction, tuple[Caution, ...]] | None:
         """What an area's recipe gives, with its cautions; None until it is measured and has layers."""
-        layers, targets = self.recipe_layers(key), self.targets(key)
-        if targets is None or not layers:
+        layers, targets, measured = self.recipe_layers(key), self.targets(key), self.measuring.kept(key)
+        if targets is None or not layers or measured is None:
             return None
         try:
             for q in layers:
@@ -516,7 +438,7 @@ class Session:
                     self.kit.get(q.code)
         except Fault:
             return None
-        sign = (layers, self._kits[self.kit_id][0], self.paper, self._measures[key][0])
+        sign = (layers, self._kits[self.kit_id][0], self.paper, measured[0])
         kept = self._predictions.get(key)
         if kept is None or kept[0] != sign:
             told = follow(self.paper, self.kit, layers, targets)

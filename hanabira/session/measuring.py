@@ -1,0 +1,152 @@
+"""Measures of areas: what each is asked for, when it is still true, and the asking."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+from typing import TYPE_CHECKING
+
+from hanabira.core.area.marking import measure_marking
+from hanabira.core.area.measures import NOT_LOOKED, Measures, measure
+from hanabira.core.area.pattern import find_pattern
+from hanabira.core.area.shape import Outline, Region, cut
+from hanabira.core.token import Token
+from hanabira.craft.markings import marking_model
+from hanabira.craft.reader import surfaces
+from hanabira.session.view import View
+from hanabira.studio.overlaps import polygon_of
+from hanabira.studio.records import Area, Photo
+
+if TYPE_CHECKING:
+    from hanabira.session.session import Session
+
+
+@dataclass(frozen=True)
+class Request:
+    """What an area is measured from. Two that are equal give the same measures; what is not compared only carries the pixels.
+
+    ``over`` are the outlines that lie on top, ``light`` says which photo in which light this is, ``other_light`` the same of the photo that
+    colours are borrowed from.
+    """
+
+    area: Area
+    over: tuple[Outline, ...]
+    light: tuple[object, ...]
+    other_light: tuple[object, ...] | None
+    mm_per_px: float | None
+    view: View | None = field(default=None, compare=False)
+    other: Photo | None = field(default=None, compare=False)
+
+    def measure(self, token: Token) -> Measures:
+        """Everything but the marking, which takes longest; for any thread."""
+        a, view = self.area, self.view
+        assert view is not None
+        surface = surfaces().get(a.surface_id)
+        hair, look_for = (surface.hair, surface.look_for) if surface else (True, ())
+        return measure(view.pixels, a.ring, None, self.mm_per_px, a.smooth, hair, token, a.holes, self.over, a.combing, a.eye, look_for)
+
+    def look_at_marking(self, known: Measures) -> Measures:
+        """The measures with class and outline of the marking; for any thread."""
+        a, view = self.area, self.view
+        assert view is not None
+        region = cut(view.pixels, a.ring, a.smooth, a.holes, self.over)
+        marking = measure_marking(marking_model(), region.pixels, region.mask)
+        if a.marking_kind:
+            marking = replace(marking, kind=a.marking_kind, confidence=1.0, reason="said by the artist")
+        separate = bool(a.marking_edits) or marking.kind not in (None, "plain", "gradient", "ticked")
+        return replace(known, marking=marking, pattern=find_pattern(region, a.marking_edits) if separate else None)
+
+
+class Measuring:
+    """Asks for measures off the interface thread and keeps them as long as they are true."""
+
+    def __init__(self, model: Session) -> None:
+        self.model = model
+        self._kept: dict[str, tuple[Request, Measures]] = {}
+
+    def forget(self) -> None:
+        """Another commission is open."""
+        self._kept.clear()
+
+    def request(self, area: Area) -> Request:
+        """What an area would be measured from now."""
+        m, other = self.model, self._colour_photo(area)
+        return Request(
+            replace(area, name="", number=0), m.over_of(area), m.light_sign(m.photo) if m.photo else (), m.light_sign(other) if other is not None else None,
+            m.mm_per_px, m.view, other,
+        )  # fmt: skip
+
+    def _colour_photo(self, area: Area) -> Photo | None:
+        """The other photo that an area's values and colours are taken from, when the artist said so."""
+        if len(area.colour_ring) < 3:
+            return None
+        return next((p for p in self.model.photos if p.id == area.colour_photo_id), None)
+
+    def kept(self, key: str) -> tuple[Request, Measures] | None:
+        """Measures of an area with what they were made from, when they are up to date."""
+        area = next((a for a in self.model.areas if a.id == key), None)
+        found = self._kept.get(key)
+        return found if area is not None and found is not None and found[0] == self.request(area) else None
+
+    def _keep(self, request: Request, m: Measures) -> None:
+        # without the pixels: what is kept must not hold an old photo in memory
+        self._kept[request.area.id] = (replace(request, view=None, other=None), m)
+        self.model.measures_changed.emit(request.area.id)
+
+    def want(self, key: str) -> None:
+        """Measure an area; its marking only when it is the chosen one."""
+        m = self.model
+        area = next((a for a in m.areas if a.id == key), None)
+        view = m.view
+        if area is None or view is None or not view.full or m.photo is None or view.shows != m.light_sign(m.photo):
+            return  # it is asked for again when the view that belongs to the photo's settings is there
+        request, known = self.request(area), self.kept(key)
+        if known is not None:
+            if known[1].marking.kind is None and known[1].marking.reason == NOT_LOOKED:
+                self._want_marking(request, area.name, known[1])
+            return
+
+        def then(found: Measures) -> None:
+            self._keep(request, found)
+            self._want_marking(request, area.name, found)
+
+        m.jobs.run(f"measure {key}", f"Measuring {area.name}", lambda token: self._borrow(request, request.measure(token), token), then)
+
+    def _borrow(self, request: Request, m: Measures, token: Token) -> Measures:
+        """The measures with values and colours from another photo, when the artist said so; off the interface thread."""
+        other = request.other
+        if other is None:
+            return m
+        copy = View.of(self.model.darkroom.copy_of(other, token), other.size)
+        theirs = measure(copy.pixels, copy.small(request.area.colour_ring), None, None, True, False, token)
+        return replace(
+            m, values=theirs.values, palette=theirs.palette, hidden=theirs.hidden, temperature=theirs.temperature, borrowed=other.original_name
+        )
+
+    def _want_marking(self, request: Request, name: str, known: Measures) -> None:
+        """The marking takes longer than all else together: it is looked at last, and only of the chosen area."""
+        if request.area.id == self.model.area_id and request.area.surface_id != "eye":
+            self.model.jobs.run(
+                "marking", f"Looking at the marking of {name}", lambda _t: request.look_at_marking(known), lambda m: self._keep(request, m), quiet=True
+            )
+
+    def region_of(self, area: Area) -> Callable[[], Region]:
+        """What cuts an area's pixels out of the photo as both are now, on whatever thread it is called."""
+        view = self.model.view
+        assert view is not None
+        pixels, small = view.pixels, view.small
+        over = tuple((small(r), soft) for r, soft in self.model.over_of(area))
+        ring, holes = small(area.ring), tuple(map(small, area.holes))
+        return lambda: cut(pixels, ring, area.smooth, holes, over)
+
+    def neighbours(self, area: Area, within_mm: float) -> tuple[tuple[Area, float], ...]:
+        """Areas that touch or nearly touch one, with the difference of their general L* (theirs less its own)."""
+        own, scale = self.kept(area.id), self.model.mm_per_px
+        if own is None or scale is None:
+            return ()
+        shape, out = polygon_of(area.ring), []
+        for a in self.model.areas:
+            theirs = self.kept(a.id)
+            if a.id != area.id and theirs is not None and shape.distance(polygon_of(a.ring)) * scale <= within_mm:
+                out.append((a, theirs[1].values.general - own[1].values.general))
+        return tuple(sorted(out, key=lambda q: -abs(q[1])))
