@@ -214,7 +214,7 @@ def demo(args: argparse.Namespace) -> dict | None:
     if sys.stderr.isatty():
         print("\r\033[K", end="", file=sys.stderr)
     if args.open:
-        from hanabira.desk.start import start_or_show
+        from hanabira.desk.virtual import start_or_show
 
         raise SystemExit(start_or_show(folder))
     return {"studio": str(folder), "commissions": made}

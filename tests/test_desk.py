@@ -14,8 +14,8 @@ from PyQt6.QtWidgets import QLineEdit
 from hanabira.core.area.shape import ring_area
 from hanabira.core.faults import Fault
 from hanabira.demo.truth import PHOTO
-from hanabira.desk.stages.areas import Areas
-from hanabira.desk.stages.recipe import Recipe
+from hanabira.desk.stages.areas.stage import Areas
+from hanabira.desk.stages.recipe.stage import Recipe
 from hanabira.studio.records import Area, Commission
 from hanabira.studio.store import Store
 from tests.base import DeskCase

@@ -138,7 +138,7 @@ class Brief(DemoCase):
         self.assertEqual(self.model.commission.terms.materials, 22)
 
     def test_delivered_today_and_not_after_all(self):
-        from hanabira.desk.stages.easel_bench import deliver
+        from hanabira.desk.stages.easel.bench import deliver
 
         today = datetime.date.today().isoformat()
         deliver(self.stage, today)

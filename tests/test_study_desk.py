@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QLineEdit
 from hanabira.core.colour.spaces import bytes_to_lab, parse_hex
 from hanabira.core.study.prepare import move_points
 from hanabira.desk.controls import Pick
-from hanabira.desk.strokes import reading
+from hanabira.desk.gestures.marks import reading
 from tests.test_desk import DemoCase
 
 ROUND_THE_RABBIT = [
@@ -221,7 +221,7 @@ class GridAndPrint(StudyCase):
         self.assertLess(path.stat().st_size, 0.5 * before)
 
     def test_an_impossible_wedge_reading_is_said_and_not_kept(self):
-        from hanabira.desk.stages import study_print
+        from hanabira.desk.stages.study.stage import printing as study_print
 
         path = self.saves("wedge.pdf")
         self.stage.choose_way("grid")

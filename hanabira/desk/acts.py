@@ -12,20 +12,22 @@ from typing import TYPE_CHECKING
 from hanabira.core.solver.area import BANDS, swaps
 from hanabira.craft.templates import templates
 from hanabira.desk.explain import TOPICS
-from hanabira.desk.stages import areas_cards, recipe_cards, study_print
+from hanabira.desk.stages.areas.stage import cards as areas_cards
+from hanabira.desk.stages.recipe.stage import cards as recipe_cards
+from hanabira.desk.stages.study.stage import printing as study_print
 from hanabira.session import area_edits
 from hanabira.session.looks import LOOKS
 from hanabira.session.session import Session
 from hanabira.studio.records import STAGES
 
 if TYPE_CHECKING:
-    from hanabira.desk.stages.areas import Areas
-    from hanabira.desk.stages.easel import Easel
-    from hanabira.desk.stages.kit_room import KitRoom
-    from hanabira.desk.stages.plan import Plan
-    from hanabira.desk.stages.recipe import Recipe
-    from hanabira.desk.stages.shelf import Shelf
-    from hanabira.desk.stages.study import Study
+    from hanabira.desk.stages.areas.stage import Areas
+    from hanabira.desk.stages.easel.stage import Easel
+    from hanabira.desk.stages.kit.stage import KitRoom
+    from hanabira.desk.stages.plan.stage import Plan
+    from hanabira.desk.stages.recipe.stage import Recipe
+    from hanabira.desk.stages.shelf.stage import Shelf
+    from hanabira.desk.stages.study.stage import Study
     from hanabira.desk.window import Desk
 
 ROOMS = ("Shelf", "Kit", "Practice")

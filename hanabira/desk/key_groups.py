@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from PyQt6.QtGui import QKeySequence
 
 from hanabira.desk.acts import MENUS, Act
-from hanabira.desk.stages.easel import KEYS as EASEL_KEYS
+from hanabira.desk.stages.easel.stage import KEYS as EASEL_KEYS
 from hanabira.session.looks import LOOKS
 
 

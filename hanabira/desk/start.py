@@ -88,12 +88,3 @@ def has_display() -> bool:
             except OSError:
                 continue
     return False
-
-
-def start_or_show(folder: Path) -> int:
-    """Start the window; without a display say so, start under a virtual screen and leave pictures of the stages."""
-    if has_display():
-        return start(folder)
-    from hanabira.desk.virtual import show_on_virtual_screen
-
-    return show_on_virtual_screen(folder)

@@ -12,6 +12,8 @@ from pathlib import Path
 from PyQt6.QtCore import QEvent
 from PyQt6.QtWidgets import QApplication
 
+from hanabira.desk.start import has_display, make_app, start
+
 SIZE = (1280, 800)
 STAGES = ("Brief", "Study", "Areas", "Recipe", "Plan", "Easel")
 
@@ -66,7 +68,6 @@ def settle(app: QApplication, busy, most_s: float = 60.0) -> None:  # noqa: ANN0
 def photograph(folder: Path, pictures: Path, stages: tuple[str, ...] = STAGES) -> None:
     """Open the studio and save a picture of each stage."""
     from hanabira.desk.jobs import JobRunner
-    from hanabira.desk.start import make_app
     from hanabira.desk.window import Desk
     from hanabira.session.session import Session
     from hanabira.studio.store import Store
@@ -83,6 +84,13 @@ def photograph(folder: Path, pictures: Path, stages: tuple[str, ...] = STAGES) -
         settle(app, lambda: model.jobs.busy)
         desk.grab().save(str(pictures / f"{name.lower()}.png"))
     desk.close()
+
+
+def start_or_show(folder: Path) -> int:
+    """Start the window; without a display say so, start under a virtual screen and leave pictures of the stages."""
+    if has_display():
+        return start(folder)
+    return show_on_virtual_screen(folder)
 
 
 if __name__ == "__main__":

@@ -32,16 +32,16 @@ from hanabira.desk.controls import PetalButton
 from hanabira.desk.explain import TOPICS, Explanation
 from hanabira.desk.recipe_files import RecipeFiles
 from hanabira.desk.rescue import Rescue
-from hanabira.desk.stages.areas import Areas
-from hanabira.desk.stages.base import PictureStage, Stage
-from hanabira.desk.stages.brief import PHOTO_FILTER, Brief
-from hanabira.desk.stages.easel import Easel
-from hanabira.desk.stages.kit_room import KitRoom
-from hanabira.desk.stages.later import Later
-from hanabira.desk.stages.plan import Plan
-from hanabira.desk.stages.recipe import Recipe
-from hanabira.desk.stages.shelf import Shelf
-from hanabira.desk.stages.study import Study
+from hanabira.desk.stage import PictureStage, Stage
+from hanabira.desk.stages.areas.stage import Areas
+from hanabira.desk.stages.brief.stage import PHOTO_FILTER, Brief
+from hanabira.desk.stages.easel.stage import Easel
+from hanabira.desk.stages.kit.stage import KitRoom
+from hanabira.desk.stages.later.stage import Later
+from hanabira.desk.stages.plan.stage import Plan
+from hanabira.desk.stages.recipe.stage import Recipe
+from hanabira.desk.stages.shelf.stage import Shelf
+from hanabira.desk.stages.study.stage import Study
 from hanabira.desk.widgets.bench import Bench
 from hanabira.desk.widgets.command_list import CommandList
 from hanabira.desk.widgets.mat import Mat

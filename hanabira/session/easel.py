@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 from hanabira.core.schedule.order import Ordered, Step
 from hanabira.core.schedule.sessions import DRYING_MIN
 from hanabira.core.schedule.work import layer_minutes
-from hanabira.session.edits import Edit
+from hanabira.session.edits import Edit, EditBrief
 from hanabira.studio.account import differences
 from hanabira.studio.records import LogRow, new_id
 
@@ -165,3 +165,8 @@ class AtTheEasel:
         """The last step is open again; whether there was one."""
         rows = [r for r in self.model.planner.log() if r.state in ("done", "skipped")]
         return bool(rows) and self.model.do(Edit(self.model, "last step", [rows[-1]], []))
+
+
+def deliver(model: Session, day: str) -> None:
+    """Set the day of delivery, or clear it with an empty one; one undoable edit."""
+    model.do(EditBrief(model, "delivery", False, delivered=day))

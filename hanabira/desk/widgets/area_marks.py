@@ -13,8 +13,8 @@ from PyQt6.QtGui import QPainter, QPainterPath
 from hanabira.core.area.measures import Measures
 from hanabira.core.area.shape import Point, Region
 from hanabira.core.colour.spaces import bytes_to_lab
+from hanabira.desk.gestures.marks import draw_stroke
 from hanabira.desk.paint import two_tone
-from hanabira.desk.strokes import draw_stroke
 from hanabira.desk.widgets.mat import Mat
 from hanabira.session.view import View
 from hanabira.studio.records import Area

@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from hanabira.core.colour.spaces import srgb_to_lab
 from hanabira.desk.drawn import Drawn
-from hanabira.desk.gestures import Gesture
+from hanabira.desk.gestures.outlines import Gesture
 from hanabira.desk.images import wrap
 from hanabira.desk.paint import CENTRE, text
 from hanabira.desk.theme import role, scale

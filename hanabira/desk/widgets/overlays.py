@@ -19,7 +19,7 @@ from hanabira.core.area.measures import Measures
 from hanabira.core.area.shape import cut
 from hanabira.core.colour.spaces import bytes_to_lab
 from hanabira.core.solver.area import WHERE
-from hanabira.desk.gestures import ring_path
+from hanabira.desk.gestures.outlines import ring_path
 from hanabira.desk.paint import LEFT, RIGHT, disc, hair, painting, text, two_tone, width
 from hanabira.desk.theme import role, scale
 from hanabira.desk.widgets.mat import Mat

@@ -10,8 +10,8 @@ from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
 
 from hanabira.core.study.grid import Grid
 from hanabira.core.study.prepare import Preparation
+from hanabira.desk.gestures.marks import draw_stroke
 from hanabira.desk.paint import CENTRE, text, two_tone, width
-from hanabira.desk.strokes import draw_stroke
 from hanabira.desk.widgets.mat import Mat
 
 

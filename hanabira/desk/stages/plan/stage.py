@@ -13,9 +13,9 @@ from hanabira.core.schedule.order import LAST
 from hanabira.core.schedule.sessions import DRYING_MIN
 from hanabira.core.schedule.work import evidence
 from hanabira.craft.reader import surfaces
+from hanabira.desk.cards import hour_bars, wear_words
 from hanabira.desk.controls import Caption, Day, Number, PetalButton, Pick, Words, label, row
-from hanabira.desk.stages import easel_bench
-from hanabira.desk.stages.base import Stage
+from hanabira.desk.stage import Stage
 from hanabira.desk.theme import u
 from hanabira.desk.widgets import day_strip
 from hanabira.desk.widgets.day_strip import Block, DayStrip
@@ -244,7 +244,7 @@ class Plan(Stage):
         return out
 
     def _hours_card(self, plan: Planned) -> list:
-        out: list = easel_bench.hour_bars(self, self.model.logbook.rows())
+        out: list = hour_bars(self.model, self.model.logbook.rows())
         out.append(Caption("What your log says"))
         for surface in dict.fromkeys(a.surface_id for a in plan.work):
             name = surfaces()[surface].name.lower() if surface in surfaces() else surface
@@ -333,7 +333,7 @@ class Plan(Stage):
         out: list = [
             Caption("Wear of each pencil"),
             Words("In millimetres of barrel, about; a new pencil is 175 mm long."),
-            *easel_bench.wear_words(self),
+            *wear_words(self.model),
         ]
         if cost:
             out.append(Words(f"Worn away: about {sum_words(cost, sign=self.model.settings.get('currency'))}.", "body", "ink"))

@@ -25,8 +25,8 @@ from hanabira.core.token import Token
 from hanabira.craft.kitfile import fact, kit_csv, kit_gpl, read_kit, with_fact
 from hanabira.craft.reader import paper_for, papers
 from hanabira.desk.controls import Caption, Choice, Number, Words, label
-from hanabira.desk.stages.base import Stage
-from hanabira.desk.stages.sheet_reading import SheetReadingDesk
+from hanabira.desk.stage import Stage
+from hanabira.desk.stages.kit.reading import SheetReadingDesk
 from hanabira.desk.theme import role, u
 from hanabira.desk.widgets.kit_chart import NEUTRAL_C, KitChart
 from hanabira.desk.widgets.tray import LOW, Facts, FivePressures, Lying, Strip, Tray

@@ -7,17 +7,16 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QSignalBlocker
 from PyQt6.QtWidgets import QCheckBox, QFormLayout, QLineEdit, QWidget
 
+from hanabira.desk.cards import PHOTO_PARTS, backdrop_parts, school_parts
 from hanabira.desk.controls import Caption, Number, PetalButton, Pick, Words, label, row
-from hanabira.desk.stages.easel_bench import deliver
-from hanabira.desk.stages.recipe_cards import school_parts
-from hanabira.desk.stages.study_cards import PARTS, backdrop_parts
 from hanabira.desk.theme import u
+from hanabira.session.easel import deliver
 from hanabira.session.price import price_words
 from hanabira.session.words import sum_words
 from hanabira.studio import account, planning
 
 if TYPE_CHECKING:
-    from hanabira.desk.stages.brief import Brief
+    from hanabira.desk.stages.brief.stage import Brief
 
 
 def _check(words: str, on: bool, changed) -> QCheckBox:  # noqa: ANN001
@@ -59,12 +58,12 @@ def photos(s: Brief) -> list:
     t = c.terms
     out: list = [Caption("Photos to ask the client for")]
     missing = []
-    for part, words in PARTS:
+    for part, words in PHOTO_PARTS:
         there = [p.original_name for p in got if p.part == part]
         wanted = part in t.wanted
 
         def change(on: bool, part: str = part) -> None:
-            kept = tuple(p for p, _w in PARTS if (p in t.wanted or p == part) and (on or p != part))
+            kept = tuple(p for p, _w in PHOTO_PARTS if (p in t.wanted or p == part) and (on or p != part))
             s.model.planner.set_terms("photos wanted", wanted=kept)
 
         state = f"got {', '.join(there)}" if there else "missing" if wanted else "not asked for"
@@ -126,9 +125,9 @@ def agreement(s: Brief) -> list:
     ]
     if c.delivered:
         back = PetalButton("Not delivered after all", "back")
-        back.clicked.connect(lambda _=False: deliver(s, ""))
+        back.clicked.connect(lambda _=False: deliver(s.model, ""))
         out.append(row(back, None))
-    out += backdrop_parts(s)
+    out += backdrop_parts(s.model)
     out += school_parts(model, "School: where practitioners differ")
     return out
 

@@ -21,7 +21,7 @@ from hanabira.session import area_edits
 from hanabira.studio.records import Area
 
 if TYPE_CHECKING:
-    from hanabira.desk.stages.areas import Areas
+    from hanabira.desk.stages.areas.stage import Areas
 
 
 def parts(s: Areas, m: Measures | None, area: Area) -> list:

@@ -4,25 +4,23 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QHBoxLayout, QLineEdit
+from PyQt6.QtWidgets import QHBoxLayout
 
-from hanabira.core.faults import Fault
 from hanabira.core.study.neutral import EXPOSURE_RANGE
 from hanabira.core.study.prepare import MOST_TILT
 from hanabira.core.study.shapes import STEPS
 from hanabira.core.study.sun import agree
+from hanabira.desk.cards import PHOTO_PARTS, backdrop_parts, hex_field
 from hanabira.desk.controls import Caption, Choice, Number, Pick, Stepper, Words, act_button, label, measured_caption, row
 from hanabira.desk.theme import u
 from hanabira.desk.widgets.measure_cards import Shares, ValuePatches
 from hanabira.desk.widgets.rose import PetalRose, petals_of
-from hanabira.session.edits import ChoosePhoto, EditBrief, RemovePhoto, SetPart
+from hanabira.session.edits import ChoosePhoto, RemovePhoto, SetPart
 
 if TYPE_CHECKING:
-    from hanabira.desk.stages.study import Study
+    from hanabira.desk.stages.study.stage import Study
     from hanabira.studio.records import Photo
 
-PARTS = (("main", "the portrait"), ("eye", "eye in detail"), ("colour", "true coat colour"), ("pose", "pose"), ("detail", "other detail"))
-"""What a photo can be for."""
 
 
 def fill(s: Study) -> None:
@@ -115,7 +113,7 @@ def _photos(s: Study, photo: Photo) -> list:
     for other in s.model.photos:
         what = Choice()
         what.setAccessibleName(f"What {other.original_name} is for")
-        for key, words in PARTS:
+        for key, words in PHOTO_PARTS:
             what.addItem(words, key)
         what.setCurrentIndex(max(0, what.findData(other.part)))
         what.activated.connect(lambda _i, q=other, w=what: s.model.do(SetPart(s.model, q, w.currentData())))
@@ -186,7 +184,7 @@ def _light(s: Study, photo: Photo) -> list:
     }
     parts: list = [tool, Words(helps[s.tools["light"]])]
     if s.tools["light"] == "known":
-        field = _hex("The known colour", s.known_hex, lambda v: setattr(s, "known_hex", v), s)
+        field = hex_field("The known colour", s.known_hex, lambda v: setattr(s, "known_hex", v), s.model)
         parts.append(row(label("It is"), field, None))
     prep = photo.prep
     state = f"Cast taken out by {prep.light_how}." if prep.light.white else "The light is as taken."
@@ -229,61 +227,6 @@ def _clock(degrees: float) -> str:
     )
 
 
-def _hex(name: str, value: str, changed, s: Study) -> QLineEdit:  # noqa: ANN001
-    """A field for a colour as six digits; what is no colour is said and put back."""
-    from hanabira.core.colour.spaces import parse_hex
-
-    q = QLineEdit(value)
-    q.setAccessibleName(name)
-    q.setMaxLength(7)
-    q.setFixedWidth(u(96))
-
-    def done() -> None:
-        text = q.text().strip().lower()
-        text = text if text.startswith("#") else f"#{text}"
-        try:
-            parse_hex(text)
-        except Fault as fault:
-            s.model.messages.fault(fault)
-            q.setText(value)
-            return
-        if text != value:
-            changed(text)
-
-    q.editingFinished.connect(done)
-    return q
-
-
-def backdrop_parts(s) -> list:  # noqa: ANN001
-    """What stands behind the animal on the portrait: the paper, one colour, or two that fade."""
-    c = s.model.commission
-    assert c is not None
-    parts: list = []
-    parts.append(Caption("Backdrop of the portrait"))
-    kind = "paper" if c.backdrop == "paper" else "fade" if len(c.backdrop.split()) > 1 else "colour"
-    pick = Pick("Backdrop", (("paper", "Paper"), ("colour", "One colour"), ("fade", "Fading")), kind)
-    top, foot = c.backdrop_hexes
-
-    def put(value: str) -> None:
-        s.model.do(EditBrief(s.model, "backdrop", backdrop=value))
-
-    pick.picked.connect(lambda key: put({"paper": "paper", "colour": top, "fade": f"{top} {foot if foot != top else '#5f6662'}"}[key]))
-    parts.append(pick)
-    if kind == "colour":
-        parts.append(row(label("Colour"), _hex("Backdrop colour", top, put, s), None))
-    elif kind == "fade":
-        parts.append(
-            row(
-                label("Top"),
-                _hex("Backdrop at the top", top, lambda v: put(f"{v} {foot}"), s),
-                label("Foot"),
-                _hex("Backdrop at the foot", foot, lambda v: put(f"{top} {v}"), s),
-                None,
-            )
-        )
-    return parts
-
-
 # -- cut out ---------------------------------------------------------------------
 def _cut(s: Study, photo: Photo) -> list:
     c = s.model.commission
@@ -300,7 +243,7 @@ def _cut(s: Study, photo: Photo) -> list:
         shown = Pick("What is shown", (("on", "On the backdrop"), ("off", "As taken")), "on" if photo.prep.cut_out else "off")
         shown.picked.connect(lambda key: s.show_cut(key == "on"))
         parts += [Caption("Shown"), shown]
-    parts += backdrop_parts(s)
+    parts += backdrop_parts(s.model)
     parts.append(measured_caption(s.desk.explain, "What the change does to the eye", "surroundings"))
     found = s.surroundings()
     if found is None:
@@ -324,7 +267,7 @@ def _cut(s: Study, photo: Photo) -> list:
 
 # -- grid and print --------------------------------------------------------------------
 def _grid(s: Study, photo: Photo) -> list:
-    from hanabira.desk.stages import study_print
+    from hanabira.desk.stages.study.stage import printing as study_print
 
     settings, c = s.model.settings, s.model.commission
     assert c is not None

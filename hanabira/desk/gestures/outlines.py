@@ -12,6 +12,7 @@ from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 
 from hanabira.core.area.shape import Point, ring_area, simplify_ring, smooth_ring
 from hanabira.desk.paint import two_tone
+from hanabira.studio.records import Area
 
 if TYPE_CHECKING:
     from hanabira.desk.widgets.mat import Mat
@@ -35,6 +36,11 @@ def _photo_path(ring: Ring, smooth: bool) -> QPainterPath:
 def photo_path(ring: Sequence[Point], smooth: bool) -> QPainterPath:
     """Outline of a ring in photo pixels. Many windows draw the same ring again and again, so it is kept; do not change it."""
     return _photo_path(tuple((float(x), float(y)) for x, y in ring), smooth)
+
+
+def lies_inside(area: Area, at: QPointF) -> bool:
+    """Whether a photo pixel lies inside an area."""
+    return photo_path(area.ring, area.smooth).contains(at)
 
 
 def ring_path(ring: Sequence[Point], mat: Mat, smooth: bool) -> QPainterPath:

@@ -33,7 +33,7 @@ from hanabira.session.edits import EditKit
 from hanabira.studio.pictures import read_picture
 
 if TYPE_CHECKING:
-    from hanabira.desk.stages.kit_room import KitRoom
+    from hanabira.desk.stages.kit.stage import KitRoom
 
 
 @dataclass(frozen=True)

@@ -21,11 +21,11 @@ from hanabira.core.token import Token
 from hanabira.craft.reader import papers
 from hanabira.craft.techniques import spacing_mm
 from hanabira.desk.controls import Caption, Choice, PetalButton, Stepper, Words, label
-from hanabira.desk.gestures import ring_path
+from hanabira.desk.gestures.outlines import ring_path
 from hanabira.desk.images import to_image, wrap
 from hanabira.desk.paint import disc, text, two_tone
-from hanabira.desk.stages import recipe_cards
-from hanabira.desk.stages.base import PictureStage, column
+from hanabira.desk.stage import PictureStage, column
+from hanabira.desk.stages.recipe.stage import cards as recipe_cards
 from hanabira.desk.theme import u
 from hanabira.desk.widgets.layer_card import CautionCard, Laid, Pressure, SwapRow, Swaps
 from hanabira.desk.widgets.mat import Mat

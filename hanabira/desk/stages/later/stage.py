@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QSizePolicy
 from hanabira.desk import icon as icons
 from hanabira.desk.drawn import Drawn
 from hanabira.desk.paint import text
-from hanabira.desk.stages.base import Stage
+from hanabira.desk.stage import Stage
 from hanabira.desk.theme import role
 
 if TYPE_CHECKING:

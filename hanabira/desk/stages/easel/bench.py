@@ -9,16 +9,17 @@ from PyQt6.QtWidgets import QFormLayout, QLineEdit, QWidget
 
 from hanabira.core.solver.area import WHERE
 from hanabira.craft.reader import surfaces
+from hanabira.desk.cards import hour_bars, wear_words
 from hanabira.desk.controls import Caption, Choice, Number, Pick, Stepper, Words, act_button, label, row
 from hanabira.desk.images import wrap
 from hanabira.desk.theme import u
-from hanabira.desk.widgets.bars import Bar, HourBars
 from hanabira.desk.widgets.timeline import Timeline
+from hanabira.session.easel import deliver
 from hanabira.studio import account
 from hanabira.studio.records import LogRow
 
 if TYPE_CHECKING:
-    from hanabira.desk.stages.easel import Easel
+    from hanabira.desk.stages.easel.stage import Easel
 
 TABS = (("log", "Log"), ("hours", "Hours"), ("pencils", "Pencils"), ("here", "Used here"), ("write", "Files"))
 CAMERAS = (("file", "a file"), ("folder", "a folder"), ("simulated", "simulated camera"))
@@ -94,31 +95,8 @@ def _row_card(s: Easel, r: LogRow) -> list:
     return [Caption(f"{r.area_name or 'The whole'}, {r.role}: set it right"), form]
 
 
-def hour_bars(s, log: tuple[LogRow, ...]) -> list[QWidget]:  # noqa: ANN001
-    """Hours by area and by day against the plan."""
-    plan, first = s.model.planner.planned(), s.model.logbook.first_plan()
-    if plan is None:
-        return [Words("No plan yet.")]
-    areas = [
-        Bar(
-            f"{a.number} {a.name}, {a.done} of {a.steps} done", a.taken, a.low, a.high,
-            f"{a.taken / 60:.1f} h of {a.low / 60:.1f}–{a.high / 60:.1f} h",
-        )
-        for a in account.by_area(plan.ordered.steps, log)
-    ]  # fmt: skip
-    out: list[QWidget] = [Caption("By area: filled is taken, the frame is planned"), HourBars("Hours by area", areas)]
-    days = account.by_day(first, log) if first is not None else ()
-    if days:
-        bars = [
-            Bar(f"{d.day:%a} {d.day.day} {d.day:%b}", d.taken, d.planned, d.planned, f"{d.taken / 60:.1f} h of {d.planned / 60:.1f} h")
-            for d in days[-14:]
-        ]
-        out += [Caption("By day: the mark is what was planned at the start"), HourBars("Hours by day", bars)]
-    return out
-
-
 def _hours(s: Easel, log: tuple[LogRow, ...]) -> list[QWidget]:
-    out = hour_bars(s, log)
+    out = hour_bars(s.model, log)
     plan = s.model.planner.planned()
     if plan is not None:
         names = {k: q.name for k, q in surfaces().items()}
@@ -128,21 +106,9 @@ def _hours(s: Easel, log: tuple[LogRow, ...]) -> list[QWidget]:
     return out
 
 
-def wear_words(s) -> list[QWidget]:  # noqa: ANN001
-    """Wear of each pencil, with what to reorder."""
-    out: list[QWidget] = []
-    for w in s.model.logbook.wear():
-        parts = [f"{mm:.1f} mm {what}" for mm, what in ((w.worn_mm, "worn"), (w.coming_mm, "to come")) if mm >= 0.05]
-        line = f"{w.code} {w.name}: {', '.join(parts) or 'next to nothing'}."
-        if w.short:
-            line += f" {w.left_mm:.0f} mm are left in the barrel: reorder it{'' if w.worn_mm else ' before you start'}."
-        out.append(Words(line, "small", "ink" if w.short else "ink2"))
-    return out or [Words("No pencils yet.")]
-
-
 def _pencils(s: Easel, _log_: tuple[LogRow, ...]) -> list[QWidget]:
     note = "In millimetres of barrel, by the film that is laid; good to about half as much again."
-    return [Caption("Pencils used and worn"), Words(note), *wear_words(s)]
+    return [Caption("Pencils used and worn"), Words(note), *wear_words(s.model)]
 
 
 def _here(s: Easel, log: tuple[LogRow, ...]) -> list[QWidget]:
@@ -216,11 +182,11 @@ def _write(s: Easel, _log_: tuple[LogRow, ...]) -> list[QWidget]:
             out += [
                 Caption("Delivery"),
                 Words(f"Delivered on {day.day} {day:%B %Y}."),
-                row(act_button("Not delivered after all", "back", lambda: deliver(s, "")), None),
+                row(act_button("Not delivered after all", "back", lambda: deliver(s.model, "")), None),
             ]
         else:
             today = datetime.date.today().isoformat()
-            out += [Caption("Delivery"), row(act_button("Delivered today", "petal", lambda: deliver(s, today)), None)]
+            out += [Caption("Delivery"), row(act_button("Delivered today", "petal", lambda: deliver(s.model, today)), None)]
     return out
 
 
@@ -230,11 +196,3 @@ def _folder(s: Easel) -> None:
         s.model.settings.set("camera_folder", folder)
         s.model.logbook.poll()
         s.refresh()
-
-
-def deliver(s, day: str) -> None:  # noqa: ANN001
-    """Set or clear the day of delivery; one undoable edit."""
-    from hanabira.session.edits import EditBrief
-
-    s.model.do(EditBrief(s.model, "delivery", False, delivered=day))
-    s.refresh()

@@ -17,12 +17,12 @@ from hanabira.craft.reader import surfaces
 from hanabira.craft.templates import templates
 from hanabira.desk.controls import Caption, Choice, Words, label
 from hanabira.desk.drawn import Stop
-from hanabira.desk.gestures import Corners, Gesture, Loop, OpLoop, Reshape, photo_path
+from hanabira.desk.gestures.marks import Box, Grow, Push, Spots, Stroke
+from hanabira.desk.gestures.outlines import Corners, Gesture, Loop, OpLoop, Reshape, lies_inside
 from hanabira.desk.images import to_image
 from hanabira.desk.paint import CENTRE, text, width
-from hanabira.desk.stages import areas_cards
-from hanabira.desk.stages.base import PictureStage
-from hanabira.desk.strokes import Box, Grow, Push, Spots, Stroke
+from hanabira.desk.stage import PictureStage
+from hanabira.desk.stages.areas.stage import cards as areas_cards
 from hanabira.desk.theme import role, scale, u
 from hanabira.desk.widgets.area_marks import Anatomy, CombStrokes, Tracing, sample_picture
 from hanabira.desk.widgets.mat import Mat
@@ -213,7 +213,7 @@ class Areas(PictureStage):
 
     def choose_at(self, at: QPointF) -> bool:
         """Choose the smallest area over a photo pixel; whether there was one."""
-        found = [a for a in self.model.areas if ring_path_photo(a, at)]
+        found = [a for a in self.model.areas if lies_inside(a, at)]
         if found:
             self.model.choose_area(min(found, key=lambda a: abs(ring_area(a.ring))).id)
         return bool(found)
@@ -530,8 +530,3 @@ class Areas(PictureStage):
 def alive(q: QLineEdit | None) -> QLineEdit | None:
     """The field, unless its card was replaced."""
     return None if q is None or sip.isdeleted(q) else q
-
-
-def ring_path_photo(area: Area, at: QPointF) -> bool:
-    """Whether a photo pixel lies inside an area."""
-    return photo_path(area.ring, area.smooth).contains(at)

@@ -24,11 +24,10 @@ from hanabira.core.optics.stack import bare
 from hanabira.core.schedule.order import Step
 from hanabira.core.schedule.sessions import BREAK_EVERY, DRYING_MIN
 from hanabira.craft.safety import step_cautions, words_for
-from hanabira.desk.gestures import Choose, ring_path
+from hanabira.desk.gestures.outlines import Choose, lies_inside, ring_path
 from hanabira.desk.paint import disc, two_tone
-from hanabira.desk.stages import easel_bench
-from hanabira.desk.stages.areas import ring_path_photo
-from hanabira.desk.stages.base import PictureStage, column
+from hanabira.desk.stage import PictureStage, column
+from hanabira.desk.stages.easel.stage import bench as easel_bench
 from hanabira.desk.widgets.easel_card import ACTS, Clock, EaselCard, Now
 from hanabira.desk.widgets.key_strip import Key, KeyStrip
 from hanabira.desk.widgets.mat import Mat
@@ -312,7 +311,7 @@ class Easel(PictureStage):
 
     def _touch(self, at: QPointF) -> bool:
         """What did I use here? Read the stack that lies on the touched place."""
-        found = sorted((a for a in self.model.areas if ring_path_photo(a, at)), key=lambda a: a.level)
+        found = sorted((a for a in self.model.areas if lies_inside(a, at)), key=lambda a: a.level)
         if found:
             self.touched = min(found, key=lambda a: (-a.level, _extent(a.ring))).id
             view = self.model.view

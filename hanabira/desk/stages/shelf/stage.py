@@ -18,7 +18,7 @@ from hanabira.desk.controls import Caption, Pick, Words, act_button, row
 from hanabira.desk.drawn import Drawn, Stop
 from hanabira.desk.images import to_image
 from hanabira.desk.paint import RIGHT, petal, text
-from hanabira.desk.stages.base import Stage
+from hanabira.desk.stage import Stage
 from hanabira.desk.theme import role, u
 from hanabira.session.words import due_words
 from hanabira.studio import overview, planning

@@ -14,10 +14,10 @@ from hanabira.core.study.sun import Sun, estimate_sun
 from hanabira.core.study.surround import Reads, reads
 from hanabira.core.study.warmth import Warmth, warmth_map
 from hanabira.core.token import Token
-from hanabira.desk.gestures import Frame, Gesture, Loop, Ring
-from hanabira.desk.stages import study_cards
-from hanabira.desk.stages.base import PictureStage
-from hanabira.desk.strokes import Ruler, Spot, Spots, Stroke
+from hanabira.desk.gestures.marks import Ruler, Spot, Spots, Stroke
+from hanabira.desk.gestures.outlines import Frame, Gesture, Loop, Ring
+from hanabira.desk.stage import PictureStage
+from hanabira.desk.stages.study.stage import cards as study_cards
 from hanabira.desk.widgets.roll import Way
 from hanabira.desk.widgets.study_marks import CutOver, GridOver, LightOver
 from hanabira.session.edits import FramePhoto, SetPrep, TurnPhoto, WholePhoto

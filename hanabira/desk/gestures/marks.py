@@ -4,14 +4,17 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
 
 from hanabira.core.area.shape import Point
-from hanabira.desk.gestures import Hand, Ring, knob, ring_path
+from hanabira.desk.gestures.outlines import Hand, Ring, knob, ring_path
 from hanabira.desk.paint import CENTRE, text, two_tone, width
-from hanabira.desk.widgets.mat import Mat
+
+if TYPE_CHECKING:
+    from hanabira.desk.widgets.mat import Mat
 
 _ENTER = (Qt.Key.Key_Return, Qt.Key.Key_Enter)
 

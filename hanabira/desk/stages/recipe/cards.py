@@ -11,16 +11,16 @@ from hanabira.core.colour.difference import delta_e00
 from hanabira.core.colour.spaces import chroma, hue_deg, parse_hex, srgb_to_lab
 from hanabira.core.solver.advice import Advice, ladder, natural_mixes, neutralisers, substitutes, undertones
 from hanabira.core.solver.technique import fewest
-from hanabira.craft.techniques import coats, measured_coat, switches
+from hanabira.craft.techniques import coats, measured_coat
 from hanabira.craft.whisker_methods import whisker_method
-from hanabira.desk.controls import Caption, Choice, Pick, Stepper, Words, act_button, label, row
+from hanabira.desk.cards import school_parts
+from hanabira.desk.controls import Caption, Choice, Pick, Stepper, Words, act_button, row
 from hanabira.desk.widgets.measure_cards import Patches
-from hanabira.session.edits import ChangeAreas, EditBrief
-from hanabira.session.session import Session
+from hanabira.session.edits import ChangeAreas
 from hanabira.studio.records import Area
 
 if TYPE_CHECKING:
-    from hanabira.desk.stages.recipe import Recipe
+    from hanabira.desk.stages.recipe.stage import Recipe
 
 TABS = (("layer", "Layer"), ("way", "Way"), ("advice", "Advice"), ("portrait", "Portrait"))
 
@@ -84,28 +84,6 @@ def _whiskers(s: Recipe, area: Area) -> list:
         out.append(Words(m.whiskers.words(model.mm_per_px)))
     if warning:
         out.append(Words(warning, "small", "ink"))
-    return out
-
-
-def school_parts(model: Session, title: str) -> list:
-    """Every switch of the school with its choice and the reason for it; a change is one edit."""
-    given = dict(model.commission.school) if model.commission else {}
-    out: list = [Caption(title)]
-    for key, switch in switches().items():
-        now = model.workshop.school[key]
-        choice = Choice()
-        choice.setAccessibleName(switch.name)
-        for name in switch.choices:
-            choice.addItem(name.replace("-", " "), name)
-        choice.setCurrentIndex(choice.findData(now))
-
-        def choose(_i: int, key: str = key, choice: Choice = choice) -> None:
-            chosen = {**given, key: choice.currentData()}
-            own = tuple((k, v) for k, v in chosen.items() if v != switches()[k].default.get(model.kit.medium))
-            model.do(EditBrief(model, "school", school=own))
-
-        choice.activated.connect(choose)
-        out += [row(label(switch.name), None, choice), Words(switch.choices[now])]
     return out
 
 

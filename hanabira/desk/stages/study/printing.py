@@ -12,7 +12,7 @@ from hanabira.desk.controls import Caption, Number, PetalButton, Pick, Words, la
 from hanabira.desk.theme import u
 
 if TYPE_CHECKING:
-    from hanabira.desk.stages.study import Study
+    from hanabira.desk.stages.study.stage import Study
 
 FIRST_GUESS = (3.0, 8.0, 12.0, 16.0, 20.0)
 """Where the fields of the wedge stand before it was read."""

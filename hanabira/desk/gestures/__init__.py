@@ -1,0 +1,1 @@
+"""What the pointer does on the mat."""

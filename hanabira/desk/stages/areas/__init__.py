@@ -1,0 +1,1 @@
+"""Areas: what is drawn and measured of the animal."""

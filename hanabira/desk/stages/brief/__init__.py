@@ -1,0 +1,1 @@
+"""Brief: what was ordered."""

@@ -1,0 +1,1 @@
+"""Easel: one step at a time, and the log."""

@@ -1,0 +1,1 @@
+"""The kit room."""

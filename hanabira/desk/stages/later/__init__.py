@@ -1,0 +1,1 @@
+"""Stages that come later."""

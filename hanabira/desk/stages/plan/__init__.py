@@ -1,0 +1,1 @@
+"""Plan: order, days, materials."""

@@ -1,0 +1,1 @@
+"""Recipe: the layers of an area."""

@@ -1,0 +1,1 @@
+"""Shelf: all commissions."""

@@ -1,0 +1,1 @@
+"""Study: the photo as it is worked from."""
