@@ -16,6 +16,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 import numpy as np
 
 from benchmarks.areas import areas
+from benchmarks.edits import edits
 from benchmarks.many_areas import many_areas
 from benchmarks.plan import plan
 from benchmarks.study import study
@@ -191,5 +192,6 @@ if __name__ == "__main__":
     study(row, median_ms)
     areas(row)
     plan(row)
+    edits(row)
     many_areas(row)
     window()

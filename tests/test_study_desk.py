@@ -221,7 +221,7 @@ class GridAndPrint(StudyCase):
         self.assertLess(path.stat().st_size, 0.5 * before)
 
     def test_an_impossible_wedge_reading_is_said_and_not_kept(self):
-        from hanabira.desk.stages.study.stage import printing as study_print
+        from hanabira.desk.stages.study import printing as study_print
 
         path = self.saves("wedge.pdf")
         self.stage.choose_way("grid")

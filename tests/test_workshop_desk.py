@@ -8,7 +8,7 @@ from pypdf import PdfReader
 
 from hanabira.core.colour.difference import delta_e00
 from hanabira.desk.controls import Choice, Pick
-from hanabira.desk.stages.recipe.stage import cards as recipe_cards
+from hanabira.desk.stages.recipe import cards as recipe_cards
 from tests.test_desk import DemoCase
 
 

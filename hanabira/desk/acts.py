@@ -12,9 +12,9 @@ from typing import TYPE_CHECKING
 from hanabira.core.solver.area import BANDS, swaps
 from hanabira.craft.templates import templates
 from hanabira.desk.explain import TOPICS
-from hanabira.desk.stages.areas.stage import cards as areas_cards
-from hanabira.desk.stages.recipe.stage import cards as recipe_cards
-from hanabira.desk.stages.study.stage import printing as study_print
+from hanabira.desk.stages.areas import cards as areas_cards
+from hanabira.desk.stages.recipe import cards as recipe_cards
+from hanabira.desk.stages.study import printing as study_print
 from hanabira.session import area_edits
 from hanabira.session.looks import LOOKS
 from hanabira.session.session import Session

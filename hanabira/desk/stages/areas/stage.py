@@ -22,7 +22,7 @@ from hanabira.desk.gestures.outlines import Corners, Gesture, Loop, OpLoop, Resh
 from hanabira.desk.images import to_image
 from hanabira.desk.paint import CENTRE, text, width
 from hanabira.desk.stage import PictureStage
-from hanabira.desk.stages.areas.stage import cards as areas_cards
+from hanabira.desk.stages.areas import cards as areas_cards
 from hanabira.desk.theme import role, scale, u
 from hanabira.desk.widgets.area_marks import Anatomy, CombStrokes, Tracing, sample_picture
 from hanabira.desk.widgets.mat import Mat

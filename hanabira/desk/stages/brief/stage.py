@@ -14,7 +14,7 @@ from hanabira.craft.reader import papers
 from hanabira.desk import theme
 from hanabira.desk.controls import Caption, Choice, Day, Number, PetalButton, Pick, Words, label
 from hanabira.desk.stage import PictureStage
-from hanabira.desk.stages.brief.stage import cards as brief_cards
+from hanabira.desk.stages.brief import cards as brief_cards
 from hanabira.desk.theme import u
 from hanabira.session.edits import EditBrief
 from hanabira.studio.pictures import SUFFIXES

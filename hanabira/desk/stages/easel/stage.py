@@ -27,7 +27,7 @@ from hanabira.craft.safety import step_cautions, words_for
 from hanabira.desk.gestures.outlines import Choose, lies_inside, ring_path
 from hanabira.desk.paint import disc, two_tone
 from hanabira.desk.stage import PictureStage, column
-from hanabira.desk.stages.easel.stage import bench as easel_bench
+from hanabira.desk.stages.easel import bench as easel_bench
 from hanabira.desk.widgets.easel_card import ACTS, Clock, EaselCard, Now
 from hanabira.desk.widgets.key_strip import Key, KeyStrip
 from hanabira.desk.widgets.mat import Mat

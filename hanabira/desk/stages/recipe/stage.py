@@ -25,7 +25,7 @@ from hanabira.desk.gestures.outlines import ring_path
 from hanabira.desk.images import to_image, wrap
 from hanabira.desk.paint import disc, text, two_tone
 from hanabira.desk.stage import PictureStage, column
-from hanabira.desk.stages.recipe.stage import cards as recipe_cards
+from hanabira.desk.stages.recipe import cards as recipe_cards
 from hanabira.desk.theme import u
 from hanabira.desk.widgets.layer_card import CautionCard, Laid, Pressure, SwapRow, Swaps
 from hanabira.desk.widgets.mat import Mat

@@ -267,7 +267,7 @@ def _cut(s: Study, photo: Photo) -> list:
 
 # -- grid and print --------------------------------------------------------------------
 def _grid(s: Study, photo: Photo) -> list:
-    from hanabira.desk.stages.study.stage import printing as study_print
+    from hanabira.desk.stages.study import printing as study_print
 
     settings, c = s.model.settings, s.model.commission
     assert c is not None

@@ -17,7 +17,7 @@ from hanabira.core.token import Token
 from hanabira.desk.gestures.marks import Ruler, Spot, Spots, Stroke
 from hanabira.desk.gestures.outlines import Frame, Gesture, Loop, Ring
 from hanabira.desk.stage import PictureStage
-from hanabira.desk.stages.study.stage import cards as study_cards
+from hanabira.desk.stages.study import cards as study_cards
 from hanabira.desk.widgets.roll import Way
 from hanabira.desk.widgets.study_marks import CutOver, GridOver, LightOver
 from hanabira.session.edits import FramePhoto, SetPrep, TurnPhoto, WholePhoto
