@@ -101,7 +101,7 @@ class DeskCase(unittest.TestCase):
             self._warnings.append(words)
 
     # -- waiting ------------------------------------------------------------
-    def wait_until(self, condition: Callable[[], bool], seconds: float = 20.0, what: str = "") -> None:
+    def wait_until(self, condition: Callable[[], bool], seconds: float = 120.0, what: str = "") -> None:
         """Process events until something is so."""
         end = time.monotonic() + seconds
         while not condition():

@@ -12,6 +12,7 @@ import json
 import re
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -84,7 +85,7 @@ def _fit_json(fit: Fit) -> str:
     return json.dumps({**five, **rest, "white_hex": fit.white_hex})
 
 
-def _number(row: dict, key: str, default: float, line: int) -> float:
+def _number(row: dict[str, Any], key: str, default: float, line: int) -> float:
     raw = (row.get(key) or "").strip()
     if not raw:
         return default
@@ -97,7 +98,7 @@ def _number(row: dict, key: str, default: float, line: int) -> float:
     return value
 
 
-def _pencil(row: dict, line: int) -> Pencil:
+def _pencil(row: dict[str, Any], line: int) -> Pencil:
     if None in row:
         raise KitFault(f"line {line} has more fields than the first line names.")
     clean = {k: (v or "").strip() for k, v in row.items()}

@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
+from typing import Any
 
 from hanabira.core.colour.spaces import parse_hex, srgb_to_lab
 from hanabira.core.faults import KitFault
@@ -46,7 +47,7 @@ class Surface:
     why_light: str = ""
 
 
-def _load(name: str) -> Mapping[str, dict]:
+def _load(name: str) -> Mapping[str, dict[str, Any]]:
     with open(DATA / name, "rb") as f:
         return tomllib.load(f)
 

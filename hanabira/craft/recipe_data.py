@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 from collections.abc import Mapping, Sequence
+from typing import Any
 
 from hanabira.core.area.measures import Measures
 from hanabira.core.colour.spaces import Array
@@ -26,7 +27,7 @@ def _lab(v: Sequence[float] | Array) -> list[float]:
 
 def layers_data(
     kit: Kit, paper: Paper, layers: Sequence[Layer], told: Prediction, m: Measures | None, surface_id: str, finish: int = 3
-) -> list[dict]:
+) -> list[dict[str, Any]]:
     """Every layer with what it is aimed at and what stands after it, in the band it is judged by. Keys are `COLUMNS`."""
     opaque = opaque_order(kit, paper)
     way = None
@@ -58,7 +59,7 @@ def layers_data(
     return out
 
 
-def result_data(told: Prediction) -> dict[str, dict]:
+def result_data(told: Prediction) -> dict[str, dict[str, Any]]:
     """The four bands at the end: target, prediction, difference."""
     return {
         b: {"target_lab": _lab(told.band(b).target), "lab": _lab(told.band(b).lab), "delta_e00": round(told.band(b).delta_e00, 2)}
@@ -66,7 +67,7 @@ def result_data(told: Prediction) -> dict[str, dict]:
     }
 
 
-def recipes_csv(areas: Sequence[Mapping]) -> str:
+def recipes_csv(areas: Sequence[Mapping[str, Any]]) -> str:
     """Recipes of several areas as CSV: one line a layer, with the area's number and name before `COLUMNS`; Lab as ``L a b``."""
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")

@@ -6,6 +6,7 @@ import tomllib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cache
+from typing import Any
 
 from hanabira.core.area.measures import Measures
 from hanabira.core.colour.spaces import chroma, hue_deg
@@ -23,7 +24,7 @@ class Coat:
 
     id: str
     name: str
-    when: Mapping[str, Sequence]
+    when: Mapping[str, Sequence[Any]]
     undertone: str
     dark: str
     light: str
@@ -55,7 +56,7 @@ class Switch:
     default: Mapping[str, str] = field(default_factory=dict)
 
 
-def _load(name: str) -> dict:
+def _load(name: str) -> dict[str, Any]:
     with open(DATA / name, "rb") as f:
         return tomllib.load(f)
 

@@ -7,6 +7,7 @@ import tomllib
 from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cache
+from typing import Any
 
 from hanabira.core.area.shape import Point
 from hanabira.craft.reader import DATA
@@ -38,7 +39,7 @@ def templates() -> Mapping[str, Template]:
     return {key: Template(key, v["name"], tuple(Proposed(a["name"], a["surface"], _ring(a)) for a in v["areas"])) for key, v in raw.items()}
 
 
-def _ring(area: dict) -> tuple[Point, ...]:
+def _ring(area: dict[str, Any]) -> tuple[Point, ...]:
     if "ring" in area:
         return tuple((float(x), float(y)) for x, y in area["ring"])
     return ellipse(*area["ellipse"])

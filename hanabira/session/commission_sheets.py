@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Callable, Sequence
+from typing import Any
 
 import numpy as np
 
@@ -94,7 +95,7 @@ def book_of(model: Session, plan: Planned) -> Book:
         why = "" if plan.ordered.reasons[s.key] == RECIPE_ORDER else plan.ordered.reasons[s.key]
         return BookStep(number[s.key], name, pencil, known(s.layer.pencil), how, minutes, why)
 
-    by_day: dict[datetime.date, list] = {}
+    by_day: dict[datetime.date, list[Any]] = {}
     for q in plan.calendar.placed:
         if q.step.key not in done:
             by_day.setdefault(q.start.date(), []).append(q)
@@ -167,7 +168,7 @@ def approval_of(model: Session, plan: Planned | None, palette: Sequence[PaletteC
     return Approval(c.name, title_line(model), picture, facts, shades, (top, foot), terms, model.settings.get("card_paper"))
 
 
-def record_data(model: Session) -> dict:
+def record_data(model: Session) -> dict[str, Any]:
     """The record as plain data; keys as documented in docs/formats.md."""
     c, plan, log = model.commission, model.planner.planned(), model.logbook.rows()
     assert c is not None

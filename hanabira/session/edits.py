@@ -276,7 +276,7 @@ class EditKit(Edit):
     def of(cls, model: Session, key: str, kit: Kit, words: str, **fields: str) -> EditKit:
         """The edit that leaves a kit with these pencils."""
         before = model.kit_record(key)
-        return cls(model, before, replace(before, pencils=kit_csv(kit), **fields), words)  # type: ignore[arg-type]
+        return cls(model, before, replace(before, pencils=kit_csv(kit), **fields), words)
 
 
 class AddKit(Edit):

@@ -101,12 +101,12 @@ class Logbook:
         source = Path(path)
         self._take("photo of the work", f"Taking in {source.name}", lambda _t, _f: source, source.name, step, note)
 
-    def photograph(self, camera_of, step: str = "") -> None:  # noqa: ANN001
+    def photograph(self, camera_of: Callable[[], EaselCamera], step: str = "") -> None:
         """Let a camera take a photo of the work; ``camera_of`` makes it, off the interface thread."""
 
         def work(token: Token, folder: Path) -> Path:
             token.report(0.1, "Looking at the easel")
-            camera: EaselCamera = camera_of()
+            camera = camera_of()
             pixels = camera.take()
             token.check()
             Image.fromarray(pixels).save(folder / "easel.jpg", quality=90)
@@ -145,7 +145,7 @@ class Logbook:
         """Take a photo out of the log; its file stays until the studio is tidied."""
         self.model.do(Edit(self.model, "photo of the work removed", [shot], []))
 
-    def simulated_camera(self):  # noqa: ANN201
+    def simulated_camera(self) -> Callable[[], EaselCamera] | None:
         """What makes the simulated easel camera as the log has left the sheet; None while photo or measures are missing."""
         m = self.model
         c, photo, view = m.commission, m.photo, m.view

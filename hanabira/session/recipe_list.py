@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from hanabira.craft.recipe_data import layers_data, result_data
 from hanabira.session.session import Session
 
 FORMAT = "hanabira recipes 1"
 
 
-def recipes(model: Session) -> dict:
+def recipes(model: Session) -> dict[str, Any]:
     """All recipes of the open commission as plain data; keys as documented in docs/formats.md."""
     c = model.commission
     assert c is not None

@@ -17,7 +17,7 @@ class Setting:
     key: str
     default: Any
     words: str
-    choices: tuple = ()
+    choices: tuple[Any, ...] = ()
     low: float | None = None
     high: float | None = None
 

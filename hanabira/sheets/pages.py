@@ -136,7 +136,7 @@ def write_pages(
         out, pagesize=PAGES[page], leftMargin=MARGIN, rightMargin=MARGIN, topMargin=MARGIN, bottomMargin=MARGIN, title=title, author=""
     )
 
-    def foot(canvas, doc_) -> None:  # noqa: ANN001
+    def foot(canvas: Canvas, doc_: SimpleDocTemplate) -> None:
         canvas.setFont("lato", 8)
         canvas.setFillColor(GREY)
         canvas.drawRightString(PAGES[page][0] - MARGIN, MARGIN - 14, f"{title} · {doc_.page}")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -198,7 +198,7 @@ def _label(c: Canvas, x: float, y: float, words: str, on_photo: bool) -> None:
     c.drawCentredString(x, y, words)
 
 
-def _marks(c: Canvas, content: TrueSize, tile: Tile, parts: Sequence[Tile], at) -> None:  # noqa: ANN001
+def _marks(c: Canvas, content: TrueSize, tile: Tile, parts: Sequence[Tile], at: Callable[[float, float], tuple[float, float]]) -> None:
     """Cut lines where the next sheet begins, and crosses that lie over each other when the sheets are glued."""
     c.setStrokeColor(black)
     columns, rows = max(t.column for t in parts), max(t.row for t in parts)

@@ -164,7 +164,7 @@ def write_bundle(store: Store, commission: str, target: Path, token: Token = SIL
     return Written(path, tuple(remarks))
 
 
-def _row(record: object) -> dict:
+def _row(record: object) -> dict[str, Any]:
     return tables.to_row(record)  # type: ignore[arg-type]
 
 
@@ -293,7 +293,7 @@ def _records(path: Path, z: zipfile.ZipFile) -> Contents:
     return got
 
 
-def _with_layer_ids(path: Path, data: dict) -> dict:
+def _with_layer_ids(path: Path, data: dict[str, Any]) -> dict[str, Any]:
     """The data of a bundle of version 1 with lasting ids of layers, as its studio would have them after an update."""
     try:
         layers = {r["area_id"]: numbered(r["area_id"], json.loads(r["layers"])) for r in data["recipes"]}

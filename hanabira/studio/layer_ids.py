@@ -8,6 +8,7 @@ from __future__ import annotations
 import uuid
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
+from typing import Any
 
 from hanabira.core.solver.area import Layer
 
@@ -56,7 +57,7 @@ def place_of(step: str) -> tuple[str, int] | None:
     return (area, int(place)) if colon and place.isdigit() else None
 
 
-def numbered(area_id: str, layers: Sequence[Mapping]) -> list[dict]:
+def numbered(area_id: str, layers: Sequence[Mapping[str, Any]]) -> list[dict[str, Any]]:
     """Layers of an old recipe as plain data with ids; the same each time for the same recipe."""
     out = []
     for k, q in enumerate(layers):
@@ -64,12 +65,12 @@ def numbered(area_id: str, layers: Sequence[Mapping]) -> list[dict]:
     return out
 
 
-def _fits(layer: Mapping, row: Mapping) -> bool:
+def _fits(layer: Mapping[str, Any], row: Mapping[str, Any]) -> bool:
     """Whether a row of the log says what a layer says: its role, and its pencil or tool unless another was taken."""
     return layer.get("role") == row["role"] and row["pencil"] in (layer.get("code"), layer.get("tool"))
 
 
-def carry_over(layers: Mapping[str, Sequence[Mapping]], rows: Sequence[Mapping]) -> dict[str, str]:
+def carry_over(layers: Mapping[str, Sequence[Mapping[str, Any]]], rows: Sequence[Mapping[str, Any]]) -> dict[str, str]:
     """Which old key becomes which: for every step of these recipes, as the log's rows tell.
 
     ``layers`` are numbered layers by area, ``rows`` have ``step``, ``role`` and ``pencil``. A row goes to the layer that has what it says,

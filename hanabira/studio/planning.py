@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime
 from collections.abc import Sequence
 from dataclasses import replace
+from typing import Any
 
 from hanabira.core.faults import Fault
 from hanabira.core.optics.kit import Kit
@@ -93,7 +94,7 @@ def plan(
     return found, replace(calendar, placed=(*past, *calendar.placed), finish=finish)
 
 
-def plan_data(c: Commission, found: Ordered, calendar: Calendar) -> dict:
+def plan_data(c: Commission, found: Ordered, calendar: Calendar) -> dict[str, Any]:
     """The plan as plain data, in the shape the terminal prints."""
     number = {s.key: n for n, s in enumerate(found.steps, 1)}
     begun: dict[str, datetime.datetime] = {}
@@ -127,7 +128,7 @@ def plan_data(c: Commission, found: Ordered, calendar: Calendar) -> dict:
     }  # fmt: skip
 
 
-def quote(c: Commission, work: Sequence[AreaWork], pace: Pace | None = None) -> dict:
+def quote(c: Commission, work: Sequence[AreaWork], pace: Pace | None = None) -> dict[str, Any]:
     """Hours as a range, the price from rate and materials, deposit and instalments, in the studio's own currency."""
     steps = steps_of(work, pace)
     low, high = hours_range(sum(s.low for s in steps), sum(s.high for s in steps))

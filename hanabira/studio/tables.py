@@ -9,7 +9,7 @@ from functools import lru_cache
 from typing import Any, TypeVar
 
 from sqlalchemy import Boolean, CheckConstraint, Column, Float, ForeignKey, Integer, MetaData, String, Table, Text, type_coerce
-from sqlalchemy.sql import Select
+from sqlalchemy.sql import Executable, Select
 from sqlalchemy.types import NullType
 
 from hanabira.core.area.shape import Point
@@ -151,7 +151,7 @@ class Unreadable:
     cause: str
 
 
-def as_kept(query: Select) -> Select:
+def as_kept(query: Select[Any]) -> Executable:
     """The query with columns as the file keeps them, not as the driver would turn them into booleans and numbers."""
     return query.with_only_columns(*(type_coerce(c, NullType()).label(c.name) for c in query.selected_columns))
 
@@ -198,7 +198,7 @@ def key_of(record: Record) -> str:
     return record.area_id if isinstance(record, Recipe) else record.id
 
 
-def to_row(record: Record) -> dict:
+def to_row(record: Record) -> dict[str, Any]:
     """Database row of a record."""
     row = asdict(record)
     if isinstance(record, Commission):
@@ -219,7 +219,7 @@ def to_row(record: Record) -> dict:
     return row
 
 
-def from_row(kind: type, row: dict) -> Record:
+def from_row(kind: type, row: dict[str, Any]) -> Record:
     """Record of a database row."""
     row = dict(row)
     for name in ("archived", "smooth", "tray_only"):
@@ -247,17 +247,17 @@ def _short(line: tuple[Point, ...]) -> list[list[float]]:
     return [[round(x, 2), round(y, 2)] for x, y in line]
 
 
-def _texts(raw: list) -> tuple[str, ...]:
+def _texts(raw: list[Any]) -> tuple[str, ...]:
     if not isinstance(raw, list):
         raise TypeError("a list is something else")
     return tuple(raw)
 
 
-def _line(raw: list) -> tuple[Point, ...]:
+def _line(raw: list[Any]) -> tuple[Point, ...]:
     return tuple((float(x), float(y)) for x, y in raw)
 
 
-def _preparation(raw: dict) -> Preparation:
+def _preparation(raw: dict[str, Any]) -> Preparation:
     """Settings of a photo from plain data; what is missing is as taken."""
     raw = dict(raw)
     light = raw.pop("light", {})
@@ -273,7 +273,7 @@ def _preparation(raw: dict) -> Preparation:
     )
 
 
-def _terms(raw: dict) -> Terms:
+def _terms(raw: dict[str, Any]) -> Terms:
     """Terms from plain data; what is missing is the default, what is unknown is left out."""
     known = {f.name for f in fields(Terms)}
     raw = {k: v for k, v in raw.items() if k in known}

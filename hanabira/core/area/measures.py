@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
 import cv2
 import numpy as np
@@ -200,7 +201,7 @@ def _temperature(lab: Array, values: Values) -> Temperature:
     return Temperature(warmth(whole), warmth(light), warmth(dark), word)
 
 
-def as_dict(m: Measures) -> dict:
+def as_dict(m: Measures) -> dict[str, Any]:
     """The measures as plain data, in the shape the terminal prints."""
     r = lambda v, n=2: None if v is None else round(float(v), n)  # noqa: E731
     lab = lambda v: [round(float(x), 2) for x in v]  # noqa: E731

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 from hanabira.core.faults import Fault
 from hanabira.core.schedule.work import DARKS, EYES, HARD, HIGH, JUDGED_LAST, LIGHTS, LOW, AreaWork, LayerWork, Pace, layer_minutes
@@ -332,7 +333,7 @@ def _area_rank(areas: Sequence[AreaWork], prefer: Preferences) -> dict[str, floa
 
 def _fit(
     step: Step, now: Step | None, prefer: Preferences, rank: Mapping[str, float], pins: Mapping[str, str], done: set[str], finished_eye: str
-) -> tuple:
+) -> tuple[Any, ...]:
     """The smaller, the sooner."""
     a = step.area
     if a is None:

@@ -111,7 +111,7 @@ def _nested(dark: np.ndarray) -> list[_Mark]:
             continue
         if max(np.hypot(*(np.array(c) - centres[0])) for c in centres[1:]) > 0.2 * np.sqrt(area):
             continue
-        out.append(_Mark(tuple(np.mean(centres[:3], 0)), float(np.sqrt(area)), depth == 3))  # type: ignore[arg-type]
+        out.append(_Mark(tuple(np.mean(centres[:3], 0)), float(np.sqrt(area)), depth == 3))
     return out
 
 

@@ -1,6 +1,7 @@
 """Layers get lasting ids; log, photos of the work and dragged order name them instead of places. A limited palette is the commission's own."""
 
 import json
+from typing import Any
 
 import sqlalchemy as sa
 from alembic import op
@@ -17,10 +18,10 @@ commission = sa.table("commission", sa.column("id", sa.String), sa.column("terms
 setting = sa.table("setting", sa.column("key", sa.String), sa.column("value", sa.Text))
 
 
-def _data(text, kind):
+def _data(text: object, kind: type) -> Any:
     """Plain data of a column; None for what nobody can read, which stays as it is."""
     try:
-        value = json.loads(text)
+        value = json.loads(text)  # type: ignore[arg-type]  # what is no text is told by the error
     except (ValueError, TypeError, RecursionError):
         return None
     return value if isinstance(value, kind) else None
