@@ -59,7 +59,7 @@ def core() -> None:
     from hanabira.core.solver.target import reach
     from hanabira.core.study import looks
     from hanabira.craft.markings import marking_model
-    from hanabira.craft.reader import paper, shipped_kit
+    from hanabira.craft.supplies import paper, shipped_kit
     from hanabira.demo.truth import PHOTO
     from hanabira.studio.pictures import read_picture
 
@@ -108,7 +108,7 @@ def exhaustive(kit) -> None:  # noqa: ANN001
     from hanabira.core.solver.library import build
     from hanabira.core.solver.search import FAR_COST, PASS_COST, solve
     from hanabira.core.solver.target import reach
-    from hanabira.craft.reader import paper
+    from hanabira.craft.supplies import paper
 
     on = paper("hotpress")
     small = kit.subset([p.code for p in kit][::3])

@@ -35,7 +35,7 @@ class Cases:
             self.good = mutants.photos(folder)
         elif kind == "kit":
             from hanabira.craft.kitfile import kit_csv, kit_gpl
-            from hanabira.craft.reader import shipped_kit
+            from hanabira.craft.supplies import shipped_kit
             from hanabira.craft.swatchfile import cgats_text, swatches_csv
 
             some = shipped_kit().subset([p.code for p in shipped_kit()][:12])

@@ -102,7 +102,7 @@ def recipe(args: argparse.Namespace) -> dict:
     from hanabira.core.solver.cautions import target_cautions
     from hanabira.core.solver.search import solve
     from hanabira.core.solver.target import reach
-    from hanabira.craft.reader import papers
+    from hanabira.craft.supplies import papers
     from hanabira.studio.libraries import library_for
 
     kit = kit_of(args.kit)
@@ -173,7 +173,7 @@ def calibrate(args: argparse.Namespace) -> dict:
     """Fit pencils, paper and hand to measured swatches and write them as a kit file."""
     from hanabira.core.optics.fit import fit_kit
     from hanabira.craft.kitfile import kit_csv
-    from hanabira.craft.reader import paper
+    from hanabira.craft.supplies import paper
     from hanabira.craft.swatchfile import read_swatches
     from hanabira.studio.writing import write_file
 
@@ -190,7 +190,7 @@ def calibrate(args: argparse.Namespace) -> dict:
 
 def kit_(args: argparse.Namespace) -> dict:
     """List pencils and papers."""
-    from hanabira.craft.reader import papers
+    from hanabira.craft.supplies import papers
 
     rows = [
         {

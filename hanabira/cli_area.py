@@ -13,7 +13,7 @@ LONGER_SIDE_MM = 300.0
 
 def techniques(_args: argparse.Namespace) -> dict:
     """Surfaces, coats, markings and schools with their ids."""
-    from hanabira.craft.reader import surfaces
+    from hanabira.craft.supplies import surfaces
     from hanabira.craft.techniques import coats, marking_rules, switches
 
     return {
@@ -50,8 +50,8 @@ def area(args: argparse.Namespace) -> dict:
     from hanabira.core.solver.target import reach
     from hanabira.core.solver.technique import plan_area
     from hanabira.craft.markings import marking_model
-    from hanabira.craft.reader import papers, surfaces
     from hanabira.craft.recipe_data import layers_data, result_data
+    from hanabira.craft.supplies import papers, surfaces
     from hanabira.craft.techniques import craft_of, measured_marking
     from hanabira.studio.pictures import read_picture
 

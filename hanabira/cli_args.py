@@ -16,7 +16,7 @@ from hanabira.core.optics.paper import Paper
 def kit_of(source: str | None) -> Kit:
     """The kit of a file or of a shipped name; the pencils when none is named."""
     from hanabira.craft.kitfile import read_kit
-    from hanabira.craft.reader import KITS, shipped_kit
+    from hanabira.craft.supplies import KITS, shipped_kit
 
     if source is None:
         return shipped_kit()
@@ -25,7 +25,7 @@ def kit_of(source: str | None) -> Kit:
 
 def paper_of(args: argparse.Namespace, kit: Kit) -> Paper:
     """The paper asked for, as the kit's swatches have it when it was fitted."""
-    from hanabira.craft.reader import paper, paper_for
+    from hanabira.craft.supplies import paper, paper_for
 
     if args.ground:
         parse_hex(args.ground)

@@ -170,11 +170,13 @@ class Shaping(AreasCase):
         ear = self.choose("Near ear")
         # in profile the nose is at the rim: over it the twin would lie outside
         area_edits.mirror_over(self.model)
+        self.settle()
         self.assertIn("outside the photo", self.said[-1].what)
         self.choose("Nose and lip")
         self.stage.delete()
         self.choose("Near ear")
         area_edits.mirror_over(self.model)
+        self.settle()
         self.settle()
         twin = self.model.area
         self.assertEqual((twin.name, len(self.model.areas)), ("Far ear", 12))

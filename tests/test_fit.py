@@ -24,7 +24,7 @@ from hanabira.core.solver.search import solve
 from hanabira.core.solver.target import reach
 from hanabira.core.swatch.layout import chip_page
 from hanabira.craft.kitfile import kit_csv, parse_csv
-from hanabira.craft.reader import paper, paper_for, shipped_kit
+from hanabira.craft.supplies import paper, paper_for, shipped_kit
 from hanabira.craft.swatchfile import cgats_text, parse_stack, read_swatches, stack_text, swatches_csv
 from hanabira.devices.simulated_paper import TRUTHS, SimulatedSheet, Truth
 

@@ -17,7 +17,7 @@ from hanabira.core.schedule.sessions import BREAK_EVERY, BREAK_MIN, Days, lay_ou
 from hanabira.core.schedule.work import AreaWork, LayerWork, hours_range
 from hanabira.core.solver.area import BANDS, WHERE, Layer, follow
 from hanabira.core.token import Token
-from hanabira.craft.reader import paper, shipped_kit, surfaces
+from hanabira.craft.supplies import paper, shipped_kit, surfaces
 from hanabira.craft.techniques import spacing_mm, stroke_length_mm
 from hanabira.session.edits import ChangeAreas, EditBrief, SetLayers, SetPrep, TurnPhoto
 from hanabira.session.tracing import areas_svg, line_picture, picture_layers, true_size_content

@@ -11,7 +11,7 @@ from hanabira.core.solver.cautions import recipe_cautions
 from hanabira.core.solver.kit_facts import holes, mixing_strip, neighbours, pressures
 from hanabira.core.solver.target import reach
 from hanabira.craft.kitfile import fact, read_kit
-from hanabira.craft.reader import paper, papers, shipped_kit
+from hanabira.craft.supplies import paper, papers, shipped_kit
 from hanabira.studio.records import StudioKit
 from tests.test_desk import DemoCase
 

@@ -10,7 +10,7 @@ from hanabira.core.colour.spaces import chroma
 from hanabira.core.faults import KitFault
 from hanabira.core.optics.film import scattering_of
 from hanabira.craft.kitfile import kit_csv, kit_gpl, parse_csv, parse_gpl, read_kit
-from hanabira.craft.reader import paper, papers, shipped_kit, surfaces
+from hanabira.craft.supplies import paper, papers, shipped_kit, surfaces
 
 HEAD = "code,name,hex,opacity,lightfast,binder,hardness,owned"
 

@@ -13,7 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from hanabira.core.solver.area import Layer
-from hanabira.craft.reader import shipped_kit
+from hanabira.craft.supplies import shipped_kit
 from hanabira.studio import database, planning
 from hanabira.studio.account import laid, pencils
 from hanabira.studio.bundle import contents_of, import_bundle, kit_of_bundle, write_bundle

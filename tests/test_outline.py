@@ -15,7 +15,7 @@ from hanabira.core.faults import AreaFault
 from hanabira.core.study.grid import Grid
 from hanabira.core.study.neutral import Light
 from hanabira.core.study.prepare import Preparation, fit_inside, focal_crop, level_tilt, matrix, move_points, prepare, turn_pixels, turned
-from hanabira.craft.reader import surfaces
+from hanabira.craft.supplies import surfaces
 from hanabira.craft.templates import templates
 from tests.fur import fur
 

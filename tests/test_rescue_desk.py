@@ -305,7 +305,7 @@ class Kits(DeskCase):
         from hanabira.session.edits import EditKit
 
         with Store.open(self.folder.parent / "other") as store:
-            from hanabira.craft.reader import shipped_kit
+            from hanabira.craft.supplies import shipped_kit
             from hanabira.studio.records import StudioKit
 
             six = shipped_kit().subset([p.code for p in shipped_kit()][:6])

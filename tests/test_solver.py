@@ -30,7 +30,7 @@ from hanabira.core.solver.library import MOST_TOOTH, build, key, opaque_order, o
 from hanabira.core.solver.search import FAR_COST, PASS_COST, continue_from, solve
 from hanabira.core.solver.target import reach
 from hanabira.core.token import Token
-from hanabira.craft.reader import paper, shipped_kit
+from hanabira.craft.supplies import paper, shipped_kit
 from hanabira.studio.libraries import library_for
 
 SMALL = shipped_kit().subset(["102", "112", "203", "209", "217", "229", "235", "309", "323", "401", "407", "427", "507", "253"])

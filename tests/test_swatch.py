@@ -12,7 +12,7 @@ from hanabira.core.colour.difference import delta_e00
 from hanabira.core.faults import KitFault, PhotoFault
 from hanabira.core.swatch.layout import GREYS_L, PATCHES, sheet
 from hanabira.core.swatch.read import find_marks, read_sheet
-from hanabira.craft.reader import shipped_kit
+from hanabira.craft.supplies import shipped_kit
 from hanabira.devices.colorimeter import SimulatedColorimeter, measure_cells
 from hanabira.devices.scanner import Shot, scan
 from hanabira.devices.simulated_paper import SimulatedSheet

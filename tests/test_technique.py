@@ -20,7 +20,7 @@ from hanabira.core.solver.area import BANDS, WHERE, Layer, follow, paper_targets
 from hanabira.core.solver.target import reach
 from hanabira.core.solver.technique import Craft, blacks, fewest, plan_area
 from hanabira.craft.own_techniques import as_technique, laid, read_technique
-from hanabira.craft.reader import paper, papers, shipped_kit, surfaces
+from hanabira.craft.supplies import paper, papers, shipped_kit, surfaces
 from hanabira.craft.techniques import coat_id, coats, marking_rules, school, switches
 from hanabira.craft.whisker_methods import NO_INDENT, whisker_method
 from hanabira.demo.truth import PHOTO

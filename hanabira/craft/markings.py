@@ -7,7 +7,7 @@ from functools import cache
 import numpy as np
 
 from hanabira.core.area.marking import MarkingModel
-from hanabira.craft.reader import DATA
+from hanabira.craft.supplies import DATA
 
 
 @cache

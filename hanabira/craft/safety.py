@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from functools import cache
 
 from hanabira.core.optics.kit import Pencil
-from hanabira.craft.reader import DATA
+from hanabira.craft.supplies import DATA
 
 SHEET = "Follow the maker’s data sheet and local rules."
 HAZARDOUS = ("cadmium", "cobalt", "chrom", "lead", "nickel", "mangan")

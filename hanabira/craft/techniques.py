@@ -12,7 +12,7 @@ from hanabira.core.area.measures import Measures
 from hanabira.core.colour.spaces import chroma, hue_deg
 from hanabira.core.faults import RecipeFault
 from hanabira.core.solver.technique import Craft
-from hanabira.craft.reader import DATA, surfaces
+from hanabira.craft.supplies import DATA, surfaces
 
 MEDIA = ("pencil", "pastel")
 FINISH = (1, 5)

@@ -10,7 +10,7 @@ from functools import cache
 from typing import Any
 
 from hanabira.core.area.shape import Point
-from hanabira.craft.reader import DATA
+from hanabira.craft.supplies import DATA
 
 
 @dataclass(frozen=True)

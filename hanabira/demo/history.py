@@ -19,7 +19,7 @@ from hanabira.core.solver.area import Layer, paper_targets
 from hanabira.core.solver.target import reach
 from hanabira.core.solver.technique import plan_area
 from hanabira.core.token import SILENT, Token
-from hanabira.craft.reader import paper, shipped_kit, surfaces
+from hanabira.craft.supplies import paper, shipped_kit, surfaces
 from hanabira.craft.techniques import craft_of, school
 from hanabira.devices.easel_camera import as_logged
 from hanabira.studio import planning

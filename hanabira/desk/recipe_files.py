@@ -11,8 +11,8 @@ from hanabira.core.faults import Fault
 from hanabira.core.optics.stack import predict
 from hanabira.core.swatch.layout import scrap_page
 from hanabira.core.token import Token
-from hanabira.craft.reader import papers, surfaces
 from hanabira.craft.recipe_data import recipes_csv
+from hanabira.craft.supplies import papers, surfaces
 from hanabira.session.recipe_list import recipes
 from hanabira.studio.bundle import Written
 from hanabira.studio.openraster import write_openraster

@@ -13,6 +13,7 @@ from hanabira.core.faults import Fault
 from hanabira.craft.templates import ellipse, templates
 from hanabira.session.edits import AddArea, ChangeAreas
 from hanabira.session.session import Session
+from hanabira.session.view import View
 from hanabira.studio.records import Area, new_id
 
 
@@ -173,26 +174,31 @@ def face_axis(model: Session) -> tuple[Point, Point]:
 
 
 def mirror_over(model: Session) -> None:
-    """Make the chosen area's twin on the other side of the face, moved to where the photo resembles it."""
+    """Make the chosen area's twin on the other side of the face, moved to where the photo resembles it; looked for off the interface thread."""
     area, view = model.area, model.view
     if area is None or view is None or model.photo is None:
         return
-    small, up = view.small, view.large
+    small = view.small
     a, b = small(face_axis(model))
-    try:
-        twin, likeness = place_twin(view.pixels, Outline(small(area.ring), area.smooth, tuple(map(small, area.holes))), a, b)
-    except Fault as fault:
-        model.messages.fault(fault)
-        return
+    outline = Outline(small(area.ring), area.smooth, tuple(map(small, area.holes)))
+
+    def done(found: tuple[Outline, float]) -> None:
+        if model.area_id == area.id:  # somebody who went on elsewhere did not wait for it
+            _add_twin(model, area, view, *found)
+
+    model.jobs.run("twin", f"Looking for the twin of {area.name}", lambda _t: place_twin(view.pixels, outline, a, b), done, asked=True)
+
+
+def _add_twin(model: Session, area: Area, view: View, twin: Outline, likeness: float) -> None:
     number = max((q.number for q in model.all_areas), default=0) + 1
-    ring = up(twin.ring)
+    ring = view.large(twin.ring)
     eye: tuple[Point, ...] = ()
     if area.eye:
         c = np.asarray(ring).mean(0)
         r = float(np.hypot(area.eye[1][0] - area.eye[0][0], area.eye[1][1] - area.eye[0][1]))
         eye = ((float(c[0]), float(c[1])), (float(c[0]) + r, float(c[1])))
     made = replace(
-        area, id=new_id(), number=number, name=_other_side(area.name), ring=ring, holes=tuple(map(up, twin.holes)), combing=(), eye=eye,
+        area, id=new_id(), number=number, name=_other_side(area.name), ring=ring, holes=tuple(map(view.large, twin.holes)), combing=(), eye=eye,
         marking_edits=(), colour_photo_id="", colour_ring=(),
     )  # fmt: skip
     if model.do(ChangeAreas(model, "mirrored area", [], [made])):

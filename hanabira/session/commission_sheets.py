@@ -13,8 +13,8 @@ from hanabira.core.colour.spaces import parse_hex, srgb_to_lab
 from hanabira.core.faults import PhotoFault
 from hanabira.core.schedule.order import RECIPE_ORDER, Step
 from hanabira.core.token import Token
-from hanabira.craft.reader import papers, surfaces
 from hanabira.craft.safety import SHEET, step_cautions, words_for
+from hanabira.craft.supplies import papers, surfaces
 from hanabira.craft.techniques import switches
 from hanabira.session.planner import Planned
 from hanabira.session.price import price_words

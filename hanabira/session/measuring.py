@@ -12,7 +12,7 @@ from hanabira.core.area.pattern import find_pattern
 from hanabira.core.area.shape import Outline, Region, cut
 from hanabira.core.token import Token
 from hanabira.craft.markings import marking_model
-from hanabira.craft.reader import surfaces
+from hanabira.craft.supplies import surfaces
 from hanabira.session.view import View
 from hanabira.studio.overlaps import polygon_of
 from hanabira.studio.records import Area, Photo

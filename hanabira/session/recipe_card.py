@@ -7,7 +7,7 @@ from hanabira.core.colour.words import colour_name
 from hanabira.core.optics.stack import bare
 from hanabira.core.solver.area import BANDS, judged_band
 from hanabira.core.solver.library import opaque_order
-from hanabira.craft.reader import papers, surfaces
+from hanabira.craft.supplies import papers, surfaces
 from hanabira.session.session import Session
 from hanabira.session.words import due_words, stroke_words
 from hanabira.sheets.recipe_card import Card, CardArea, CardLayer

@@ -21,7 +21,7 @@ from hanabira.core.solver.target import Reach, reach
 from hanabira.core.study.sun import side_of
 from hanabira.core.token import Token
 from hanabira.craft.kitfile import parse_csv
-from hanabira.craft.reader import KITS, paper, paper_for, papers
+from hanabira.craft.supplies import KITS, paper, paper_for, papers
 from hanabira.session.darkroom import Darkroom
 from hanabira.session.edits import AddPhoto, EditBrief
 from hanabira.session.events import Event

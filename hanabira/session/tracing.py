@@ -17,7 +17,7 @@ from hanabira.core.study.grid import Grid
 from hanabira.core.study.shapes import value_shapes
 from hanabira.core.token import Token
 from hanabira.craft.markings import marking_model
-from hanabira.craft.reader import surfaces
+from hanabira.craft.supplies import surfaces
 from hanabira.session.session import Session
 from hanabira.sheets.true_size import Traced, TrueSize
 from hanabira.studio.openraster import RasterLayer

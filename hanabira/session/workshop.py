@@ -17,7 +17,7 @@ from hanabira.core.optics.stack import Pass
 from hanabira.core.solver.area import BANDS, WHERE, Layer, Variant, solve_with_pencil, variants
 from hanabira.core.solver.technique import Craft, Plan, plan_area
 from hanabira.core.token import Token
-from hanabira.craft.reader import surfaces
+from hanabira.craft.supplies import surfaces
 from hanabira.craft.techniques import FINISH, craft_of, school
 from hanabira.session.edits import SetLayers
 from hanabira.studio.records import Area

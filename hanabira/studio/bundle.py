@@ -27,7 +27,7 @@ from hanabira.core.faults import Cancelled, Fault, PhotoFault, RecordFault, Stud
 from hanabira.core.optics.kit import Kit
 from hanabira.core.token import SILENT, Token
 from hanabira.craft.kitfile import parse_csv
-from hanabira.craft.reader import shipped_kit
+from hanabira.craft.supplies import shipped_kit
 from hanabira.studio import kits, tables
 from hanabira.studio.layer_ids import carry_over, numbered
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, Shot, StudioKit, new_id

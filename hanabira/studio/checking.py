@@ -22,7 +22,7 @@ from hanabira.core.solver.area import ROLES, Layer
 from hanabira.core.study.neutral import EXPOSURE_RANGE
 from hanabira.core.study.prepare import MOST_TILT, Preparation
 from hanabira.craft.kitfile import parse_csv
-from hanabira.craft.reader import papers, surfaces
+from hanabira.craft.supplies import papers, surfaces
 from hanabira.craft.swatchfile import parse_swatches
 from hanabira.craft.techniques import coats, marking_rules, switches
 from hanabira.studio.records import (

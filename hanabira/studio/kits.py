@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from hanabira.core.faults import Fault
 from hanabira.craft.kitfile import kit_csv, parse_csv
-from hanabira.craft.reader import KITS, shipped_kit
+from hanabira.craft.supplies import KITS, shipped_kit
 from hanabira.studio.records import StudioKit, new_id
 from hanabira.studio.store import Store
 

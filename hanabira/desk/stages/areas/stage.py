@@ -13,7 +13,7 @@ from hanabira.core.area.measures import Measures
 from hanabira.core.area.outline import Outline, Touchable, grow, push, touchable
 from hanabira.core.area.shape import Point, ring_area
 from hanabira.core.faults import Fault
-from hanabira.craft.reader import surfaces
+from hanabira.craft.supplies import surfaces
 from hanabira.craft.templates import templates
 from hanabira.desk.controls import Caption, Choice, Words, label
 from hanabira.desk.drawn import Stop

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QDate, QEvent, QObject, QSignalBlocker, Qt
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QApplication, QComboBox, QDateEdit, QDoubleSpinBox, QFormLayout, QHBoxLayout, QLineEdit, QPlainTextEdit, QWidget
 
-from hanabira.craft.reader import papers
+from hanabira.craft.supplies import papers
 from hanabira.desk import theme
 from hanabira.desk.controls import Caption, Choice, Day, Number, PetalButton, Pick, Words, label
 from hanabira.desk.stage import PictureStage

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtWidgets import QFormLayout, QLineEdit, QWidget
 
 from hanabira.core.solver.area import WHERE
-from hanabira.craft.reader import surfaces
+from hanabira.craft.supplies import surfaces
 from hanabira.desk.cards import hour_bars, wear_words
 from hanabira.desk.controls import Caption, Choice, Number, Pick, Stepper, Words, act_button, label, row
 from hanabira.desk.images import wrap

@@ -19,7 +19,7 @@ from hanabira.core.optics.stack import bare, predict
 from hanabira.core.swatch.layout import scrap_page, sheet
 from hanabira.core.swatch.read import SheetReading, read_sheet
 from hanabira.core.token import Token
-from hanabira.craft.reader import paper
+from hanabira.craft.supplies import paper
 from hanabira.craft.swatchfile import parse_stack, parse_swatches, stack_text, swatch_rows, swatches_csv
 from hanabira.desk.controls import Caption, Number, Words, label
 from hanabira.desk.images import to_image

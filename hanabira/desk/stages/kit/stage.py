@@ -23,7 +23,7 @@ from hanabira.core.solver.target import reach
 from hanabira.core.swatch.layout import sheet
 from hanabira.core.token import Token
 from hanabira.craft.kitfile import fact, kit_csv, kit_gpl, read_kit, with_fact
-from hanabira.craft.reader import paper_for, papers
+from hanabira.craft.supplies import paper_for, papers
 from hanabira.desk.controls import Caption, Choice, Number, Words, label
 from hanabira.desk.stage import Stage
 from hanabira.desk.stages.kit.reading import SheetReadingDesk

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QDateEdit, QFrame, QScrollArea, QVBoxLayout, QWidget
 from hanabira.core.schedule.order import LAST
 from hanabira.core.schedule.sessions import DRYING_MIN
 from hanabira.core.schedule.work import evidence
-from hanabira.craft.reader import surfaces
+from hanabira.craft.supplies import surfaces
 from hanabira.desk.cards import hour_bars, wear_words
 from hanabira.desk.controls import Caption, Day, Number, PetalButton, Pick, Words, label, row
 from hanabira.desk.stage import Stage

@@ -18,7 +18,7 @@ from hanabira.core.solver.area import WHERE, Layer, Prediction, judged_band, mov
 from hanabira.core.solver.cautions import Caution
 from hanabira.core.solver.library import opaque_order
 from hanabira.core.token import Token
-from hanabira.craft.reader import papers
+from hanabira.craft.supplies import papers
 from hanabira.craft.techniques import spacing_mm
 from hanabira.desk.controls import Caption, Choice, PetalButton, Stepper, Words, label
 from hanabira.desk.gestures.outlines import ring_path

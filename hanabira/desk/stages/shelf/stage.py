@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QFileDialog, QFrame, QHBoxLayout, QLineEdit, QScroll
 
 from hanabira.core.faults import Fault
 from hanabira.core.token import Token
-from hanabira.craft.reader import papers
+from hanabira.craft.supplies import papers
 from hanabira.desk import icon as icons
 from hanabira.desk.controls import Caption, Pick, Words, act_button, row
 from hanabira.desk.drawn import Drawn, Stop
