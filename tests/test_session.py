@@ -70,6 +70,9 @@ class Edits(Case):
         self.assertIsNotNone(s.prediction("a"))
         self.assertEqual(self.store.all(Recipe, commission_id="c")[0].layers, s.recipe_layers("a"))
         self.assertEqual(self.store.all(Recipe, commission_id="d"), ())
+        names = [q.id for q in s.recipe_layers("a")]
+        s.solve("a")  # the same again: the log still names its layers
+        self.assertEqual([q.id for q in s.recipe_layers("a")], names)
 
     def test_undo_and_redo_bring_back_what_was(self):
         s = self.session
