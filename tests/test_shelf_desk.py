@@ -138,10 +138,10 @@ class Brief(DemoCase):
         self.assertEqual(self.model.commission.terms.materials, 22)
 
     def test_delivered_today_and_not_after_all(self):
-        from hanabira.desk.stages.easel.bench import deliver
+        from hanabira.session.easel import deliver
 
         today = datetime.date.today().isoformat()
-        deliver(self.stage, today)
+        deliver(self.model, today)
         self.assertEqual(self.model.commission.delivered, today)
         self.desk.take_back()
         self.assertEqual(self.model.commission.delivered, "")
