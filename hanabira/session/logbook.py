@@ -151,9 +151,8 @@ class Logbook:
         c, photo, view = m.commission, m.photo, m.view
         if c is None or photo is None or view is None:
             return None
-        k = view.pixels.shape[1] / photo.width_px
-        small = lambda line: tuple((x * k, y * k) for x, y in line)  # noqa: E731
-        areas = [replace(a, ring=small(a.ring)) for a in m.areas]
+        k = view.scale
+        areas = [replace(a, ring=view.small(a.ring)) for a in m.areas]
         x, y, w, h = photo.crop
         bands = {a.id: q.values.band_lab for a in m.areas if (q := m.measures(a.id)) is not None}
         layers = {a.id: m.recipe_layers(a.id) for a in m.areas}

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
 
+from hanabira.core.area.outline import push
 from hanabira.core.area.shape import Point
 from hanabira.desk.gestures.outlines import Hand, Ring, knob, ring_path
 from hanabira.desk.paint import CENTRE, text, two_tone, width
@@ -217,8 +218,6 @@ class Push(Hand):
         return super().key(mat, key, mods)
 
     def paint(self, p: QPainter, mat: Mat) -> None:
-        from hanabira.core.area.outline import push
-
         now = self.ring()
         c = mat.photo_px(self.hand.x(), self.hand.y()) if self.hand is not None else self.at
         if c is not None:

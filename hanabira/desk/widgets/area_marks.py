@@ -115,5 +115,5 @@ def sample_picture(region: Region, m: Measures, sample: str, view: View) -> tupl
     grey = pixels.astype(np.float32) @ np.array([0.2126, 0.7152, 0.0722], np.float32)
     pale = np.repeat(np.clip(grey * 0.4 + 128, 0, 255).astype(np.uint8)[..., None], 3, 2)
     out = np.where((mask & chosen)[..., None], pixels, np.where(mask[..., None], pale, pixels))
-    k = view.pixels.shape[1] / view.size[0]
+    k = view.scale
     return out.astype(np.uint8), QRectF(region.left / k, region.top / k, region.mask.shape[1] / k, region.mask.shape[0] / k)

@@ -11,7 +11,10 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
 from hanabira.core.area.eye import compare_eyes
 from hanabira.core.area.marking import CLASSES
 from hanabira.core.area.measures import Measures
+from hanabira.core.area.pattern import svg
+from hanabira.core.area.shape import smooth_ring
 from hanabira.core.colour.words import value_step
+from hanabira.core.faults import Fault
 from hanabira.craft.templates import templates
 from hanabira.desk.controls import Caption, Choice, Pick, Words, act_button, label, measured_caption, row
 from hanabira.desk.theme import u
@@ -19,6 +22,7 @@ from hanabira.desk.widgets.measure_cards import Balance, HairCard, HiddenHueCard
 from hanabira.desk.widgets.rose import PetalRose, petals_of
 from hanabira.session import area_edits
 from hanabira.studio.records import Area
+from hanabira.studio.writing import write_file
 
 if TYPE_CHECKING:
     from hanabira.desk.stages.areas.stage import Areas
@@ -260,11 +264,6 @@ def _forget(s: Areas, area: Area) -> None:
 
 def write_marking(s: Areas) -> None:
     """Write the chosen area's outline and marking as SVG in millimetres of the paper."""
-    from hanabira.core.area.pattern import svg
-    from hanabira.core.area.shape import smooth_ring
-    from hanabira.core.faults import Fault
-    from hanabira.studio.writing import write_file
-
     model, area = s.model, s.model.area
     rings = model.marking_rings(model.area_id)
     if area is None or model.photo is None or model.mm_per_px is None or not rings:

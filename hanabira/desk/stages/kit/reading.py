@@ -20,7 +20,7 @@ from hanabira.core.swatch.layout import scrap_page, sheet
 from hanabira.core.swatch.read import SheetReading, read_sheet
 from hanabira.core.token import Token
 from hanabira.craft.supplies import paper
-from hanabira.craft.swatchfile import parse_stack, parse_swatches, stack_text, swatch_rows, swatches_csv
+from hanabira.craft.swatchfile import parse_stack, parse_swatches, stack_text, swatch_rows, swatches_csv, with_grounds
 from hanabira.desk.controls import Caption, Number, Words, label
 from hanabira.desk.images import to_image
 from hanabira.desk.theme import u
@@ -285,8 +285,6 @@ class SheetReadingDesk(QObject):
         white = bare(base).lab
 
         def work(token: Token) -> Fitted:
-            from hanabira.craft.swatchfile import with_grounds
-
             return fit_kit(with_grounds(parse_swatches(text), tuple(map(float, white))), base, kit, kit.name, token=token)
 
         def done(fitted: Fitted) -> None:

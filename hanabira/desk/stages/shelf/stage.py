@@ -20,6 +20,7 @@ from hanabira.desk.images import to_image
 from hanabira.desk.paint import RIGHT, petal, text
 from hanabira.desk.stage import Stage
 from hanabira.desk.theme import role, u
+from hanabira.session.edits import EditBrief
 from hanabira.session.words import due_words
 from hanabira.studio import overview, planning
 from hanabira.studio.bundle import TakenIn, import_bundle
@@ -240,8 +241,6 @@ class Shelf(Stage):
 
     def archive(self, key: str) -> None:
         """Put a commission out of sight, or back; one undoable edit."""
-        from hanabira.session.edits import EditBrief
-
         c = self.model.commission
         if c is None or c.id != key:
             return

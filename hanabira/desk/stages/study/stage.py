@@ -6,10 +6,11 @@ from typing import TYPE_CHECKING
 
 from hanabira.core.area.measures import Measures, measure
 from hanabira.core.area.shape import Point, rectangle
+from hanabira.core.colour.spaces import parse_hex, srgb_to_lab
 from hanabira.core.faults import Fault
 from hanabira.core.study.grid import Grid
-from hanabira.core.study.neutral import automatic, from_known, from_pick
-from hanabira.core.study.prepare import focal_crop, level_tilt
+from hanabira.core.study.neutral import Light, automatic, from_known, from_pick
+from hanabira.core.study.prepare import focal_crop, level_tilt, matrix
 from hanabira.core.study.sun import Sun, estimate_sun
 from hanabira.core.study.surround import Reads, reads
 from hanabira.core.study.warmth import Warmth, warmth_map
@@ -133,8 +134,6 @@ class Study(PictureStage):
     # -- light -----------------------------------------------------------------------
     def _before_light(self, at: Point) -> np.ndarray | None:
         """Colour of a place as it was taken: the light's setting must not be measured through itself."""
-        from hanabira.core.study.prepare import matrix
-
         photo, raw = self.model.photo, self.model.darkroom.raw
         if photo is None or raw is None:
             return None
@@ -168,8 +167,6 @@ class Study(PictureStage):
 
     def pick_known(self, at: Point) -> None:
         """Take the cast out by a place whose true colour the client told."""
-        from hanabira.core.colour.spaces import parse_hex, srgb_to_lab
-
         colour = self._before_light(at)
         if colour is not None:
             try:
@@ -190,8 +187,6 @@ class Study(PictureStage):
 
     def as_taken(self) -> None:
         """Back to the light as the camera took it; the exposure too."""
-        from hanabira.core.study.neutral import Light
-
         photo = self.model.photo
         if photo is not None and not photo.prep.light.as_taken:
             self.model.do(SetPrep(self.model, photo, "light", light=Light(), light_how=""))
