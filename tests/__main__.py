@@ -18,6 +18,7 @@ from tests.demo_studio import SHARED
 
 warnings.simplefilter("error")
 SLOW = (
+    "test_acts",
     "test_by_hand",
     "test_desk",
     "test_areas_desk",

@@ -34,9 +34,11 @@ class Walk(DeskCase):
         """Do every act from each of these stages and rooms, or only go where it belongs; what each said when it was off."""
         off: dict[str, list[str]] = {}
         for place in first:
+            seen = set()
             for act in table():
-                if act.id in APART:
-                    continue
+                if act.id in APART or (only_go and (act.stage, act.needs) in seen):
+                    continue  # where an act goes and why it is off depends on these two alone
+                seen.add((act.stage, act.needs))
                 if only_go:
                     act = replace(act, run=lambda _desk: None)
                 self.desk.show_room(place)
