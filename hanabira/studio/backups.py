@@ -155,7 +155,7 @@ def make(folder: Path, reason: str, mark: str = "", now: datetime.datetime | Non
 
 def _why(error: BaseException, folder: Path) -> tuple[str, str]:
     if isinstance(error, OSError):
-        return ("the disk is full", database.FULL) if database.is_full(error) else (str(error.strerror or error), "Look at the folder’s permissions.")
+        return database.refusal(error, "Look at the folder’s permissions.")
     return database.said(error, folder)
 
 

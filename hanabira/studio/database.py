@@ -94,6 +94,17 @@ def is_full(error: OSError) -> bool:
 FULL = "Make room on the disk, then try again."
 
 
+def refusal(error: OSError | ValueError, otherwise: str = "") -> tuple[str, str]:
+    """Why the system refused a file, in words, and what to do: make room where that is what lacks, else ``otherwise``.
+
+    >>> refusal(OSError(errno.ENOSPC, "No space left on device"))
+    ('the disk is full', 'Make room on the disk, then try again.')
+    """
+    if isinstance(error, OSError) and is_full(error):
+        return _WORDS["full"]
+    return getattr(error, "strerror", None) or str(error), otherwise
+
+
 def kind_of(error: BaseException, folder: Path) -> str:
     """What an error of the database means: ``full``, ``locked``, ``closed``, ``readonly``, ``damaged``, ``misfit`` or ``other``."""
     cause = getattr(error, "orig", None) or error

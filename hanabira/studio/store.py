@@ -68,11 +68,8 @@ class Store:
         try:
             folder.mkdir(parents=True, exist_ok=True)
         except (OSError, ValueError) as error:
-            full = isinstance(error, OSError) and database.is_full(error)
-            reason = getattr(error, "strerror", None) or str(error)
-            raise StudioFault(
-                f"The studio folder {folder} cannot be made: {reason}.", do=database.FULL if full else "Choose another folder."
-            ) from error
+            reason, do = database.refusal(error, "Choose another folder.")
+            raise StudioFault(f"The studio folder {folder} cannot be made: {reason}.", do=do) from error
         path = folder / DATABASE
         lock, why = _lock(folder)
         engine = None
@@ -277,11 +274,8 @@ class Store:
             if not target.exists() or _digest(target) != digest:
                 os.replace(part, target)
         except OSError as error:
-            full = database.is_full(error)
-            raise PhotoFault(
-                f"{name} could not be copied into the studio: {'the disk is full' if full else error.strerror or error}.",
-                "Nothing was changed.", database.FULL if full else "",
-            ) from error  # fmt: skip
+            reason, do = database.refusal(error)
+            raise PhotoFault(f"{name} could not be copied into the studio: {reason}.", "Nothing was changed.", do) from error
         finally:
             if part:
                 with contextlib.suppress(OSError):
@@ -368,13 +362,13 @@ def _is_fresh(path: Path) -> bool:
     log = path.with_name(f"{path.name}-wal")
     photos, kept = path.parent / "photos", path.parent / backups.FOLDER
     witnesses = [
-        *(["photos"] if photos.is_dir() and any(p.is_file() for p in photos.rglob("*")) else []),
-        *(["backups"] if kept.is_dir() and any(kept.glob("*.sqlite")) else []),
+        *(["its photos"] if photos.is_dir() and any(p.is_file() for p in photos.rglob("*")) else []),
+        *(["its backups"] if kept.is_dir() and any(kept.glob("*.sqlite")) else []),
         *(["its log"] if log.exists() and log.stat().st_size > 0 else []),
     ]
     if witnesses:
         raise LostStudio(
-            f"The studio’s database {'is empty' if size == 0 else 'is gone'}, but its {' and '.join(witnesses)} are there.".replace("its its", "its"),
+            f"The studio’s database {'is empty' if size == 0 else 'is gone'}, but {' and '.join(witnesses)} are there.",
             "Nothing was changed and no empty studio was made in its place.",
             "Go back to a backup.",
         )

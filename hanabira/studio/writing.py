@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import IO
 
 from hanabira.core.faults import Fault
-from hanabira.studio.database import FULL, is_full
+from hanabira.studio.database import refusal
 
 
 def write_file(target: Path, data: bytes | str | IO[bytes]) -> Path:
@@ -36,9 +36,8 @@ def write_file(target: Path, data: bytes | str | IO[bytes]) -> Path:
 
 def refused(target: Path, error: OSError | ValueError) -> Fault:
     """The fault of a file that could not be written; room on the disk is asked for only where that is what lacks."""
-    full = isinstance(error, OSError) and is_full(error)
-    reason = "the disk is full" if full else getattr(error, "strerror", None) or str(error)
-    return Fault(f"{target} could not be written: {reason}.", "What stood there before is unchanged.", FULL if full else "Choose another folder.")
+    reason, do = refusal(error, "Choose another folder.")
+    return Fault(f"{target} could not be written: {reason}.", "What stood there before is unchanged.", do)
 
 
 def safe_cell(value: object) -> object:
