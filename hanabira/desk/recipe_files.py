@@ -29,10 +29,7 @@ class FileWriter:
 
     def _ask(self, suffix: str, what: str) -> Path | None:
         c = self.desk.model.commission
-        path = self.desk.ask_save_path(f"{c.name} {what}{suffix}") if c is not None else ""
-        if not path:
-            return None
-        return Path(path) if path.lower().endswith(suffix) else Path(f"{path}{suffix}")
+        return self.desk.ask_target(f"{c.name} {what}{suffix}") if c is not None else None
 
     def _run(self, title: str, work: Callable[[Token], Path | Written], open_it: bool = False) -> None:
         model = self.desk.model

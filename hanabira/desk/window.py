@@ -32,6 +32,7 @@ from hanabira.desk.controls import PetalButton
 from hanabira.desk.explain import TOPICS, Explanation
 from hanabira.desk.recipe_files import RecipeFiles
 from hanabira.desk.rescue import Rescue
+from hanabira.desk.save_dialog import save_dialog, with_suffix
 from hanabira.desk.stage import PictureStage, Stage
 from hanabira.desk.stages.areas.stage import Areas
 from hanabira.desk.stages.brief.stage import PHOTO_FILTER, Brief
@@ -192,15 +193,15 @@ class Desk(QMainWindow):
 
     def write_keys(self) -> None:
         """All keys as one printed sheet."""
-        path = self.ask_save_path("Hanabira keys.pdf")
-        if not path:
+        target = self.ask_target("Hanabira keys.pdf")
+        if target is None:
             return
         # the printing library is not needed before something is printed
         from hanabira.desk.key_groups import key_groups
         from hanabira.sheets.key_card import write_key_card
 
         model, groups = self.model, key_groups(tuple(self.commands.acts.values()))
-        target, page = Path(path).with_suffix(".pdf"), model.settings.get("card_paper")
+        page = model.settings.get("card_paper")
         model.jobs.run(
             "keys", "Writing the keys", lambda _t: write_key_card(groups, target, page), lambda done: model.messages.remark(f"Written: {done}"), lasting=True
         )
@@ -323,14 +324,13 @@ class Desk(QMainWindow):
         return QFileDialog.getOpenFileName(self, "Add the client’s photo", "", PHOTO_FILTER)[0]
 
     def _file_to_save(self, name: str) -> str:
-        kind = {
-            ".csv": "Table (*.csv)",
-            ".gpl": "Palette (*.gpl)",
-            ".json": "JSON (*.json)",
-            ".zip": "Bundle (*.zip)",
-            ".ics": "Calendar (*.ics)",
-        }.get(Path(name).suffix, "PDF (*.pdf)")
-        return QFileDialog.getSaveFileName(self, "Write a file", name, kind)[0]
+        dialog = save_dialog(self, name)
+        return dialog.selectedFiles()[0] if dialog.exec() else ""
+
+    def ask_target(self, name: str) -> Path | None:
+        """Where a file is to be written, with the suffix of the suggested name; None when the person goes back."""
+        path = self.ask_save_path(name.replace("/", "-"))  # a name may have a slash, a file may not
+        return with_suffix(path, Path(name).suffix) if path else None
 
     def _kit_file_to_open(self) -> str:
         return QFileDialog.getOpenFileName(self, "Open a kit or swatch file", "", "Kits and swatches (*.csv *.gpl *.txt *.cgats)")[0]
@@ -354,10 +354,9 @@ class Desk(QMainWindow):
         if missing:
             self.say(f"“{missing}” is not measured yet.", "Nothing was written.", "Wait a moment, then print again.")
             return
-        path = self.ask_save_path(f"{c.name} recipe card.pdf")
-        if not path:
+        target = self.ask_target(f"{c.name} recipe card.pdf")
+        if target is None:
             return
-        target = Path(path) if path.lower().endswith(".pdf") else Path(f"{path}.pdf")
         # the printing library is not needed before something is printed
         from hanabira.session.recipe_card import card_content
         from hanabira.sheets.recipe_card import write_recipe_card

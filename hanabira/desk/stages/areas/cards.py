@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
@@ -14,7 +13,6 @@ from hanabira.core.area.measures import Measures
 from hanabira.core.area.pattern import svg
 from hanabira.core.area.shape import smooth_ring
 from hanabira.core.colour.words import value_step
-from hanabira.core.faults import Fault
 from hanabira.craft.templates import templates
 from hanabira.desk.controls import Caption, Choice, Pick, Words, act_button, label, measured_caption, row
 from hanabira.desk.theme import u
@@ -269,21 +267,17 @@ def write_marking(s: Areas) -> None:
     if area is None or model.photo is None or model.mm_per_px is None or not rings:
         s.desk.say("There is no marking to write.", "Nothing was written.", "Choose an area with a marking, and wait until it is measured.")
         return
-    path = s.desk.ask_save_path(f"{area.name} marking.svg")
-    if not path:
+    target = s.desk.ask_target(f"{area.name} marking.svg")
+    if target is None:
         return
-    target = Path(path) if path.lower().endswith(".svg") else Path(f"{path}.svg")
     outline = tuple((float(x), float(y)) for x, y in (smooth_ring(area.ring) if area.smooth else area.ring))
     assert model.commission is not None
     drawing = svg(
         (outline, *rings), model.commission.picture_mm, f"{model.commission.name}: {area.name}", model.mm_per_px, model.photo.crop[:2]
     )
-    try:
-        write_file(target, drawing)
-    except Fault as fault:
-        model.messages.fault(fault)
-        return
-    model.messages.remark(f"The marking is written: {target}")
+    model.jobs.run(
+        "marking", "Writing the marking", lambda _t: write_file(target, drawing), lambda done: model.messages.remark(f"Written: {done}"), lasting=True
+    )
 
 
 # -- shape ------------------------------------------------------------------------

@@ -397,14 +397,14 @@ class KitRoom(Stage):
         """Write the swatch sheet for the pencils shown as PDF and open it."""
         from hanabira.sheets.swatch_sheet import write_swatch_sheet
 
-        path = self.desk.ask_save_path("swatch sheet.pdf")
-        if not path:
+        target = self.desk.ask_target("swatch sheet.pdf")
+        if target is None:
             return
         kit, codes, page = self.kit, self.sheet_codes(), self.model.settings.get("card_paper")
         name = papers()[self.model.paper.id].name
 
         def work(token: Token) -> Path:
-            return write_swatch_sheet(sheet(kit, codes, page), Path(path), name, token)
+            return write_swatch_sheet(sheet(kit, codes, page), target, name, token)
 
         def done(written: Path) -> None:
             self.model.messages.remark(f"The swatch sheet is written: {written}")
@@ -428,15 +428,15 @@ class KitRoom(Stage):
             self.model.messages.remark(f"“{kit.name}” with {len(kit)} pencils is in the studio.")
 
     def _write(self, name: str, text: str) -> None:
-        path = self.desk.ask_save_path(name)
-        if not path:
+        target = self.desk.ask_target(name)
+        if target is None:
             return
         try:
-            write_file(Path(path), text)
+            write_file(target, text)
         except Fault as fault:
             self.model.messages.fault(fault)
             return
-        self.model.messages.remark(f"Written: {path}")
+        self.model.messages.remark(f"Written: {target}")
 
     def export_kit(self, suffix: str) -> None:
         """Write the kit as a CSV kit file or a palette."""

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import datetime
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QTimer
@@ -21,7 +20,7 @@ from hanabira.desk.widgets import day_strip
 from hanabira.desk.widgets.day_strip import Block, DayStrip
 from hanabira.desk.widgets.step_list import ROW, StepList, StepRow
 from hanabira.session.planner import Planned
-from hanabira.session.words import hours_words, span, sum_words
+from hanabira.session.words import hours_words, span, stroke_words, sum_words
 from hanabira.studio import account, planning
 
 if TYPE_CHECKING:
@@ -147,7 +146,7 @@ class Plan(Stage):
             code = s.layer.pencil
             known = bool(code) and code in kit.index
             what = (
-                f"{code} {kit.get(code).name}, pressure {s.layer.pressure}, {s.layer.stroke}, {s.layer.where}"
+                f"{code} {kit.get(code).name}, pressure {s.layer.pressure}, {stroke_words(s.layer.stroke, s.layer.stroke_mm)}, {s.layer.where}"
                 if known
                 else s.layer.tool or "look at the whole"
             )
@@ -352,10 +351,9 @@ class Plan(Stage):
         if plan is None or c is None:
             self.desk.say("There is no plan to write yet.", "Nothing was written.", "Solve the layers of an area first.")
             return
-        path = self.desk.ask_save_path(f"{c.name} sessions.ics")
-        if not path:
+        target = self.desk.ask_target(f"{c.name} sessions.ics")
+        if target is None:
             return
-        target = Path(path) if path.lower().endswith(".ics") else Path(f"{path}.ics")
         by_day: dict[datetime.date, list] = {}
         done = self.model.planner.done_keys()
         for q in plan.calendar.placed:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from hanabira.core.colour.difference import delta_e00
@@ -264,8 +263,3 @@ def fewer(s: Recipe) -> None:
     if before and after:
         loss = sum(after[0].band(b).delta_e00 - before[0].band(b).delta_e00 for b in after[0].bands) / 4
         model.messages.remark(f"{gone} layer{'s' if gone > 1 else ''} left out; the mean of the bands loses ΔE00 {loss:.1f}.")
-
-
-def target_path(path: str, suffix: str) -> Path:
-    """A path with the suffix it must have."""
-    return Path(path) if path.lower().endswith(suffix) else Path(f"{path}{suffix}")

@@ -99,9 +99,8 @@ def print_wedge(s: Study) -> None:
     """Write the grey wedge and open it."""
     from hanabira.sheets.true_size import write_wedge
 
-    path = s.desk.ask_save_path("grey wedge.pdf")
-    if path:
-        target = Path(path) if path.lower().endswith(".pdf") else Path(f"{path}.pdf")
+    target = s.desk.ask_target("grey wedge.pdf")
+    if target is not None:
         page = s.model.settings.get("card_paper")
         s.model.jobs.run("wedge", "Writing the grey wedge", lambda _t: write_wedge(target, page), lambda done: _written(s, done), lasting=True)
 
@@ -115,10 +114,9 @@ def print_true_size(s: Study, with_photo: bool) -> None:
     if c is None or photo is None or view is None:
         s.desk.say("There is no photo to print yet.", "Nothing was written.", "Add the client’s photo first.")
         return
-    path = s.desk.ask_save_path(f"{c.name} true size.pdf")
-    if not path:
+    target = s.desk.ask_target(f"{c.name} true size.pdf")
+    if target is None:
         return
-    target = Path(path) if path.lower().endswith(".pdf") else Path(f"{path}.pdf")
     reading = reading_of(s)
     table = correction(tone(reading)) if reading else None
     grid = s.grid if s.grid_on or not with_photo else None
