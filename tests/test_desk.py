@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QLineEdit
 from hanabira.core.area.shape import ring_area
 from hanabira.core.faults import Fault
 from hanabira.demo.truth import PHOTO
+from hanabira.desk.save_dialog import save_dialog
 from hanabira.desk.stages.areas.stage import Areas
 from hanabira.desk.stages.recipe.stage import Recipe
 from hanabira.studio.records import Area, Commission
@@ -402,6 +403,36 @@ class Frame(DemoCase):
 
         self.assertEqual(theme.current(), "evening")
         self.desk.switch_theme()
+
+    def test_a_command_that_is_off_says_why_and_looks_it(self):
+        self.desk.find_command()
+        listing = self.desk.command_list
+        listing.field.setText("do again")
+        item = listing.list.item(0)
+        self.assertFalse(item.flags() & Qt.ItemFlag.ItemIsEnabled)
+        self.assertRegex(item.text(), r"^Do again .+: \w+")
+
+        def darkest(of) -> int:
+            picture = listing.list.grab(listing.list.visualItemRect(of)).toImage()
+            return min(picture.pixelColor(x, y).lightness() for x in range(picture.width()) for y in range(picture.height()))
+
+        off = darkest(item)
+        listing.field.setText("print")
+        chosen = listing.list.currentItem()
+        on = [q for q in map(listing.list.item, range(listing.list.count())) if q is not chosen and q.flags() & Qt.ItemFlag.ItemIsEnabled]
+        self.assertGreater(off, darkest(on[0]) + 20)
+        listing.hide()
+
+    def test_a_file_to_write_is_asked_for_by_its_kind(self):
+        for name, kind in (("Moss 1.2 areas.svg", "Drawing (*.svg)"), ("Moss.ora", "Layered picture (*.ora)"), ("Moss card.pdf", "PDF (*.pdf)")):
+            dialog = save_dialog(self.desk, name)
+            self.assertEqual((dialog.nameFilters(), dialog.defaultSuffix()), ([kind], name[-3:]))
+            self.assertEqual(Path(dialog.selectedFiles()[0]).name, name)
+            dialog.deleteLater()
+        asked = []
+        self.desk.ask_save_path = lambda name: asked.append(name) or "/tmp/key card 1.2"
+        self.assertEqual(self.desk.ask_target("Moss/Fern keys.pdf"), Path("/tmp/key card 1.2.pdf"))
+        self.assertEqual(asked, ["Moss-Fern keys.pdf"])
 
     def test_undo_crosses_stages(self):
         self.desk.go("Brief")

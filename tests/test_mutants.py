@@ -70,7 +70,7 @@ class Mutants(DeskCase):
         for words in self.refused:
             self.assertIn("Nothing was", words)
             self.assertLess(len(words), 500)
-        for key in self.taken[::3]:
+        for key in self.taken:
             self.model.open_commission(key)
             for stage in STAGES:
                 self.desk.go(stage)

@@ -8,7 +8,7 @@ from PyQt6.QtCore import QEvent, QObject, QPoint, Qt
 from PyQt6.QtGui import QAction, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import QFrame, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
-from hanabira.desk.theme import u
+from hanabira.desk.theme import role, u
 
 
 class CommandList(QFrame):
@@ -50,11 +50,13 @@ class CommandList(QFrame):
             hay = f"{name} {action.toolTip()}".lower()
             if all(w in hay for w in wanted):
                 key = action.shortcut().toString(QKeySequence.SequenceFormat.NativeText)
-                item = QListWidgetItem(f"{name}    {key}" if key else name)
-                item.setData(Qt.ItemDataRole.UserRole, action)
                 why = action.property("off")
+                words = f"{name}    {key}" if key else name
+                item = QListWidgetItem(f"{words}: {why}" if why else words)
+                item.setData(Qt.ItemDataRole.UserRole, action)
                 if why:
                     item.setToolTip(why)
+                    item.setForeground(role("ink2"))
                     item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEnabled)
                 self.list.addItem(item)
         for row in range(self.list.count()):
