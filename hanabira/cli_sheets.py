@@ -32,7 +32,11 @@ def card(args: argparse.Namespace) -> dict:
         if not content.areas:
             raise Fault("There is no recipe to print yet.", "Nothing was written.", "Solve the layers of an area first.")
         write_recipe_card(content, target)
-        return {"out": str(target), "areas": [{"number": a.number, "name": a.name, "layers": len(a.layers)} for a in content.areas], "without": list(without)}
+        return {
+            "out": str(target),
+            "areas": [{"number": a.number, "name": a.name, "layers": len(a.layers)} for a in content.areas],
+            "without": list(without),
+        }
 
 
 def book(args: argparse.Namespace) -> dict:
@@ -76,13 +80,18 @@ def show(command: str, data: dict) -> None:
         for r in data["log"]:
             took = f"{r['minutes']:.0f} min" if r["state"] == "done" else {"skipped": "left out"}.get(r["state"], r["state"])
             words = " ".join(q for q in (r["differs"], f"“{r['note']}”" if r["note"] else "") if q)
-            print(f"{r['at'].replace('T', ' ')}  {r['area_name'] or 'The whole':<18} {r['role']:<11} {r['pencil']:<8} {took:>8}  {words}".rstrip())
+            print(
+                f"{r['at'].replace('T', ' ')}  {r['area_name'] or 'The whole':<18} {r['role']:<11} {r['pencil']:<8} {took:>8}  {words}".rstrip()
+            )
         print(f"{data['hours']['taken']:.1f} hours")
 
 
 def add_commands(add) -> None:  # noqa: ANN001
     """Declare the commands on the parser."""
-    for name, run, words in (("card", card, "Write the recipe card of a bundle as PDF."), ("book", book, "Write the bench book of a bundle as PDF.")):
+    for name, run, words in (
+        ("card", card, "Write the recipe card of a bundle as PDF."),
+        ("book", book, "Write the bench book of a bundle as PDF."),
+    ):
         p = add(name, run, words)
         p.add_argument("bundle", metavar="BUNDLE")
         if name == "card":

@@ -40,16 +40,43 @@ def healthy(folder: Path) -> bytes:
             "c", "Moss", "Ada Fenn", "grey cat", due="2026-09-09", notes="one torn ear", created="2026-01-01T00:00:00", school=(("lights", "indent"),),
             terms=Terms(rate=30, moved=(("a2:0", "a1:0"),), start="2026-05-01"), tray=("203", "401"), backdrop="#334455 #778899",
         )  # fmt: skip
-        photos = [Photo("p", "c", digest, suffix, "small.jpg", w, h, cover_crop(w, h, 220 / 280)), Photo("q", "c", digest, suffix, "again.jpg", w, h, (0.0, 0.0, 99.0, 99.0), "eye", 1)]
+        photos = [
+            Photo("p", "c", digest, suffix, "small.jpg", w, h, cover_crop(w, h, 220 / 280)),
+            Photo("q", "c", digest, suffix, "again.jpg", w, h, (0.0, 0.0, 99.0, 99.0), "eye", 1),
+        ]
         rings = [((60.0 + 40 * k, 60.0), (110.0 + 40 * k, 70.0), (100.0 + 40 * k, 130.0), (64.0 + 40 * k, 120.0)) for k in range(3)]
         areas = [
             Area("a0", "c", "p", 1, "Eye", "eye", rings[0], eye=((85.0, 90.0), (100.0, 90.0))),
-            Area("a1", "c", "p", 2, "Cheek", "short-fur", rings[1], combing=(((120.0, 80.0), (140.0, 100.0)),), marking_edits=(("add", rings[1][:3]),)),
+            Area(
+                "a1",
+                "c",
+                "p",
+                2,
+                "Cheek",
+                "short-fur",
+                rings[1],
+                combing=(((120.0, 80.0), (140.0, 100.0)),),
+                marking_edits=(("add", rings[1][:3]),),
+            ),
             Area("a2", "c", "p", 3, "Brow", "short-fur", rings[2], holes=(rings[2][:3],), colour_photo_id="q", colour_ring=rings[0]),
         ]
-        layers = (Layer("ground", "203", 1, 2, "everywhere", "side", id="0"), Layer("general", "401", 3, 1, "all but the lights", "flick", 4.0, id="1"), Layer("blend", "", 2, 1, "gaps", tool="stump", id="2"))
+        layers = (
+            Layer("ground", "203", 1, 2, "everywhere", "side", id="0"),
+            Layer("general", "401", 3, 1, "all but the lights", "flick", 4.0, id="1"),
+            Layer("blend", "", 2, 1, "gaps", tool="stump", id="2"),
+        )
         row = LogRow("r0", "c", "a1:0", "a1", "Cheek", "short-fur", "ground", "203", 1, 12.5, 8.0, "2026-05-02T10:00:00", "soft")
-        store.edit([c, *photos, *areas, Recipe("a1", layers, "note"), Recipe("a2", layers), row, Shot("s0", "c", digest, suffix, "work.jpg", w, h, "2026-05-02T11:00:00", "a1:1")])
+        store.edit(
+            [
+                c,
+                *photos,
+                *areas,
+                Recipe("a1", layers, "note"),
+                Recipe("a2", layers),
+                row,
+                Shot("s0", "c", digest, suffix, "work.jpg", w, h, "2026-05-02T11:00:00", "a1:1"),
+            ]
+        )
         return write_bundle(store, "c", folder / "healthy.zip").path.read_bytes()
 
 
@@ -153,7 +180,15 @@ def photos(folder: Path) -> list[bytes]:
     rng = np.random.default_rng(3)
     pixels = (np.clip(np.cumsum(rng.normal(0, 6, (96, 128, 3)), 1) + 128, 0, 255)).astype(np.uint8)
     image, out = Image.fromarray(pixels), []
-    for kind, more in (("JPEG", {}), ("JPEG", {"progressive": True}), ("PNG", {}), ("WEBP", {}), ("TIFF", {}), ("TIFF", {"compression": "tiff_lzw"}), ("HEIF", {})):
+    for kind, more in (
+        ("JPEG", {}),
+        ("JPEG", {"progressive": True}),
+        ("PNG", {}),
+        ("WEBP", {}),
+        ("TIFF", {}),
+        ("TIFF", {"compression": "tiff_lzw"}),
+        ("HEIF", {}),
+    ):
         buffer = io.BytesIO()
         image.save(buffer, kind, **more)
         out.append(buffer.getvalue())

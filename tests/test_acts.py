@@ -23,7 +23,12 @@ APART = ("commission.close", "commission.go-back", "help.find", "commission.new"
 
 class Walk(DeskCase):
     def setUp(self) -> None:
-        nothing = mock.patch.multiple(QFileDialog, getOpenFileName=lambda *_a, **_k: ("", ""), getSaveFileName=lambda *_a, **_k: ("", ""), getExistingDirectory=lambda *_a, **_k: "")
+        nothing = mock.patch.multiple(
+            QFileDialog,
+            getOpenFileName=lambda *_a, **_k: ("", ""),
+            getSaveFileName=lambda *_a, **_k: ("", ""),
+            getExistingDirectory=lambda *_a, **_k: "",
+        )
         words = mock.patch.object(QInputDialog, "getText", lambda *_a, **_k: ("", False))
         for patch in (nothing, words):
             patch.start()
@@ -113,7 +118,17 @@ class Whole(Walk):
     def test_the_easel_bears_theme_text_size_and_looks(self):
         self.desk.go("Easel")
         self.settle()
-        for words in ("Evening or day", "Larger text", "Smaller text", "Pin: Squint", "Pin: Grey", "Pin: Mirror", "Pin: Forecast", "Pin: Forecast", "Evening or day"):
+        for words in (
+            "Evening or day",
+            "Larger text",
+            "Smaller text",
+            "Pin: Squint",
+            "Pin: Grey",
+            "Pin: Mirror",
+            "Pin: Forecast",
+            "Pin: Forecast",
+            "Evening or day",
+        ):
             self.desk.actions_[words].trigger()
             self.settle()
         self.assertEqual([m.what for m in self.said if m.kind == "bug"], [])

@@ -177,7 +177,10 @@ class Bundles(unittest.TestCase):
             "locked": (spoiled(good, 6, b"\x01\x00"), "encrypted"),
             "exotic": (spoiled(good, 8, b"\x63\x00"), "commission.json is damaged"),
             "zlib": (good[:body] + bytes(30) + good[body + 30 :], "commission.json is damaged"),
-            "names": (rebuilt(lambda z, e, data: z.writestr("x" * 2000 if e.filename == "log.csv" else e.filename, data)), "2000 characters"),
+            "names": (
+                rebuilt(lambda z, e, data: z.writestr("x" * 2000 if e.filename == "log.csv" else e.filename, data)),
+                "2000 characters",
+            ),
             "entries": (rebuilt(lambda z, e, data: [z.writestr(f"{e.filename}{k}", b"") for k in range(200)]), "entries"),
         }
         with Store.open(self.root / "exotic") as store:
@@ -211,7 +214,10 @@ class Bundles(unittest.TestCase):
             self.assertEqual(len(contents_of(store, other.id).areas), len(before.areas))
 
     def test_a_table_for_a_spreadsheet_holds_no_formulas(self):
-        rows = [LogRow(f"r{k}", "c", "a:0", "a", note, "eye", "gap", "401", 3, 4.0, 3.0, "2026-01-05T10:00:00", note) for k, note in enumerate(("=1+1", "+2", "-3", "@x", "soft"))]
+        rows = [
+            LogRow(f"r{k}", "c", "a:0", "a", note, "eye", "gap", "401", 3, 4.0, 3.0, "2026-01-05T10:00:00", note)
+            for k, note in enumerate(("=1+1", "+2", "-3", "@x", "soft"))
+        ]
         lines = list(csv.reader(io.StringIO(log_csv(tuple(rows)))))
         self.assertEqual([r[-1] for r in lines[1:]], ["'=1+1", "'+2", "'-3", "'@x", "soft"])
         self.assertEqual([r[1] for r in lines[1:]], ["'=1+1", "'+2", "'-3", "'@x", "soft"])

@@ -74,11 +74,15 @@ class Sheets(unittest.TestCase):
             out = self.root / "colours.pdf"
             run("card", str(self.bundles["Tansy"]), "--out", str(out))
             drawn = b"".join(page.get_contents().get_data() for page in pypdf.PdfReader(out).pages)
-            colours = {tuple(round(float(v), 2) for v in line.split()[:3]) for line in drawn.decode("latin-1").splitlines() if line.endswith(" rg")}
+            colours = {
+                tuple(round(float(v), 2) for v in line.split()[:3]) for line in drawn.decode("latin-1").splitlines() if line.endswith(" rg")
+            }
             for area in card.areas:
                 for q in area.layers:
                     rgb = tuple(round(float(v), 2) for v in lab_to_srgb(q.after).clip(0, 1))
-                    self.assertTrue(any(max(abs(a - b) for a, b in zip(rgb, c, strict=True)) <= 0.011 for c in colours), (area.name, q.role))
+                    self.assertTrue(
+                        any(max(abs(a - b) for a, b in zip(rgb, c, strict=True)) <= 0.011 for c in colours), (area.name, q.role)
+                    )
 
     def test_a_book_and_its_log(self):
         out = self.root / "book.pdf"
@@ -106,4 +110,3 @@ class Sheets(unittest.TestCase):
             code, out, err = run(*args)
             self.assertEqual((code, out, err.count("\n")), (2, "", 1), (args, err))
             self.assertIn(words, err)
-

@@ -424,7 +424,11 @@ class Frame(DemoCase):
         listing.hide()
 
     def test_a_file_to_write_is_asked_for_by_its_kind(self):
-        for name, kind in (("Moss 1.2 areas.svg", "Drawing (*.svg)"), ("Moss.ora", "Layered picture (*.ora)"), ("Moss card.pdf", "PDF (*.pdf)")):
+        for name, kind in (
+            ("Moss 1.2 areas.svg", "Drawing (*.svg)"),
+            ("Moss.ora", "Layered picture (*.ora)"),
+            ("Moss card.pdf", "PDF (*.pdf)"),
+        ):
             dialog = save_dialog(self.desk, name)
             self.assertEqual((dialog.nameFilters(), dialog.defaultSuffix()), ([kind], name[-3:]))
             self.assertEqual(Path(dialog.selectedFiles()[0]).name, name)

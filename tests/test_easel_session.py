@@ -96,7 +96,11 @@ class Steps(Case):
         s = self.session
         # the cheek stands above and is worked first
         s.do(ChangeAreas(s, "edge", [self.area("b")], [replace(self.area("b"), ring=rectangle(190, 220, 50, 60))]))
-        layers = (Layer("ground", "203", 1, 1, "everywhere", "side"), Layer("blend", "", 2, 1, "everywhere", tool="solvent"), Layer("general", "401", 3, 1, "everywhere"))
+        layers = (
+            Layer("ground", "203", 1, 1, "everywhere", "side"),
+            Layer("blend", "", 2, 1, "everywhere", tool="solvent"),
+            Layer("general", "401", 3, 1, "everywhere"),
+        )
         s.do(SetLayers(s, self.area("a"), layers, "layers"))
         s.do(SetLayers(s, self.area("b"), (Layer("general", "118", 2, 1, "everywhere"),), "layers"))
         self.easel = AtTheEasel(s, self.time.now, self.time.seconds)

@@ -14,6 +14,7 @@ from hanabira.core.token import Token
 ROOT = Path(__file__).parent.parent
 MODULES = [m.name for m in pkgutil.walk_packages(hanabira.__path__, "hanabira.")]
 
+
 class House(unittest.TestCase):
     def test_no_file_is_over_600_lines(self):
         for path in (q for f in ("hanabira", "tests", "benchmarks", "tools") for q in (ROOT / f).rglob("*.py")):

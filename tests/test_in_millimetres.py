@@ -34,7 +34,11 @@ def images_and_lines(path) -> tuple[list[tuple[float, float, float, float]], lis
     for page in pypdf.PdfReader(path).pages:
         stack, now = [], np.eye(3)
         for operands, operator in pypdf.generic.ContentStream(page.get_contents(), page.pdf if hasattr(page, "pdf") else None).operations:
-            v = [float(q) for q in operands] if all(isinstance(q, pypdf.generic.NumberObject | pypdf.generic.FloatObject) for q in operands) else []
+            v = (
+                [float(q) for q in operands]
+                if all(isinstance(q, pypdf.generic.NumberObject | pypdf.generic.FloatObject) for q in operands)
+                else []
+            )
             if operator == b"q":
                 stack.append(now)
             elif operator == b"Q":
@@ -132,7 +136,9 @@ class Bent(Case):
         k = s.mm_per_px
         self.assertAlmostEqual(sum(w.mm2 for w in work), 120 * 100 * k * k, delta=1)
         alone = planning.work_of(s.commission, s.photo, [self.area("a")], tuple(s.recipes.values()))
-        self.assertLess(planning.quote(s.commission, work)["hours"][1] * 60, planning.quote(s.commission, alone)["hours"][1] * 60 * 1.35 + 10)
+        self.assertLess(
+            planning.quote(s.commission, work)["hours"][1] * 60, planning.quote(s.commission, alone)["hours"][1] * 60 * 1.35 + 10
+        )
 
     def test_straightening_takes_combing_eye_holes_and_markings_along(self):
         s = self.session
@@ -149,7 +155,13 @@ class Bent(Case):
             x, y = p[0] - w / 2, p[1] - h / 2
             return x * np.cos(t) + y * np.sin(t) + w / 2, -x * np.sin(t) + y * np.cos(t) + h / 2
 
-        for was, is_ in ((rich.ring, now.ring), (rich.combing[0], now.combing[0]), (rich.eye, now.eye), (rich.holes[0], now.holes[0]), (rich.marking_edits[0][1], now.marking_edits[0][1])):
+        for was, is_ in (
+            (rich.ring, now.ring),
+            (rich.combing[0], now.combing[0]),
+            (rich.eye, now.eye),
+            (rich.holes[0], now.holes[0]),
+            (rich.marking_edits[0][1], now.marking_edits[0][1]),
+        ):
             np.testing.assert_allclose(is_, [turned(p) for p in was], atol=0.02)
         s.undo.undo()
         self.assertEqual(self.area("a"), rich)
@@ -209,5 +221,3 @@ class Bent(Case):
         low, high = hours_range(600, 1200)
         self.assertTrue(10 < low < high < 20)
         self.assertGreaterEqual(hours_range(100, 100)[1], hours_range(100, 100)[0])
-
-

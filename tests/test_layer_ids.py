@@ -28,7 +28,10 @@ CODES = ("203", "401", "118", "205", "310", "512")
 
 def some_layers(seed: int, n: int) -> tuple[Layer, ...]:
     r = random.Random(seed)
-    return with_ids(Layer(r.choice(("ground", "general", "gap", "deepen")), r.choice(CODES), r.randint(1, 5), r.randint(1, 3), "everywhere") for _ in range(n))
+    return with_ids(
+        Layer(r.choice(("ground", "general", "gap", "deepen")), r.choice(CODES), r.randint(1, 5), r.randint(1, 3), "everywhere")
+        for _ in range(n)
+    )
 
 
 class Ids(unittest.TestCase):
@@ -118,7 +121,10 @@ class OldStudios(unittest.TestCase):
             for area, text in c.execute("SELECT area_id, layers FROM recipe").fetchall():
                 layers = json.loads(text)
                 ids |= {f"{area}:{q['id']}": f"{area}:{k}" for k, q in enumerate(layers)}
-                c.execute("UPDATE recipe SET layers = ? WHERE area_id = ?", (json.dumps([{k: v for k, v in q.items() if k != "id"} for q in layers]), area))
+                c.execute(
+                    "UPDATE recipe SET layers = ? WHERE area_id = ?",
+                    (json.dumps([{k: v for k, v in q.items() if k != "id"} for q in layers]), area),
+                )
             for table in ("log", "shot"):
                 for key, step in c.execute(f"SELECT id, step FROM {table}").fetchall():
                     c.execute(f"UPDATE {table} SET step = ? WHERE id = ?", (ids.get(step, step), key))
@@ -192,7 +198,9 @@ class OldStudios(unittest.TestCase):
         c = Commission("c", "Moss")
         photo = Photo("p", "c", "d" * 64, ".jpg", "x.jpg", 200, 250, (0.0, 0.0, 200.0, 250.0))
         areas = [Area("a", "c", "p", 1, "Cheek", "short-fur", ring)]
-        recipe = Recipe("a", (Layer("ground", "203", 1, 1, "everywhere", "side"), Layer("general", "401", 3, 1, "everywhere", "flick", 4.0)))
+        recipe = Recipe(
+            "a", (Layer("ground", "203", 1, 1, "everywhere", "side"), Layer("general", "401", 3, 1, "everywhere", "flick", 4.0))
+        )
         first = recipe.layers[0]
         row = LogRow("r", "c", f"a:{first.id}", "a", "Cheek", "short-fur", "ground", "203", 1, 9.0, 8.0, "2026-05-02T10:00:00")
         under = Recipe("a", carried(recipe.layers, (Layer("undertone", "118", 1, 1, "everywhere", "side"), *recipe.layers)))
@@ -208,14 +216,22 @@ class OnThePaper(unittest.TestCase):
 
     def test_what_was_skipped_is_not_there_and_what_was_used_is(self):
         kit = shipped_kit()
-        recipe = Recipe("a", tuple(Layer(role, code, 2, 2, "everywhere", "side") for role, code in (("ground", "203"), ("general", "401"), ("gap", "118"))))
+        recipe = Recipe(
+            "a",
+            tuple(Layer(role, code, 2, 2, "everywhere", "side") for role, code in (("ground", "203"), ("general", "401"), ("gap", "118"))),
+        )
         ids = [q.id for q in recipe.layers]
 
         def row(k: int, at: str, pencil: str, pressure: int, state: str = "done") -> LogRow:
-            return LogRow(f"r{k}", "c", f"a:{ids[k]}", "a", "Cheek", "short-fur", "x", pencil, pressure, 9.0, 8.0, f"2026-05-02T{at}:00", state=state)
+            return LogRow(
+                f"r{k}", "c", f"a:{ids[k]}", "a", "Cheek", "short-fur", "x", pencil, pressure, 9.0, 8.0, f"2026-05-02T{at}:00", state=state
+            )
 
         log = (row(2, "10:00", "205", 5), row(1, "11:00", "401", 2, "skipped"), row(0, "12:00", "203", 2))
-        self.assertEqual([(q.role, q.code, q.pressure, q.passes) for q in laid("a", recipe.layers, log, kit)], [("gap", "205", 5, 2), ("ground", "203", 2, 2)])
+        self.assertEqual(
+            [(q.role, q.code, q.pressure, q.passes) for q in laid("a", recipe.layers, log, kit)],
+            [("gap", "205", 5, 2), ("ground", "203", 2, 2)],
+        )
         self.assertEqual(laid("a", recipe.layers, (row(0, "09:00", "no such", 3),), kit)[0].code, "203")
         self.assertEqual(laid("b", recipe.layers, log, kit), ())
         work = planning.work_of(

@@ -25,7 +25,9 @@ def through(store: Store, key: str, folder: Path) -> None:
     work = planning.work_of(got.commission, got.photos[0], got.areas, got.recipes, kit) if got.photos else ()
     pace = planning.pace_of(got.log)
     with contextlib.suppress(Fault):
-        found, calendar = planning.plan(got.commission, work, planning.days_of(got.commission, datetime.date(2026, 5, 1)), pace, log=got.log)
+        found, calendar = planning.plan(
+            got.commission, work, planning.days_of(got.commission, datetime.date(2026, 5, 1)), pace, log=got.log
+        )
         json.dumps(planning.plan_data(got.commission, found, calendar), allow_nan=False)
         account.by_area(found.steps, got.log)
         account.by_day(calendar, got.log)

@@ -40,12 +40,23 @@ class Order(unittest.TestCase):
             self.assertEqual({b.id for b in overlaps.over(a)}, expected)  # and the same when asked again
             # an area as it would be, that is not among them yet
             twin = Area("new", "c", "p", 99, "New", "eye", a.ring, a.smooth, level=a.level)
-            self.assertEqual({b.id for b in overlaps.over(twin)} - {a.id}, {b.id for b in areas if rank(b) > rank(twin) and meet(twin, b)} - {a.id})
+            self.assertEqual(
+                {b.id for b in overlaps.over(twin)} - {a.id}, {b.id for b in areas if rank(b) > rank(twin) and meet(twin, b)} - {a.id}
+            )
         self.assertEqual([rank(a) for a in overlaps.upward()], sorted(rank(a) for a in areas))
 
     def test_alike_areas_lie_beside_one_another(self):
         a, b = some_areas(3, 1)[0], some_areas(3, 1)[0]
-        overlaps = Overlaps((a, Area("b", *[getattr(b, f) for f in ("commission_id", "photo_id", "number", "name", "surface_id", "ring", "smooth")], level=b.level)))
+        overlaps = Overlaps(
+            (
+                a,
+                Area(
+                    "b",
+                    *[getattr(b, f) for f in ("commission_id", "photo_id", "number", "name", "surface_id", "ring", "smooth")],
+                    level=b.level,
+                ),
+            )
+        )
         self.assertEqual(overlaps.over(a), ())
         self.assertEqual(Overlaps(()).over(a), ())
 

@@ -191,7 +191,10 @@ class ByTheirBytes(Case):
             tifffile.imwrite(path, values, photometric="separated", **more)
             self.upright(path)
             self.assertTrue(any("CMYK" in r for r in read_picture(path).remarks), name)
-        for name, values, kind in (("lab", self.truth().astype(np.uint16) * 257, "cielab"), ("float", self.truth().astype(np.float32), "rgb")):
+        for name, values, kind in (
+            ("lab", self.truth().astype(np.uint16) * 257, "cielab"),
+            ("float", self.truth().astype(np.float32), "rgb"),
+        ):
             path = self.folder / f"{name}.tif"
             tifffile.imwrite(path, values, photometric=kind)
             self.refused(path, "Save it again as an RGB TIFF")
@@ -200,7 +203,12 @@ class ByTheirBytes(Case):
         pillow_heif.register_heif_opener()
         heic = self.save("a.heic", Image.fromarray(self.truth()), quality=95)
         jpeg = self.save("b.jpg", Image.fromarray(self.truth()), quality=95)
-        for source, name, suffix in ((heic, "sent.jpg", ".heic"), (jpeg, "sent.heic", ".jpg"), (jpeg, "noending", ".jpg"), (heic, "x.PNG", ".heic")):
+        for source, name, suffix in (
+            (heic, "sent.jpg", ".heic"),
+            (jpeg, "sent.heic", ".jpg"),
+            (jpeg, "noending", ".jpg"),
+            (heic, "x.PNG", ".heic"),
+        ):
             path = self.folder / name
             path.write_bytes(source.read_bytes())
             self.upright(path)

@@ -136,7 +136,10 @@ class BrokenStart(TwoCommissions):
     def test_the_commission_that_broke_it_is_not_opened_again(self):
         self.assertIsNone(self.model.commission)
         self.assertIs(self.desk.current, self.desk.stages["Shelf"])
-        self.assertTrue(any("Tansy" in m.what for m in self.said) or "Tansy" in (self.desk.message_strip.message.what if self.desk.message_strip.message else ""))
+        self.assertTrue(
+            any("Tansy" in m.what for m in self.said)
+            or "Tansy" in (self.desk.message_strip.message.what if self.desk.message_strip.message else "")
+        )
         self.desk.stages["Shelf"].boards.opened.emit("c")
         self.settle()
         self.assertEqual(self.model.commission.id, "c")
@@ -310,7 +313,12 @@ class Kits(DeskCase):
 
             six = shipped_kit().subset([p.code for p in shipped_kit()][:6])
             swatches = "stack,ground,L,a,b\n203:1:2,white,60,1,2\n"
-            store.edit([StudioKit("pencils", "Hollin & Wray, 72 pencils", kit_csv(six), swatches), Commission("t", "Theirs", created="2026-01-01T00:00:00")])
+            store.edit(
+                [
+                    StudioKit("pencils", "Hollin & Wray, 72 pencils", kit_csv(six), swatches),
+                    Commission("t", "Theirs", created="2026-01-01T00:00:00"),
+                ]
+            )
             path = bundle.write_bundle(store, "t", self.folder.parent / "t.zip").path
         model = self.model
         self.assertEqual(len(model.kit), 72)
@@ -344,5 +352,3 @@ class Kits(DeskCase):
         shelf.take_in()
         self.settle()
         self.assertEqual((model.commission.name, len(model.kit)), ("Third", 72))
-
-

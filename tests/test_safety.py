@@ -451,9 +451,11 @@ class NoScreen(unittest.TestCase):
         environment = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")}
         for more in ({}, {"DISPLAY": ":7777"}):
             told = subprocess.run(
-                [sys.executable, "-m", "hanabira", "open", "/nonexistent"], env=environment | more, capture_output=True, text=True, timeout=60
+                [sys.executable, "-m", "hanabira", "open", "/nonexistent"],
+                env=environment | more,
+                capture_output=True,
+                text=True,
+                timeout=60,
             )
             self.assertEqual((told.returncode, told.stderr.count("\n"), told.stdout), (2, 1, ""))
             self.assertIn("no display", told.stderr)
-
-

@@ -49,7 +49,15 @@ class Case(unittest.TestCase):
             photos.append(Photo(f"p{n}", "c", digest, suffix, name, w, h, (20.0, 10.0, 240.0, 280.0), "main" if not n else "colour", n))
         cheek = Area("a", "c", "p0", 1, "Cheek", "short-fur", rectangle(60, 60, 120, 100), False)
         brow = Area("b", "c", "p0", 2, "Brow", "short-fur", rectangle(190, 70, 50, 60), False)
-        self.store.edit([Commission("c", "Moss", created="2026-01-01T00:00:00"), Commission("d", "Fern", created="2026-01-02T00:00:00"), *photos, cheek, brow])
+        self.store.edit(
+            [
+                Commission("c", "Moss", created="2026-01-01T00:00:00"),
+                Commission("d", "Fern", created="2026-01-02T00:00:00"),
+                *photos,
+                cheek,
+                brow,
+            ]
+        )
         self.session.open_commission("c")
 
     def area(self, key: str = "a") -> Area:
@@ -162,7 +170,11 @@ class Edits(Case):
 
     def test_an_undone_layer_under_a_half_done_area_is_the_next_step(self):
         s = self.session
-        s.do(SetLayers(s, self.area(), (Layer("ground", "203", 1, 1, "everywhere", "side"), Layer("general", "401", 3, 1, "everywhere")), "layers"))
+        s.do(
+            SetLayers(
+                s, self.area(), (Layer("ground", "203", 1, 1, "everywhere", "side"), Layer("general", "401", 3, 1, "everywhere")), "layers"
+            )
+        )
         first = s.recipe_layers("a")[0]
         self.store.edit([LogRow("r", "c", f"a:{first.id}", "a", "Cheek", "short-fur", "ground", "203", 1, 9.0, 8.0, "2026-05-02T10:00:00")])
         s.do(SetLayers(s, self.area(), (Layer("undertone", "118", 1, 1, "everywhere", "side"), *s.recipe_layers("a")), "layers"))
@@ -176,7 +188,9 @@ class Dependence(Case):
 
     def test_of_the_photo_that_colours_are_borrowed_from(self):
         s = self.session
-        s.do(ChangeAreas(s, "colours", [self.area()], [replace(self.area(), colour_photo_id="p1", colour_ring=rectangle(50, 50, 100, 100))]))
+        s.do(
+            ChangeAreas(s, "colours", [self.area()], [replace(self.area(), colour_photo_id="p1", colour_ring=rectangle(50, 50, 100, 100))])
+        )
         before = self.measured()
         self.assertEqual(before.borrowed, "other.png")
         other = next(p for p in s.photos if p.id == "p1")

@@ -40,7 +40,10 @@ NEEDS: dict[str, tuple[Callable[[Session], bool], str]] = {
     "area": (lambda s: s.area is not None, "No area is chosen. Click an area or its name first."),
     "layers": (lambda s: bool(s.recipe_layers(s.area_id)), "The chosen area has no layers yet. Solve it in Recipe first."),
     "recipes": (lambda s: any(s.recipe_layers(a.id) for a in s.areas), "There are no layers yet. Solve an area in Recipe first."),
-    "cut": (lambda s: s.photo is not None and len(s.photo.prep.outline) > 2, "The animal is not cut out yet. Draw round it in Study first."),
+    "cut": (
+        lambda s: s.photo is not None and len(s.photo.prep.outline) > 2,
+        "The animal is not cut out yet. Draw round it in Study first.",
+    ),
     "undo": (lambda s: s.undo is not None and s.undo.can_undo, "There is nothing to take back."),
     "redo": (lambda s: s.undo is not None and s.undo.can_redo, "Nothing was taken back."),
     "writable": (lambda s: not s.store.read_only, "This studio is open for reading only."),
@@ -127,7 +130,14 @@ def _frame() -> list[Act]:
     for key, (name, letter, words, _maths) in LOOKS.items():
         need = ("view",)
         out.append(
-            Act(f"look.{key}", f"Pin: {name}", "Look", lambda d, key=key: d.pin(key), needs=need, help=f"{words}. Hold {letter} for a short look")  # type: ignore[misc]
+            Act(
+                f"look.{key}",
+                f"Pin: {name}",
+                "Look",
+                lambda d, key=key: d.pin(key),
+                needs=need,
+                help=f"{words}. Hold {letter} for a short look",
+            )  # type: ignore[misc]
         )
     mat = lambda act: lambda d: d.on_mat(act)  # noqa: E731
     out.append(Act("look.whole", "Whole sheet", "Look", mat(lambda m: m.fit()), "Ctrl+0", needs=("commission",), gap=True))
@@ -206,7 +216,14 @@ def _areas() -> list[Act]:
     ], "Areas", ("commission", "photo"))  # fmt: skip
     for key, template in templates().items():
         out.append(
-            Act(f"areas.template-{key}", f"Propose areas: {template.name.lower()}", "Areas", lambda d, key=key: a(d).choose_template(key), stage="Areas", needs=("commission", "photo"))  # type: ignore[misc]
+            Act(
+                f"areas.template-{key}",
+                f"Propose areas: {template.name.lower()}",
+                "Areas",
+                lambda d, key=key: a(d).choose_template(key),
+                stage="Areas",
+                needs=("commission", "photo"),
+            )  # type: ignore[misc]
         )
     out.append(Act("areas.next", "Next area", "Areas", lambda d: d.step_area(1), "Ctrl+Right", needs=("areas",), gap=True))
     out.append(Act("areas.before", "Area before", "Areas", lambda d: d.step_area(-1), "Ctrl+Left", needs=("areas",)))
@@ -228,7 +245,9 @@ def _recipe() -> list[Act]:
     some = ("layers",)
 
     def press(step: int) -> Callable[[Desk], object]:
-        return lambda d: r(d).change("pressure", pressure=q.pressure + step) if 1 <= (q := r(d).layers[r(d).at]).pressure + step <= 5 else None
+        return lambda d: (
+            r(d).change("pressure", pressure=q.pressure + step) if 1 <= (q := r(d).layers[r(d).at]).pressure + step <= 5 else None
+        )
 
     def passes(step: int) -> Callable[[Desk], object]:
         return lambda d: r(d).change("pass", passes=q.passes + step) if 1 <= (q := r(d).layers[r(d).at]).passes + step <= 9 else None
@@ -337,7 +356,11 @@ def _kit() -> list[Act]:
 
 def _help() -> list[Act]:
     out = [Act(f"help.{topic}", title, "Help", lambda d, topic=topic: d.explain(topic)) for topic, (title, _words) in TOPICS.items()]  # type: ignore[misc]
-    out.append(Act("help.keys", "Write: card of the keys", "Help", lambda d: d.write_keys(), help="All keys on one sheet, to lay beside the screen"))
+    out.append(
+        Act(
+            "help.keys", "Write: card of the keys", "Help", lambda d: d.write_keys(), help="All keys on one sheet, to lay beside the screen"
+        )
+    )
     return [*out, Act("help.find", "Find a command", "Help", lambda d: d.find_command(), "/")]
 
 

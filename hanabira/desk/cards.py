@@ -17,7 +17,13 @@ from hanabira.session.session import Session
 from hanabira.studio import account
 from hanabira.studio.records import LogRow
 
-PHOTO_PARTS = (("main", "the portrait"), ("eye", "eye in detail"), ("colour", "true coat colour"), ("pose", "pose"), ("detail", "other detail"))
+PHOTO_PARTS = (
+    ("main", "the portrait"),
+    ("eye", "eye in detail"),
+    ("colour", "true coat colour"),
+    ("pose", "pose"),
+    ("detail", "other detail"),
+)
 """What a photo can be for, in words."""
 
 

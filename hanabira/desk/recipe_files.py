@@ -21,6 +21,7 @@ from hanabira.studio.writing import write_file
 if TYPE_CHECKING:
     from hanabira.desk.window import Desk
 
+
 class FileWriter:
     """Asks for a path, writes off the interface thread and says where."""
 
@@ -168,6 +169,7 @@ class RecipeFiles(FileWriter):
     def technique(self) -> None:
         """The chosen area's recipe as an open technique file."""
         from hanabira.craft.own_techniques import as_technique
+
         model, area = self.desk.model, self.desk.model.area
         target = self._ask(".toml", "technique")
         if target is None or area is None or not model.recipe_layers(area.id):

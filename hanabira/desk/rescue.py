@@ -71,7 +71,9 @@ class BackupList(Drawn):
             p.drawPath(path)
             if b.path.name == self.chosen:
                 icons.draw(p, "petal", QRectF(r.left() + 10, r.center().y() - 10, 20, 20), "ink")
-            text(p, QRectF(r.left() + 40, r.top() + 4, r.width() - 52, 20), day_words(b), "strong", "ink2" if b.fault else "ink", elide=True)
+            text(
+                p, QRectF(r.left() + 40, r.top() + 4, r.width() - 52, 20), day_words(b), "strong", "ink2" if b.fault else "ink", elide=True
+            )
             text(p, QRectF(r.left() + 40, r.top() + 24, r.width() - 52, 20), b.words, "small", "ink2", elide=True)
 
 
@@ -118,7 +120,9 @@ class Rescue(QWidget):
         line.addWidget(self.back)
         box.addLayout(line)
         if fault is None:
-            self._say("The studio becomes what it was then.", "What it is now is set aside in its folder, not deleted. Photos stay as they are.")
+            self._say(
+                "The studio becomes what it was then.", "What it is now is set aside in its folder, not deleted. Photos stay as they are."
+            )
         else:
             self._say(fault.what, " ".join(q for q in (fault.kept, fault.do) if q))
         if offer:
@@ -158,4 +162,3 @@ class Rescue(QWidget):
     def paintEvent(self, _: QPaintEvent | None) -> None:
         with painting(self) as p:
             p.fillRect(self.rect(), role("card"))
-

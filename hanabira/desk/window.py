@@ -165,7 +165,11 @@ class Desk(QMainWindow):
             self.show_room("Shelf")
         if key and key == broke:
             name = next(c.name for c in self.model.commissions if c.id == key)
-            self.say(f"“{name}” was not opened: the last start with it did not come to its end.", "It is on the shelf as it was.", "Choose it there to try again.")
+            self.say(
+                f"“{name}” was not opened: the last start with it did not come to its end.",
+                "It is on the shelf as it was.",
+                "Choose it there to try again.",
+            )
         # once the window has been shown for a moment the commission has not broken the start
         QTimer.singleShot(SAFE_MS, self._opened_well)
         if self.model.store.read_only:
@@ -203,7 +207,11 @@ class Desk(QMainWindow):
         model, groups = self.model, key_groups(tuple(self.commands.acts.values()))
         page = model.settings.get("card_paper")
         model.jobs.run(
-            "keys", "Writing the keys", lambda _t: write_key_card(groups, target, page), lambda done: model.messages.remark(f"Written: {done}"), lasting=True
+            "keys",
+            "Writing the keys",
+            lambda _t: write_key_card(groups, target, page),
+            lambda done: model.messages.remark(f"Written: {done}"),
+            lasting=True,
         )
 
     def on_mat(self, run: Callable[[Mat], object]) -> None:
@@ -385,7 +393,11 @@ class Desk(QMainWindow):
         """Copy the database as it stands."""
         model = self.model
         model.jobs.run(
-            "backup", "Making a backup", lambda _t: model.store.backup(), lambda b: model.messages.remark(f"The backup is made: {b.path}"), lasting=True
+            "backup",
+            "Making a backup",
+            lambda _t: model.store.backup(),
+            lambda b: model.messages.remark(f"The backup is made: {b.path}"),
+            lasting=True,
         )
 
     def go_back(self) -> None:

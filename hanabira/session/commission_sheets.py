@@ -209,9 +209,7 @@ def record_of(model: Session) -> Callable[[Token], Record]:
         what = name + (f", pressure {q.pressure}" if q.pressure else "")
         took = f"{q.minutes:.0f} min" if q.state == "done" else {"skipped": "left out"}.get(q.state, q.state)
         remark = " ".join(v for v in (q.differs, f"“{q.note}”" if q.note else "") if v)
-        rows.append(
-            RecordRow(f"{t.day} {t:%b} {t:%H:%M}", f"{q.area_name or 'The whole'}, {q.role}", known(q.pencil), what, took, remark)
-        )
+        rows.append(RecordRow(f"{t.day} {t:%b} {t:%H:%M}", f"{q.area_name or 'The whole'}, {q.role}", known(q.pencil), what, took, remark))
     areas = account.by_area(plan.ordered.steps, log) if plan else ()
     hours = [(f"{a.number} {a.name}", f"{a.taken / 60:.1f} h", f"{a.low / 60:.1f}–{a.high / 60:.1f} h") for a in areas]
     hours.append(
@@ -237,7 +235,9 @@ def record_of(model: Session) -> Callable[[Token], Record]:
         for k, s in enumerate(shots):
             token.report(0.3 * k / max(1, len(shots)), f"Opening {s.original_name}")
             t = datetime.datetime.fromisoformat(s.at)
-            words = f"{day_words(t.date())}, {t:%H:%M}" + (f". {s.note}" if s.note else "") + ("" if store.holds(s) else ". Its file is lost.")
+            words = (
+                f"{day_words(t.date())}, {t:%H:%M}" + (f". {s.note}" if s.note else "") + ("" if store.holds(s) else ". Its file is lost.")
+            )
             photos.append((shot_pixels(store, s, token), words))
         return Record(title, line, facts, photos, hours, pencils, rows, learned, page)
 

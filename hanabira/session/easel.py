@@ -82,7 +82,9 @@ class WorkClock:
 class AtTheEasel:
     """The open commission at the easel. Rows of the log go in as edits, stored before they are shown."""
 
-    def __init__(self, model: Session, now: Callable[[], datetime.datetime] = datetime.datetime.now, seconds: Callable[[], float] = time.monotonic) -> None:
+    def __init__(
+        self, model: Session, now: Callable[[], datetime.datetime] = datetime.datetime.now, seconds: Callable[[], float] = time.monotonic
+    ) -> None:
         self.model, self.now = model, now
         self.clock = WorkClock(seconds)
         self.swapped = ""

@@ -41,7 +41,9 @@ def measured(session: Session, numbers: tuple[int, ...] = ()) -> tuple[str, ...]
     known = {a.number: a for a in session.areas}
     missing = [n for n in numbers if n not in known]
     if missing:
-        raise Fault(f"There is no area {missing[0]}.", do=f"Use numbers of {', '.join(map(str, sorted(known)))}." if known else "Draw areas first.")
+        raise Fault(
+            f"There is no area {missing[0]}.", do=f"Use numbers of {', '.join(map(str, sorted(known)))}." if known else "Draw areas first."
+        )
     chosen = [known[n] for n in numbers] if numbers else list(session.areas)
     for a in chosen:
         if session.recipe_layers(a.id):

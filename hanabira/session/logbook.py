@@ -115,7 +115,14 @@ class Logbook:
         self._take("photo of the work", "Photographing the easel", work, f"easel {len(self.shots()) + 1}.jpg", step, "")
 
     def _take(
-        self, words: str, title: str, get: Callable[[Token, Path], Path], name: str, step: str, note: str, failed: Callable[[Fault], None] | None = None
+        self,
+        words: str,
+        title: str,
+        get: Callable[[Token, Path], Path],
+        name: str,
+        step: str,
+        note: str,
+        failed: Callable[[Fault], None] | None = None,
     ) -> None:
         c, store = self.model.commission, self.model.store
         if c is None:

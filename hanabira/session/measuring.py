@@ -120,14 +120,23 @@ class Measuring:
         copy = View.of(self.model.darkroom.copy_of(other, token), other.size)
         theirs = measure(copy.pixels, copy.small(request.area.colour_ring), None, None, True, False, token)
         return replace(
-            m, values=theirs.values, palette=theirs.palette, hidden=theirs.hidden, temperature=theirs.temperature, borrowed=other.original_name
+            m,
+            values=theirs.values,
+            palette=theirs.palette,
+            hidden=theirs.hidden,
+            temperature=theirs.temperature,
+            borrowed=other.original_name,
         )
 
     def _want_marking(self, request: Request, name: str, known: Measures) -> None:
         """The marking takes longer than all else together: it is looked at last, and only of the chosen area."""
         if request.area.id == self.model.area_id and request.area.surface_id != "eye":
             self.model.jobs.run(
-                "marking", f"Looking at the marking of {name}", lambda _t: request.look_at_marking(known), lambda m: self._keep(request, m), quiet=True
+                "marking",
+                f"Looking at the marking of {name}",
+                lambda _t: request.look_at_marking(known),
+                lambda m: self._keep(request, m),
+                quiet=True,
             )
 
     def region_of(self, area: Area) -> Callable[[], Region]:

@@ -66,7 +66,9 @@ class Planner:
             days = replace(days, start=max(days.start, datetime.date.today()))
             busy = self._busy(c, pace)
             taken = [(day, minutes) for day, minutes, _name in busy]
-            found, calendar = planning.plan(c, work, days, pace, "", m.workshop.school["sequence"], taken, self.log(), self._arranged(c, work))
+            found, calendar = planning.plan(
+                c, work, days, pace, "", m.workshop.school["sequence"], taken, self.log(), self._arranged(c, work)
+            )
         except Fault as fault:
             m.messages.fault(fault)
             self._kept = (sign, None)

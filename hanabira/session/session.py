@@ -49,13 +49,11 @@ class Doable(Undoable, Protocol):
         ...
 
 
-
 class Session:
     """Holds records, writes every edit through the store, and tells who listens.
 
     Signals carry an area's id or nothing. `apply` is the only way data changes.
     """
-
 
     def __init__(self, store: Store, runner: Runner | None = None) -> None:
         self.commission_changed = Event()
@@ -220,7 +218,11 @@ class Session:
             if before is not None:
                 self.view = None
                 self.view_ready.emit()
-        elif before is None or (before.digest, before.prep.pixels) != (now.digest, now.prep.pixels) or (now.prep.cut_out and backdrop != self._backdrop()):
+        elif (
+            before is None
+            or (before.digest, before.prep.pixels) != (now.digest, now.prep.pixels)
+            or (now.prep.cut_out and backdrop != self._backdrop())
+        ):
             self.load_photo()
 
     @property
@@ -513,7 +515,14 @@ class Session:
         """Make the day's backup when the day has changed under an open window."""
         store = self.store
         if not store.read_only and backups.due(store.folder):
-            self.jobs.run("backup of the day", "Making the day’s backup", lambda _t: store.backup_of_the_day(), lambda _b: None, quiet=True, lasting=True)
+            self.jobs.run(
+                "backup of the day",
+                "Making the day’s backup",
+                lambda _t: store.backup_of_the_day(),
+                lambda _b: None,
+                quiet=True,
+                lasting=True,
+            )
 
     def shut(self) -> None:
         """Stop work and let the studio go."""

@@ -26,6 +26,10 @@ def write_key_card(groups: Sequence[Group], target: Path, page: str = "A4") -> P
         passed += len(rows) + 2
     table = Table([list(columns)], colWidths=[wide + _GUTTER, wide], hAlign="LEFT")
     flush = [(edge, (0, 0), (-1, -1), 0) for edge in ("LEFTPADDING", "TOPPADDING", "BOTTOMPADDING")]
-    table.setStyle(TableStyle([("VALIGN", (0, 0), (-1, -1), "TOP"), ("RIGHTPADDING", (0, 0), (0, 0), _GUTTER), ("RIGHTPADDING", (1, 0), (1, 0), 0), *flush]))
+    table.setStyle(
+        TableStyle(
+            [("VALIGN", (0, 0), (-1, -1), "TOP"), ("RIGHTPADDING", (0, 0), (0, 0), _GUTTER), ("RIGHTPADDING", (1, 0), (1, 0), 0), *flush]
+        )
+    )
     story = [words("Keys", "title"), words("The / key finds every command by its words.", "body", True), gap(4), table]
     return write_pages("Hanabira, keys", story, target, page)

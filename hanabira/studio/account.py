@@ -100,7 +100,11 @@ def laid(area_id: str, layers: Sequence[Layer], log: Sequence[LogRow], kit: Kit)
     out: dict[str, Layer] = {}
     for r in sorted((r for r in log if r.state == "done" and r.step in known), key=lambda r: r.at):
         q = known[r.step]
-        out[r.step] = replace(q, code=r.pencil, pressure=r.pressure) if q.code and not q.tool and r.pencil in kit.index and 1 <= r.pressure <= 5 else q
+        out[r.step] = (
+            replace(q, code=r.pencil, pressure=r.pressure)
+            if q.code and not q.tool and r.pencil in kit.index and 1 <= r.pressure <= 5
+            else q
+        )
     return tuple(out.values())
 
 

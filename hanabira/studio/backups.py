@@ -197,7 +197,9 @@ def _alone(folder: Path) -> Iterator[None]:
         try:
             fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError:
-            raise StudioFault("Another window has this studio open.", "Nothing was changed.", "Close it, then go back to the backup.") from None
+            raise StudioFault(
+                "Another window has this studio open.", "Nothing was changed.", "Close it, then go back to the backup."
+            ) from None
         yield
     finally:
         handle.close()
@@ -231,7 +233,11 @@ def restore(folder: Path, backup: Path, now: datetime.datetime | None = None) ->
             words, do = _why(error, folder)
             with contextlib.suppress(OSError):
                 part.unlink(missing_ok=True)
-            raise StudioFault(f"{backup.name} could not be put back: {words}.", "The files of the studio are unchanged or set aside; none was deleted.", do) from error
+            raise StudioFault(
+                f"{backup.name} could not be put back: {words}.",
+                "The files of the studio are unchanged or set aside; none was deleted.",
+                do,
+            ) from error
     return aside
 
 

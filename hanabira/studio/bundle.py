@@ -400,7 +400,11 @@ def _store(store: Store, got: Contents) -> TakenIn:
     """The records in one transaction, under ids that nothing in this studio has."""
     remarks = []
     there = got.commission.id in store.keys(Commission)
-    clash = any(q.id in store.keys(kind) for kind, group in ((Photo, got.photos), (Area, got.areas), (LogRow, got.log), (Shot, got.shots)) for q in group)
+    clash = any(
+        q.id in store.keys(kind)
+        for kind, group in ((Photo, got.photos), (Area, got.areas), (LogRow, got.log), (Shot, got.shots))
+        for q in group
+    )
     fresh = _fresh(got, f"{got.commission.name} (copy)" if there else got.commission.name) if there or clash else got
     if there:
         remarks.append(f"{got.commission.name} was in this studio already; this is a copy.")

@@ -202,4 +202,3 @@ def remove(path: Path) -> None:
     for name in (path.name, f"{path.name}-wal", f"{path.name}-shm", f"{path.name}-journal"):
         with contextlib.suppress(OSError):
             (path.parent / name).unlink(missing_ok=True)
-

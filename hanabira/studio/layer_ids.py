@@ -91,7 +91,9 @@ def carry_over(layers: Mapping[str, Sequence[Mapping[str, Any]]], rows: Sequence
             free = [(k, q) for k, q in enumerate(layers[area]) if f"{area}:{q['id']}" not in taken]
             if only_content:
                 # the role alone, where another pencil was taken at the same place
-                good = [(k, q) for k, q in free if _fits(q, row)] or [(k, q) for k, q in free if k == place and q.get("role") == row["role"]]
+                good = [(k, q) for k, q in free if _fits(q, row)] or [
+                    (k, q) for k, q in free if k == place and q.get("role") == row["role"]
+                ]
             else:
                 good = [(k, q) for k, q in free if k == place]
             if good:

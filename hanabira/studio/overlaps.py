@@ -85,7 +85,9 @@ class Overlaps:
         if k is not None and self.areas[k] is area:
             rank, (left, top, right, bottom) = float(self._ranks[k]), self._boxes[k]
         else:  # an area as it would be
-            lower = [r for a, r in zip(self.areas, self._ranks, strict=True) if (a.level, -size_of(a.ring)) <= (area.level, -size_of(area.ring))]
+            lower = [
+                r for a, r in zip(self.areas, self._ranks, strict=True) if (a.level, -size_of(a.ring)) <= (area.level, -size_of(area.ring))
+            ]
             rank, (left, top, right, bottom) = float(max(lower, default=-1)), box_of(area.ring, area.smooth)
         b = self._boxes
         if not len(b):

@@ -84,7 +84,9 @@ def _overviews(store: Store, pace: Pace | None) -> tuple[Overview, ...]:
         if q.table == "commission":
             out.append(_unreadable(Commission(q.key, q.name or "Without a name"), (q.cause,)))
         else:
-            what = {"log": "a row of the log", "shot": f"the photo of the work {q.name}", "recipe": "the layers of an area"}.get(q.table, f"{q.table} {q.name}")
+            what = {"log": "a row of the log", "shot": f"the photo of the work {q.name}", "recipe": "the layers of an area"}.get(
+                q.table, f"{q.table} {q.name}"
+            )
             causes.setdefault(q.commission_id or owner.get(q.key, ""), []).append(f"{what[:1].upper()}{what[1:]} cannot be read: {q.cause}")
     for c in reversed(store.all(Commission)):
         bad = tuple(causes.get(c.id, ()))

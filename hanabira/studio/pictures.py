@@ -258,7 +258,11 @@ def _deep(image: Image.Image, path: Path, name: str) -> tuple[Image.Image, bool]
         bits, tags = image.tag_v2.get(258, (8,)), image.tag_v2
         try:
             deep = max(int(b) for b in (bits if isinstance(bits, tuple) else (bits,))) > 8
-            plain = int(tags.get(262, 1)) in (1, 2, 5) and 338 not in tags and min(int(b) for b in (bits if isinstance(bits, tuple) else (bits,))) == 8
+            plain = (
+                int(tags.get(262, 1)) in (1, 2, 5)
+                and 338 not in tags
+                and min(int(b) for b in (bits if isinstance(bits, tuple) else (bits,))) == 8
+            )
             packed = plain and int(tags.get(259, 1)) in _PACKED
         except (TypeError, ValueError) as error:
             raise _damaged(name, error) from error
@@ -301,7 +305,12 @@ def _deep_tiff(path: Path, name: str) -> Image.Image:
         raise
     except Exception as error:  # the library and its codecs raise many kinds for a damaged file
         raise _damaged(name, error) from error
-    if values.dtype.kind != "u" or photometric not in (0, 1, 2, 5) or (photometric == 2 and samples < 3) or (photometric == 5 and samples < 4):
+    if (
+        values.dtype.kind != "u"
+        or photometric not in (0, 1, 2, 5)
+        or (photometric == 2 and samples < 3)
+        or (photometric == 5 and samples < 4)
+    ):
         raise PhotoFault(f"{name} is a TIFF of a kind that is no photo.", do=_TIFF_CURE)
     if planes:
         values = np.moveaxis(values, 0, -1)

@@ -38,7 +38,9 @@ def work_of(c: Commission, photo: Photo, areas: Sequence[Area], recipes: Sequenc
                 own = own.difference(shapes[b.id])
         near = tuple(b for b, s in shapes.items() if b != a.id and layers.get(b) and s.distance(shapes[a.id]) * k <= TOUCH_MM)
         middle = shapes[a.id].centroid
-        work = tuple(LayerWork(q.role, q.code, q.tool, q.pressure, q.passes, q.stroke, q.stroke_mm, q.where, 0.6, q.id) for q in layers[a.id])
+        work = tuple(
+            LayerWork(q.role, q.code, q.tool, q.pressure, q.passes, q.stroke, q.stroke_mm, q.where, 0.6, q.id) for q in layers[a.id]
+        )
         place = ((middle.x - photo.crop[0]) * k, (middle.y - photo.crop[1]) * k)
         out.append(
             AreaWork(a.id, a.number, a.name, a.surface_id, own.area * k * k, place, near, a.finish or 3, work, _value(layers[a.id], kit))

@@ -82,7 +82,8 @@ class Store:
             if why:
                 if not fresh and _revision(path) != HEAD:
                     raise StudioFault(
-                        "This studio was made by another version and cannot be brought up to date while it is read-only.", do=f"First: {why}."
+                        "This studio was made by another version and cannot be brought up to date while it is read-only.",
+                        do=f"First: {why}.",
                     )
             else:
                 _bring_up_to_date(path, fresh)

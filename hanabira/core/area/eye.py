@@ -15,6 +15,7 @@ from hanabira.core.area.shape import Point
 from hanabira.core.colour.spaces import Array, bytes_to_lab, chroma, hue_deg
 from hanabira.core.colour.words import temperature
 from hanabira.core.faults import AreaFault
+from hanabira.core.sentences import say
 
 _R = 64
 """Radius in pixels at which an eye is measured."""
@@ -284,21 +285,12 @@ def compare_eyes(a: Eye, b: Eye) -> Pair:
     axis = float(np.degrees(np.arctan2(dy, dx)))
     ratio = right.iris_px / left.iris_px
     turn = None
-    words = [
-        f"The line through the eyes {'is level' if abs(axis) < 0.5 else 'rises' if axis > 0 else 'falls'}"
-        + ("" if abs(axis) < 0.5 else f" {abs(axis):.1f}° to the right")
-    ]
+    words = [say("eyes.level" if abs(axis) < 0.5 else "eyes.rises" if axis > 0 else "eyes.falls", turn=abs(axis))]
     if abs(ratio - 1) > 0.08:
-        words.append(
-            f"The {'right' if ratio > 1 else 'left'} eye is {100 * (max(ratio, 1 / ratio) - 1):.0f} % larger in the photo: the head is turned, or one was clicked too wide."
-        )
+        words.append(say("eyes.right-larger" if ratio > 1 else "eyes.left-larger", percent=100 * (max(ratio, 1 / ratio) - 1)))
     else:
-        words.append("Both are the same size within 8 %.")
+        words.append(say("eyes.same-size"))
     if left.catchlight and right.catchlight:
         turn = abs((left.catchlight.angle_deg - right.catchlight.angle_deg + 180) % 360 - 180)
-        words.append(
-            "The catchlights lie on the same side."
-            if turn <= 45
-            else f"The catchlights lie {turn:.0f}° apart: choose one light for both eyes."
-        )
-    return Pair(axis, float(np.hypot(dx, dy)), float(ratio), turn, tuple(f"{q.rstrip('.')}." for q in words))
+        words.append(say("eyes.lights-agree" if turn <= 45 else "eyes.lights-differ", apart=turn))
+    return Pair(axis, float(np.hypot(dx, dy)), float(ratio), turn, tuple(words))

@@ -13,6 +13,7 @@ import numpy as np
 from hanabira.core.area.hair import HairField, axial_mean
 from hanabira.core.area.shape import Region
 from hanabira.core.colour.spaces import Array, bytes_to_lab
+from hanabira.core.sentences import say
 
 _SIDE = 420
 _LEAST_PEAK = 0.45
@@ -42,14 +43,14 @@ def measure_feathers(region: Region, field: HairField | None) -> Feathers:
     lab = bytes_to_lab(cv2.resize(region.pixels, size, interpolation=cv2.INTER_AREA)).astype(np.float32)
     side = float(np.sqrt(mask.sum()))
     if side < 40:
-        return Feathers(None, None, None, None, 0.0, "too small to show rows")
+        return Feathers(None, None, None, None, 0.0, say("feathers.small"))
     about = None
     if field is not None and field.sure.sum() >= 12:
         about, together = axial_mean(field.direction_deg[field.sure], field.coherence[field.sure])
         about = about if together > 0.5 else None
     found = _repeat(lab[..., 0], mask, side, about)
     if found is None:
-        return Feathers(None, None, None, None, 0.0, "no rows stand out")
+        return Feathers(None, None, None, None, 0.0, say("feathers.none"))
     lag, shaft, height, second = found
     return Feathers(shaft, lag / k, _barbs(field, shaft), None if second is None else second / k, float(min(1.0, height / 1.5)))
 

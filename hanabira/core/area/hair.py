@@ -13,6 +13,7 @@ import cv2
 import numpy as np
 
 from hanabira.core.colour.spaces import Array
+from hanabira.core.sentences import say
 
 GRID = 4
 """Pixels a cell of the direction field."""
@@ -130,7 +131,7 @@ def measure_hair(lightness: Array, mask: Array) -> tuple[Hair, HairField | None]
     Large regions are reduced first; lengths come back in the region's own pixels.
     """
     if min(mask.shape) < 24 or mask.sum() < 600:
-        return Hair(None, None, 0.0, None, None, None, "too small to show a direction"), None
+        return Hair(None, None, 0.0, None, None, None, say("hair.small")), None
     scale = min(1.0, np.sqrt(_MOST_PX / mask.size))
     if scale < 1:
         size = (round(mask.shape[1] * scale), round(mask.shape[0] * scale))
@@ -141,7 +142,7 @@ def measure_hair(lightness: Array, mask: Array) -> tuple[Hair, HairField | None]
     rows, cols = field.sure.shape
     inside = cv2.resize(mask.astype(np.float32), (cols, rows), interpolation=cv2.INTER_AREA) > 0.5
     if not inside.any():
-        return Hair(None, None, 0.0, None, None, None, "too small to show a direction"), whole
+        return Hair(None, None, 0.0, None, None, None, say("hair.small")), whole
     mean_coherence = float(field.coherence[inside].mean())
     share = float(field.sure[inside].mean())
     texture = _texture(lightness, mask)
@@ -149,7 +150,7 @@ def measure_hair(lightness: Array, mask: Array) -> tuple[Hair, HairField | None]
     limit = 0.38 if not texture.spotty else 0.45 if texture.middle > 0.05 else 0.7
     if clear and not texture.even and mean_coherence < limit:
         nothing = HairField(whole.direction_deg, whole.coherence, np.zeros_like(whole.sure), whole.step_px)
-        return Hair(None, None, mean_coherence, None, None, None, "its marks lie in a few places, as in an eye or a nose"), nothing
+        return Hair(None, None, mean_coherence, None, None, None, say("hair.few-places")), nothing
     if not clear and not (texture.even and mean_coherence >= 0.26 and share > 0.12):
         return Hair(None, None, mean_coherence, None, None, None, _why_not(lightness, mask)), whole
     weight = np.where(field.sure, field.coherence, 0)
@@ -201,7 +202,7 @@ def _texture(lightness: Array, mask: Array) -> _Texture:
 def _why_not(lightness: Array, mask: Array) -> str:
     g = lightness.astype(np.float32) / 100
     fine = g - cv2.GaussianBlur(g, (0, 0), 3)
-    return "too smooth or too blurred to show hairs" if float(fine[mask].std()) < 0.008 else "no one direction stands out"
+    return say("hair.smooth" if float(fine[mask].std()) < 0.008 else "hair.mixed")
 
 
 def _runs(lightness: Array, mask: Array, field: HairField) -> tuple[float | None, float | None, float | None, float]:

@@ -10,6 +10,7 @@ import numpy as np
 
 from hanabira.core.area.marking_features import features, two_tones
 from hanabira.core.colour.spaces import Array
+from hanabira.core.sentences import say
 
 CLASSES = ("plain", "stripes", "spots", "rosettes", "patches", "ticked", "gradient")
 SMALLEST_SIDE_PX = 30
@@ -94,7 +95,7 @@ def measure_marking(model: MarkingModel, pixels: Array, mask: Array, views: bool
     """Class, coverage and edge of an area's marking. ``pixels`` (h, w, 3) uint8 sRGB, ``mask`` (h, w) bool."""
     ys, xs = np.nonzero(mask)
     if not len(ys) or min(np.ptp(ys), np.ptp(xs)) + 1 < SMALLEST_SIDE_PX:
-        return Marking(None, 0.0, None, None, None, "too small to show a marking")
+        return Marking(None, 0.0, None, None, None, say("marking.small"))
     small, m = _reduced(pixels, mask)
     looks = _views(small, m) if views else [(small, m)]
     vectors = [features(i, k) for i, k in looks]

@@ -22,6 +22,7 @@ from hanabira.core.area.values import Values, measure_values
 from hanabira.core.area.whiskers import Whiskers, measure_whiskers
 from hanabira.core.colour.spaces import Array, bytes_to_lab, chroma, lab_hex
 from hanabira.core.colour.words import NEUTRAL_CHROMA, temperature, warmth
+from hanabira.core.sentences import say
 from hanabira.core.token import SILENT, Token
 
 _MOST_PX = 1_200_000
@@ -43,7 +44,7 @@ class Temperature:
     def shade_word(self) -> str:
         """How the shade compares with the light side."""
         d = self.dark_lean - self.light_lean
-        return "shade turns cooler" if d < -3 else "shade turns warmer" if d > 3 else "light and shade alike"
+        return say("shade.cooler" if d < -3 else "shade.warmer" if d > 3 else "shade.alike")
 
 
 @dataclass(frozen=True)
@@ -154,7 +155,7 @@ def measure_region(
         if field is not None:
             field = HairField(field.direction_deg, field.coherence, field.sure, field.step_px / k)
     else:
-        found, field = Hair(None, None, 0.0, None, None, None, "this surface has no hair to follow"), None
+        found, field = Hair(None, None, 0.0, None, None, None, say("hair.bare")), None
     combed, (bend, word) = None, (None, "")
     if field is not None:
         found, field, combed = combed_by_hand(found, field, combing, (region.left, region.top))
@@ -180,7 +181,7 @@ def combed_by_hand(
     combed = comb(field, strokes, origin)
     if touched.any() or hair.direction_deg is None:
         direction, _ = axial_mean(fixed.direction_deg[fixed.sure], fixed.coherence[fixed.sure])
-        hair = replace(hair, direction_deg=direction, reason="" if hair.direction_deg is not None else "combed by hand")
+        hair = replace(hair, direction_deg=direction, reason="" if hair.direction_deg is not None else say("hair.combed"))
     return hair, fixed, combed
 
 

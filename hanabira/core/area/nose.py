@@ -9,6 +9,7 @@ import numpy as np
 
 from hanabira.core.area.shape import Point, Region
 from hanabira.core.colour.spaces import Array, bytes_to_lab, chroma
+from hanabira.core.sentences import say
 
 _SIDE = 420
 _PINK_A = 8.0
@@ -33,11 +34,11 @@ class Nose:
     def against(self, eye_axis_deg: float) -> str:
         """How the nostrils stand to the eyes, said with what to do."""
         if self.axis_deg is None:
-            return "One nostril shows: its line cannot be compared with the eyes’."
+            return say("nose.one")
         d = (self.axis_deg - eye_axis_deg + 90) % 180 - 90
         if abs(d) < 2:
-            return "The nostrils lie parallel to the eyes."
-        return f"The nostrils’ line turns {abs(d):.0f}° {'up' if d > 0 else 'down'} to the right against the eyes’: keep that, or straighten both."
+            return say("nose.parallel")
+        return say("nose.up" if d > 0 else "nose.down", turn=abs(d))
 
 
 def measure_nose(region: Region) -> Nose:

@@ -11,6 +11,7 @@ from skimage.morphology import skeletonize
 from hanabira.core.area.hair import HairField, axial_difference, direction_field
 from hanabira.core.area.shape import Point, Region
 from hanabira.core.colour.spaces import Array, bytes_to_lab
+from hanabira.core.sentences import say
 
 _SIDE = 900
 _ANGLES = 24
@@ -52,18 +53,12 @@ class Whiskers:
     def words(self, mm_per_px: float | None) -> str:
         """What the artist needs to know of them."""
         if not self.found:
-            return "No whiskers stand out."
-        length = f", about {self.length_px * mm_per_px:.0f} mm long" if mm_per_px else ""
+            return say("whiskers.none")
+        length = say("whiskers.length", mm=self.length_px * mm_per_px) if mm_per_px else ""
         light = sum(w.light for w in self.found)
-        kind = "all light" if light == self.count else "all dark" if not light else f"{light} light, {self.count - light} dark"
-        over = (
-            "They run over dark: they can be reserved, scraped or laid last."
-            if self.over_light < 0.3
-            else "They run over light, where a light line cannot show: darken the ground there or draw their shadow side."
-            if self.over_light > 0.7
-            else "They cross from dark to light: the light part needs a thin shadow side."
-        )
-        return f"{self.count} found{length}, {kind}. {over}"
+        kind = "whiskers.all-light" if light == self.count else "whiskers.all-dark" if not light else "whiskers.mixed"
+        over = say("whiskers.on-dark" if self.over_light < 0.3 else "whiskers.on-light" if self.over_light > 0.7 else "whiskers.cross")
+        return say("whiskers.found", count=self.count, length=length, kind=say(kind, light=light, dark=self.count - light), over=over)
 
 
 def measure_whiskers(region: Region) -> Whiskers:

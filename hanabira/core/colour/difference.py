@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from hanabira.core.colour.spaces import Array, chroma, hue_deg
+from hanabira.core.sentences import say
 
 
 def delta_e00(lab1: ArrayLike, lab2: ArrayLike) -> Array:
@@ -66,30 +67,25 @@ def difference_words(got: ArrayLike, wanted: ArrayLike) -> str:
     g, w = np.asarray(got, float), np.asarray(wanted, float)
     total = float(delta_e00(g, w))
     if total < 0.8:
-        return "A match; no eye sees it"
+        return say("difference.match")
     d_l, d_c = float(g[0] - w[0]), float(chroma(g) - chroma(w))
     turn = (float(hue_deg(g) - hue_deg(w)) + 180) % 360 - 180
     d_h = 2 * np.sqrt(max(float(chroma(g) * chroma(w)), 0)) * np.sin(np.radians(abs(turn)) / 2)
-    amount = "A touch" if total < 3 else "Somewhat" if total < 6 else "Clearly"
+    amount = say("difference.touch" if total < 3 else "difference.somewhat" if total < 6 else "difference.clearly")
     parts = sorted(
         [
-            (abs(d_l), "lighter" if d_l > 0 else "darker"),
-            (abs(d_c) * 0.7, "stronger" if d_c > 0 else "duller"),
+            (abs(d_l), say("difference.lighter" if d_l > 0 else "difference.darker")),
+            (abs(d_c) * 0.7, say("difference.stronger" if d_c > 0 else "difference.duller")),
             (float(d_h) * 0.9, _towards(w, turn)),
         ],
         reverse=True,
     )
     words = [name for size, name in parts[:2] if size > 0.45 * parts[0][0]]
-    seen = (
-        "not seen from one metre"
-        if total < 3
-        else "seen beside the photo"
-        if total < 6
-        else "seen at once"
-        if total < 12
-        else "another colour"
+    seen = say(
+        "difference.far" if total < 3 else "difference.beside" if total < 6 else "difference.at-once" if total < 12 else "difference.other"
     )
-    return f"{amount} {' and '.join(words)} than the photo; {seen}"
+    how = say("difference.both", first=words[0], second=words[1]) if len(words) > 1 else words[0]
+    return say("difference.told", amount=amount, how=how, seen=seen)
 
 
 def _towards(wanted: Array, turn_deg: float) -> str:
@@ -98,12 +94,12 @@ def _towards(wanted: Array, turn_deg: float) -> str:
     for limit, name in (
         (20, "pinker"),
         (50, "redder"),
-        (75, "more orange"),
+        (75, "more-orange"),
         (110, "yellower"),
         (190, "greener"),
         (285, "bluer"),
-        (330, "more violet"),
+        (330, "more-violet"),
     ):
         if hue < limit:
-            return name
-    return "pinker"
+            return say(f"difference.{name}")
+    return say("difference.pinker")

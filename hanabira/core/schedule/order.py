@@ -13,10 +13,11 @@ from typing import Any
 
 from hanabira.core.faults import Fault
 from hanabira.core.schedule.work import DARKS, EYES, HARD, HIGH, JUDGED_LAST, LIGHTS, LOW, AreaWork, LayerWork, Pace, layer_minutes
+from hanabira.core.sentences import say
 
 LAST = "last look"
 """Key of the step that ends the portrait."""
-RECIPE_ORDER = "The recipe lays it after the layer below."
+RECIPE_ORDER = say("order.recipe")
 """The reason that says least: nothing but the recipe puts a step there."""
 
 
@@ -90,29 +91,29 @@ def rules_of(areas: Sequence[AreaWork]) -> tuple[Rule, ...]:
         for k in range(1, len(a.layers)):
             q = a.layers[k - 1]
             if q.role in ("indent", "reserve"):
-                why, cost = "Lines are pressed in before any colour.", "an indented line fills with colour and cannot show"
+                why, cost = say("order.indent"), say("order.indent-cost")
             elif q.role == "outline":
-                why, cost = "The marking’s edge is mapped before the coat hides it.", "the marking has to be found again in the photo"
+                why, cost = say("order.outline"), say("order.outline-cost")
             elif q.tool == "solvent":
-                why, cost = "The solvent must be dry first.", "wet binder drags and the paper tears"
+                why, cost = say("order.solvent"), say("order.solvent-cost")
             elif a.layers[k].role in LIGHTS:
-                why, cost = "Lights come after the darks they stand on.", "the light is covered again"
+                why, cost = say("order.lights"), say("order.lights-cost")
             else:
-                why, cost = RECIPE_ORDER, "the colour will not be the one predicted"
+                why, cost = RECIPE_ORDER, say("order.recipe-cost")
             out.append(Rule(key(a, k - 1), key(a, k), why, cost))
         fur = [by[n] for n in a.neighbours if n in by and by[n].surface_id not in (*JUDGED_LAST, *EYES)]
         if a.surface_id in JUDGED_LAST and len(a.layers) > 1:
             for n in fur:
                 last = _last_dark(n)
                 if last is not None:
-                    why = f"The fur beside it ({n.name}) stands before the {a.name.lower()} is judged."
-                    out.append(Rule(key(n, last), key(a, 1), why, "its values are judged against bare paper and come out too pale"))
+                    why = say("order.fur-first", fur=n.name, area=a.name.lower())
+                    out.append(Rule(key(n, last), key(a, 1), why, say("order.fur-first-cost")))
         if a.surface_id in EYES and len(a.layers) > 1:
             for n in fur:
                 dark = next((k for k, q in enumerate(n.layers) if q.role in ("general", "deepen", "gap")), None)
                 if dark is not None:
-                    why = f"A dark beside it ({n.name}) stands before the eye’s rim is finished."
-                    out.append(Rule(key(n, dark), key(a, len(a.layers) - 1), why, "the rim looks right and then too light"))
+                    why = say("order.dark-first", fur=n.name)
+                    out.append(Rule(key(n, dark), key(a, len(a.layers) - 1), why, say("order.dark-first-cost")))
         lights = next((k for k, q in enumerate(a.layers) if q.role in LIGHTS), None)
         if lights is not None and a.surface_id not in EYES:
             for n in (by[i] for i in a.neighbours if i in by):
@@ -123,8 +124,8 @@ def rules_of(areas: Sequence[AreaWork]) -> tuple[Rule, ...]:
                         Rule(
                             key(n, last),
                             key(a, lights),
-                            f"Lights come last, after the darks of {n.name}.",
-                            "the hand smears them, and they are judged too early",
+                            say("order.lights-last", neighbour=n.name),
+                            say("order.lights-last-cost"),
                         )
                     )
     out += _blends(areas)
@@ -138,8 +139,8 @@ def rules_of(areas: Sequence[AreaWork]) -> tuple[Rule, ...]:
         for a in areas:
             dark = _last_dark(a)
             if dark is not None and key(a, dark) != w and key(a, dark).rpartition(":")[0] != w.rpartition(":")[0]:
-                out.append(Rule(key(a, dark), w, "Whiskers are the last thing that is laid.", "every layer beside them has to spare them"))
-    out += [Rule(k, LAST, "A night’s rest before the last look.", "tired eyes see no faults") for k in everything]
+                out.append(Rule(key(a, dark), w, say("order.whiskers"), say("order.whiskers-cost")))
+    out += [Rule(k, LAST, say("order.rest"), say("order.rest-cost")) for k in everything]
     return tuple(dict.fromkeys(out))
 
 
@@ -158,8 +159,8 @@ def _blends(areas: Sequence[AreaWork]) -> list[Rule]:
         for b in (by[n] for n in a.neighbours if n in by):
             theirs = next((k for k, q in enumerate(b.layers) if q.role == "blend"), None)
             if mine and theirs is not None and b.value_l is not None and b.value_l < a.value_l - 3:
-                why = f"Lights are blended before darks: {a.name} before {b.name}."
-                out.append(Rule(a.key(mine[-1]), b.key(theirs), why, "the brush drags the dark into the light"))
+                why = say("order.blend", lighter=a.name, darker=b.name)
+                out.append(Rule(a.key(mine[-1]), b.key(theirs), why, say("order.blend-cost")))
     return out
 
 
@@ -235,7 +236,7 @@ class Arranger:
         if behind:
             # what the dragged step waits for comes before the one it follows, so that nothing slips in between
             rules += [Rule(r.before, behind, "", "") for r in rules if r.after == key and r.before != behind]
-            rules.append(Rule(behind, key, "You put it there.", ""))
+            rules.append(Rule(behind, key, say("order.put"), ""))
         broken = (*state.broken, *sorted((r for r in contradicted if r.cost), key=lambda r: (self._index[r.before], self._index[r.after])))
         pins = {**state.pins, key: behind}
         return _State(tuple(rules), pins, broken, self._schedule(rules, pins, broken))
@@ -250,7 +251,7 @@ class Arranger:
             if r.before not in waits[r.after]:
                 waits[r.after].add(r.before)
                 follows[r.before].append(r.after)
-            why[r.before, r.after] = why.get((r.before, r.after)) or r.why or "You put a step right after it."
+            why[r.before, r.after] = why.get((r.before, r.after)) or r.why or say("order.put-behind")
         left = {k: len(v) for k, v in waits.items()}
         ready = {k for k, n in left.items() if not n}
         out: list[Step] = []
@@ -277,7 +278,9 @@ class Arranger:
                     ready.add(k)
         if len(out) < len(steps):
             stuck = [s.name for k, s in steps.items() if k not in done]
-            raise Fault(f"These steps wait for each other: {', '.join(stuck[:4])}.", "The order stays as it was.", "Put one of them elsewhere.")
+            raise Fault(
+                f"These steps wait for each other: {', '.join(stuck[:4])}.", "The order stays as it was.", "Put one of them elsewhere."
+            )
         return Ordered(tuple(out), in_order, reasons, tuple(broken))
 
 
@@ -356,7 +359,13 @@ def _fit(
             step.at,
         )
     stay = 0.0 if same_area and not wet else 1.0
-    return (0 if second_eye else 1 + (1 if late and not same_area else 0), stay, rank[a.id] - (0.05 if same_pencil else 0.0), a.number, step.at)
+    return (
+        0 if second_eye else 1 + (1 if late and not same_area else 0),
+        stay,
+        rank[a.id] - (0.05 if same_pencil else 0.0),
+        a.number,
+        step.at,
+    )
 
 
 def _reason(
@@ -370,27 +379,27 @@ def _reason(
 ) -> str:
     """Why a step stands where it stands, in one sentence."""
     if step.key in pins:
-        return "You put it there."
+        return say("order.put")
     a = step.area
     if a is None:
-        return "A night’s rest first: fresh eyes see what tired ones miss."
+        return say("order.last-look")
     if finished_eye and a.surface_id in EYES and a.id != finished_eye:
-        return "The second eye right after the first, with the same recipe."
+        return say("order.second-eye")
     if now is not None and now.area is not None and now.area.id != a.id:
         if now.layer.tool == "solvent":
-            return f"{now.area.name} is drying meanwhile."
+            return say("order.drying", area=now.area.name)
         others = [w for w in waits if not w.startswith(f"{a.id}:")]
         if others:
             return why[others[-1], step.key]
         if step.layer.pencil and step.layer.pencil == now.layer.pencil:
-            return "The same pencil is in the hand."
+            return say("order.same-pencil")
     if a.surface_id == "background" and prefer.sequence == "background-first":
-        return "The background side first."
+        return say("order.background")
     if a.surface_id in EYES and step.at == 0:
-        return "The eye sets the range of values for everything else."
+        return say("order.eye")
     own = [w for w in waits if w.startswith(f"{a.id}:")]
     if own:
         return why[own[-1], step.key]
     if a.surface_id in HARD:
-        return "A hard texture is not left to the end."
-    return "By the drawing hand: nothing finished lies under it."
+        return say("order.hard")
+    return say("order.hand")

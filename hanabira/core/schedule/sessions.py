@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 
 from hanabira.core.faults import Fault
 from hanabira.core.schedule.order import LAST, Ordered, Step
+from hanabira.core.sentences import say
 
 DRYING_MIN = 30.0
 REST_MIN = 12 * 60.0
@@ -116,9 +117,9 @@ def lay_out(ordered: Ordered, days: Days, busy: Sequence[tuple[datetime.date, fl
         done.add(step.key)
         if step.layer.tool == "solvent" and step.area is not None:
             dry_until[step.area.id] = clock.now + datetime.timedelta(minutes=DRYING_MIN)
-            waiting.append(Waiting(step.key, DRYING_MIN, f"{step.area.name} dries; the other areas fill the time."))
+            waiting.append(Waiting(step.key, DRYING_MIN, say("order.dries", area=step.area.name)))
         if any(s.key == LAST for s in todo) and len(todo) == 1:
-            waiting.append(Waiting(step.key, REST_MIN, "A night’s rest before the last look."))
+            waiting.append(Waiting(step.key, REST_MIN, say("order.rest")))
             for w in ordered.after.get(LAST, ()):
                 ready_at[w] = clock.now + datetime.timedelta(minutes=REST_MIN)
     finish = placed[-1].end.date() if placed else days.start

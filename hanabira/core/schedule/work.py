@@ -7,6 +7,8 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from hanabira.core.sentences import say
+
 LIGHTS = ("highlight", "light hair", "scrape", "whisker", "fix")
 DARKS = ("general", "deepen", "gap", "texture", "undertone", "ground", "outline")
 JUDGED_LAST = ("nose", "mouth", "tongue", "teeth-and-gums")
@@ -141,12 +143,12 @@ def evidence(pace: Pace, surface_id: str, surface_name: str) -> str:
     'Your short fur takes 1.4 times our guess, from 6 logged areas.'
     """
     if not pace.logged:
-        return "Our guess; your log will correct it."
+        return say("pace.guess")
     f = pace.factor(surface_id)
-    areas = f"{pace.logged} logged area{'s' if pace.logged > 1 else ''}"
+    areas = say("pace.one") if pace.logged == 1 else say("pace.many", logged=pace.logged)
     if abs(f - 1) < 0.05:
-        return f"Your {surface_name} takes as long as we guess, from {areas}."
-    return f"Your {surface_name} takes {f:.1f} times our guess, from {areas}."
+        return say("pace.same", surface=surface_name, areas=areas)
+    return say("pace.factor", surface=surface_name, factor=f, areas=areas)
 
 
 EVEN_OUT = (1.08, 0.9)

@@ -17,6 +17,7 @@ from hanabira.core.optics.film import Film
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
 from hanabira.core.optics.stack import Pass, bare, predict
+from hanabira.core.sentences import say
 
 _MUD_L = 9.0
 """A neutraliser that darkens by more than this makes mud of a middle colour."""
@@ -157,8 +158,8 @@ def undertones(kit: Kit, hidden: Sequence[Sequence[float]], lean_hue: float | No
     lab = kit.masstone_lab
     c, h = np.asarray(chroma(lab)), np.asarray(hue_deg(lab))
     out: list[tuple[str, str]] = []
-    for hue, why in [(float(hue_deg(v)), "of the hue that hides in it") for v in hidden] + (
-        [(lean_hue, "of the way it leans")] if lean_hue is not None else []
+    for hue, why in [(float(hue_deg(v)), say("advice.hidden")) for v in hidden] + (
+        [(lean_hue, say("advice.lean"))] if lean_hue is not None else []
     ):
         off = np.abs((h - hue + 180) % 360 - 180)
         score = off / 10 + np.where(c < 12, 4.0, 0) + np.abs(lab[:, 0] - 42) / 25

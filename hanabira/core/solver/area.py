@@ -20,6 +20,7 @@ from hanabira.core.optics.film import Film
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
 from hanabira.core.optics.stack import Pass, Spot, apply, bare
+from hanabira.core.sentences import say
 from hanabira.core.solver.library import opaque_order
 from hanabira.core.solver.search import NEW_PENCIL_COST, continue_from
 from hanabira.core.solver.target import Reach
@@ -245,11 +246,18 @@ def variants(
     token.report(0.7, "Solving without the main pencil")
     without = solve(others, NEW_PENCIL_COST)
     base = _closeness(paper, kit, best, targets)
-    out = [Variant(f"The closest: {_pencils(best)} pencils, ΔE00 {base:.1f} expected", best)]
-    for name, layers in (("Fewer pencils", few), (f"Without {kit.get(most).name} {most}" if most else "Otherwise", without)):
+    out = [Variant(say("variant.closest", pencils=_pencils(best), de=base), best)]
+    for name, layers in (
+        (say("variant.fewer"), few),
+        (say("variant.without", name=kit.get(most).name, code=most) if most else say("variant.other"), without),
+    ):
         if layers and all(layers != v.layers for v in out):
             de = _closeness(paper, kit, layers, targets)
-            out.append(Variant(f"{name}: {_pencils(layers)} pencils, ΔE00 {de:.1f} ({de - base:+.1f})".replace("-", "\u2212"), layers))
+            out.append(
+                Variant(
+                    say("variant.told", what=name, pencils=_pencils(layers), de=de, more=f"{de - base:+.1f}".replace("-", "\u2212")), layers
+                )
+            )
     return tuple(out)
 
 
@@ -305,20 +313,19 @@ def _role(kit: Kit, band: str, code: str, n: int, count: int, opaque: bool, spot
 def _reason(kit: Kit, role: str, band: str, step: Pass, targets: Mapping[str, Array], why: Mapping[str, str]) -> str:
     """One sentence why this layer is there."""
     if role == "gap":
-        return why.get("gap", "The gaps carry the form: lights need a dark to stand against.")
+        return why.get("gap", say("layer.gap"))
     if role in ("undertone", "glaze"):
         name = kit.get(step.code).name
-        over = "what comes over it" if role == "undertone" else "what lies below it"
-        return f"{name} turns the hue of {over}; alone it would be the wrong colour."
+        return say("layer.turns-next" if role == "undertone" else "layer.turns-below", name=name)
     if role == "ground":
         if band == "gap":
-            return "A dark ground first: the lights go on top of it."
-        return "The lightest colour of the area, under everything, so that the lights stay clean."
+            return say("layer.dark-first")
+        return say("layer.ground")
     if role == "deepen":
-        return "Brings the value down to the general colour; the lights are left free."
+        return say("layer.deepen")
     if role in ("light hair", "highlight"):
-        return "Opaque light on top, last, with a sharp point."
-    return why.get("general", "The general colour of the area.")
+        return say("layer.opaque-light")
+    return why.get("general", say("layer.general"))
 
 
 def with_layer(layers: Sequence[Layer], at: int, **changes: object) -> tuple[Layer, ...]:

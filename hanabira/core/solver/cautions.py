@@ -12,11 +12,45 @@ from hanabira.core.colour.spaces import Array, chroma, hue_deg
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
 from hanabira.core.optics.stack import bare
+from hanabira.core.sentences import say
 from hanabira.core.solver.area import BANDS, WHERE, Layer, Prediction, follow, swaps, with_layer
 from hanabira.core.solver.library import opaque_order
 from hanabira.core.solver.reach_help import missing_pencil, other_paper
 
 FULL_TOOTH = 0.95
+"""Share of the tooth beyond which a further layer slides: the last measured contact of the paper model falls under a tenth there."""
+WARM_HUES, WARM_C = (30.0, 100.0), 12.0
+"""Hues from red-orange to yellow, strong enough to be seen as coat colour: what a cold dark turns olive."""
+GREEN_HUES, GREEN_C = (87.0, 200.0), 4.0
+"""Hues that read as olive to green beside warm fur; below this chroma they read as grey."""
+WANTED_GREEN = (80.0, 200.0)
+"""A target of these hues is green itself, as a parrot's; a little wider, so that a green's edge is not warned of."""
+DARKENS = 6.0
+"""L* that a layer must darken to be the dark that did it, and not a tint."""
+MUD_C, MUD_SHARE = 18.0, 0.6
+"""A clear colour, and the share of its chroma below which artists call it muddy."""
+DULLER = 6.0
+"""C* under the photo's from which dullness is a loss (two just noticeable differences in chroma)."""
+SAME_HUE_DEG = 70.0
+"""A colour within this turn of the photo's hue was wanted, so dulling it is a fault; a farther one is neutralised on purpose."""
+CHALK_L, CHALK_SHARE = 4.0, 0.7
+"""A pale layer that lightens by so much and leaves less than this share of the chroma veils the colour."""
+IDLE_L, UNSEEN_DE = 0.4, 0.6
+"""A layer that moves value and colour by less than this is seen by no eye (well under one just noticeable difference, ΔE00 1)."""
+NEON_C = 12.0
+"""C* beyond the photo's that makes fur look dyed."""
+STEP_L, LOST_STEP_L = 6.0, 3.0
+"""A step of the photo between lights and general colour that carries form, and the rest of it at which the form is gone."""
+FLAT_L = 2.0
+"""L* between gap and general colour under which the coat looks flat."""
+BURIED_L = 8.0
+"""L* that a highlight may end under its target before it counts as buried."""
+NEAR_L, NEAR_C = 4.0, 5.0
+"""What is missed by less than this in value or strength is not named as the way in which a colour is missed."""
+WORTH_BUYING = 0.6
+"""A pencil is proposed only when it leaves less than this share of the difference."""
+SAME_DE = 0.05
+"""ΔE00 under which a lasting pencil counts as no worse."""
 OUT_OF_REACH = 6.0
 """ΔE00 above which a colour counts as missed."""
 FUGITIVE_FLOOR = 3
@@ -48,67 +82,33 @@ def stack_cautions(paper_lab: Array, labs: Sequence[Array], tooth: Sequence[floa
     end = labs[-1]
     hue, c = float(hue_deg(end)), float(chroma(end))
     wanted_hue, wanted_c = float(hue_deg(target)), float(chroma(target))
+
+    def found(kind: str, at: int, **figures: object) -> None:
+        key = f"caution.{kind.replace(' ', '-')}"
+        out.append((kind, say(f"{key}-title"), say(key, **figures), at))
+
     for k in range(1, len(labs)):
         before, after = labs[k - 1], labs[k]
         h0, h1 = float(hue_deg(before)), float(hue_deg(after))
         c0, c1 = float(chroma(before)), float(chroma(after))
-        warm_below = 30 <= h0 <= 100 and c0 > 12
-        wants_green = 80 < wanted_hue < 200 and wanted_c > 6
-        if warm_below and 87 <= h1 <= 200 and c1 > 4 and after[0] < before[0] - 6 and not wants_green and (87 <= hue <= 200 and c > 4):
-            out.append(
-                (
-                    "greenish dark",
-                    "Greenish dark",
-                    f"This layer turns the warm colour below it olive: hue {h1:.0f}°, where the photo has {wanted_hue:.0f}°.",
-                    k - 1,
-                )
-            )
-        if c0 > 18 and c1 < 0.6 * c0 and c1 < wanted_c - 6 and c < wanted_c - 5 and abs(_turn(h0, wanted_hue)) < 70:
-            out.append(
-                (
-                    "mud",
-                    "Mud",
-                    f"This layer takes {100 * (1 - c1 / c0):.0f} % of the colour’s strength (C* {c0:.0f} to {c1:.0f}; the photo has {wanted_c:.0f}).",
-                    k - 1,
-                )
-            )
-        if after[0] > before[0] + 4 and c1 < 0.7 * c0 and c1 < wanted_c - 6 and c < wanted_c - 5:
-            out.append(
-                (
-                    "chalky",
-                    "Chalky",
-                    f"A pale layer over colour: {after[0] - before[0]:.0f} lighter in L*, but only {100 * c1 / max(c0, 1e-6):.0f} % of its strength is left.",
-                    k - 1,
-                )
-            )
-        if after[0] > before[0] - 0.4 and after[0] < before[0] + 0.4 and float(delta_e00(before, after)) < 0.6 and k > 1:
-            out.append(
-                (
-                    "no effect",
-                    "Layer without effect",
-                    f"It changes the colour by ΔE00 {float(delta_e00(before, after)):.1f} only; no eye sees it.",
-                    k - 1,
-                )
-            )
-    if c > wanted_c + 12:
-        out.append(
-            (
-                "neon",
-                "Too strong",
-                f"C* {c:.0f}, where the photo has {wanted_c:.0f}: a duller pencil or a thin layer of its complement.",
-                len(labs) - 2,
-            )
-        )
+        warm_below = WARM_HUES[0] <= h0 <= WARM_HUES[1] and c0 > WARM_C
+        wants_green = WANTED_GREEN[0] < wanted_hue < WANTED_GREEN[1] and wanted_c > 6
+        turns_green = GREEN_HUES[0] <= h1 <= GREEN_HUES[1] and c1 > GREEN_C
+        ends_green = GREEN_HUES[0] <= hue <= GREEN_HUES[1] and c > GREEN_C
+        if warm_below and turns_green and after[0] < before[0] - DARKENS and not wants_green and ends_green:
+            found("greenish dark", k - 1, hue=h1, wanted=wanted_hue)
+        ends_dull = c1 < wanted_c - DULLER and c < wanted_c - DULLER + 1
+        if c0 > MUD_C and c1 < MUD_SHARE * c0 and ends_dull and abs(_turn(h0, wanted_hue)) < SAME_HUE_DEG:
+            found("mud", k - 1, percent=100 * (1 - c1 / c0), before=c0, after=c1, wanted=wanted_c)
+        if after[0] > before[0] + CHALK_L and c1 < CHALK_SHARE * c0 and ends_dull:
+            found("chalky", k - 1, lighter=after[0] - before[0], percent=100 * c1 / max(c0, 1e-6))
+        if abs(after[0] - before[0]) < IDLE_L and float(delta_e00(before, after)) < UNSEEN_DE and k > 1:
+            found("no effect", k - 1, moved=float(delta_e00(before, after)))
+    if c > wanted_c + NEON_C:
+        found("neon", len(labs) - 2, strength=c, wanted=wanted_c)
     full = [k for k in range(1, len(tooth)) if tooth[k] > FULL_TOOTH]
     if full:
-        out.append(
-            (
-                "tooth full",
-                "Tooth full",
-                f"The paper is full after layer {full[0]}: {100 * min(1, tooth[full[0]]):.0f} % of the tooth is used.",
-                full[0] - 1,
-            )
-        )
+        found("tooth full", full[0] - 1, layer=full[0], percent=100 * min(1, tooth[full[0]]))
     return out
 
 
@@ -134,90 +134,67 @@ def recipe_cautions(
         for kind, title, text, k in stack_cautions(labs[0], labs, tooth, state.target):
             at = mine[k] if 0 <= k < len(mine) else -1
             if not any(c.kind == kind and c.layer == at for c in out):
-                out.append(_cure(paper, kit, layers, targets, Caution(kind, title, f"{text} Seen in the {band}.", at), band))
+                out.append(_cure(paper, kit, layers, targets, Caution(kind, title, say("caution.seen", text=text, band=band), at), band))
     general, light, gap, high = (prediction.band(b) for b in ("general", "light", "gap", "highlight"))
-    if targets["light"][0] - targets["general"][0] > 6 and light.lab[0] - general.lab[0] < 3:
+
+    def step(kind: str, at: int, **figures: object) -> None:
+        key = f"caution.{kind}"
         out.append(
             Caution(
-                "pale on pale",
-                "No step for the lights",
-                f"The lights end {light.lab[0] - general.lab[0]:.0f} L* above the general colour; the photo has {targets['light'][0] - targets['general'][0]:.0f}.",
-                _last(layers, "light" if opaque else "general"),
-                "Deepen the general colour, or leave the lights free.",
+                "cannot cover" if kind == "buried" else kind.replace("-", " "),
+                say(f"{key}-title"),
+                say(key, **figures),
+                at,
+                say(f"{key}-cure"),
             )
         )
-    if opaque and high.lab[0] < targets["highlight"][0] - 8:
-        out.append(
-            Caution(
-                "cannot cover",
-                "A light that cannot cover",
-                f"The highlight reaches L* {high.lab[0]:.0f}, wanted {targets['highlight'][0]:.0f}.",
-                _last(layers, "highlight"),
-                "Keep the highlight free of dark, or lay it heavier.",
-            )
-        )
-    if not opaque and high.lab[0] < targets["highlight"][0] - 8:
-        out.append(
-            Caution(
-                "cannot cover",
-                "The highlight is buried",
-                f"The highlight ends at L* {high.lab[0]:.0f}, wanted {targets['highlight'][0]:.0f}; no pencil lifts it again.",
-                _last(layers, "highlight"),
-                "Reserve the paper there.",
-            )
-        )
-    if abs(general.lab[0] - gap.lab[0]) < 2 and targets["general"][0] - targets["gap"][0] > 6:
-        out.append(
-            Caution(
-                "flat",
-                "Flat",
-                f"Gap and general colour end {abs(general.lab[0] - gap.lab[0]):.0f} L* apart; the photo has {targets['general'][0] - targets['gap'][0]:.0f}.",
-                _last(layers, "gap"),
-                "Darken the gaps.",
-            )
-        )
+
+    wanted = targets["light"][0] - targets["general"][0]
+    if wanted > STEP_L and light.lab[0] - general.lab[0] < LOST_STEP_L:
+        step("pale-on-pale", _last(layers, "light" if opaque else "general"), got=light.lab[0] - general.lab[0], wanted=wanted)
+    if high.lab[0] < targets["highlight"][0] - BURIED_L:
+        kind = "cannot-cover" if opaque else "buried"
+        step(kind, _last(layers, "highlight"), got=high.lab[0], wanted=targets["highlight"][0])
+    wanted = targets["general"][0] - targets["gap"][0]
+    if abs(general.lab[0] - gap.lab[0]) < FLAT_L and wanted > STEP_L:
+        step("flat", _last(layers, "gap"), got=abs(general.lab[0] - gap.lab[0]), wanted=wanted)
     for i, q in enumerate(layers):
         if q.code and kit.get(q.code).lightfast > floor and not any(c.kind == "fugitive" and layers[c.layer].code == q.code for c in out):
             p = kit.get(q.code)
-            out.append(
-                _lasting(
-                    paper, kit, layers, targets, i, f"{p.name} {p.code} fades: lightfastness {p.lightfast} of 5, where 1 lasts best.", floor
-                )
-            )
+            text = say("caution.fades", name=p.name, code=p.code, lightfast=p.lightfast)
+            out.append(_lasting(paper, kit, layers, targets, i, text, floor))
     for i, q in enumerate(layers):
         below = [k for k in range(i) if layers[k].role == "indent" and set(WHERE[layers[k].where]) & set(WHERE[q.where])]
         if q.tool in ("solvent", "stump") and below:
-            words = f"Layer {below[0] + 1} indents lines here; {q.tool} carries colour into them and they are lost."
-            out.append(
-                Caution(
-                    "solvent on indented lines",
-                    f"{q.tool.capitalize()} over indented lines",
-                    words,
-                    i,
-                    "Blend before indenting, or leave these places out.",
-                )
-            )
+            title = say("caution.over-lines-title", tool=q.tool.capitalize())
+            words = say("caution.over-lines", layer=below[0] + 1, tool=q.tool)
+            out.append(Caution("solvent on indented lines", title, words, i, say("caution.over-lines-cure")))
     for band in BANDS:
         state = prediction.band(band)
         if state.delta_e00 > OUT_OF_REACH:
-            out.append(_out_of_reach(paper, kit, f"The {band} is out of reach", state.lab, state.target, prediction.most_tooth, papers))
+            out.append(
+                _out_of_reach(
+                    paper, kit, say("caution.band-out-of-reach", band=band), state.lab, state.target, prediction.most_tooth, papers
+                )
+            )
     return tuple(sorted(out, key=lambda c: (c.layer < 0, c.layer)))
 
 
 def _out_of_reach(paper: Paper, kit: Kit, title: str, got: Array, wanted: Array, most_tooth: float, papers: Sequence[Paper]) -> Caution:
     """How a colour is missed, and what would be needed: which pencil to buy, or which paper to take."""
     parts = []
-    if abs(got[0] - wanted[0]) > 4:
-        parts.append("too light" if got[0] > wanted[0] else "too dark")
-    if abs(chroma(got) - chroma(wanted)) > 5:
-        parts.append("too strong" if chroma(got) > chroma(wanted) else "too dull")
+    if abs(got[0] - wanted[0]) > NEAR_L:
+        parts.append("too-light" if got[0] > wanted[0] else "too-dark")
+    if abs(chroma(got) - chroma(wanted)) > NEAR_C:
+        parts.append("too-strong" if chroma(got) > chroma(wanted) else "too-dull")
     de = float(delta_e00(got, wanted))
-    text = f"It ends ΔE00 {de:.0f} from the target: {' and '.join(parts) or 'another hue'}."
+    how = say("caution.both", first=say(f"caution.{parts[0]}"), second=say(f"caution.{parts[1]}")) if len(parts) > 1 else ""
+    text = say("caution.out-of-reach", de=de, how=how or say(f"caution.{parts[0] if parts else 'other-hue'}"))
     missing = missing_pencil(paper, kit, wanted)
-    helps = [f"{missing.words}, would leave ΔE00 {missing.delta_e00:.0f}"] if missing.delta_e00 < 0.6 * de else []
+    helps = [say("caution.buy", pencil=missing.words, left=missing.delta_e00)] if missing.delta_e00 < WORTH_BUYING * de else []
     other = other_paper(paper, papers, most_tooth, got[0] > wanted[0] + 4)
     helps += [other] if other else []
-    cure = "; ".join(helps) or "Neither a pencil nor another paper reaches it; take the nearest"
+    cure = "; ".join(helps) or say("caution.nothing-helps")
     return Caution("out of reach", title, text, -1, f"{cure[:1].upper()}{cure[1:]}.")
 
 
@@ -225,20 +202,11 @@ def _last(layers: Sequence[Layer], band: str) -> int:
     return max((i for i, q in enumerate(layers) if band in WHERE[q.where]), default=-1)
 
 
-_CURES = {
-    "greenish dark": "Lay a thin dark red or violet first.",
-    "mud": "Press less, or lay it only where it is needed.",
-    "chalky": "Take a light with more colour, or glaze colour over it.",
-    "neon": "Lay a thin layer of its complement over it.",
-}
-"""What to do when no single pencil of the kit cures the fault."""
-
-
 def _cure(paper: Paper, kit: Kit, layers: Sequence[Layer], targets: Mapping[str, Array], caution: Caution, band: str) -> Caution:
     """Find the pencil that, in the layer's place, ends nearest to the target and shows the fault no more."""
     at = caution.layer
     if at < 0 or caution.kind in ("tooth full", "no effect") or layers[at].tool:
-        words = {"tooth full": "Take a pass away or press less below.", "no effect": "Leave the layer out."}.get(caution.kind, "")
+        words = say(f"caution.{caution.kind.replace(' ', '-')}-cure") if caution.kind in ("tooth full", "no effect") else ""
         return Caution(caution.kind, caution.title, caution.text, at, words)
     for swap in swaps(paper, kit, layers, at, targets, most=8)[1:]:
         if not kit.get(swap.code).owned:
@@ -250,8 +218,8 @@ def _cure(paper: Paper, kit: Kit, layers: Sequence[Layer], targets: Mapping[str,
         left = stack_cautions(labs[0], labs, [0.0] * len(labs), then.target)
         if not any(kind == caution.kind for kind, *_ in left):
             p = kit.get(swap.code)
-            return Caution(caution.kind, caution.title, caution.text, at, f"Lay {p.code} {p.name} instead", swap.code)
-    return Caution(caution.kind, caution.title, caution.text, at, _CURES.get(caution.kind, "Press less."))
+            return Caution(caution.kind, caution.title, caution.text, at, say("caution.instead", code=p.code, name=p.name), swap.code)
+    return Caution(caution.kind, caution.title, caution.text, at, say(f"caution.{caution.kind.replace(' ', '-')}-cure"))
 
 
 def _lasting(paper: Paper, kit: Kit, layers: Sequence[Layer], targets: Mapping[str, Array], at: int, text: str, floor: int) -> Caution:
@@ -262,13 +230,9 @@ def _lasting(paper: Paper, kit: Kit, layers: Sequence[Layer], targets: Mapping[s
         p = kit.get(swap.code)
         if p.lightfast <= floor and p.owned:
             cost = swap.delta_e00 - now
-            words = (
-                f"{text} {p.name} {p.code} lasts and costs ΔE00 {max(0, cost):.1f}."
-                if cost > 0.05
-                else f"{text} {p.name} {p.code} lasts and is no worse."
-            )
-            return Caution("fugitive", "Fades in the light", words, at, f"Lay {p.code} {p.name} instead", p.code)
-    return Caution("fugitive", "Fades in the light", text, at, "No lasting pencil of this kit is near.")
+            words = say("caution.lasts-for" if cost > SAME_DE else "caution.lasts", text=text, name=p.name, code=p.code, cost=max(0, cost))
+            return Caution("fugitive", say("caution.fades-title"), words, at, say("caution.instead", code=p.code, name=p.name), p.code)
+    return Caution("fugitive", say("caution.fades-title"), text, at, say("caution.none-lasts"))
 
 
 def target_cautions(
@@ -279,10 +243,9 @@ def target_cautions(
     for code in dict.fromkeys(codes):
         p = kit.get(code)
         if p.lightfast > FUGITIVE_FLOOR:
-            found.append(
-                Caution("fugitive", "Fades in the light", f"{p.name} {p.code} fades: lightfastness {p.lightfast} of 5.", codes.index(code))
-            )
+            text = say("caution.fades", name=p.name, code=p.code, lightfast=p.lightfast)
+            found.append(Caution("fugitive", say("caution.fades-title"), text, codes.index(code)))
     if float(delta_e00(labs[-1], target)) > OUT_OF_REACH:
-        missed = _out_of_reach(paper, kit, "Out of reach", np.asarray(labs[-1]), target, max(tooth), papers)
+        missed = _out_of_reach(paper, kit, say("caution.out-of-reach-title"), np.asarray(labs[-1]), target, max(tooth), papers)
         found.append(Caution(missed.kind, missed.title, f"{missed.text} {missed.cure}"))
     return tuple(found)

@@ -16,6 +16,7 @@ from hanabira.core.optics.film import Film
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
 from hanabira.core.optics.stack import Pass, Spot, bare, predict
+from hanabira.core.sentences import say
 from hanabira.core.solver.library import LEAST_DEPOSIT
 
 PRESSURE_COST = 0.3
@@ -66,12 +67,12 @@ def correcting_glaze(paper: Paper, kit: Kit, layers: Sequence[Pass], observed: A
     best = int(np.argmin(score))
     if np.isfinite(score[best]) and before - de[best] > LEAST_GAIN:
         p = kit.pencils[who[best]]
-        words = f"Glaze {p.code} {p.name} at pressure {how[best]}: ΔE00 {before:.1f} becomes {de[best]:.1f}."
+        words = say("glaze.lay", code=p.code, name=p.name, pressure=how[best], before=before, after=de[best])
         return Glaze(Pass(p.code, int(how[best])), before, float(de[best]), lab[best], words)
     if spot.used > 0.9 and before > 3:
-        words = "The tooth is full: lift some colour before anything else."
+        words = say("glaze.full")
     elif float(spot.lab[0]) < want[0] - 3:
-        words = "It is too dark for a glaze: lift or erase first."
+        words = say("glaze.dark")
     else:
-        words = "No glaze brings it nearer; leave it."
+        words = say("glaze.leave")
     return Glaze(None, before, before, spot.lab, words)

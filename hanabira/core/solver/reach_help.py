@@ -16,6 +16,7 @@ from hanabira.core.optics.film import Film, film_of, scattering_of
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
 from hanabira.core.optics.stack import bare
+from hanabira.core.sentences import say
 
 _DARKER = (0.0, 8.0, 16.0, 26.0)
 _STRONGER = (1.0, 1.3, 1.7)
@@ -31,7 +32,7 @@ class Missing:
     @property
     def words(self) -> str:
         """Hue and value to look for in the shop."""
-        return f"a pencil like {lab_hex(self.lab)}, {colour_name(self.lab)}, hue {float(hue_deg(self.lab)):.0f}°, L* {self.lab[0]:.0f}"
+        return say("reach.pencil", hex=lab_hex(self.lab), colour=colour_name(self.lab), hue=float(hue_deg(self.lab)), lightness=self.lab[0])
 
 
 def missing_pencil(paper: Paper, kit: Kit, target: Array) -> Missing:
@@ -72,4 +73,4 @@ def other_paper(paper: Paper, papers: Sequence[Paper], most_tooth: float, too_li
     if not roomier:
         return ""
     p = min(roomier, key=lambda q: q.cap)
-    return f"{p.name} holds {p.cap / paper.cap:.1f} times as much pigment"
+    return say("reach.paper", paper=p.name, times=p.cap / paper.cap)

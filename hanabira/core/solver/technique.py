@@ -15,6 +15,7 @@ from hanabira.core.colour.difference import delta_e00
 from hanabira.core.colour.spaces import Array, chroma, hue_deg
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
+from hanabira.core.sentences import say
 from hanabira.core.solver.area import BANDS, WHERE, Layer, Prediction, follow, solve_area, without_layer
 from hanabira.core.solver.library import opaque_order
 from hanabira.core.solver.search import NEW_PENCIL_COST
@@ -105,11 +106,7 @@ def plan_area(
     first: list[Layer] = []
     if opaque and (school.get("values") == "dark-ground" or school.get("black") == "base-under-pastel") and kit.medium == "pastel":
         code = black[0] if black and school.get("black") == "base-under-pastel" else _darkest(working)
-        first.append(
-            Layer(
-                "ground", code, 3, 1, "everywhere", craft.base_stroke, why="A dark ground: the gaps are there from the start.", locked=True
-            )
-        )
+        first.append(Layer("ground", code, 3, 1, "everywhere", craft.base_stroke, why=say("rule.dark-ground"), locked=True))
     under = _undertone(working, paper, targets, craft, opaque)
     if under is not None:
         first.append(under)
@@ -119,7 +116,7 @@ def plan_area(
         loss = _mean(follow(paper, kit, tried, targets, expected=False)) - base
         while first and loss > MOST_COST:
             gone = first.pop()
-            left.append(f"{gone.role} {gone.code} was left out: it would cost ΔE00 {loss:.1f}.")
+            left.append(say("rule.left-out", what=gone.role, code=gone.code, cost=loss))
             tried = solved(first) if first else layers
             loss = _mean(follow(paper, kit, tried, targets, expected=False)) - base
         if first:
@@ -154,13 +151,13 @@ def _undertone(kit: Kit, paper: Paper, targets: Mapping[str, Array], craft: Craf
         return None
     general = np.asarray(targets["general"], float)
     if craft.hidden_lab is not None and craft.undertone == "hidden":
-        hue, reason = float(hue_deg(craft.hidden_lab)), "The hue that hides in this coat goes first."
+        hue, reason = float(hue_deg(craft.hidden_lab)), say("rule.hidden")
     elif float(chroma(general)) > 1.2:
-        hue, reason = float(hue_deg(general)), "The coat leans this way; its undertone goes first."
+        hue, reason = float(hue_deg(general)), say("rule.lean")
     else:
         return None
     if craft.undertone == "complement":
-        hue, reason = (hue + 180) % 360, "Its complement in the shadow makes the coat glow."
+        hue, reason = (hue + 180) % 360, say("rule.complement")
     lab = kit.masstone_lab
     c, h = np.asarray(chroma(lab)), np.asarray(hue_deg(lab))
     turn = np.abs((h - hue + 180) % 360 - 180)
@@ -200,8 +197,8 @@ def _black_last(
 ) -> tuple[Layer, ...]:
     """Black after the other darks: in the gaps, and in the whole dark coat where that brings it nearer by more than half a ΔE00."""
     for where, band, words in (
-        ("all but the lights", "general", "The coat itself is as dark as black: it comes after its undertone, lightly."),
-        ("gaps", "gap", "Black only here, in the darkest few per cent, and last."),
+        ("all but the lights", "general", say("rule.black-coat")),
+        ("gaps", "gap", say("rule.black-gap")),
     ):
         now = follow(paper, kit, layers, targets, expected=False)
         if now.band(band).delta_e00 < 1.0 or now.band(band).lab[0] <= targets[band][0] + 0.5:
@@ -228,30 +225,24 @@ def _blended(
     if how == "none":
         return layers, []
     if craft.blend == "none":
-        return layers, ["No blend: on this surface grain helps."]
+        return layers, [say("rule.no-blend")]
     if how == "solvent" and (indented or kit.medium == "pastel"):
-        return layers, ["No solvent: it would run into the indented lines." if indented else "No solvent on pastel."]
+        return layers, [say("rule.no-solvent-lines") if indented else say("rule.no-solvent-pastel")]
     lower = [i for i, q in enumerate(layers) if q.role in ("ground", "undertone", "general")]
     if not lower:
         return layers, []
     at = lower[-1] + 1
     if how == "burnish":
         white = _palest(kit)
-        extra = Layer(
-            "blend", white, 4, 1, "all but the gaps", "circle", why="Pressed together with a pale pencil: smooth, a little lighter."
-        )
+        extra = Layer("blend", white, 4, 1, "all but the gaps", "circle", why=say("rule.burnish"))
     else:
         where = layers[lower[-1]].where if how == "stump" else "all but the highlights"
-        words = (
-            "Dissolves the binder: even and deep. Let it dry before the next layer."
-            if how == "solvent"
-            else "Rubs the lower layers together."
-        )
+        words = say("rule.solvent" if how == "solvent" else "rule.stump")
         extra = Layer("blend", "", 1, 1, where, "circle", tool=how, why=words)
     tried = (*layers[:at], extra, *layers[at:])
     before, after = follow(paper, kit, layers, targets, expected=False), follow(paper, kit, tried, targets, expected=False)
     if _mean(after) - _mean(before) > MOST_COST or after.most_tooth > 1.0:
-        return layers, [f"The {how} was left out: it would cost ΔE00 {_mean(after) - _mean(before):.1f}."]
+        return layers, [say("rule.tool-left-out", tool=how, cost=_mean(after) - _mean(before))]
     return tried, []
 
 
@@ -265,7 +256,7 @@ def _lights(
     """Lights by the school: indented before any colour, scraped out of the darks, or laid opaque at the end."""
     if how == "indent" and craft.light == "hairs":
         if kit.medium == "pastel":
-            return layers, ["No indenting: pastel fills the lines."]
+            return layers, [say("rule.no-indent-pastel")]
         return (
             Layer(
                 "indent",
@@ -276,12 +267,12 @@ def _lights(
                 "flick",
                 craft.stroke_mm,
                 tool="indent",
-                why="Lines pressed in before any colour stay white; no solvent and no tissue across them.",
+                why=say("rule.indent"),
             ),
             *layers,
         ), []
     if how == "indent":
-        return layers, ["No indented lines: the lights here are no single hairs."]
+        return layers, [say("rule.no-indent")]
     if how == "scrape":
         before = follow(paper, kit, layers, targets, expected=False)
         tried = (
@@ -295,13 +286,13 @@ def _lights(
                 "flick",
                 craft.stroke_mm,
                 tool="scrape",
-                why="Fine lights scraped out of the dark, with a guarded blade, away from the hand.",
+                why=say("rule.scrape"),
             ),
         )
         after = follow(paper, kit, tried, targets, expected=False)
         if after.band("highlight").delta_e00 <= before.band("highlight").delta_e00 + MOST_COST:
             return tried, []
-        return layers, ["No scraping: the lights are lighter already than it would leave them."]
+        return layers, [say("rule.no-scrape")]
     if how == "opaque" and not opaque:
         code = _palest(kit) if craft.school.get("highlight", "tinted") == "plain" else _tint(kit, targets["highlight"])
         now = follow(paper, kit, layers, targets, expected=False)
@@ -317,13 +308,13 @@ def _lights(
                     "highlights",
                     "flick",
                     craft.stroke_mm,
-                    why=craft.why.get("light", "An opaque light laid last, with a sharp point."),
+                    why=craft.why.get("light", say("rule.opaque")),
                 ),
             )
             told = follow(paper, kit, tried, targets, expected=False)
             if told.band("highlight").delta_e00 < best[0] and told.most_tooth <= 1.0:
                 best = (told.band("highlight").delta_e00, tried)
-        return best[1], [] if best[1] is not layers else ["No opaque light: the lights stand already."]
+        return best[1], [] if best[1] is not layers else [say("rule.no-opaque")]
     return layers, []
 
 
@@ -352,7 +343,7 @@ def _accent(
     at = int(np.argmin(turn / 14 + dark + np.where(np.asarray(chroma(lab)) < 16, 5, 0) + np.maximum(0, np.asarray(chroma(lab)) - 45) / 6))
     if turn[at] > 40:
         return layers
-    words = "Violet in the shadow makes the orange glow." if band == "gap" else "A little orange where the sun lies."
+    words = say("rule.violet") if band == "gap" else say("rule.sun")
     extra = Layer("accent", kit.pencils[at].code, 1, 1, where, craft.stroke, craft.stroke_mm, why=words)
     cut = (
         next((i for i, q in enumerate(layers) if q.role in ("highlight", "scrape", "light hair")), len(layers))
@@ -384,7 +375,7 @@ def _edge_first(kit: Kit, paper: Paper, targets: Mapping[str, Array], layers: tu
         "gaps",
         "flick",
         craft.stroke_mm,
-        why=craft.why.get("outline", "The marking’s edge first, so that it is not lost; broken along the hair."),
+        why=craft.why.get("outline", say("rule.edge")),
     )
     out = (edge, *layers)
     told = follow(paper, kit, out, targets, expected=False)

@@ -15,6 +15,7 @@ import numpy as np
 
 from hanabira.core.colour.spaces import Array, srgb_to_linear
 from hanabira.core.faults import AreaFault
+from hanabira.core.sentences import say
 
 _SIDE = 420
 _LEAST_TRUST = 0.7
@@ -116,10 +117,10 @@ def agree(a_deg: float, b_deg: float) -> str:
     """What two photos' lights mean for one portrait."""
     d = between(a_deg, b_deg)
     if d <= 30:
-        return f"The light agrees within {d:.0f}°."
+        return say("sun.agrees", apart=d)
     if d <= 70:
-        return f"The light differs by {d:.0f}°: take the shape from one photo and the lit side from it too."
-    return f"The light comes from another side ({d:.0f}° apart): take colours from it, never shadows."
+        return say("sun.differs", apart=d)
+    return say("sun.other-side", apart=d)
 
 
 def side_of(centre: tuple[float, float], box: tuple[float, float, float, float], sun_deg: float) -> str:
@@ -131,4 +132,4 @@ def side_of(centre: tuple[float, float], box: tuple[float, float, float, float],
     x, y, w, h = box
     u, v = (centre[0] - x - w / 2) / (w / 2), (y + h / 2 - centre[1]) / (h / 2)
     toward = u * np.cos(np.radians(sun_deg)) + v * np.sin(np.radians(sun_deg))
-    return "on the light side" if toward > 0.18 else "on the shadow side" if toward < -0.18 else "between light and shade"
+    return say("sun.lit" if toward > 0.18 else "sun.shaded" if toward < -0.18 else "sun.between")

@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 
 from hanabira.core.colour.spaces import Array, bytes_to_lab, lab_to_srgb
+from hanabira.core.sentences import say
 
 SIDE = 900
 _AXIS = np.array([np.cos(np.radians(60)), np.sin(np.radians(60))], np.float32)
@@ -31,10 +32,10 @@ class Warmth:
         """The rule of light and shade, said of this photo."""
         d = self.light_lean - self.dark_lean
         if d > 1.5:
-            return "The light side is the warmer one: keep the shadows cool."
+            return say("warmth.warm-light")
         if d < -1.5:
-            return "The light side is the cooler one: keep the shadows warm."
-        return "Light and shadow lean alike: the marking decides, not the light."
+            return say("warmth.cool-light")
+        return say("warmth.alike")
 
 
 def lean_of(lab: Array, neutral: tuple[float, float]) -> Array:

@@ -264,7 +264,9 @@ class Mat(Drawn):
             p.translate(2 * c, 0)
             p.scale(-1, 1)
         visible = picture.intersected(self.seen)
-        self._blit(p, self.look or wrap(self.photo.level_for(self.zoom * self.mm_per_px * scale())), QRectF(0, 0, *self.photo.size), visible)
+        self._blit(
+            p, self.look or wrap(self.photo.level_for(self.zoom * self.mm_per_px * scale())), QRectF(0, 0, *self.photo.size), visible
+        )
         if self.patch is not None:
             image, where = self.patch
             self._blit(p, image, where, visible)

@@ -79,7 +79,8 @@ def _read(s: Areas, m: Measures, area: Area) -> list:
     if m.hair.direction_deg is None and s.model.area is not None and m.field is not None:
         out.append(
             row(
-                act_button("Comb it by hand", "comb", lambda: s.choose_way("comb"), "Stroke from root to tip where you see the hair lie"), None
+                act_button("Comb it by hand", "comb", lambda: s.choose_way("comb"), "Stroke from root to tip where you see the hair lie"),
+                None,
             )
         )
     elif m.combed is None and m.hair.direction_deg is not None:
@@ -276,7 +277,11 @@ def write_marking(s: Areas) -> None:
         (outline, *rings), model.commission.picture_mm, f"{model.commission.name}: {area.name}", model.mm_per_px, model.photo.crop[:2]
     )
     model.jobs.run(
-        "marking", "Writing the marking", lambda _t: write_file(target, drawing), lambda done: model.messages.remark(f"Written: {done}"), lasting=True
+        "marking",
+        "Writing the marking",
+        lambda _t: write_file(target, drawing),
+        lambda done: model.messages.remark(f"Written: {done}"),
+        lasting=True,
     )
 
 

@@ -160,9 +160,16 @@ def _materials(s: Brief) -> list:
     cost, without = account.material_cost(wear)
     out: list = []
     if cost:
-        take = PetalButton(f"Take {sum_words(cost, sign=s.model.settings.get('currency'))}", "petal", tip="Put the worth of the worn pencils into the price")
+        take = PetalButton(
+            f"Take {sum_words(cost, sign=s.model.settings.get('currency'))}",
+            "petal",
+            tip="Put the worth of the worn pencils into the price",
+        )
         take.clicked.connect(lambda _=False: s.model.planner.set_terms("materials", materials=cost))
-        out += [Words(f"The recipes wear away pencils worth about {sum_words(cost, sign=s.model.settings.get('currency'))}."), row(take, None)]
+        out += [
+            Words(f"The recipes wear away pencils worth about {sum_words(cost, sign=s.model.settings.get('currency'))}."),
+            row(take, None),
+        ]
     if without:
         out.append(Words(f"{without} of {len(wear)} pencils of the recipes have no price in the kit; they are not in it."))
     return out

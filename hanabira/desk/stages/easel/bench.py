@@ -46,7 +46,9 @@ def _log(s: Easel, log: tuple[LogRow, ...]) -> list[QWidget]:
     if not log and not book.shots():
         return [*out, Words("Nothing yet. Press Enter when the step is done; the clock runs while this stage is open.")]
     colour = lambda code: kit.masstone_lab[kit.index[code]] if code in kit.index else None  # noqa: E731
-    timeline = Timeline(log, book.shots(), colour, lambda q: None if (small := book.thumb(q)) is None else wrap(small), s.row_id or s.shot_id, True)
+    timeline = Timeline(
+        log, book.shots(), colour, lambda q: None if (small := book.thumb(q)) is None else wrap(small), s.row_id or s.shot_id, True
+    )
     timeline.shot_wanted.connect(s.show_shot)
     timeline.row_wanted.connect(s.choose_row)
     row_ = next((r for r in log if r.id == s.row_id), None)

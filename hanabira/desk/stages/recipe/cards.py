@@ -203,7 +203,11 @@ def portrait(s: Recipe, area: Area) -> list:
                 None,
             ),
         ]
-    out += [Caption("Your techniques"), row(act_button("Open a technique", "strata", s.desk.writers.open_technique), None), Caption("Write")]
+    out += [
+        Caption("Your techniques"),
+        row(act_button("Open a technique", "strata", s.desk.writers.open_technique), None),
+        Caption("Write"),
+    ]
     for words, run in s.desk.writers.all:
         out.append(row(act_button(words, "sheet", run), None))
     return out

@@ -113,8 +113,12 @@ class Boards(Drawn):
             text(p, QRectF(x, r.top() + 10, room - tail, 32), c.name, "title", "ink", elide=True)
             who = " · ".join(q for q in (c.animal, f"for {c.client}" if c.client else "") if q)
             text(p, QRectF(x, r.top() + 43, room, 18), who, "body", "ink2", elide=True)
-            size_ = "" if o.state == "unreadable" else (
-                f"{c.width_mm:.0f} × {c.height_mm:.0f} mm, {papers()[c.paper_id].name.lower() if c.paper_id in papers() else c.paper_id}"
+            size_ = (
+                ""
+                if o.state == "unreadable"
+                else (
+                    f"{c.width_mm:.0f} × {c.height_mm:.0f} mm, {papers()[c.paper_id].name.lower() if c.paper_id in papers() else c.paper_id}"
+                )
             )
             text(p, QRectF(x, r.top() + 65, room, 18), size_, "small", "ink2", elide=True)
             text(p, QRectF(x, r.top() + 87, room, 20), self.line(o), "body", "ink", elide=True)

@@ -22,7 +22,6 @@ if TYPE_CHECKING:
     from hanabira.studio.records import Photo
 
 
-
 def fill(s: Study) -> None:
     """Bring head, card and next thing up to date."""
     photo, c, bench, desk = s.model.photo, s.model.commission, s.desk.bench, s.desk

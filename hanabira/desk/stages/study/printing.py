@@ -102,7 +102,9 @@ def print_wedge(s: Study) -> None:
     target = s.desk.ask_target("grey wedge.pdf")
     if target is not None:
         page = s.model.settings.get("card_paper")
-        s.model.jobs.run("wedge", "Writing the grey wedge", lambda _t: write_wedge(target, page), lambda done: _written(s, done), lasting=True)
+        s.model.jobs.run(
+            "wedge", "Writing the grey wedge", lambda _t: write_wedge(target, page), lambda done: _written(s, done), lasting=True
+        )
 
 
 def print_true_size(s: Study, with_photo: bool) -> None:

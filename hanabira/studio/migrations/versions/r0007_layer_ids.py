@@ -52,7 +52,9 @@ def upgrade() -> None:
     for key, text in db.execute(sa.select(commission.c.id, commission.c.terms)).all():
         terms = _data(text, dict)
         if terms and isinstance(terms.get("moved"), list):
-            terms["moved"] = [[keys.get(k, k) if isinstance(k, str) else k for k in pair] if isinstance(pair, list) else pair for pair in terms["moved"]]
+            terms["moved"] = [
+                [keys.get(k, k) if isinstance(k, str) else k for k in pair] if isinstance(pair, list) else pair for pair in terms["moved"]
+            ]
             db.execute(commission.update().where(commission.c.id == key).values(terms=json.dumps(terms, ensure_ascii=False)))
 
 
