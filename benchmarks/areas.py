@@ -70,7 +70,7 @@ def directions(row: Row) -> None:
 def combing(row: Row) -> None:
     from hanabira.core.area.combing import comb
     from hanabira.core.area.hair import HairField
-    from tests.test_anatomy import Combing
+    from tests.core.test_anatomy import Combing
 
     rng, right, ms = np.random.default_rng(SEED), [], []
     for name, flow in Combing.FLOWS.items():
@@ -112,7 +112,7 @@ def parts(row: Row) -> None:
     from hanabira.core.area.hair import measure_hair
     from hanabira.core.area.whiskers import measure_whiskers
     from hanabira.core.colour.spaces import bytes_to_lab
-    from tests.test_anatomy import Noses, Whiskers, drawn_eye, scalloped
+    from tests.core.test_anatomy import Noses, Whiskers, drawn_eye, scalloped
 
     rng = np.random.default_rng(SEED)
     centre, radius, pupil, form, claimed = [], [], [], [], []
@@ -163,7 +163,7 @@ def markings(row: Row) -> None:
     from hanabira.core.area.pattern import find_pattern
     from hanabira.craft.markings import marking_model
     from tests.fur import fur, striped
-    from tests.test_anatomy import Markings
+    from tests.core.test_anatomy import Markings
 
     rng, model = np.random.default_rng(SEED), marking_model()
     first, two, stripes, spots, ms = [], [], [], [], []

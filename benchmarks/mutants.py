@@ -79,7 +79,7 @@ class Cases:
         assert store is not None
         files = lambda: sorted(p for p in (store.folder / "photos").rglob("*") if p.is_file())  # noqa: E731
         if self.kind == "bundle":
-            from tests.test_mutants import through
+            from tests.studio.test_mutants import through
 
             before = store.keys(Commission), files()
             try:

@@ -32,9 +32,23 @@ SLOW = (
 
 
 def modules() -> list[str]:
-    """All test modules, the longest first."""
-    found = sorted(p.stem for p in Path(__file__).parent.glob("test_*.py"))
-    return [m for m in SLOW if m in found] + [m for m in found if m not in SLOW]
+    """All test modules by their full names, the longest first."""
+    here = Path(__file__).parent
+    found = sorted(".".join(("tests", *p.relative_to(here).with_suffix("").parts)) for p in here.rglob("test_*.py"))
+    rank = {name: at for at, name in enumerate(SLOW)}
+    return sorted(found, key=lambda m: (rank.get(m.rpartition(".")[2], len(SLOW)), m))
+
+
+def full(name: str) -> str:
+    """The full name of a module, class or test that may be given by its module's own name alone.
+
+    >>> full("test_colour.Difference")
+    'tests.core.test_colour.Difference'
+    """
+    if name.startswith("tests."):
+        return name
+    module, dot, rest = name.partition(".")
+    return next((m + dot + rest for m in modules() if m.endswith(f".{module}")), name)
 
 
 def run(names: list[str]) -> int:
@@ -59,7 +73,7 @@ def run_all() -> int:
         while waiting and len(running) < 2:
             name = waiting.pop(0)
             out = tempfile.TemporaryFile("w+")  # noqa: SIM115 - open as long as its process
-            process = subprocess.Popen([sys.executable, "-m", "tests", f"tests.{name}"], stdout=out, stderr=subprocess.STDOUT)
+            process = subprocess.Popen([sys.executable, "-m", "tests", name], stdout=out, stderr=subprocess.STDOUT)
             running.append((name, process, out, time.monotonic()))
         for job in list(running):
             name, process, out, began = job
@@ -77,14 +91,14 @@ def run_all() -> int:
             else:
                 failed += 1  # the process itself came to grief
             bad |= code != 0
-            print(text if code else f"{name}: {' '.join(last)}, {time.monotonic() - began:.0f} s", flush=True)
+            print(text if code else f"{name.removeprefix('tests.')}: {' '.join(last)}, {time.monotonic() - began:.0f} s", flush=True)
     print(f"{passed} passed, {failed} failed")
     return 1 if bad or failed or not passed else 0
 
 
 if __name__ == "__main__":
     if sys.argv[1:]:
-        sys.exit(run(sys.argv[1:]))
+        sys.exit(run([full(n) for n in sys.argv[1:]]))
     with tempfile.TemporaryDirectory(prefix="hanabira-demo-") as shared:
         os.environ[SHARED] = shared
         sys.exit(run_all())

@@ -17,7 +17,7 @@ from hanabira.studio.database import DATABASE
 from hanabira.studio.overview import overviews
 from hanabira.studio.records import Area, Commission, LogRow, Photo
 from hanabira.studio.store import Store
-from tests.test_safety import RING, Case
+from tests.studio.test_safety import RING, Case
 
 
 class Backups(Case):

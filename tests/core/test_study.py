@@ -22,7 +22,7 @@ from hanabira.core.study.surround import reads
 from hanabira.demo.truth import PHOTO, demo_truth
 from hanabira.studio.pictures import read_picture, write_picture
 from tests.fur import fur
-from tests.test_cli import ask, run
+from tests.terminal.test_cli import ask, run
 
 A_WHITE = np.array([1.09850, 1.0, 0.35585])  # illuminant A, CIE 15
 

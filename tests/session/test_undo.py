@@ -24,7 +24,7 @@ from hanabira.session.edits import (
     TurnPhoto,
 )
 from hanabira.studio.records import Area, Commission, Photo, Recipe
-from tests.test_session import Case
+from tests.session.test_session import Case
 
 SEEDS, OPERATIONS = 6, 300
 CODES = ("401", "203", "118")

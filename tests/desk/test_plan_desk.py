@@ -12,7 +12,7 @@ from hanabira.desk.controls import Pick
 from hanabira.desk.widgets.step_list import ROW
 from hanabira.session.edits import EditBrief
 from hanabira.studio.records import Commission, LogRow
-from tests.test_desk import DemoCase
+from tests.desk.test_desk import DemoCase
 
 MONDAY = "2026-03-02"
 

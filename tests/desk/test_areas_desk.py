@@ -11,7 +11,7 @@ from hanabira.core.area.shape import ring_area
 from hanabira.desk.controls import Pick
 from hanabira.desk.widgets.measure_cards import ValuePatches
 from hanabira.session import area_edits
-from tests.test_desk import DemoCase
+from tests.desk.test_desk import DemoCase
 
 
 class AreasCase(DemoCase):

@@ -13,7 +13,7 @@ from hanabira.core.solver.target import reach
 from hanabira.craft.kitfile import fact, read_kit
 from hanabira.craft.supplies import paper, papers, shipped_kit
 from hanabira.studio.records import StudioKit
-from tests.test_desk import DemoCase
+from tests.desk.test_desk import DemoCase
 
 
 class Room(DemoCase):

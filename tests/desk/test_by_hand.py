@@ -15,7 +15,7 @@ from hanabira.demo.truth import PHOTO
 from hanabira.desk.explain import TOPICS
 from hanabira.devices.scanner import Shot, scan
 from hanabira.devices.simulated_paper import SimulatedSheet
-from tests.test_desk import DemoCase
+from tests.desk.test_desk import DemoCase
 
 Key, Shift = Qt.Key, Qt.KeyboardModifier.ShiftModifier
 

@@ -22,7 +22,7 @@ from hanabira.session.edits import SetLayers
 from hanabira.studio.bundle import read_bundle
 from hanabira.studio.records import LogRow, Shot
 from hanabira.studio.store import Store
-from tests.test_plan_desk import PlanCase
+from tests.desk.test_plan_desk import PlanCase
 
 
 class Easel(PlanCase):

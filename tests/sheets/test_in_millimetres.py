@@ -23,7 +23,7 @@ from hanabira.session.edits import ChangeAreas, EditBrief, SetLayers, SetPrep, T
 from hanabira.session.tracing import areas_svg, line_picture, picture_layers, true_size_content
 from hanabira.sheets.true_size import write_true_size
 from hanabira.studio import planning
-from tests.test_session import Case
+from tests.session.test_session import Case
 
 MM = 72 / 25.4
 

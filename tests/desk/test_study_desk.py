@@ -13,7 +13,7 @@ from hanabira.core.colour.spaces import bytes_to_lab, parse_hex
 from hanabira.core.study.prepare import move_points
 from hanabira.desk.controls import Pick
 from hanabira.desk.gestures.marks import reading
-from tests.test_desk import DemoCase
+from tests.desk.test_desk import DemoCase
 
 ROUND_THE_RABBIT = [
     (760, 60), (1000, 30), (1300, 10), (1420, 200), (1400, 500), (1290, 800), (1690, 1150), (1690, 1590), (560, 1590), (470, 1400), (440, 1200),

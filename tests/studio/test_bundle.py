@@ -14,7 +14,7 @@ from hanabira.studio.bundle import contents_of, import_bundle, log_csv, read_bun
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, Terms
 from hanabira.studio.store import Store
 from tests.demo_studio import demo_copy
-from tests.test_cli import ask, run
+from tests.terminal.test_cli import ask, run
 
 
 class Bundles(unittest.TestCase):

@@ -18,7 +18,7 @@ from hanabira.core.optics.paper import Tooth, lay_pass, tooth_used
 from hanabira.core.optics.stack import TOOLS, Pass, bare, lay, predict, use_tool
 from hanabira.craft.supplies import paper, papers, shipped_kit
 
-VECTORS = json.loads((Path(__file__).parent / "data" / "optics_vectors.json").read_text())
+VECTORS = json.loads((Path(__file__).parent.parent / "data" / "optics_vectors.json").read_text())
 LEVEL = {"light": 1, "medium": 3, "heavy": 5}
 
 

@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QCheckBox, QLineEdit
 
 from hanabira.desk.controls import Choice, Pick
 from hanabira.studio.records import Commission
-from tests.test_desk import DemoCase
+from tests.desk.test_desk import DemoCase
 
 
 class Shelf(DemoCase):

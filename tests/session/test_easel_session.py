@@ -12,7 +12,7 @@ from hanabira.core.schedule.sessions import DRYING_MIN
 from hanabira.core.solver.area import Layer
 from hanabira.session.easel import REST_S, AtTheEasel, WorkClock
 from hanabira.session.edits import ChangeAreas, SetLayers
-from tests.test_session import Case
+from tests.session.test_session import Case
 
 
 class Time:

@@ -24,7 +24,7 @@ from hanabira.craft.supplies import paper, papers, shipped_kit, surfaces
 from hanabira.craft.techniques import coat_id, coats, marking_rules, school, switches
 from hanabira.craft.whisker_methods import NO_INDENT, whisker_method
 from hanabira.demo.truth import PHOTO
-from tests.test_cli import ask, run
+from tests.terminal.test_cli import ask, run
 
 COATS = {
     "black": ((5, 0, -1), (15, 1, -4), (38, 0, -8), (60, 0, -6)),

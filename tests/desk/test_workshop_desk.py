@@ -9,7 +9,7 @@ from pypdf import PdfReader
 from hanabira.core.colour.difference import delta_e00
 from hanabira.desk.controls import Choice, Pick
 from hanabira.desk.stages.recipe import cards as recipe_cards
-from tests.test_desk import DemoCase
+from tests.desk.test_desk import DemoCase
 
 
 class WorkshopCase(DemoCase):

@@ -10,7 +10,7 @@ from string import Formatter
 
 from hanabira.core.sentences import say, templates
 
-CORE = Path(__file__).parent.parent / "hanabira" / "core"
+CORE = Path(__file__).parents[2] / "hanabira" / "core"
 PROGRESS = re.compile(
     r"^(Solving|Trying|Looking|Leaving|Sorting|Laying|Softening|Setting|Putting|Straightening|Taking|Measuring|Fitting|Following)\b"
 )

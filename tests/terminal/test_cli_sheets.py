@@ -17,7 +17,7 @@ from hanabira.session.recipe_card import card_content
 from hanabira.studio.bundle import write_bundle
 from hanabira.studio.store import Store
 from tests.demo_studio import demo_copy
-from tests.test_cli import ask, run
+from tests.terminal.test_cli import ask, run
 
 MM = 72 / 25.4
 

@@ -1,0 +1,1 @@
+"""The computation, on its own."""

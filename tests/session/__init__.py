@@ -1,0 +1,1 @@
+"""The open commission, without a window."""

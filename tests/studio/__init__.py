@@ -1,0 +1,1 @@
+"""What is stored, written and read."""
