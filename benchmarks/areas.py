@@ -162,8 +162,8 @@ def markings(row: Row) -> None:
     from hanabira.core.area.marking import measure_marking
     from hanabira.core.area.pattern import find_pattern
     from hanabira.craft.markings import marking_model
-    from tests.fur import fur, striped
     from tests.core.test_anatomy import Markings
+    from tests.fur import fur, striped
 
     rng, model = np.random.default_rng(SEED), marking_model()
     first, two, stripes, spots, ms = [], [], [], [], []

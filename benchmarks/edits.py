@@ -27,7 +27,9 @@ def edits(row: Callable[[str, str, str], None]) -> None:
             for n in range(count):
                 c = Commission(f"c{n}", f"Portrait {n}", created=f"2026-01-01T{n // 60:02d}:{n % 60:02d}:00")
                 p = Photo(f"p{n}", c.id, "d" * 64, ".jpg", "x.jpg", 2000, 2500, (0.0, 0.0, 2000.0, 2500.0))
-                areas = [Area(f"a{n}-{k}", c.id, p.id, k + 1, f"Area {k}", "short-fur", rectangle(20 + 90 * k, 20, 80, 80)) for k in range(12)]
+                areas = [
+                    Area(f"a{n}-{k}", c.id, p.id, k + 1, f"Area {k}", "short-fur", rectangle(20 + 90 * k, 20, 80, 80)) for k in range(12)
+                ]
                 store.edit([c, p, *areas, *(Recipe(a.id, layers) for a in areas)])
             sessions[count] = Session(store, InlineRunner())
             sessions[count].darkroom.load = lambda: None  # type: ignore[method-assign]  # there are no files behind these photos

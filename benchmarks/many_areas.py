@@ -28,7 +28,9 @@ def crowded(folder: Path, count: int = COUNT) -> None:
         rng, turn, made = np.random.default_rng(1), np.linspace(0, 2 * np.pi, 24, endpoint=False), []
         for k in range(count):
             x, y, r = rng.uniform(200, p.width_px - 200), rng.uniform(200, p.height_px - 200), rng.uniform(30, 120)
-            ring = tuple((float(x + r * s * np.cos(a)), float(y + r * s * np.sin(a))) for a, s in zip(turn, rng.uniform(0.85, 1.15, 24), strict=True))
+            ring = tuple(
+                (float(x + r * s * np.cos(a)), float(y + r * s * np.sin(a))) for a, s in zip(turn, rng.uniform(0.85, 1.15, 24), strict=True)
+            )
             made.append(Area(f"n{k}", c.id, p.id, k + 1, f"Area {k + 1}", "short-fur", ring))
         store.edit([replace(c, stage="Brief"), *made])
         store.keep_setting("commission", c.id)

@@ -58,7 +58,10 @@ class Cases:
         r = random.Random(seed)
         n = r.randrange(len(self.good))
         make = {"bundle": self.mutants.bundle, "photo": self.mutants.photo}.get(self.kind, self.mutants.text)
-        path = self.folder / f"piece{self.suffixes[n] if self.kind == 'kit' else '.zip' if self.kind == 'bundle' else '.toml' if self.kind == 'technique' else '.jpg'}"
+        path = (
+            self.folder
+            / f"piece{self.suffixes[n] if self.kind == 'kit' else '.zip' if self.kind == 'bundle' else '.toml' if self.kind == 'technique' else '.jpg'}"
+        )
         path.write_bytes(make(self.good[n], r))
         if self.studio is None or seed % 400 == 0:
             if self.studio is not None:
@@ -137,7 +140,11 @@ def watch(kind: str, first: int, last: int) -> dict[str, list[str]]:
     wrong: dict[str, list[str]] = {"traceback": [], "hang": [], "memory": [], "half": []}
     counts = {"taken": 0, "refused": 0}
     while first < last:
-        process = subprocess.Popen([sys.executable, "-W", "ignore", "-m", "benchmarks.mutants", "--work", kind, str(first), str(last)], stdout=subprocess.PIPE, text=True)
+        process = subprocess.Popen(
+            [sys.executable, "-W", "ignore", "-m", "benchmarks.mutants", "--work", kind, str(first), str(last)],
+            stdout=subprocess.PIPE,
+            text=True,
+        )
         assert process.stdout is not None
         with selectors.DefaultSelector() as ready:
             ready.register(process.stdout, selectors.EVENT_READ)
@@ -173,7 +180,10 @@ def watch(kind: str, first: int, last: int) -> dict[str, list[str]]:
         process.kill()
         process.wait()
         process.stdout.close()
-    print(f"{kind:<10} {counts['refused']} refused, {counts['taken']} taken; " + ", ".join(f"{len(v)} {k}" for k, v in wrong.items()), flush=True)
+    print(
+        f"{kind:<10} {counts['refused']} refused, {counts['taken']} taken; " + ", ".join(f"{len(v)} {k}" for k, v in wrong.items()),
+        flush=True,
+    )
     return wrong
 
 

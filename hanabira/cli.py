@@ -6,7 +6,7 @@ import argparse
 import json
 import os
 import sys
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 import numpy as np
@@ -289,7 +289,7 @@ def parser() -> argparse.ArgumentParser:
     top.add_argument("--version", action="version", version=f"hanabira {__version__}")
     commands = top.add_subparsers(dest="command", required=True, parser_class=_Parser)
 
-    def add(name: str, run, words: str) -> argparse.ArgumentParser:  # noqa: ANN001
+    def add(name: str, run: Callable[[argparse.Namespace], dict | None], words: str) -> argparse.ArgumentParser:
         p = commands.add_parser(name, help=words, description=words)
         p.set_defaults(run=run)
         p.add_argument("--json", action="store_true", help="print one JSON object")

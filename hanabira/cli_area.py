@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 
-from hanabira.cli_args import kit_of, millimetres_a_pixel, numbers, paper_of
+from hanabira.cli_args import Add, kit_of, millimetres_a_pixel, numbers, paper_of
 from hanabira.core.faults import Fault
 
 LONGER_SIDE_MM = 300.0
@@ -113,7 +113,7 @@ def show(command: str, data: dict) -> None:
         print(f"caution: {c['text']}")
 
 
-def add_commands(add) -> None:  # noqa: ANN001
+def add_commands(add: Add) -> None:
     """Declare both commands on the parser."""
     p = add("area", area, "Plan the layers of an area of a photo by surface, coat, marking and school.")
     p.add_argument("photo")

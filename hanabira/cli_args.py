@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import re
+from collections.abc import Callable
 
 import numpy as np
 
@@ -11,6 +12,9 @@ from hanabira.core.colour.spaces import parse_hex
 from hanabira.core.faults import Fault
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
+
+Add = Callable[[str, Callable[[argparse.Namespace], dict | None], str], argparse.ArgumentParser]
+"""Declares a command: its name, what runs it and what it does in words."""
 
 
 def kit_of(source: str | None) -> Kit:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
+from hanabira.cli_args import Add
 from hanabira.core.faults import Fault
 
 
@@ -157,7 +158,7 @@ def show(command: str, data: dict) -> None:
         print("\n".join([f"{data['name']} ({data['commission']})", *data["remarks"]]))
 
 
-def add_commands(add) -> None:  # noqa: ANN001
+def add_commands(add: Add) -> None:
     """Declare the commands on the parser."""
     p = add("plan", plan, "Order and time the work of a bundle.")
     p.add_argument("bundle", metavar="BUNDLE")

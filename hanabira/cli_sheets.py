@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
+from hanabira.cli_args import Add
 from hanabira.core.faults import Fault
 
 
@@ -86,7 +87,7 @@ def show(command: str, data: dict) -> None:
         print(f"{data['hours']['taken']:.1f} hours")
 
 
-def add_commands(add) -> None:  # noqa: ANN001
+def add_commands(add: Add) -> None:
     """Declare the commands on the parser."""
     for name, run, words in (
         ("card", card, "Write the recipe card of a bundle as PDF."),

@@ -7,6 +7,7 @@ import shutil
 import subprocess
 import sys
 import time
+from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QEvent
@@ -54,7 +55,7 @@ def show_on_virtual_screen(folder: Path) -> int:
     return code
 
 
-def settle(app: QApplication, busy, most_s: float = 60.0) -> None:  # noqa: ANN001
+def settle(app: QApplication, busy: Callable[[], bool], most_s: float = 60.0) -> None:
     """Let the window finish its work."""
     end = time.monotonic() + most_s
     quiet = 0

@@ -7,6 +7,7 @@ artist dragged stays where it was put: rules that contradict it are dropped and 
 
 from __future__ import annotations
 
+import heapq
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
@@ -186,7 +187,7 @@ class _State:
     rules: tuple[Rule, ...]
     pins: Mapping[str, str]
     broken: tuple[Rule, ...]
-    ordered: Ordered
+    steps: tuple[Step, ...]
 
 
 class Arranger:
@@ -201,26 +202,32 @@ class Arranger:
         self._index = {k: i for i, k in enumerate(self._steps)}
         self._rank = _area_rank(areas, self._prefer)
         self._rules = tuple(r for r in rules_of(areas) if r.before in self._steps and r.after in self._steps)
+        # how well each step fits after a stranger: most steps that could come next have nothing to do with the one before
+        self._apart = {k: _fit(s, None, self._prefer, self._rank, {}, set(), "") for k, s in self._steps.items()}
         self._states: list[tuple[tuple[str, str] | None, _State]] = []
+        self._told: tuple[_State, Ordered] | None = None
 
     def ordered(self, moved: Sequence[tuple[str, str]] = (), pace: Pace | None = None) -> Ordered:
         """The order after these drags, with the minutes of a pace; see `order`."""
         if not self._states:
-            self._states.append((None, _State(self._rules, {}, (), self._schedule(self._rules, {}, ()))))
+            self._states.append((None, _State(self._rules, {}, (), self._schedule(self._rules, {}))))
         n = 0
         while n < len(moved) and n + 1 < len(self._states) and self._states[n + 1][0] == tuple(moved[n]):
             n += 1
         del self._states[n + 1 :]
         for key, behind in moved[n:]:
             self._states.append(((key, behind), self._dragged(self._states[-1][1], key, behind)))
-        found = self._states[-1][1].ordered
+        state = self._states[-1][1]
+        if self._told is None or self._told[0] is not state:
+            self._told = state, self._with_reasons(state)
+        found = self._told[1]
         return found if pace is None else replace(found, steps=tuple(_paced(s, pace) for s in found.steps))
 
     def _dragged(self, state: _State, key: str, behind: str) -> _State:
         """The state with one more step put right after another one, or first."""
         if key not in self._steps or (behind and behind not in self._steps) or key == behind:
             return state
-        place = {s.key: i for i, s in enumerate(state.ordered.steps)}
+        place = {s.key: i for i, s in enumerate(state.steps)}
         rules = list(state.rules)
         # what has not come by then cannot be waited for
         late = place[behind] if behind else -1
@@ -239,49 +246,94 @@ class Arranger:
             rules.append(Rule(behind, key, say("order.put"), ""))
         broken = (*state.broken, *sorted((r for r in contradicted if r.cost), key=lambda r: (self._index[r.before], self._index[r.after])))
         pins = {**state.pins, key: behind}
-        return _State(tuple(rules), pins, broken, self._schedule(rules, pins, broken))
+        return _State(tuple(rules), pins, broken, self._schedule(rules, pins))
 
-    def _schedule(self, rules: Sequence[Rule], pins: Mapping[str, str], broken: Sequence[Rule]) -> Ordered:
-        """A list scheduler: of the steps that wait for nothing any more, always the one that fits best."""
+    def _schedule(self, rules: Sequence[Rule], pins: Mapping[str, str]) -> tuple[Step, ...]:
+        """A list scheduler: of the steps that wait for nothing any more, always the one that fits best.
+
+        Only steps that the one before changes (of its area, with its pencil, put somewhere, a second eye) are judged anew
+        each time; of all others the heap holds the best.
+        """
         steps, prefer = self._steps, self._prefer
-        waits: dict[str, set[str]] = {k: set() for k in steps}
-        follows: dict[str, list[str]] = {k: [] for k in steps}
-        why: dict[tuple[str, str], str] = {}
+        follows: dict[str, set[str]] = {k: set() for k in steps}
+        left = dict.fromkeys(steps, 0)
         for r in rules:
-            if r.before not in waits[r.after]:
-                waits[r.after].add(r.before)
-                follows[r.before].append(r.after)
-            why[r.before, r.after] = why.get((r.before, r.after)) or r.why or say("order.put-behind")
-        left = {k: len(v) for k, v in waits.items()}
+            if r.after not in follows[r.before]:
+                follows[r.before].add(r.after)
+                left[r.after] += 1
         ready = {k for k, n in left.items() if not n}
+        heap = [(self._apart[k], k) for k in ready]
+        heapq.heapify(heap)
+        eyes = {k for k, s in steps.items() if s.area is not None and s.area.surface_id in EYES}
+        by_area: dict[str, set[str]] = {}
+        by_pencil: dict[str, set[str]] = {}
+        for k, s in steps.items():
+            by_area.setdefault(s.area.id if s.area is not None else "", set()).add(k)
+            by_pencil.setdefault(s.layer.pencil, set()).add(k)
         out: list[Step] = []
-        reasons: dict[str, str] = {}
         done: set[str] = set()
         now: Step | None = None
         finished_eye = ""
-        in_order = {k: tuple(sorted(v, key=self._index.__getitem__)) for k, v in waits.items()}
         while ready:
-            best = min(ready, key=lambda k: _fit(steps[k], now, prefer, self._rank, pins, done, finished_eye))
-            step = steps[best]
-            reasons[best] = _reason(step, now, prefer, in_order[best], why, finished_eye, pins)
-            ready.discard(best)
-            done.add(best)
+            near = pins.keys() & ready
+            if now is not None and now.area is not None:
+                near |= by_area[now.area.id] & ready
+                near |= by_pencil[now.layer.pencil] & ready if now.layer.pencil else set()
+            near |= eyes & ready if finished_eye else set()
+            best = min(((_fit(steps[k], now, prefer, self._rank, pins, done, finished_eye), k) for k in near), default=None)
+            kept = []
+            while heap:
+                fit, k = heap[0]
+                if k in ready and k not in near:
+                    best = (fit, k) if best is None or (fit, k) < best else best
+                    break
+                heapq.heappop(heap)
+                if k in ready:
+                    kept.append((fit, k))
+            for entry in kept:
+                heapq.heappush(heap, entry)
+            assert best is not None
+            step = steps[best[1]]
+            ready.discard(step.key)
+            done.add(step.key)
             out.append(step)
-            if step.area is not None and step.area.surface_id in EYES and step.at == len(step.area.layers) - 1:
-                finished_eye = step.area.id
-            elif step.area is None or step.area.surface_id not in EYES:
-                finished_eye = ""
+            finished_eye = _eye_after(step, finished_eye)
             now = step
-            for k in follows[best]:
+            for k in follows[step.key]:
                 left[k] -= 1
                 if not left[k]:
                     ready.add(k)
+                    heapq.heappush(heap, (self._apart[k], k))
         if len(out) < len(steps):
             stuck = [s.name for k, s in steps.items() if k not in done]
             raise Fault(
                 f"These steps wait for each other: {', '.join(stuck[:4])}.", "The order stays as it was.", "Put one of them elsewhere."
             )
-        return Ordered(tuple(out), in_order, reasons, tuple(broken))
+        return tuple(out)
+
+    def _with_reasons(self, state: _State) -> Ordered:
+        """An order with what each step waits for and why it stands there."""
+        waits: dict[str, set[str]] = {k: set() for k in self._steps}
+        why: dict[tuple[str, str], str] = {}
+        for r in state.rules:
+            waits[r.after].add(r.before)
+            why[r.before, r.after] = why.get((r.before, r.after)) or r.why or say("order.put-behind")
+        after = {k: tuple(sorted(v, key=self._index.__getitem__)) for k, v in waits.items()}
+        reasons: dict[str, str] = {}
+        now: Step | None = None
+        finished_eye = ""
+        for step in state.steps:
+            reasons[step.key] = _reason(step, now, self._prefer, after[step.key], why, finished_eye, state.pins)
+            finished_eye = _eye_after(step, finished_eye)
+            now = step
+        return Ordered(state.steps, after, reasons, state.broken)
+
+
+def _eye_after(step: Step, finished_eye: str) -> str:
+    """Id of the eye that has just been finished; empty once anything but an eye was worked on."""
+    if step.area is not None and step.area.surface_id in EYES and step.at == len(step.area.layers) - 1:
+        return step.area.id
+    return "" if step.area is None or step.area.surface_id not in EYES else finished_eye
 
 
 def _paced(step: Step, pace: Pace) -> Step:

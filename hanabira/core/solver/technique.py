@@ -25,6 +25,31 @@ BLACK_L, BLACK_C = 20.0, 7.0
 """A pencil is a black when its masstone is darker and duller than this."""
 MOST_COST = 1.5
 """ΔE00 that a rule may cost the mean of the bands before it is left out."""
+LEANS_C = 1.2
+"""C* from which a near-neutral coat is said to lean: the noise of a measured grey stays under it."""
+MIDDLE_L = 55.0
+"""Coats darker than this take an undertone of middle value, paler ones a pale tint: a dark undertone shows through pale hair."""
+UNDER_DARK_L, UNDER_PALE_L = (58.0, 18.0), (90.0, 4.0)
+"""L* wanted of an undertone: at most, and so far above the general colour."""
+UNDERTONE_COSTS = (12.0, 14.0, 4.0)
+"""Degrees of hue and L* that weigh as much as one, and what a grey pencil (C* under `GREY_C`) costs, in choosing an undertone."""
+GREY_C = 12.0
+UNDERTONE_TURN = 45.0
+"""A pencil whose hue lies farther from the wanted one is no undertone of it."""
+NEAR_ENOUGH = 1.0
+"""ΔE00 of a band that needs no black any more."""
+BLACK_EARNS, GAP_MAY_LOSE = 0.5, 1.0
+"""ΔE00 that a black must bring in its band, and that it may cost the gap."""
+OPAQUE_EARNS = 0.2
+"""ΔE00 that an opaque light must bring."""
+PALE_L = 78.0
+"""Pencils lighter than this can be the tint of a light."""
+ACCENT_HUES = {"complement": 200.0, "sun": 58.0}
+"""Turn from the general colour's hue (a cool violet-blue under an orange coat), and the sun's own orange."""
+ACCENT_L, ACCENT_BAND_L = {"complement": 34.0, "sun": 68.0}, 18.0
+"""L* wanted of an accent in the gaps and in the lights, and the L* that weigh as much as one."""
+ACCENT_TURN, ACCENT_LOSS = 40.0, 1.0
+"""Degrees of hue within which a pencil serves as accent, and ΔE00 that it may cost its band."""
 
 
 @dataclass(frozen=True)
@@ -152,7 +177,7 @@ def _undertone(kit: Kit, paper: Paper, targets: Mapping[str, Array], craft: Craf
     general = np.asarray(targets["general"], float)
     if craft.hidden_lab is not None and craft.undertone == "hidden":
         hue, reason = float(hue_deg(craft.hidden_lab)), say("rule.hidden")
-    elif float(chroma(general)) > 1.2:
+    elif float(chroma(general)) > LEANS_C:
         hue, reason = float(hue_deg(general)), say("rule.lean")
     else:
         return None
@@ -162,16 +187,18 @@ def _undertone(kit: Kit, paper: Paper, targets: Mapping[str, Array], craft: Craf
     c, h = np.asarray(chroma(lab)), np.asarray(hue_deg(lab))
     turn = np.abs((h - hue + 180) % 360 - 180)
     # under a dark coat a middle value, under a pale one a pale tint
-    wanted = min(58.0, general[0] + 18) if general[0] < 55 else min(90.0, general[0] + 4)
-    score = turn / 12 + np.abs(lab[:, 0] - wanted) / 14 + np.where(c < 12, 4.0, 0)
+    most, above = UNDER_DARK_L if general[0] < MIDDLE_L else UNDER_PALE_L
+    wanted = min(most, general[0] + above)
+    per_turn, per_l, grey = UNDERTONE_COSTS
+    score = turn / per_turn + np.abs(lab[:, 0] - wanted) / per_l + np.where(c < GREY_C, grey, 0)
     at = int(np.argmin(score))
-    if turn[at] > 45:
+    if turn[at] > UNDERTONE_TURN:
         return None
     where = "everywhere" if opaque else "all but the highlights"
     return Layer(
         "undertone",
         kit.pencils[at].code,
-        1 if general[0] > 55 else 2,
+        1 if general[0] > MIDDLE_L else 2,
         1,
         where,
         craft.base_stroke,
@@ -201,16 +228,16 @@ def _black_last(
         ("gaps", "gap", say("rule.black-gap")),
     ):
         now = follow(paper, kit, layers, targets, expected=False)
-        if now.band(band).delta_e00 < 1.0 or now.band(band).lab[0] <= targets[band][0] + 0.5:
+        if now.band(band).delta_e00 < NEAR_ENOUGH or now.band(band).lab[0] <= targets[band][0] + 0.5:
             continue
-        best = (now.band(band).delta_e00 - 0.5, layers)
+        best = (now.band(band).delta_e00 - BLACK_EARNS, layers)
         for pressure in (1, 2, 3, 4):
             tried = (
                 *layers,
                 Layer("gap" if band == "gap" else "deepen", code, pressure, 1, where, craft.stroke, craft.stroke_mm, why=words),
             )
             told = follow(paper, kit, tried, targets, expected=False)
-            worse = told.band("gap").delta_e00 > now.band("gap").delta_e00 + 1.0
+            worse = told.band("gap").delta_e00 > now.band("gap").delta_e00 + GAP_MAY_LOSE
             if told.band(band).delta_e00 < best[0] and told.most_tooth <= 1.0 and not worse:
                 best = (told.band(band).delta_e00, tried)
         layers = best[1]
@@ -296,7 +323,7 @@ def _lights(
     if how == "opaque" and not opaque:
         code = _palest(kit) if craft.school.get("highlight", "tinted") == "plain" else _tint(kit, targets["highlight"])
         now = follow(paper, kit, layers, targets, expected=False)
-        best = (now.band("highlight").delta_e00 - 0.2, layers)
+        best = (now.band("highlight").delta_e00 - OPAQUE_EARNS, layers)
         for pressure in (2, 3, 4, 5):
             tried = (
                 *layers,
@@ -321,7 +348,7 @@ def _lights(
 def _tint(kit: Kit, target: Array) -> str:
     """The pale pencil nearest to a light's own colour."""
     lab = kit.masstone_lab
-    pale = np.flatnonzero(lab[:, 0] > 78)
+    pale = np.flatnonzero(lab[:, 0] > PALE_L)
     if not len(pale):
         return _palest(kit)
     return kit.pencils[int(pale[np.argmin(delta_e00(lab[pale], np.asarray(target, float)))])].code
@@ -334,14 +361,15 @@ def _accent(
     if craft.accent not in ("complement", "sun") or craft.finish < 2:
         return layers
     general = np.asarray(targets["general"], float)
-    hue = (float(hue_deg(general)) + 200) % 360 if craft.accent == "complement" else 58.0
+    hue = ACCENT_HUES[craft.accent] + (float(hue_deg(general)) if craft.accent == "complement" else 0)
+    hue %= 360
     where = "gaps" if craft.accent == "complement" else "lights"
     band = "gap" if craft.accent == "complement" else "light"
     lab = kit.masstone_lab
     turn = np.abs((np.asarray(hue_deg(lab)) - hue + 180) % 360 - 180)
-    dark = np.abs(lab[:, 0] - (34 if band == "gap" else 68)) / 18
+    dark = np.abs(lab[:, 0] - ACCENT_L[craft.accent]) / ACCENT_BAND_L
     at = int(np.argmin(turn / 14 + dark + np.where(np.asarray(chroma(lab)) < 16, 5, 0) + np.maximum(0, np.asarray(chroma(lab)) - 45) / 6))
-    if turn[at] > 40:
+    if turn[at] > ACCENT_TURN:
         return layers
     words = say("rule.violet") if band == "gap" else say("rule.sun")
     extra = Layer("accent", kit.pencils[at].code, 1, 1, where, craft.stroke, craft.stroke_mm, why=words)
@@ -355,7 +383,7 @@ def _accent(
         cut -= 1
     tried = (*layers[:cut], extra, *layers[cut:])
     before, after = follow(paper, kit, layers, targets, expected=False), follow(paper, kit, tried, targets, expected=False)
-    if after.band(band).delta_e00 > before.band(band).delta_e00 + 1.0 or after.most_tooth > 1.0:
+    if after.band(band).delta_e00 > before.band(band).delta_e00 + ACCENT_LOSS or after.most_tooth > 1.0:
         return layers
     return tried
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QLinearGradient, QPainter, QPainterPath, QPen
 from PyQt6.QtWidgets import QWidget
@@ -31,7 +33,7 @@ class ValueRule(Drawn):
         self.setAccessibleDescription(f"kit’s darkest L* {darkest:.0f}, paper L* {lightest:.0f}" + (f", {marks}" if marks else ""))
         self.refresh()
 
-    def point_at(self, lab) -> None:  # noqa: ANN001 - Lab triple or None
+    def point_at(self, lab: Sequence[float] | None) -> None:
         """Let the caret follow a colour under the pointer."""
         self.caret = None if lab is None else float(lab[0])
         if lab is not None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -56,7 +57,7 @@ class AreasMat(Mat):
 
     reordered = pyqtSignal(str, str)
 
-    def __init__(self, outlines: Outlines, choose) -> None:  # noqa: ANN001
+    def __init__(self, outlines: Outlines, choose: Callable[[str], object]) -> None:
         super().__init__()
         self._outlines, self._choose = outlines, choose
         self._taken = ""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QSignalBlocker
@@ -11,6 +12,7 @@ from hanabira.desk.cards import PHOTO_PARTS, backdrop_parts, school_parts
 from hanabira.desk.controls import Caption, Number, PetalButton, Pick, Words, label, row
 from hanabira.desk.theme import u
 from hanabira.session.easel import deliver
+from hanabira.session.planner import Planned
 from hanabira.session.price import price_words
 from hanabira.session.words import sum_words
 from hanabira.studio import account, planning
@@ -19,7 +21,7 @@ if TYPE_CHECKING:
     from hanabira.desk.stages.brief.stage import Brief
 
 
-def _check(words: str, on: bool, changed) -> QCheckBox:  # noqa: ANN001
+def _check(words: str, on: bool, changed: Callable[[bool], object]) -> QCheckBox:
     q = QCheckBox(words)
     q.setAccessibleName(words)
     with QSignalBlocker(q):
@@ -132,7 +134,7 @@ def agreement(s: Brief) -> list:
     return out
 
 
-def _quote(s: Brief, plan) -> list[QWidget]:  # noqa: ANN001
+def _quote(s: Brief, plan: Planned | None) -> list[QWidget]:
     c = s.model.commission
     if plan is None:
         return [Words("The price follows from the hours, and the hours from the recipes. Solve the layers of the areas first.")]

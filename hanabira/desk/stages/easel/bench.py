@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import datetime
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QFormLayout, QLineEdit, QWidget
 
-from hanabira.core.solver.area import WHERE
+from hanabira.core.solver.area import WHERE, Layer
 from hanabira.craft.supplies import surfaces
 from hanabira.desk.cards import hour_bars, wear_words
 from hanabira.desk.controls import Caption, Choice, Number, Pick, Stepper, Words, act_button, label, row
@@ -157,7 +158,7 @@ def _band(s: Easel, key: str) -> str | None:
     return "gap" if s.touched_l < cuts[0] else "general" if s.touched_l < cuts[1] else "light"
 
 
-def _reaches(layers, step: str, band: str) -> bool:  # noqa: ANN001
+def _reaches(layers: Sequence[Layer], step: str, band: str) -> bool:
     found = next((q for q in layers if q.id == step.rpartition(":")[2]), None)
     return found is None or band in WHERE[found.where]
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -19,7 +20,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from hanabira.core.colour.spaces import srgb_to_lab
+from hanabira.core.colour.spaces import Array, srgb_to_lab
 from hanabira.core.optics.stack import bare
 from hanabira.core.schedule.order import Step
 from hanabira.core.schedule.sessions import BREAK_EVERY, DRYING_MIN
@@ -36,7 +37,7 @@ from hanabira.session.easel import AtTheEasel
 from hanabira.session.edits import Edit
 from hanabira.session.words import span
 from hanabira.studio.account import differences
-from hanabira.studio.records import LogRow
+from hanabira.studio.records import Area, LogRow
 
 if TYPE_CHECKING:
     from hanabira.desk.window import Desk
@@ -134,7 +135,7 @@ class Easel(PictureStage):
         s = self.step()
         return s.area.id if s is not None and s.area is not None else ""
 
-    def _area(self):  # noqa: ANN202
+    def _area(self) -> Area | None:
         key = self._area_id()
         return next((a for a in self.model.areas if a.id == key), None)
 
@@ -376,7 +377,7 @@ class Easel(PictureStage):
         )  # fmt: skip
         self.card.set(now, self.desk.px_per_mm, large)
 
-    def _lab(self, s: Step | None):  # noqa: ANN202
+    def _lab(self, s: Step | None) -> Array | None:
         kit = self.model.kit
         return kit.masstone_lab[kit.index[s.layer.pencil]] if s is not None and s.layer.pencil in kit.index else None
 
@@ -481,7 +482,7 @@ class Easel(PictureStage):
             self.desk.go("Plan")
 
 
-def _extent(ring) -> float:  # noqa: ANN001
+def _extent(ring: Sequence[tuple[float, float]]) -> float:
     xs, ys = [x for x, _y in ring], [y for _x, y in ring]
     return (max(xs) - min(xs)) * (max(ys) - min(ys))
 

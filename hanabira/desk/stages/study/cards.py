@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QHBoxLayout
@@ -40,7 +41,9 @@ def fill(s: Study) -> None:
     desk.set_next("Draw the areas", "loop")
 
 
-def _number(name: str, value: float, low: float, high: float, step: float, unit: str, changed, decimals: int = 1) -> Number:  # noqa: ANN001
+def _number(
+    name: str, value: float, low: float, high: float, step: float, unit: str, changed: Callable[[float], object], decimals: int = 1
+) -> Number:
     q = Number()
     q.setAccessibleName(name)
     q.setRange(low, high)
