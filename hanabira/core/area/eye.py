@@ -74,6 +74,63 @@ def measure_eye(pixels: np.ndarray, centre: Point, rim: Point) -> Eye:
         raise AreaFault("The eye is too small to measure.", do="Click its centre, then its rim, or use a larger photo.")
     if not (0 <= centre[0] < w and 0 <= centre[1] < h):
         raise AreaFault("The eye lies outside the photo.", do="Click its centre on the picture.")
+    f = eye_frame(pixels, centre, r0)
+    lab, rho, angle, light, r, k, half, cx, cy = f.lab, f.rho, f.angle, f.light, f.radius, f.k, f.half, f.cx, f.cy
+    form, ratio, axis, pupil, pupil_radius = pupil_of(lab, rho, light)
+    inside = (rho < 0.97) & ~light & ~pupil
+    floor = pupil_radius if pupil_radius is not None else 0.35
+    span = max(0.15, 0.97 - floor)
+    rings = {
+        name: _median(lab, inside & (rho >= floor + a * span) & (rho < floor + b * span))
+        for name, a, b in (("inner", 0.02, 0.36), ("middle", 0.36, 0.7), ("outer", 0.7, 1.0))
+    }
+    iris = inside & (rho >= floor + 0.04 * span)
+    high, low = (angle > 45) & (angle < 135), (angle > 225) & (angle < 315)
+    sectors = {"under the lid": _median(lab, iris & high), "low in the eye": _median(lab, iris & low)}
+    glint = catchlight_of(lab, light, rho, angle, r)
+    if glint is not None:
+        away = np.abs((angle - glint.angle_deg - 180 + 180) % 360 - 180) < 40
+        sectors["opposite the catchlight"] = _median(lab, iris & away & (rho > 0.4))
+    shadow = max(0.0, sectors["low in the eye"][0] - sectors["under the lid"][0])
+    to_photo = 1 / k
+    middle = rings["middle"]
+    return Eye(
+        (centre[0] + (cx - half) * to_photo, centre[1] + (cy - half) * to_photo), r * to_photo,
+        None if pupil_radius is None else pupil_radius * r * to_photo, form, ratio, axis, rings, sectors, glint, shadow,
+        wet_line_of(lab[..., 0], cx, cy, r), iris_word(middle), _median(lab, pupil if pupil.any() else (rho < 0.3) & ~light),
+    )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class EyeFrame:
+    """An eye at a fixed size round its fitted circle: ``lab`` (n, n, 3), polar coordinates ``rho`` (shares of the iris) and ``angle``
+    (degrees counter-clockwise from the right), the catchlight's pixels, the circle in the frame, and its scale to the photo.
+    """
+
+    lab: Array
+    rho: Array
+    angle: Array
+    light: np.ndarray
+    radius: float
+    cx: float
+    cy: float
+    k: float
+    half: int
+    clicked: Point
+
+    @property
+    def centre(self) -> Point:
+        """The fitted centre in photo pixels."""
+        return (self.clicked[0] + (self.cx - self.half) / self.k, self.clicked[1] + (self.cy - self.half) / self.k)
+
+    @property
+    def origin(self) -> Point:
+        """Photo pixels of the frame's first pixel."""
+        return (self.clicked[0] - self.half / self.k, self.clicked[1] - self.half / self.k)
+
+
+def eye_frame(pixels: np.ndarray, centre: Point, r0: float, fit: bool = True) -> EyeFrame:
+    """The surroundings of an eye at the size at which it is measured, its circle fitted within a fifth of the clicked one."""
     k = _R / r0
     half = int(np.ceil(_WIDE * 1.3 * _R))
     size = 2 * half + 1
@@ -85,34 +142,11 @@ def measure_eye(pixels: np.ndarray, centre: Point, rim: Point) -> Eye:
     around = near if k >= 1 else cv2.GaussianBlur(near, (0, 0), 0.45 / k)
     small = cv2.warpAffine(around, view, (size, size), flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
     lab = cv2.GaussianBlur(bytes_to_lab(small).astype(np.float32), (0, 0), 1.0)
-    cx, cy, r = _fit_circle(lab[..., 0], half)
+    cx, cy, r = _fit_circle(lab[..., 0], half) if fit else (float(half), float(half), float(_R))
     yy, xx = np.mgrid[0:size, 0:size].astype(np.float32)
     rho = np.hypot(xx - cx, yy - cy) / r
     angle = np.degrees(np.arctan2(cy - yy, xx - cx)) % 360
-    light = _catchlight_mask(lab[..., 0], rho)
-    form, ratio, axis, pupil, pupil_radius = _pupil(lab, rho, light)
-    inside = (rho < 0.97) & ~light & ~pupil
-    floor = pupil_radius if pupil_radius is not None else 0.35
-    span = max(0.15, 0.97 - floor)
-    rings = {
-        name: _median(lab, inside & (rho >= floor + a * span) & (rho < floor + b * span))
-        for name, a, b in (("inner", 0.02, 0.36), ("middle", 0.36, 0.7), ("outer", 0.7, 1.0))
-    }
-    iris = inside & (rho >= floor + 0.04 * span)
-    high, low = (angle > 45) & (angle < 135), (angle > 225) & (angle < 315)
-    sectors = {"under the lid": _median(lab, iris & high), "low in the eye": _median(lab, iris & low)}
-    glint = _catchlight(lab, light, rho, angle, r)
-    if glint is not None:
-        away = np.abs((angle - glint.angle_deg - 180 + 180) % 360 - 180) < 40
-        sectors["opposite the catchlight"] = _median(lab, iris & away & (rho > 0.4))
-    shadow = max(0.0, sectors["low in the eye"][0] - sectors["under the lid"][0])
-    to_photo = 1 / k
-    middle = rings["middle"]
-    return Eye(
-        (centre[0] + (cx - half) * to_photo, centre[1] + (cy - half) * to_photo), r * to_photo,
-        None if pupil_radius is None else pupil_radius * r * to_photo, form, ratio, axis, rings, sectors, glint, shadow,
-        _wet_line(lab[..., 0], cx, cy, r), iris_word(middle), _median(lab, pupil if pupil.any() else (rho < 0.3) & ~light),
-    )  # fmt: skip
+    return EyeFrame(lab, rho, angle, _catchlight_mask(lab[..., 0], rho), r, cx, cy, k, half, centre)
 
 
 def iris_word(lab: Sequence[float]) -> str:
@@ -192,7 +226,8 @@ def _catchlight_mask(lightness: Array, rho: Array) -> Array:
     return cv2.dilate(out.astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
 
 
-def _catchlight(lab: Array, light: Array, rho: Array, angle: Array, r: float) -> Catchlight | None:
+def catchlight_of(lab: Array, light: Array, rho: Array, angle: Array, r: float) -> Catchlight | None:
+    """The strongest of the bright spots, of which ``light`` holds the pixels; None without any. ``r`` is the iris in pixels."""
     if not light.any():
         return None
     n, parts, stats, middles = cv2.connectedComponentsWithStats(light.astype(np.uint8), connectivity=8)
@@ -208,7 +243,7 @@ def _catchlight(lab: Array, light: Array, rho: Array, angle: Array, r: float) ->
     return Catchlight(float(np.degrees(np.arctan2(y, x)) % 360), float(np.hypot(x, y)), float(spot.sum() / (np.pi * r * r)), colour, word)
 
 
-def _pupil(lab: Array, rho: Array, light: Array) -> tuple[str, float, float, Array, float | None]:
+def pupil_of(lab: Array, rho: Array, light: Array) -> tuple[str, float, float, Array, float | None]:
     """Form, axis ratio, angle of the long axis, mask, and radius as a share of the iris."""
     lightness = lab[..., 0]
     area = (rho < 0.93) & ~light
@@ -253,7 +288,7 @@ def _pupil(lab: Array, rho: Array, light: Array) -> tuple[str, float, float, Arr
     return form, ratio, float(axis), filled, radius
 
 
-def _wet_line(lightness: Array, cx: float, cy: float, r: float) -> float:
+def wet_line_of(lightness: Array, cx: float, cy: float, r: float) -> float:
     """How much a thin bright line along the lower rim stands above what lies in and outside it, in L*."""
     theta = np.radians(np.arange(215, 326, 3))
     radii = np.arange(0.9, 1.5, 0.02)

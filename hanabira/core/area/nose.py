@@ -52,16 +52,16 @@ def measure_nose(region: Region) -> Nose:
     inner = cv2.erode(mask.astype(np.uint8), np.ones((3, 3), np.uint8), borderValue=0) > 0
     if inner.sum() < 50:
         inner = mask
-    nostrils, holes = _nostrils(lightness, inner)
+    nostrils, holes = nostrils_of(lightness, inner)
     points = tuple((region.left + x / k, region.top + y / k) for x, y in nostrils)
     axis = None
     if len(points) == 2:
         (ax, ay), (bx, by) = points
         axis = float(np.degrees(np.arctan2(ay - by, bx - ax)))
     leather = inner & ~holes
-    wet = _wet(lab[..., 0], leather)
+    wet = wet_of(lab[..., 0], leather)
     dry = leather & ~wet
-    pebble = _pebble(lab[..., 0], dry)
+    pebble = pebble_of(lab[..., 0], dry)
     wet_lab, hole_lab = _middle(lab, wet), _middle(lab, holes)
     return Nose(
         points, axis, None if pebble is None else pebble / k, float(wet.sum() / leather.sum()), wet_lab, _pigment(lab[dry]), hole_lab
@@ -75,7 +75,7 @@ def _middle(lab: Array, where: Array) -> tuple[float, float, float] | None:
     return float(v[0]), float(v[1]), float(v[2])
 
 
-def _nostrils(lightness: Array, inner: Array) -> tuple[list[tuple[float, float]], Array]:
+def nostrils_of(lightness: Array, inner: Array) -> tuple[list[tuple[float, float]], Array]:
     """Up to two dark hollows well below the leather, of like size, side by side."""
     none = np.zeros(inner.shape, bool)
     values = lightness[inner]
@@ -108,7 +108,7 @@ def _nostrils(lightness: Array, inner: Array) -> tuple[list[tuple[float, float]]
     return spots, np.isin(parts, best)
 
 
-def _wet(lightness: Array, leather: Array) -> Array:
+def wet_of(lightness: Array, leather: Array) -> Array:
     """Small bright spots that stand above the leather round them."""
     around = cv2.GaussianBlur(np.where(leather, lightness, 0).astype(np.float32), (0, 0), 0.08 * max(leather.shape))
     weight = cv2.GaussianBlur(leather.astype(np.float32), (0, 0), 0.08 * max(leather.shape)) + 1e-3
@@ -117,7 +117,7 @@ def _wet(lightness: Array, leather: Array) -> Array:
     return leather & (rise > max(9.0, 3.2 * spread))
 
 
-def _pebble(lightness: Array, dry: Array) -> float | None:
+def pebble_of(lightness: Array, dry: Array) -> float | None:
     """Distance of the leather's grains: the first ring of the radial autocorrelation, where there is one."""
     if dry.sum() < 400:
         return None

@@ -88,7 +88,7 @@ def find_pattern(region: Region, edits: Sequence[tuple[str, Sequence[Point]]] = 
         return None
     sharp = bytes_to_lab(pixels).astype(np.float32)
     calm = bytes_to_lab(cv2.medianBlur(np.ascontiguousarray(pixels), 5)).astype(np.float32)
-    calm = _inside_blur(calm, mask, max(1.4, 0.006 * np.sqrt(mask.sum())))
+    calm = inside_blur(calm, mask, max(1.4, 0.006 * np.sqrt(mask.sum())))
     tone = tone_of(calm, mask)
     limit, _, step, _ = two_tones(tone[mask])
     light = (tone > limit) & mask
@@ -100,20 +100,20 @@ def find_pattern(region: Region, edits: Sequence[tuple[str, Sequence[Point]]] = 
     for how, ring in edits:
         inside = fill_ring((np.asarray(ring, float) - (region.left, region.top)) * (fx, fy), size[1], size[0]) & mask
         found = found | inside if how == "add" else found & ~inside
-    found = _without_crumbs(found, mask, max(6, int(_LEAST_PART * mask.sum())))
+    found = without_crumbs(found, mask, max(6, int(_LEAST_PART * mask.sum())))
     if not found.any() or (mask & ~found).sum() < 20:
         return None
     return _described(found, mask, tone, sharp, region, 1 / k, abs(step))
 
 
-def _inside_blur(lab: Array, mask: Array, sigma: float) -> Array:
+def inside_blur(lab: Array, mask: Array, sigma: float) -> Array:
     """A Gaussian that takes nothing from outside the mask."""
     m = mask.astype(np.float32)
     weight = cv2.GaussianBlur(m, (0, 0), sigma) + 1e-4
     return cv2.GaussianBlur(lab * m[..., None], (0, 0), sigma) / weight[..., None]
 
 
-def _without_crumbs(found: Array, mask: Array, least: int) -> Array:
+def without_crumbs(found: Array, mask: Array, least: int) -> Array:
     out = found.copy()
     for side in (True, False):
         work = out if side else mask & ~out

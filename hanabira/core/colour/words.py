@@ -104,3 +104,20 @@ def colour_name(lab: ArrayLike) -> str:
     level = "dark " if lightness < 32 else "" if lightness < 68 else "light " if lightness < 86 else "pale "
     strength = "dull " if c < 25 else "bright " if c > 62 else ""
     return f"{level}{strength}{hue_name(v)}"
+
+
+_FAMILIES = ((20, "pink"), (50, "red"), (75, "orange"), (108, "yellow"), (190, "green"), (285, "blue"), (335, "violet"), (360, "pink"))
+
+
+def hue_family(lab: ArrayLike) -> str:
+    """The family of a hue in one plain word; dark warm ones are brown, weak ones grey.
+
+    >>> hue_family([30, 12, 20]), hue_family([60, 1, 2]), hue_family([60, 10, -20])
+    ('brown', 'grey', 'violet')
+    """
+    v = np.asarray(lab, float)
+    if float(chroma(v)) < 7:
+        return "grey"
+    h = float(hue_deg(v)) % 360
+    word = next(name for limit, name in _FAMILIES if h < limit or limit == 360)
+    return "brown" if word in ("orange", "red", "yellow") and v[0] < 45 else word

@@ -18,8 +18,9 @@ from hanabira.core.optics.paper import STANDARD_PRESSURES, Paper, Pressures, Too
 TOOLS = ("solvent", "stump", "lift", "erase", "scrape", "indent")
 """Tools that are layers of their own."""
 
-_SOLVENT_BLEND, _SOLVENT_KEEPS = 0.8, 0.7
-_STUMP_BLEND, _STUMP_CRUSH = 0.45, 0.02
+SOLVENT_BLEND, SOLVENT_KEEPS = 0.8, 0.7
+STUMP_BLEND, STUMP_CRUSH = 0.45, 0.02
+"""How far a solvent and a stump even the films; the tooth that stays filled after a solvent, and what a stump presses down."""
 
 
 @dataclass(frozen=True)
@@ -104,15 +105,15 @@ def _even_film(spot: Spot) -> Array:
 def solvent(spot: Spot) -> Spot:
     """Solvent evens the films and frees some tooth; it needs to dry before the next layer."""
     even = _even_film(spot)
-    zones = (1 - _SOLVENT_BLEND) * spot.zones + _SOLVENT_BLEND * even
-    return replace(spot, zones=zones, tooth=Tooth(spot.tooth.fill * _SOLVENT_KEEPS, spot.tooth.crush))
+    zones = (1 - SOLVENT_BLEND) * spot.zones + SOLVENT_BLEND * even
+    return replace(spot, zones=zones, tooth=Tooth(spot.tooth.fill * SOLVENT_KEEPS, spot.tooth.crush))
 
 
 def stump(spot: Spot) -> Spot:
     """A stump rubs the films half way to even and presses the tooth a little."""
     even = _even_film(spot)
-    zones = (1 - _STUMP_BLEND) * spot.zones + _STUMP_BLEND * even
-    crush = spot.tooth.crush + _STUMP_CRUSH * (1 - spot.tooth.crush)
+    zones = (1 - STUMP_BLEND) * spot.zones + STUMP_BLEND * even
+    crush = spot.tooth.crush + STUMP_CRUSH * (1 - spot.tooth.crush)
     return replace(spot, zones=zones, tooth=Tooth(spot.tooth.fill, crush))
 
 

@@ -1,0 +1,382 @@
+"""Layers of an area over its places, found together.
+
+Two thoughts make it small. The order is canonical (`Field.key`), so a recipe is a set of layers and nothing can come too late or twice. The
+cost is a sum over places plus a sum over layers, so the best places of a trial layer are those that it makes cheaper, found without search.
+Layers are inserted greedily, their places switched, each taken out and replaced by the best, and what nobody would miss is left out; a second
+start from the worst places keeps one dark from standing for all. Deterministic.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from hanabira.core.colour.spaces import Array
+from hanabira.core.solver.path import Field, State
+from hanabira.core.token import SILENT, Token
+
+FIRST_LOOK = ((3, 1),)
+CHOICES = ((1, 1), (2, 1), (3, 1), (4, 1), (5, 1), (3, 2), (4, 2))
+"""Pressures and passes that a new layer is tried with."""
+FINE = ((1, 1), (2, 1), (3, 1), (4, 1), (5, 1), (1, 2), (2, 2), (3, 2), (4, 2), (3, 3))
+"""Those that a layer that stays is refined with."""
+SHORTLIST = 8
+"""Pencils that are looked at closely after all were looked at once."""
+MOST_LAYERS = 14
+PART_FLOOR, CHAIN_FLOOR = 0.18, 0.10
+"""What covering a part of an eye or nose, or a value of a coat, must bring, or layers creep where they are hardly needed."""
+SECOND_START = 2.0
+"""A place that ends this far (ΔE00) off is started from anew."""
+SWITCH_GAIN, SWITCH_COST = 0.1, 0.04
+
+
+@dataclass(frozen=True)
+class Lay:
+    """A layer on some places: a pencil by its number in the kit, or a ``tool`` (pencil −1). ``key`` is its place in the order."""
+
+    pencil: int
+    pressure: int
+    passes: int
+    on: tuple[bool, ...]
+    key: float
+    tool: str = ""
+    fixed: bool = False
+    role: str = ""
+    source: int = -1
+    """Number of the locked layer that it stands for."""
+
+
+Lays = tuple[Lay, ...]
+
+
+def in_order(layers: Sequence[Lay]) -> Lays:
+    """Layers in working order."""
+    return tuple(sorted(layers, key=lambda q: q.key))
+
+
+class Search:
+    """Finds layers for a field."""
+
+    def __init__(self, area: Field, allowed: Sequence[bool] | None = None, dark_first: Sequence[bool] | None = None, token: Token = SILENT) -> None:
+        self.area, self.token = area, token
+        self.n = len(area.places)
+        self._only = np.ones(self.n, bool) if allowed is None else np.asarray(allowed)
+        self._every = np.arange(self.n)
+        self._costs: dict[Lays, tuple[Array, Array]] = {}
+        self._snapshots: dict[Lays, list[State]] = {}
+
+    # -- what a recipe costs ------------------------------------------------------------
+    def snapshots(self, layers: Lays) -> list[State]:
+        """The state of every place before each layer, and after the last."""
+        found = self._snapshots.get(layers)
+        if found is not None:
+            return found
+        area = self.area
+        s = area.start((self.n,), any(q.tool for q in layers))
+        out = [s]
+        for q in layers:
+            on = np.flatnonzero(q.on)
+            s = s.copy()
+            if len(on):
+                rows = s.at(on)
+                s.put(on, area.use(rows, q.tool) if q.tool else area.lay(rows, np.array(q.pencil), np.array(q.pressure), np.array(q.passes), on))
+            out.append(s)
+        if len(self._snapshots) > 400:
+            self._snapshots.clear()
+        self._snapshots[layers] = out
+        return out
+
+    def presses(self, layers: Lays, place: int) -> list[int]:
+        """Pressures on a place in order, tools apart."""
+        return [q.pressure for q in layers if q.on[place] and not q.tool]
+
+    def place_costs(self, layers: Lays) -> tuple[Array, Array]:
+        """Cost and ΔE00 of every place."""
+        if layers not in self._costs:
+            cost, de = self.area.ended(self.snapshots(layers)[-1], self._every)
+            cost = cost + [self.area.pressure_cost(self.presses(layers, k)) for k in range(self.n)]
+            if len(self._costs) > 2000:
+                self._costs.clear()
+            self._costs[layers] = cost, de
+        return self._costs[layers]
+
+    def layer_costs(self, layers: Lays) -> float:
+        """What the layers themselves cost: work, pencils, passes."""
+        area, codes, out = self.area, set(), 0.0
+        for q in layers:
+            if q.tool:
+                continue
+            out += area.layer_cost + area.pencil_cost[q.pencil] + area.costs.again * (q.passes - 1) + float(self._dark_on_lights(q.pencil, np.array(q.on)))
+            if q.pencil not in codes and not area.on_tray[q.pencil]:
+                out += area.new_cost
+            codes.add(q.pencil)
+        return out
+
+    def total(self, layers: Lays) -> float:
+        """What a recipe costs."""
+        return float(self.place_costs(layers)[0].sum()) + self.layer_costs(layers)
+
+    def _dark_on_lights(self, pencil: Array | int, on: Array) -> Array:
+        """Opaque: a dark stick that would go on finished lights alone dirties them."""
+        area = self.area
+        if not area.opaque:
+            return np.zeros(on.shape[:-1])
+        return np.where((area.lightness[pencil] < 25.5) & ~(on & ~area.lights).any(-1) & on.any(-1), area.costs.dirty, 0.0)
+
+    # -- one more layer -------------------------------------------------------------------
+    def insertion(self, layers: Lays, choices: Sequence[tuple[int, int]] = CHOICES, pencils: Sequence[int] | None = None) -> tuple[float, Lay | None]:
+        """The best further layer with what it gains, over all allowed pencils in two looks, or over some."""
+        if pencils is None:
+            every = np.flatnonzero(self.area.allowed)
+            gain, _on = self._gains(layers, FIRST_LOOK, every)
+            pencils = every[np.argsort(-gain[0], kind="stable")[:SHORTLIST]].tolist()
+        which = np.asarray(pencils, int)
+        if not len(which):
+            return -1.0, None
+        gain, on = self._gains(layers, choices, which)
+        a, b = np.unravel_index(int(np.argmax(gain)), gain.shape)
+        if not on[a, b].any():
+            return -1.0, None
+        q, n = choices[int(a)]
+        pencil = int(which[b])
+        return float(gain[a, b]), Lay(pencil, q, n, tuple(bool(v) for v in on[a, b]), self.area.key(pencil))
+
+    def _gains(self, layers: Lays, choices: Sequence[tuple[int, int]], pencils: Array) -> tuple[Array, Array]:
+        """What each choice (rows) of each pencil (columns) would gain, and the places it would cover."""
+        area = self.area
+        current = self.place_costs(layers)[0]
+        after = self._costs_with(layers, choices, pencils)
+        on = self._best_places(current[None, None] - after)
+        gain = np.where(on, current[None, None] - after, 0).sum(-1)
+        used = {q.pencil for q in layers if not q.tool}
+        fresh = ~(np.isin(pencils, list(used)) | area.on_tray[pencils])
+        passes = np.array([n for _q, n in choices])[:, None]
+        cost = area.layer_cost + area.pencil_cost[pencils] + area.new_cost * fresh + area.costs.again * (passes - 1)
+        return gain - cost - self._dark_on_lights(np.broadcast_to(pencils, gain.shape), on), on
+
+    def _costs_with(self, layers: Lays, choices: Sequence[tuple[int, int]], pencils: Array) -> Array:
+        """Cost of every place were a layer inserted: (choices, pencils, places).
+
+        Worked up the stack once: at each column the pencils that belong there join, and the layers above are laid on all that have joined.
+        """
+        area, n = self.area, self.n
+        before = self.snapshots(layers)
+        keys = np.array([q.key for q in layers])
+        column = np.searchsorted(keys, [area.key(int(i)) for i in pencils], side="right")
+        order = np.argsort(column, kind="stable")
+        shape = (n, len(choices), len(pencils))
+        pressure = np.array([q for q, _n in choices])[None, :, None]
+        passes = np.array([k for _q, k in choices])[None, :, None]
+        place = self._every[:, None, None]
+        state: State | None = None
+        joined = 0
+        for at in range(len(layers) + 1):
+            new = order[joined : joined + int((column == at).sum())]
+            if len(new):
+                base = before[at].at((slice(None), None, None))
+                laid = area.lay(base, pencils[new][None, None, :], pressure, passes, place)
+                laid = _whole(laid, (n, len(choices), len(new)))
+                state = laid if state is None else _joined(state, laid)
+                joined += len(new)
+            if at < len(layers) and state is not None:
+                q = layers[at]
+                rows = np.flatnonzero(q.on)
+                if len(rows):
+                    part = state.at(rows)
+                    part = area.use(part, q.tool) if q.tool else area.lay(part, np.array(q.pencil), np.array(q.pressure), np.array(q.passes), rows[:, None, None])
+                    state.put(rows, part)
+        assert state is not None
+        cost, _de = area.ended(state, place)
+        out = np.empty(shape)
+        out[..., order] = cost
+        if not area.opaque:
+            presses = [self.presses(layers, k) for k in range(n)]
+            below = np.array([[sum(q.on[k] and not q.tool for q in layers[:at]) for at in range(len(layers) + 1)] for k in range(n)])
+            table: dict[tuple[int, int, int], float] = {}
+            for k in range(n):
+                for c, (q, _n) in enumerate(choices):
+                    for at in set(column.tolist()):
+                        rank = int(below[k, at])
+                        if (k, q, rank) not in table:
+                            table[k, q, rank] = area.pressure_cost([*presses[k][:rank], q, *presses[k][rank:]])
+                        out[k, c, column == at] += table[k, q, rank]
+        return np.moveaxis(out, 0, -1)
+
+    def _best_places(self, delta: Array) -> Array:
+        """Places worth covering: in a chain of values a run of neighbours, elsewhere any. ``delta`` (…, places) is what each would gain."""
+        on = np.zeros(delta.shape, bool)
+        for mine, chain in self.area.chains:
+            gain = np.where(self._only[mine], delta[..., mine], -9.0)
+            if not chain:
+                on[..., mine] = gain > PART_FLOOR
+                continue
+            gain = gain - CHAIN_FLOOR
+            n = len(mine)
+            total = np.concatenate([np.zeros((*gain.shape[:-1], 1)), np.cumsum(gain, -1)], -1)
+            best, low, high = np.zeros(gain.shape[:-1]), np.zeros(gain.shape[:-1], int), np.zeros(gain.shape[:-1], int)
+            for a in range(n):
+                for b in range(a + 1, n + 1):
+                    value = total[..., b] - total[..., a] - (self.area.costs.ragged if a > 0 and b < n else 0.0) - 0.01
+                    better = value > best
+                    best, low, high = np.where(better, value, best), np.where(better, a, low), np.where(better, b, high)
+            at = np.arange(n)
+            on[..., mine] = (at >= low[..., None]) & (at < high[..., None])
+        return on
+
+    # -- better --------------------------------------------------------------------------------
+    def solve(self, start: Lays = ()) -> Lays:
+        """The cheapest layers found, from nothing and, where a place is left behind, from the worst places first."""
+        best = self._descend(start)
+        self.token.report(0.5)
+        de = self.place_costs(best)[1]
+        bad = [int(k) for k in np.argsort(-de) if de[k] > SECOND_START and self._only[k] and not self.area.places[k].reserved][:3]
+        if bad and self.n > 1:
+            layers, keep = in_order(start), self._only
+            for k in bad:
+                self._only = np.arange(self.n) == k
+                for _ in range(5):
+                    gain, layer = self.insertion(layers)
+                    if layer is None or gain <= 0:
+                        break
+                    layers = in_order((*layers, layer))
+            self._only = keep
+            other = self._descend(layers)
+            best = min((best, other), key=self.total)
+        self.token.report(0.95)
+        return best
+
+    def _descend(self, start: Lays) -> Lays:
+        layers = in_order(start)
+        for _ in range(MOST_LAYERS):
+            gain, layer = self.insertion(layers)
+            if layer is None or gain <= 0:
+                break
+            layers = in_order((*layers, layer))
+            self.token.report(0.02 * len(layers))
+        layers = self.switched(layers)
+        layers = self.improved(layers)
+        layers = self.pruned(self.switched(layers))
+        layers = self.improved(layers, 1, FINE, own=True)
+        return self.merged(self.pruned(layers))
+
+    def improved(self, layers: Lays, sweeps: int = 2, choices: Sequence[tuple[int, int]] = CHOICES, own: bool = False) -> Lays:
+        """Each layer taken out and the best put in its stead, or nothing; with ``own`` only its pressure and places are free."""
+        now = self.total(layers)
+        for _ in range(sweeps):
+            better = False
+            for q in layers:
+                if q.fixed or q not in layers:
+                    continue
+                rest = tuple(x for x in layers if x is not q)
+                gain, new = self.insertion(rest, choices, [q.pencil] if own else None)
+                tried = in_order((*rest, new)) if new is not None and gain > 0 else rest
+                cost = self.total(tried)
+                if cost < now - 0.02:
+                    layers, now, better = tried, cost, True
+            if not own:
+                gain, new = self.insertion(layers, choices)
+                if new is not None and gain > 0:
+                    layers, better = in_order((*layers, new)), True
+                    now = self.total(layers)
+            if not better:
+                break
+            self.token.report(0.3)
+        return layers
+
+    def switched(self, layers: Lays) -> Lays:
+        """For every place the best of all one- and two-layer switches on or off; places do not disturb each other."""
+        for _ in range(3):
+            free = [k for k, q in enumerate(layers) if not q.fixed and not q.tool]
+            flips = [(), *((a,) for a in free), *((a, b) for n, a in enumerate(free) for b in free[n + 1 :])]
+            cost, _de = self._flipped(layers, flips)
+            cost = cost + SWITCH_COST * np.array([len(f) for f in flips])[None]
+            best = cost.argmin(1)
+            changed = list(layers)
+            for k in range(self.n):
+                if self._only[k] and cost[k, 0] - cost[k, best[k]] > SWITCH_GAIN:
+                    for at in flips[best[k]]:
+                        on = list(changed[at].on)
+                        on[k] = not on[k]
+                        changed[at] = replace(changed[at], on=tuple(on))
+            now = in_order([q for q in changed if any(q.on)])
+            if now == layers:
+                break
+            layers = now
+        return layers
+
+    def _flipped(self, layers: Lays, flips: Sequence[tuple[int, ...]]) -> tuple[Array, Array]:
+        """Cost and ΔE00 of every place under each set of switched layers: (places, flips)."""
+        area, n, m = self.area, self.n, len(flips)
+        on = np.broadcast_to(np.array([q.on for q in layers]).T[:, None], (n, m, len(layers))).copy() if layers else np.zeros((n, m, 0), bool)
+        for r, f in enumerate(flips):
+            on[:, r, list(f)] ^= True
+        s = area.start((n, m), any(q.tool for q in layers))
+        for k, q in enumerate(layers):
+            rows = np.nonzero(on[..., k])
+            if len(rows[0]):
+                part = s.at(rows)
+                s.put(rows, area.use(part, q.tool) if q.tool else area.lay(part, np.array(q.pencil), np.array(q.pressure), np.array(q.passes), rows[0]))
+        cost, de = area.ended(s, self._every[:, None])
+        if not area.opaque:
+            press = [q.pressure for q in layers]
+            real = [k for k, q in enumerate(layers) if not q.tool]
+            seen: dict[tuple[int, ...], float] = {}
+            for p in range(n):
+                for r in range(m):
+                    seq = tuple(press[k] for k in real if on[p, r, k])
+                    if seq not in seen:
+                        seen[seq] = area.pressure_cost(seq)
+                    cost[p, r] += seen[seq]
+        return cost, de
+
+    def pruned(self, layers: Lays) -> Lays:
+        """Without the layers, and the covers, that no place would miss: less than what a layer must earn, judged place by place."""
+        while layers:
+            free = [k for k, q in enumerate(layers) if not q.fixed and not q.tool]
+            flips = [(), *((k,) for k in free)]
+            cost, de = self._flipped(layers, flips)
+            best = None
+            for r, k in enumerate(free, 1):
+                on = np.array(layers[k].on)
+                if float((de[:, r] - de[:, 0])[on].max(initial=-9)) < self.area.earn:
+                    loss = float((cost[:, r] - cost[:, 0])[on].sum()) - self.area.layer_cost
+                    if best is None or loss < best[0]:
+                        best = loss, k
+            if best is None:
+                break
+            layers = tuple(q for at, q in enumerate(layers) if at != best[1])
+        return layers
+
+    def merged(self, layers: Lays) -> Lays:
+        """The same pencil twice on the same places becomes one layer with more passes, where that costs little."""
+        out, k = list(in_order(layers)), 0
+        while k + 1 < len(out):
+            a, b = out[k], out[k + 1]
+            if not a.tool and not b.tool and not a.fixed and not b.fixed and a.pencil == b.pencil and a.on == b.on and a.passes + b.passes <= 4:
+                now = self.total(tuple(out))
+                tries = [(*out[:k], replace(a, pressure=q, passes=n), *out[k + 2 :]) for q in range(1, 6) for n in range(1, 4)]
+                best = min(tries, key=self.total)
+                if self.total(best) < now + self.area.layer_cost:
+                    out = list(best)
+                    continue
+            k += 1
+        return tuple(out)
+
+
+def _whole(s: State, shape: tuple[int, ...]) -> State:
+    """A state whose arrays all have the full leading shape and can be written."""
+    def full(v: Array | None, tail: int) -> Array | None:
+        return None if v is None else np.broadcast_to(v, (*shape, *v.shape[v.ndim - tail :])).copy()
+
+    return State(
+        full(s.zones, 2), full(s.fill, 1), full(s.crush, 0), full(s.lab, 1), full(s.cost, 0), full(s.black, 0), full(s.hue, 0), full(s.flips, 0),  # type: ignore[arg-type]
+        full(s.depth, 0), full(s.sums, 3),  # type: ignore[arg-type]
+    )  # fmt: skip
+
+
+def _joined(a: State, b: State) -> State:
+    """Two states side by side along the pencils (the third axis)."""
+    pairs = zip(a._all(), b._all(), strict=True)
+    return State(*(None if x is None or y is None else np.concatenate([x, y], 2) for x, y in pairs))  # type: ignore[arg-type]

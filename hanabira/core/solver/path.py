@@ -1,0 +1,335 @@
+"""What a stack of layers costs a place: closeness at the end, and what practice forbids on the way there.
+
+One cost for each place, summed over the places of an area, and one for each layer: so a layer is judged place by place. The film
+physics is that of `optics.stack`, over arrays (float32; recipes are checked with the exact one afterwards).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import ArrayLike
+
+from hanabira.core.colour.difference import delta_e00
+from hanabira.core.colour.spaces import Array, chroma, hue_deg
+from hanabira.core.optics.bands import reflectance_to_lab
+from hanabira.core.optics.film import Film, over, reflect_transmit
+from hanabira.core.optics.kit import Kit
+from hanabira.core.optics.paper import DEPTHS, SETTLE, Paper, room
+from hanabira.core.optics.stack import SOLVENT_BLEND, SOLVENT_KEEPS, STUMP_BLEND, STUMP_CRUSH, bare
+
+F = np.float32
+
+
+@dataclass(frozen=True)
+class Costs:
+    """Weights in units of ΔE00, as tested by the design at finish 3; see its notes on places.
+
+    ``layer`` a further layer, ``new`` a pencil new to the portrait, ``again`` a further pass, ``stranger`` a pencil far from every hue of the
+    area and ``neutral`` one that practice neutralises with, ``state`` each a*b* unit off the way from paper to target, ``off`` a state of a
+    hue that is nowhere, ``dip`` and ``ease`` pressure that falls by two or one, ``five`` the heaviest pressure too early, ``heavy`` a heavy first
+    layer, ``tooth`` a full tooth, ``sink`` a pencil that cannot cover, ``dirty`` a dark on what must stay clean, ``seesaw`` colours that undo each
+    other, ``black_first`` black on bare paper, ``depth`` more than eight layers, ``ragged`` a layer in the middle of the values only,
+    ``earn`` what a layer must bring a place.
+    """
+
+    layer: float = 0.6
+    new: float = 0.5
+    again: float = 0.08
+    stranger: float = 1.2
+    neutral: float = 0.2
+    state: float = 0.12
+    off: float = 5.0
+    dip: float = 0.5
+    ease: float = 0.08
+    five: float = 3.0
+    heavy: float = 0.1
+    tooth: float = 25.0
+    sink: float = 2.5
+    dirty: float = 3.0
+    seesaw: float = 0.5
+    black_first: float = 1.5
+    depth: float = 0.8
+    ragged: float = 0.12
+    earn: float = 1.0
+
+
+FINISH_FACTOR = {1: 2.0, 2: 1.4, 3: 1.0, 4: 0.75, 5: 0.5}
+"""What a layer costs and must earn at each finish, as a factor."""
+TOOTH_LIMIT = 0.92
+"""A last touch must always have room."""
+BLACK_L, BLACK_C = 17.0, 5.0
+"""A pencil is a black when its masstone is darker and duller; sepia, indigo and dark browns are darks."""
+RESERVED_COST = 99.0
+GREEN_HUES = (97.0, 203.0)
+"""Hues of a state that read as greenish where nothing is green."""
+
+
+def turn(a: ArrayLike, b: ArrayLike) -> Array:
+    """Degrees between two hues, 0–180."""
+    return np.abs((np.asarray(a) - b + 180) % 360 - 180)
+
+
+def within(hue: ArrayLike, low: float, high: float) -> Array:
+    """Whether a hue lies on the arc from ``low`` up to ``high``."""
+    return (np.asarray(hue) - low) % 360 <= (high - low) % 360
+
+
+def neutraliser(lightness: Array, c: Array, hue: Array) -> Array:
+    """Pencils that practice dulls any hue with: greys, browns, violets, dark reds, indigo, and pale colours in whites."""
+    return (
+        (c <= 12)
+        | (within(hue, 22, 83) & (c <= 35) & (lightness <= 61))
+        | (within(hue, 287, 343) & (c <= 41))
+        | (within(hue, 347, 43) & (lightness <= 44))
+        | (within(hue, 266, 289) & (lightness <= 25) & (c <= 29))
+        | ((lightness > 75) & (c <= 26) & ~within(hue, 98, 217))
+    )
+
+
+@dataclass(frozen=True)
+class Target:
+    """A place to be solved: its colour on paper and in the photo, how much the eye rests on it, which group of values it belongs to.
+
+    ``chain`` groups are values of one coat: a layer covers a run of them. ``white`` places must stay clean.
+    """
+
+    id: str
+    target: Array
+    photo: Array
+    weight: float
+    group: str
+    chain: bool
+    reserved: bool = False
+    white: bool = False
+
+
+@dataclass
+class State:
+    """States of rows of spots; all arrays share their leading shape. ``sums`` is only kept when a tool blends later."""
+
+    zones: Array
+    fill: Array
+    crush: Array
+    lab: Array
+    cost: Array
+    black: Array
+    hue: Array
+    flips: Array
+    depth: Array
+    sums: Array | None = None
+
+    def at(self, index: object) -> State:
+        """The states at an index of the leading axes."""
+        return State(*(None if v is None else v[index] for v in self._all()))  # type: ignore[arg-type]
+
+    def put(self, index: object, other: State) -> None:
+        """Write other states over those at an index."""
+        for mine, theirs in zip(self._all(), other._all(), strict=True):
+            if mine is not None:
+                mine[index] = theirs
+
+    def copy(self) -> State:
+        """A copy of its own."""
+        return State(*(None if v is None else v.copy() for v in self._all()))  # type: ignore[arg-type]
+
+    def _all(self) -> tuple[Array | None, ...]:
+        return (self.zones, self.fill, self.crush, self.lab, self.cost, self.black, self.hue, self.flips, self.depth, self.sums)
+
+
+@dataclass
+class Field:
+    """An area to be solved: kit, paper, places, and everything about pencils and places that does not change on the way."""
+
+    kit: Kit
+    paper: Paper
+    places: Sequence[Target]
+    hues: Array
+    opaque: bool
+    costs: Costs = field(default_factory=Costs)
+    finish: int = 3
+    tray: frozenset[str] = frozenset()
+    banned: frozenset[str] = frozenset()
+    palest_first: bool = False
+    """Pastel laid from its lightest stick on, when the school says so."""
+
+    def __post_init__(self) -> None:
+        lab = self.kit.masstone_lab
+        self.lightness, self.strength = lab[:, 0], np.asarray(chroma(lab))
+        self.hue = np.asarray(hue_deg(lab)) % 360
+        self.is_black = (self.lightness < BLACK_L) & (self.strength < BLACK_C)
+        self.targets = np.array([p.target for p in self.places], float)
+        self.weight = np.array([p.weight for p in self.places], float)
+        self.factor = FINISH_FACTOR[self.finish]
+        self.layer_cost, self.earn = self.costs.layer * self.factor, self.costs.earn * self.factor
+        self.new_cost = self.costs.new * self.factor**0.5
+        self.on_tray = np.array([p.code in self.tray for p in self.kit])
+        self.has_green = any(within(h, 90, 210) for h in self.hues)
+        self.bare = bare(self.paper)
+        self.paper_lab = self.bare.lab
+        self.room = room(self.paper).astype(F)
+        self.way = (self.targets[:, 1:] - self.paper_lab[1:]).astype(float)
+        self.way2 = np.maximum((self.way**2).sum(1), 1e-6)
+        self.absorption, self.scattering = self.kit.film.absorption.astype(F), self.kit.film.scattering.astype(F)
+        self._pencils()
+        self._forbidden()
+        self.chains = []
+        for group in dict.fromkeys(p.group for p in self.places):
+            mine = [k for k, p in enumerate(self.places) if p.group == group]
+            mine.sort(key=lambda k: self.targets[k, 0])
+            self.chains.append((np.array(mine), self.places[mine[0]].chain))
+        self.lights = np.array([p.id in ("light", "highlight") for p in self.places])
+
+    def _pencils(self) -> None:
+        """What each pencil costs in this area, and which may not be taken at all."""
+        far = np.all([turn(self.hue, h) > 60 for h in self.hues], 0) if len(self.hues) else np.ones(len(self.hue), bool)
+        far = far & (self.strength > 4)
+        neutral = neutraliser(self.lightness, self.strength, self.hue)
+        green = within(self.hue, 96, 222) & (self.strength > 7) & (not self.has_green)
+        c = self.costs
+        self.pencil_cost = np.where(far, np.where(neutral & (self.strength > 12), c.neutral, np.where(neutral, 0, c.stranger)), 0.0)
+        self.allowed = ~green & (self.pencil_cost < 1) & np.array([p.code not in self.banned for p in self.kit])
+
+    def _forbidden(self) -> None:
+        """What covering a place with a pencil costs: darks on pale places, colour on whites, anything on what is reserved."""
+        c = self.costs
+        out = np.zeros((len(self.lightness), len(self.places)))
+        for k, p in enumerate(self.places):
+            if p.reserved:
+                pale = (self.lightness >= 73) & (self.strength <= 25)
+                if p.photo[0] < 70:  # a dull light may be greyed down to its own value
+                    pale |= (self.strength <= 11.5) & (self.lightness > 40)
+                out[:, k] += np.where(pale, 0, RESERVED_COST)
+            out[:, k] += np.where((self.lightness < 20) & (p.target[0] > 34.5), c.dirty, 0)
+            if p.white and "gap" not in p.id:
+                out[:, k] += np.where((self.strength > 26.5) | (self.lightness < min(72.5, p.target[0] - 19)), c.dirty, 0)
+        self.forbidden = out
+
+    def key(self, pencil: int) -> float:
+        """Where a pencil stands in the order: translucent palest first, opaque darkest first with black after the coat's own darks."""
+        if self.opaque and not self.palest_first:
+            return 25.2 if self.is_black[pencil] else float(self.lightness[pencil])
+        return -float(self.lightness[pencil])
+
+    # -- the state of spots -----------------------------------------------------------
+    def start(self, shape: tuple[int, ...], sums: bool = False) -> State:
+        """Untouched spots."""
+        return State(
+            np.broadcast_to(self.bare.zones.astype(F), (*shape, 3, 8)).copy(),
+            np.zeros((*shape, 3), F), np.zeros(shape, F), np.broadcast_to(self.paper_lab, (*shape, 3)).copy(), np.zeros(shape), np.zeros(shape, bool),
+            np.full(shape, np.nan), np.zeros(shape, int), np.zeros(shape, int), np.zeros((*shape, 2, 3, 8), F) if sums else None,
+        )  # fmt: skip
+
+    def film(self, s: State, pencil: Array, pressure: Array, passes: Array) -> State:
+        """The films alone: zones, fill and crush after some passes; Lab and costs are those before. Arguments broadcast to the leading shape."""
+        hand, paper = self.kit.hand, self.paper
+        zones, fill, crush = s.zones, s.fill, s.crush
+        pencil, pressure, passes = np.asarray(pencil), np.asarray(pressure), np.asarray(passes)
+        a, b = self.absorption[pencil][..., None, :], self.scattering[pencil][..., None, :]
+        reach, full = hand.reach.astype(F)[pressure - 1][..., None], hand.full.astype(F)[pressure - 1][..., None]
+        deposit, presses = hand.deposit.astype(F)[pressure - 1][..., None] * F(paper.grip), hand.crush.astype(F)[pressure - 1]
+        sums = s.sums
+        for n in range(int(passes.max(initial=0))):
+            space = self.room * (1 - crush[..., None])
+            depth = _DEPTHS * (1 - F(SETTLE) * fill / space)
+            contact = 1 / (1 + np.exp(-(reach + F(paper.off) - depth) / F(paper.soft)))
+            t = deposit * np.maximum(0, 1 - fill / (space * full)) * np.sqrt(contact)
+            if passes.ndim or passes.size > 1:
+                live = (passes > n)[..., None]
+                contact, t = np.where(live, contact, 0), np.where(live, t, 0)
+                presses_now = np.where(passes > n, presses, 0)
+            else:
+                presses_now = presses
+            r0, t2 = reflect_transmit(Film(a, b), t[..., None])
+            c = contact[..., None]
+            zones = c * over(r0, t2, zones) + (1 - c) * zones
+            amount = contact * t
+            fill, crush = fill + amount, crush + presses_now * (1 - crush)
+            if sums is not None:
+                sums = sums + np.stack(np.broadcast_arrays(a * amount[..., None], b * amount[..., None]), -3)
+        shape = zones.shape[:-2]
+        return State(
+            zones, np.broadcast_to(fill, (*shape, 3)), np.broadcast_to(crush, shape), s.lab, s.cost, s.black, s.hue, s.flips, s.depth, sums
+        )  # fmt: skip
+
+    def see(self, zones: Array) -> Array:
+        """Lab of zone reflectances (…, 3, 8)."""
+        n = self.paper.n
+        return np.asarray(reflectance_to_lab((np.maximum(zones, 0) ** F(1 / n)).mean(-2) ** F(n)))
+
+    def lay(self, s: State, pencil: Array, pressure: Array, passes: Array, place: Array) -> State:
+        """A layer with its Lab and what practice says of it there. ``place`` are places of the rows."""
+        out = self.film(s, pencil, pressure, passes)
+        lab = self.see(out.zones)
+        c, shape = self.costs, lab.shape[:-1]
+        pencil = np.broadcast_to(np.asarray(pencil), shape)
+        place = np.broadcast_to(np.asarray(place), shape)
+        off = lab[..., 1:] - self.paper_lab[1:]
+        way = self.way[place]
+        along = np.clip((off * way).sum(-1) / self.way2[place], 0, 1)
+        far = np.hypot(off[..., 0] - way[..., 0] * along, off[..., 1] - way[..., 1] * along)
+        strength, hue = np.hypot(lab[..., 1], lab[..., 2]), np.degrees(np.arctan2(lab[..., 2], lab[..., 1])) % 360
+        cost = c.state * np.maximum(0, far - 4)
+        if not self.has_green:
+            cost = cost + np.where(within(hue, *GREEN_HUES) & (strength > 4.4) & (far > 4.4), c.off, 0)
+        stray = (strength > 7.5) & (far > 9)
+        if stray.any():
+            alone = np.all([turn(hue, h) > 43 for h in self.hues], 0) if len(self.hues) else True
+            cost = cost + np.where(stray & alone, c.off, 0)
+        own_l, own_c, own_h = self.lightness[pencil], self.strength[pencil], self.hue[pencil]
+        if not self.opaque:
+            sinks = ((s.lab[..., 0] + 11 < own_l) & (own_l < 90)) | ((own_l > 30) & s.black)
+            cost = cost + np.where(sinks, c.sink, 0)
+        depth = np.broadcast_to(s.depth, shape) + 1
+        strong = own_c > 12
+        last = np.broadcast_to(s.hue, shape)
+        flip = strong & ~np.isnan(last) & (turn(own_h, np.nan_to_num(last)) > 100)
+        flips = s.flips + flip
+        cost = cost + np.where(flip, np.where(flips > 1, 4 * c.seesaw, c.seesaw), 0) + np.where(depth > 8, c.depth, 0)
+        black = self.is_black[pencil]
+        cost = cost + np.where(black & (depth == 1), c.black_first, 0) + self.forbidden[pencil, place]
+        return State(
+            out.zones, out.fill, out.crush, lab, s.cost + cost, s.black | black, np.where(strong, own_h, last), flips, depth, out.sums
+        )  # fmt: skip
+
+    def use(self, s: State, tool: str) -> State:
+        """A solvent or a stump on spots whose sums were kept."""
+        assert s.sums is not None
+        k, b = s.sums.mean(-2)[..., 0, :], s.sums.mean(-2)[..., 1, :]
+        r0, t2 = reflect_transmit(Film(np.maximum(k, F(1e-9)), np.maximum(b, F(1e-9))), F(1.0))
+        ground = self.bare.ground.astype(F)
+        even = np.where((b.max(-1) > 1e-12)[..., None], over(r0, t2, ground), ground)
+        share = F(SOLVENT_BLEND if tool == "solvent" else STUMP_BLEND)
+        zones = (1 - share) * s.zones + share * even[..., None, :]
+        fill = s.fill * F(SOLVENT_KEEPS) if tool == "solvent" else s.fill
+        crush = s.crush if tool == "solvent" else s.crush + F(STUMP_CRUSH) * (1 - s.crush)
+        return State(zones, fill, crush, self.see(zones), s.cost, s.black, s.hue, s.flips, s.depth, s.sums)
+
+    def used(self, s: State) -> Array:
+        """Share of the tooth used."""
+        return np.clip(s.fill / (self.room * (1 - s.crush[..., None])), 0, 1).mean(-1)
+
+    def ended(self, s: State, place: Array) -> tuple[Array, Array]:
+        """(cost of the rows without pressure, ΔE00 from the target) once nothing more is laid."""
+        wanted = self.targets[np.broadcast_to(np.asarray(place), s.lab.shape[:-1])]
+        de = np.asarray(delta_e00(s.lab, wanted))
+        miss = de + 0.10 * np.maximum(0, de - 2) ** 2 + 0.15 * np.maximum(0, np.abs(s.lab[..., 0] - wanted[..., 0]) - 1.5)
+        return self.weight[np.broadcast_to(np.asarray(place), de.shape)] * miss + s.cost + self.costs.tooth * np.maximum(0, self.used(s) - TOOTH_LIMIT), de
+
+    def pressure_cost(self, presses: Sequence[int]) -> float:
+        """What the order of pressures costs a place: it rises, falls only a little, and the heaviest comes last. Nothing for pastel."""
+        if self.opaque:
+            return 0.0
+        c, out, most, total = self.costs, 0.0, 0, len(presses)
+        for at, q in enumerate(presses, 1):
+            if at == 1 and total > 2:
+                out += c.heavy * max(0, q - 3)
+            out += c.dip if q < most - 1 else c.ease if q == most - 1 else 0.0
+            out += c.five if q == 5 and at * 3 <= 2 * total else 0.0
+            most = max(most, q)
+        return out
+
+
+_DEPTHS = DEPTHS.astype(F)
