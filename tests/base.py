@@ -16,7 +16,7 @@ from unittest import mock
 import numpy as np
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt, QtMsgType, qInstallMessageHandler
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QWidget
+from PyQt6.QtWidgets import QApplication, QFileDialog, QWidget
 
 from hanabira.core.area.measures import Measures, measure
 from hanabira.core.token import Token
@@ -58,6 +58,10 @@ class DeskCase(unittest.TestCase):
         self.addCleanup(setattr, sys, "excepthook", sys.__excepthook__)
         self.addCleanup(qInstallMessageHandler, self._old)
         self.addCleanup(self.close_desk)
+        # a dialog that nobody answers would wait for ever
+        unanswered = mock.patch.object(QFileDialog, "exec", side_effect=AssertionError("a file dialog was opened that no test answers"))
+        unanswered.start()
+        self.addCleanup(unanswered.stop)
         self.prepare(self.folder)
         self.open_desk()
 

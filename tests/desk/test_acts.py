@@ -23,17 +23,17 @@ APART = ("commission.close", "commission.go-back", "help.find", "commission.new"
 
 class Walk(DeskCase):
     def setUp(self) -> None:
+        super().setUp()
         nothing = mock.patch.multiple(
             QFileDialog,
             getOpenFileName=lambda *_a, **_k: ("", ""),
-            getSaveFileName=lambda *_a, **_k: ("", ""),
+            exec=lambda _dialog: 0,
             getExistingDirectory=lambda *_a, **_k: "",
         )
         words = mock.patch.object(QInputDialog, "getText", lambda *_a, **_k: ("", False))
         for patch in (nothing, words):
             patch.start()
             self.addCleanup(patch.stop)
-        super().setUp()
 
     def walk(self, first: tuple[str, ...], only_go: bool = False) -> dict[str, list[str]]:
         """Do every act from each of these stages and rooms, or only go where it belongs; what each said when it was off."""

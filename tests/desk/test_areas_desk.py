@@ -232,6 +232,7 @@ class CombingAndMarking(AreasCase):
         self.settle()
         self.assertNotEqual(self.model.measures(area.id).pattern.coverage, cover)
         self.desk.actions_["Write the marking as SVG"].trigger()
+        self.settle()
         text = path.read_text()
         self.assertIn('width="320.00mm"', text)
         self.assertGreaterEqual(text.count("M"), 2)
