@@ -45,14 +45,13 @@ def area(args: argparse.Namespace) -> dict:
     from hanabira.core.area.measures import as_dict, measure
     from hanabira.core.area.pattern import find_pattern
     from hanabira.core.area.shape import cut, rectangle
-    from hanabira.core.solver.area import paper_targets
+    from hanabira.core.places.find import find_places
     from hanabira.core.solver.cautions import recipe_cautions
-    from hanabira.core.solver.target import reach
-    from hanabira.core.solver.technique import plan_area
+    from hanabira.core.solver.place_plan import plan_places
     from hanabira.craft.markings import marking_model
-    from hanabira.craft.recipe_data import layers_data, result_data
+    from hanabira.craft.recipe_data import layers_data, places_data, result_data
     from hanabira.craft.supplies import papers, surfaces
-    from hanabira.craft.techniques import craft_of, measured_marking
+    from hanabira.craft.techniques import craft_of, measured_marking, rules_of
     from hanabira.studio.pictures import read_picture
 
     x, y, w, h = numbers(args.rect, 4, "a rectangle: X,Y,W,H in pixels")
@@ -70,12 +69,16 @@ def area(args: argparse.Namespace) -> dict:
     scale = args.mm_per_px or LONGER_SIDE_MM / max(pixels.shape[:2])
     surface, ring = surfaces()[args.surface], rectangle(x, y, w, h)
     m = measure(pixels, ring, marking_model(), scale, False, surface.hair, look_for=surface.look_for)
-    if surface.hair and (args.marking or measured_marking(m)) not in ("plain", "ticked", "gradient", "roan"):
-        m = replace(m, pattern=find_pattern(cut(pixels, ring)))
-    craft = craft_of(m, args.surface, kit.medium, args.coat or "", args.marking or "", chosen(args.school), args.finish)
-    targets = paper_targets(reach(kit, on), m.values.band_lab)
-    plan = plan_area(kit, on, targets, craft)
-    cautions = recipe_cautions(on, kit, plan.layers, targets, plan.prediction, 3, tuple(papers().values()))
+    region = cut(pixels, ring)
+    places = find_places(pixels, region, surface.anatomy, m.marking)
+    kind = args.marking or measured_marking(m)
+    if "place.lines" in places.notes and not args.marking:
+        kind = "plain"  # whiskers and locks are no marking
+    if surface.hair and kind not in ("plain", "ticked", "gradient", "roan"):
+        m = replace(m, pattern=find_pattern(region))
+    craft = craft_of(m, args.surface, kit.medium, args.coat or "", kind, chosen(args.school), args.finish)
+    plan = plan_places(kit, on, places, craft, rules_of(m, craft))
+    cautions = recipe_cautions(on, kit, plan.layers, plan.targets, plan.prediction, 3, tuple(papers().values()))
     said = [
         {"kind": c.kind, "text": f"{c.title}. {c.text} {c.cure}".strip(), "layer": c.layer + 1 if c.layer >= 0 else None} for c in cautions
     ]
@@ -83,11 +86,13 @@ def area(args: argparse.Namespace) -> dict:
     return {
         "surface": args.surface,
         "coat": craft.coat,
-        "marking": args.marking or measured_marking(m),
+        "marking": kind,
         "school": dict(craft.school),
         "measures": as_dict(m),
         "layers": layers_data(kit, on, plan.layers, plan.prediction, m, args.surface, args.finish),
         "result": result_data(plan.prediction),
+        "places": places_data(places, plan.prediction),
+        "school_effect": dict(plan.effect),
         "cautions": said,
         "pencils": len({q.code for q in plan.layers if q.code}),
     }

@@ -11,7 +11,8 @@ from hanabira.core.area.measures import Measures
 from hanabira.core.colour.spaces import Array
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
-from hanabira.core.solver.area import BANDS, Layer, Prediction, judged_band
+from hanabira.core.places.place import Places
+from hanabira.core.solver.area import BANDS, Layer, Prediction, goes_over, judged_band
 from hanabira.core.solver.library import opaque_order
 from hanabira.craft.techniques import spacing_mm
 
@@ -54,9 +55,27 @@ def layers_data(
                 "lab_after": _lab(state.labs[k + 1]),
                 "tooth_left": round(max(0.0, 1 - state.tooth[k + 1]), 3),
                 "why": q.why,
+                "covers": _covered(q, told),
+                "states": {b: _lab(told.band(b).labs[k + 1]) for b in _covered(q, told)},
             }  # fmt: skip
         )
     return out
+
+
+def _covered(q: Layer, told: Prediction) -> list[str]:
+    """Places that a layer covers, and the bands for which they stand."""
+    return [b for b in (*told.bands, *told.aliases) if goes_over(q, b, told.aliases)]
+
+
+def places_data(places: Places, told: Prediction) -> dict[str, dict[str, Any]]:
+    """Every place with its colour in the photo, its target and what the layers give."""
+    return {
+        p.id: {
+            "name": p.name, "kind": p.kind, "photo_lab": _lab(p.photo_lab), "target_lab": _lab(told.band(p.id).target), "lab": _lab(told.band(p.id).lab),
+            "delta_e00": round(told.band(p.id).delta_e00, 2), "share": round(p.share, 4), "reserved": p.reserved, "box": list(p.box),
+        }
+        for p in places
+    }  # fmt: skip
 
 
 def result_data(told: Prediction) -> dict[str, dict[str, Any]]:
@@ -64,6 +83,7 @@ def result_data(told: Prediction) -> dict[str, dict[str, Any]]:
     return {
         b: {"target_lab": _lab(told.band(b).target), "lab": _lab(told.band(b).lab), "delta_e00": round(told.band(b).delta_e00, 2)}
         for b in BANDS
+        if b in told.bands or b in told.aliases
     }
 
 

@@ -46,6 +46,13 @@ class Surface:
     why_ground: str = ""
     why_light: str = ""
 
+    @property
+    def anatomy(self) -> str:
+        """How its places are found: as an eye, a nose, a coat with hair or feathers, or bare."""
+        if self.id in ("eye", "nose"):
+            return self.id
+        return "coat" if self.hair or "feathers" in self.look_for else "bare"
+
 
 def _load(name: str) -> Mapping[str, dict[str, Any]]:
     with open(DATA / name, "rb") as f:

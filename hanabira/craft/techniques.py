@@ -8,9 +8,12 @@ from dataclasses import dataclass, field
 from functools import cache
 from typing import Any
 
+import numpy as np
+
 from hanabira.core.area.measures import Measures
 from hanabira.core.colour.spaces import chroma, hue_deg
 from hanabira.core.faults import RecipeFault
+from hanabira.core.solver.place_plan import Rules
 from hanabira.core.solver.technique import Craft
 from hanabira.craft.supplies import DATA, surfaces
 
@@ -143,6 +146,16 @@ def spacing_mm(m: Measures, surface_id: str, finish: int) -> float:
     k = m.mm_per_px or 0.0
     own = (m.hair.width_px or 0.0) * k if m.hair.width_px and k else 0.6
     return round(min(6.0, max(0.3, 1.4 * own * s.spacing * {1: 2.2, 2: 1.5, 3: 1.0, 4: 0.85, 5: 0.7}.get(finish, 1.0))), 2)
+
+
+LEAST_SHARE, LEAST_C = 0.02, 6.0
+"""A colour of the palette with less share, or weaker than this C*, is no hue of the area."""
+
+
+def rules_of(m: Measures, craft: Craft) -> Rules:
+    """What the measures ask of a recipe beside its colours: the hues that are there, and whether whites must stay clean."""
+    hues = [np.asarray(c.lab, float) for c in m.palette if c.share >= LEAST_SHARE] + [np.asarray(h.lab, float) for h in m.hidden]
+    return Rules(tuple(v for v in hues if float(chroma(v)) > LEAST_C), craft.coat in ("white", "cream"))
 
 
 def craft_of(

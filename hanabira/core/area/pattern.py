@@ -114,6 +114,7 @@ def inside_blur(lab: Array, mask: Array, sigma: float) -> Array:
 
 
 def without_crumbs(found: Array, mask: Array, least: int) -> Array:
+    """Both sides of a split without their parts of fewer pixels than ``least``: each goes to the other side."""
     out = found.copy()
     for side in (True, False):
         work = out if side else mask & ~out

@@ -15,7 +15,7 @@ from hanabira.core.optics.film import Film, over, reflect_transmit
 from hanabira.core.optics.kit import Kit, film_at
 from hanabira.core.optics.paper import STANDARD_PRESSURES, Paper, Pressures, Tooth, lay_pass, see, tooth_used
 
-TOOLS = ("solvent", "stump", "lift", "erase", "scrape", "indent")
+TOOLS = ("solvent", "stump", "lift", "erase", "scrape", "indent", "reserve")
 """Tools that are layers of their own."""
 
 SOLVENT_BLEND, SOLVENT_KEEPS = 0.8, 0.7
@@ -137,7 +137,7 @@ def use_tool(spot: Spot, tool: str) -> Spot:
         return solvent(spot)
     if tool == "stump":
         return stump(spot)
-    if tool == "indent":  # lines pressed in before any colour; the surface between them is unchanged
+    if tool in ("indent", "reserve"):  # lines pressed in before any colour, or paper kept free: the surface is unchanged
         return spot
     if tool in _REMOVED:
         return remove(spot, _REMOVED[tool])

@@ -32,11 +32,12 @@ SHADE, HALF_TONE = (12, 35), (65, 88)
 def coat_places(s: Sample, marking: Marking, hairy: bool, said: bool = False) -> Places:
     """Places of a coat. ``said`` holds when the artist chose the marking's class: it is then believed."""
     lab = np.where(s.mask[..., None], inside_blur(s.lab, s.mask, HAIR_PX), s.lab) if hairy else s.lab
-    found = _marked(s, lab, marking, said) if s.mask.sum() > 300 and hairy else None
-    if found is None:
-        found = _values(lab, s.mask, "", "band", "coat")
-        return described(found, _nearest(found, lab, s.mask), lab, s.mask, s.origin, s.scale)
-    places, sides = found
+    marked = _marked(s, lab, marking, said) if s.mask.sum() > 300 and hairy else None
+    if marked is None:
+        plain = _values(lab, s.mask, "", "band", "coat")
+        notes = ("place.lines",) if marking.kind in MARKED and not said and _thin_share(s) > LINES_SHARE else ()
+        return described(plain, _nearest(plain, lab, s.mask), lab, s.mask, s.origin, s.scale, notes)
+    places, sides = marked
     labels = np.zeros(s.mask.shape, np.uint8)
     for group, side in sides:
         mine = [n for n, f in enumerate(places) if f.group == group]
@@ -90,7 +91,9 @@ def _values(
             core = np.zeros(mask.size, bool)
             core[pixels] = True
             name = f"{prefix}{band}"
-            out.append(Found(f"{name} {hue}" if hue else name, f"{name} in the {hue} hair" if hue else name, kind, group, core.reshape(mask.shape)))
+            out.append(
+                Found(f"{name} {hue}" if hue else name, f"{name} in the {hue} hair" if hue else name, kind, group, core.reshape(mask.shape))
+            )
     return out
 
 

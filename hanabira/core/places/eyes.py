@@ -21,6 +21,8 @@ LID_DE = 30.0
 """Pixels within the circle that lie farther than this from the iris's middle colour are lid, lash or fur."""
 SHINE_L = 45.0
 """A pupil lighter than this shines back a flash."""
+CORE_PERCENT = 60
+"""Pixels of a catchlight brighter than this share of it are its core; the rest is its tinted edge."""
 MELTED = 0.06
 """Least share of the disc for the darker of two colours to be a pupil of its own."""
 
@@ -173,17 +175,16 @@ def _pupil(f: EyeFrame, disc: np.ndarray) -> tuple[np.ndarray, float | None]:
     sides = [index[second], index[~second]]
     strength = [float(np.median(f.lab.reshape(-1, 3)[q, 0]) + 0.5 * np.hypot(*np.median(f.lab.reshape(-1, 3)[q, 1:], 0))) for q in sides]
     dark = sides[int(np.argmin(strength))]
-    mask = np.zeros(disc.size, bool)
-    mask[dark] = True
-    mask = mask.reshape(disc.shape)
+    flat = np.zeros(disc.size, bool)
+    flat[dark] = True
+    mask: np.ndarray = flat.reshape(disc.shape)
     disc_px = np.ones((5, 5), np.uint8)
     mask = cv2.morphologyEx(cv2.morphologyEx(mask.astype(np.uint8), cv2.MORPH_OPEN, disc_px), cv2.MORPH_CLOSE, disc_px) > 0
     _, parts = cv2.connectedComponents((mask & disc).astype(np.uint8))
-    middle = parts[f.rho < 0.45]
-    middle = middle[middle > 0]
-    if not len(middle):
+    near = parts[(f.rho < 0.45) & (parts > 0)]
+    if not len(near):
         return np.zeros_like(disc), None
-    mask = parts == int(np.bincount(middle).argmax())
+    mask = parts == int(np.bincount(near).argmax())
     # what is spread over the rim is no pupil
     if float(np.mean(f.rho[mask] < 0.75)) < 0.6:
         return np.zeros_like(disc), None
@@ -196,7 +197,7 @@ def _light(f: EyeFrame, inside: np.ndarray) -> list[Found]:
     if light.sum() < LEAST_PX:
         return []
     lightness = f.lab[..., 0]
-    core = light & (lightness >= np.percentile(lightness[light], 45))
+    core = light & (lightness >= np.percentile(lightness[light], CORE_PERCENT))
     edge = light & ~core
     out = [Found("catchlight", "catchlight", "part", "eye", core, True)]
     if edge.sum() >= LEAST_PX:
@@ -218,4 +219,7 @@ def _lids(lab: Array, rest: np.ndarray) -> list[Found]:
         mask[q] = True
         sides.append(mask.reshape(rest.shape))
     sides.sort(key=lambda m: float(np.median(lab[m][:, 0])))
-    return [Found("lid skin", "skin of the lids", "part", "skin", sides[0]), Found("fur around", "fur round the eye", "part", "skin", sides[1])]
+    return [
+        Found("lid skin", "skin of the lids", "part", "skin", sides[0]),
+        Found("fur around", "fur round the eye", "part", "skin", sides[1]),
+    ]

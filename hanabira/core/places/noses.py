@@ -100,7 +100,10 @@ def _base(calm: Array, dry: np.ndarray) -> list[Found]:
         return []
     limit = two_tones(calm[dry][:, 0])[0]
     out = []
-    for key, name, where in (("base shade", "base in shade", dry & (calm[..., 0] <= limit)), ("base lit", "base in light", dry & (calm[..., 0] > limit))):
+    for key, name, where in (
+        ("base shade", "base in shade", dry & (calm[..., 0] <= limit)),
+        ("base lit", "base in light", dry & (calm[..., 0] > limit)),
+    ):
         index = np.flatnonzero(where)
         if len(index) < LEAST_PX:
             continue
@@ -116,6 +119,9 @@ def _base(calm: Array, dry: np.ndarray) -> list[Found]:
                     masks.append(mask.reshape(where.shape))
                 a, b = (np.median(calm[q], 0) for q in masks)
                 word = "lighter" if b[0] > a[0] + 8 else "darker" if b[0] < a[0] - 8 else hue_family(b)
-                pieces = [(masks[0], "", ""), (masks[1], f" {word}", f", {word} part" if word in ("lighter", "darker") else f", {word} skin")]
+                pieces = [
+                    (masks[0], "", ""),
+                    (masks[1], f" {word}", f", {word} part" if word in ("lighter", "darker") else f", {word} skin"),
+                ]
         out += [Found(key + more, name + words, "part", "nose", mask) for mask, more, words in pieces]
     return out

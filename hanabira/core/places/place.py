@@ -85,7 +85,9 @@ def sample(region: Region, side: int = SIDE) -> Sample:
     size = max(8, round(region.mask.shape[1] * k)), max(8, round(region.mask.shape[0] * k))
     pixels = cv2.resize(region.pixels, size, interpolation=cv2.INTER_AREA) if k < 1 else np.ascontiguousarray(region.pixels)
     mask = cv2.resize(region.mask.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0 if k < 1 else region.mask
-    return Sample(bytes_to_lab(pixels).astype(np.float32), mask, pixels, (float(region.left), float(region.top)), region.mask.shape[1] / size[0])
+    return Sample(
+        bytes_to_lab(pixels).astype(np.float32), mask, pixels, (float(region.left), float(region.top)), region.mask.shape[1] / size[0]
+    )
 
 
 @dataclass(frozen=True)
@@ -105,7 +107,15 @@ class Found:
         return np.asarray(self.own_lab, float) if self.own_lab is not None else np.median(lab[self.core], 0).astype(float)
 
 
-def described(found: Sequence[Found], labels: np.ndarray, lab: Array, inside: np.ndarray, origin: tuple[float, float], scale: float, notes: Sequence[str] = ()) -> Places:
+def described(
+    found: Sequence[Found],
+    labels: np.ndarray,
+    lab: Array,
+    inside: np.ndarray,
+    origin: tuple[float, float],
+    scale: float,
+    notes: Sequence[str] = (),
+) -> Places:
     """Places from what was found and the map of their pixels; those without pixels are left out."""
     out, numbers = [], np.zeros(len(found) + 1, np.uint8)
     whole = max(1, int(inside.sum()))
@@ -114,7 +124,12 @@ def described(found: Sequence[Found], labels: np.ndarray, lab: Array, inside: np
         if len(ys) < 1:
             continue
         v = f.lab(lab)
-        box = (int(origin[0] + xs.min() * scale), int(origin[1] + ys.min() * scale), max(1, round((np.ptp(xs) + 1) * scale)), max(1, round((np.ptp(ys) + 1) * scale)))
+        box = (
+            int(origin[0] + xs.min() * scale),
+            int(origin[1] + ys.min() * scale),
+            max(1, round((np.ptp(xs) + 1) * scale)),
+            max(1, round((np.ptp(ys) + 1) * scale)),
+        )
         out.append(Place(f.id, f.name, f.kind, f.group, (float(v[0]), float(v[1]), float(v[2])), len(ys) / whole, box, f.reserved))
         numbers[n] = len(out)
     return Places(tuple(out), numbers[labels], origin, scale, tuple(notes))
@@ -140,4 +155,3 @@ def two_clusters(colours: Array, rounds: int = 12) -> tuple[np.ndarray, float, f
         return second, 0.0, 0.0
     gap = float(np.linalg.norm(np.median(colours[second], 0) - np.median(colours[~second], 0)))
     return second, gap, float(min(second.mean(), 1 - second.mean()))
-

@@ -7,8 +7,8 @@ both. Opaque pastel, and anything on a dark ground, goes the other way round.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -38,7 +38,7 @@ WHERE: Mapping[str, tuple[str, ...]] = {
 }
 """Where a layer goes: the bands of value it covers."""
 ROLES = (
-    "indent", "ground", "outline", "undertone", "general", "deepen", "texture", "gap", "blend", "lift", "scrape", "light hair", "glaze", "accent", "highlight",
+    "reserve", "indent", "ground", "outline", "undertone", "general", "deepen", "texture", "gap", "blend", "lift", "scrape", "light hair", "glaze", "accent", "highlight",
 )  # fmt: skip
 
 
@@ -59,9 +59,11 @@ class Layer:
     """A locked layer stays as it is when the area is solved anew."""
     id: str = ""
     """Names the layer for as long as it lives, wherever it is moved; empty until a recipe holds it."""
+    on: tuple[str, ...] = ()
+    """Ids of the places it covers, the one it is laid for first; empty in a recipe by values, where ``where`` names bands."""
 
     def __post_init__(self) -> None:
-        if self.where not in WHERE:
+        if not self.on and self.where not in WHERE:
             raise RecipeFault(f"A layer cannot go “{self.where}”.")
         if not self.tool and not (1 <= self.pressure <= 5 and 1 <= self.passes <= 9):
             raise RecipeFault("A layer has a pressure of 1–5 and 1–9 passes.")
@@ -72,9 +74,36 @@ class Layer:
         return Pass(self.code, self.pressure, self.passes, self.tool)
 
 
+class Targets(Mapping[str, Array]):
+    """Targets on paper (Lab) by place, with the place that stands for each of the four bands where there is none of that name."""
+
+    def __init__(self, labs: Mapping[str, Array], aliases: Mapping[str, str] | None = None, names: Mapping[str, str] | None = None) -> None:
+        self._labs, self.aliases, self.names = dict(labs), dict(aliases or {}), dict(names or {})
+
+    def __getitem__(self, key: str) -> Array:
+        return self._labs[self.aliases.get(key, key) if key not in self._labs else key]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._labs)
+
+    def __len__(self) -> int:
+        return len(self._labs)
+
+    def name(self, key: str) -> str:
+        """A place in the artist's words."""
+        return self.names.get(key, key)
+
+
+def goes_over(layer: Layer, place: str, aliases: Mapping[str, str] | None = None) -> bool:
+    """Whether a layer covers a place, or the place that stands for a band of that name."""
+    if not layer.on:
+        return place in WHERE[layer.where]
+    return place in layer.on or (aliases or {}).get(place, place) in layer.on
+
+
 @dataclass(frozen=True)
 class BandState:
-    """A band after each layer: Lab and tooth used; entries repeat where a layer does not go."""
+    """A band or place after each layer: Lab and tooth used; entries repeat where a layer does not go."""
 
     band: str
     target: Array
@@ -97,14 +126,16 @@ class BandState:
 
 @dataclass(frozen=True)
 class Prediction:
-    """What a recipe gives in every band. ``labs`` and ``tooth`` of a band start with the bare paper."""
+    """What a recipe gives in every band or place. ``labs`` and ``tooth`` of one start with the bare paper."""
 
     bands: Mapping[str, BandState]
     most_tooth: float
+    aliases: Mapping[str, str] = field(default_factory=dict)
+    """Places that stand for the four bands."""
 
     def band(self, name: str) -> BandState:
-        """State of one band."""
-        return self.bands[name]
+        """State of one place, or of the place that stands for a band."""
+        return self.bands[name] if name in self.bands else self.bands[self.aliases[name]]
 
 
 def follow(
@@ -114,20 +145,22 @@ def follow(
     targets: Mapping[str, Array],
     expected: bool = True,
 ) -> Prediction:
-    """Predict a recipe band by band. ``targets`` are paper targets (Lab) by band."""
-    states = {}
-    for band in BANDS:
+    """Predict a recipe place by place. ``targets`` are paper targets (Lab) by band or place."""
+    states, aliases = {}, getattr(targets, "aliases", {})
+    for band in targets:
         spot = bare(paper)
         labs, tooth = [spot.lab], [spot.used]
         for layer in layers:
-            if band in WHERE[layer.where]:
+            if goes_over(layer, band, aliases):
                 spot = apply(spot, kit, layer.as_pass)
             labs.append(spot.lab)
             tooth.append(spot.used)
         target = targets[band]
-        mean, spread = _expected(paper, kit, [q for q in layers if band in WHERE[q.where]], target) if expected else (float("nan"), 0.0)
+        mean, spread = (
+            _expected(paper, kit, [q for q in layers if goes_over(q, band, aliases)], target) if expected else (float("nan"), 0.0)
+        )
         states[band] = BandState(band, target, tuple(labs), tuple(tooth), mean, spread)
-    return Prediction(states, max(s.tooth[-1] for s in states.values()))
+    return Prediction(states, max(s.tooth[-1] for s in states.values()), aliases)
 
 
 def _expected(paper: Paper, kit: Kit, layers: Sequence[Layer], target: Array) -> tuple[float, float]:
@@ -373,7 +406,7 @@ def swaps(
     if layer.tool:
         return ()
     band = judged_band(layer, opaque_order(kit, paper))
-    mine = [q for q in layers if band in WHERE[q.where]]
+    mine = [q for q in layers if goes_over(q, band)]
     place = mine.index(layer)
     spot = bare(paper)
     for q in mine[:place]:
@@ -401,7 +434,9 @@ def swaps(
 
 
 def judged_band(layer: Layer, opaque: bool) -> str:
-    """The band a layer is judged in: the one it was laid for."""
+    """The band or place a layer is judged in: the one it was laid for."""
+    if layer.on:
+        return layer.on[0]
     if opaque and layer.where == "everywhere":
         return "gap"
     return {

@@ -13,7 +13,7 @@ from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
 from hanabira.core.optics.stack import bare
 from hanabira.core.sentences import say
-from hanabira.core.solver.area import BANDS, WHERE, Layer, Prediction, follow, swaps, with_layer
+from hanabira.core.solver.area import Layer, Prediction, follow, goes_over, swaps, with_layer
 from hanabira.core.solver.library import opaque_order
 from hanabira.core.solver.reach_help import missing_pencil, other_paper
 
@@ -124,9 +124,10 @@ def recipe_cautions(
     """Faults of a recipe in the order of its layers, each said once, with a cure where the model finds one."""
     out: list[Caution] = []
     opaque = opaque_order(kit, paper)
-    for band in BANDS:
+    aliases = prediction.aliases
+    for band in prediction.bands:
         state = prediction.band(band)
-        mine = [i for i, q in enumerate(layers) if band in WHERE[q.where]]
+        mine = [i for i, q in enumerate(layers) if goes_over(q, band, aliases)]
         if not mine:
             continue
         labs = [state.labs[0], *(state.labs[i + 1] for i in mine)]
@@ -136,6 +137,7 @@ def recipe_cautions(
             if not any(c.kind == kind and c.layer == at for c in out):
                 out.append(_cure(paper, kit, layers, targets, Caution(kind, title, say("caution.seen", text=text, band=band), at), band))
     general, light, gap, high = (prediction.band(b) for b in ("general", "light", "gap", "highlight"))
+    coat = not aliases  # steps of value are those of a coat; an eye has its own
 
     def step(kind: str, at: int, **figures: object) -> None:
         key = f"caution.{kind}"
@@ -150,26 +152,30 @@ def recipe_cautions(
         )
 
     wanted = targets["light"][0] - targets["general"][0]
-    if wanted > STEP_L and light.lab[0] - general.lab[0] < LOST_STEP_L:
-        step("pale-on-pale", _last(layers, "light" if opaque else "general"), got=light.lab[0] - general.lab[0], wanted=wanted)
-    if high.lab[0] < targets["highlight"][0] - BURIED_L:
+    if coat and wanted > STEP_L and light.lab[0] - general.lab[0] < LOST_STEP_L:
+        step("pale-on-pale", _last(layers, "light" if opaque else "general", aliases), got=light.lab[0] - general.lab[0], wanted=wanted)
+    if coat and high.lab[0] < targets["highlight"][0] - BURIED_L:
         kind = "cannot-cover" if opaque else "buried"
-        step(kind, _last(layers, "highlight"), got=high.lab[0], wanted=targets["highlight"][0])
+        step(kind, _last(layers, "highlight", aliases), got=high.lab[0], wanted=targets["highlight"][0])
     wanted = targets["general"][0] - targets["gap"][0]
-    if abs(general.lab[0] - gap.lab[0]) < FLAT_L and wanted > STEP_L:
-        step("flat", _last(layers, "gap"), got=abs(general.lab[0] - gap.lab[0]), wanted=wanted)
+    if coat and abs(general.lab[0] - gap.lab[0]) < FLAT_L and wanted > STEP_L:
+        step("flat", _last(layers, "gap", aliases), got=abs(general.lab[0] - gap.lab[0]), wanted=wanted)
     for i, q in enumerate(layers):
         if q.code and kit.get(q.code).lightfast > floor and not any(c.kind == "fugitive" and layers[c.layer].code == q.code for c in out):
             p = kit.get(q.code)
             text = say("caution.fades", name=p.name, code=p.code, lightfast=p.lightfast)
             out.append(_lasting(paper, kit, layers, targets, i, text, floor))
     for i, q in enumerate(layers):
-        below = [k for k in range(i) if layers[k].role == "indent" and set(WHERE[layers[k].where]) & set(WHERE[q.where])]
+        below = [
+            k
+            for k in range(i)
+            if layers[k].role == "indent" and any(goes_over(layers[k], b, aliases) and goes_over(q, b, aliases) for b in prediction.bands)
+        ]
         if q.tool in ("solvent", "stump") and below:
             title = say("caution.over-lines-title", tool=q.tool.capitalize())
             words = say("caution.over-lines", layer=below[0] + 1, tool=q.tool)
             out.append(Caution("solvent on indented lines", title, words, i, say("caution.over-lines-cure")))
-    for band in BANDS:
+    for band in prediction.bands:
         state = prediction.band(band)
         if state.delta_e00 > OUT_OF_REACH:
             out.append(
@@ -198,8 +204,8 @@ def _out_of_reach(paper: Paper, kit: Kit, title: str, got: Array, wanted: Array,
     return Caution("out of reach", title, text, -1, f"{cure[:1].upper()}{cure[1:]}.")
 
 
-def _last(layers: Sequence[Layer], band: str) -> int:
-    return max((i for i, q in enumerate(layers) if band in WHERE[q.where]), default=-1)
+def _last(layers: Sequence[Layer], band: str, aliases: Mapping[str, str]) -> int:
+    return max((i for i, q in enumerate(layers) if goes_over(q, band, aliases)), default=-1)
 
 
 def _cure(paper: Paper, kit: Kit, layers: Sequence[Layer], targets: Mapping[str, Array], caution: Caution, band: str) -> Caution:
@@ -213,7 +219,7 @@ def _cure(paper: Paper, kit: Kit, layers: Sequence[Layer], targets: Mapping[str,
             continue
         changed = with_layer(layers, at, code=swap.code)
         then = follow(paper, kit, changed, targets, expected=False).band(band)
-        mine = [i for i, q in enumerate(changed) if band in WHERE[q.where]]
+        mine = [i for i, q in enumerate(changed) if goes_over(q, band, getattr(targets, "aliases", {}))]
         labs = [then.labs[0], *(then.labs[i + 1] for i in mine)]
         left = stack_cautions(labs[0], labs, [0.0] * len(labs), then.target)
         if not any(kind == caution.kind for kind, *_ in left):

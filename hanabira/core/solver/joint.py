@@ -29,6 +29,8 @@ PART_FLOOR, CHAIN_FLOOR = 0.18, 0.10
 """What covering a part of an eye or nose, or a value of a coat, must bring, or layers creep where they are hardly needed."""
 SECOND_START = 2.0
 """A place that ends this far (ΔE00) off is started from anew."""
+COVER_EARNS = 0.35
+"""ΔE00 that covering a part of an eye or nose must bring; less, and the hand need not go there."""
 SWITCH_GAIN, SWITCH_COST = 0.1, 0.04
 
 
@@ -59,7 +61,7 @@ def in_order(layers: Sequence[Lay]) -> Lays:
 class Search:
     """Finds layers for a field."""
 
-    def __init__(self, area: Field, allowed: Sequence[bool] | None = None, dark_first: Sequence[bool] | None = None, token: Token = SILENT) -> None:
+    def __init__(self, area: Field, allowed: Array | None = None, token: Token = SILENT) -> None:
         self.area, self.token = area, token
         self.n = len(area.places)
         self._only = np.ones(self.n, bool) if allowed is None else np.asarray(allowed)
@@ -81,7 +83,10 @@ class Search:
             s = s.copy()
             if len(on):
                 rows = s.at(on)
-                s.put(on, area.use(rows, q.tool) if q.tool else area.lay(rows, np.array(q.pencil), np.array(q.pressure), np.array(q.passes), on))
+                s.put(
+                    on,
+                    area.use(rows, q.tool) if q.tool else area.lay(rows, np.array(q.pencil), np.array(q.pressure), np.array(q.passes), on),
+                )
             out.append(s)
         if len(self._snapshots) > 400:
             self._snapshots.clear()
@@ -108,7 +113,12 @@ class Search:
         for q in layers:
             if q.tool:
                 continue
-            out += area.layer_cost + area.pencil_cost[q.pencil] + area.costs.again * (q.passes - 1) + float(self._dark_on_lights(q.pencil, np.array(q.on)))
+            out += (
+                area.layer_cost
+                + area.pencil_cost[q.pencil]
+                + area.costs.again * (q.passes - 1)
+                + float(self._dark_on_lights(q.pencil, np.array(q.on)))
+            )
             if q.pencil not in codes and not area.on_tray[q.pencil]:
                 out += area.new_cost
             codes.add(q.pencil)
@@ -126,7 +136,9 @@ class Search:
         return np.where((area.lightness[pencil] < 25.5) & ~(on & ~area.lights).any(-1) & on.any(-1), area.costs.dirty, 0.0)
 
     # -- one more layer -------------------------------------------------------------------
-    def insertion(self, layers: Lays, choices: Sequence[tuple[int, int]] = CHOICES, pencils: Sequence[int] | None = None) -> tuple[float, Lay | None]:
+    def insertion(
+        self, layers: Lays, choices: Sequence[tuple[int, int]] = CHOICES, pencils: Sequence[int] | None = None
+    ) -> tuple[float, Lay | None]:
         """The best further layer with what it gains, over all allowed pencils in two looks, or over some."""
         if pencils is None:
             every = np.flatnonzero(self.area.allowed)
@@ -185,7 +197,11 @@ class Search:
                 rows = np.flatnonzero(q.on)
                 if len(rows):
                     part = state.at(rows)
-                    part = area.use(part, q.tool) if q.tool else area.lay(part, np.array(q.pencil), np.array(q.pressure), np.array(q.passes), rows[:, None, None])
+                    part = (
+                        area.use(part, q.tool)
+                        if q.tool
+                        else area.lay(part, np.array(q.pencil), np.array(q.pressure), np.array(q.passes), rows[:, None, None])
+                    )
                     state.put(rows, part)
         assert state is not None
         cost, _de = area.ended(state, place)
@@ -196,12 +212,12 @@ class Search:
             below = np.array([[sum(q.on[k] and not q.tool for q in layers[:at]) for at in range(len(layers) + 1)] for k in range(n)])
             table: dict[tuple[int, int, int], float] = {}
             for k in range(n):
-                for c, (q, _n) in enumerate(choices):
+                for c, (press, _n) in enumerate(choices):
                     for at in set(column.tolist()):
                         rank = int(below[k, at])
-                        if (k, q, rank) not in table:
-                            table[k, q, rank] = area.pressure_cost([*presses[k][:rank], q, *presses[k][rank:]])
-                        out[k, c, column == at] += table[k, q, rank]
+                        if (k, press, rank) not in table:
+                            table[k, press, rank] = area.pressure_cost([*presses[k][:rank], press, *presses[k][rank:]])
+                        out[k, c, column == at] += table[k, press, rank]
         return np.moveaxis(out, 0, -1)
 
     def _best_places(self, delta: Array) -> Array:
@@ -259,7 +275,7 @@ class Search:
         layers = self.improved(layers)
         layers = self.pruned(self.switched(layers))
         layers = self.improved(layers, 1, FINE, own=True)
-        return self.merged(self.pruned(layers))
+        return self.merged(self.pruned(self.trimmed(layers)))
 
     def improved(self, layers: Lays, sweeps: int = 2, choices: Sequence[tuple[int, int]] = CHOICES, own: bool = False) -> Lays:
         """Each layer taken out and the best put in its stead, or nothing; with ``own`` only its pressure and places are free."""
@@ -309,7 +325,11 @@ class Search:
     def _flipped(self, layers: Lays, flips: Sequence[tuple[int, ...]]) -> tuple[Array, Array]:
         """Cost and ΔE00 of every place under each set of switched layers: (places, flips)."""
         area, n, m = self.area, self.n, len(flips)
-        on = np.broadcast_to(np.array([q.on for q in layers]).T[:, None], (n, m, len(layers))).copy() if layers else np.zeros((n, m, 0), bool)
+        on = (
+            np.broadcast_to(np.array([q.on for q in layers]).T[:, None], (n, m, len(layers))).copy()
+            if layers
+            else np.zeros((n, m, 0), bool)
+        )
         for r, f in enumerate(flips):
             on[:, r, list(f)] ^= True
         s = area.start((n, m), any(q.tool for q in layers))
@@ -317,7 +337,12 @@ class Search:
             rows = np.nonzero(on[..., k])
             if len(rows[0]):
                 part = s.at(rows)
-                s.put(rows, area.use(part, q.tool) if q.tool else area.lay(part, np.array(q.pencil), np.array(q.pressure), np.array(q.passes), rows[0]))
+                s.put(
+                    rows,
+                    area.use(part, q.tool)
+                    if q.tool
+                    else area.lay(part, np.array(q.pencil), np.array(q.pressure), np.array(q.passes), rows[0]),
+                )
         cost, de = area.ended(s, self._every[:, None])
         if not area.opaque:
             press = [q.pressure for q in layers]
@@ -349,12 +374,41 @@ class Search:
             layers = tuple(q for at, q in enumerate(layers) if at != best[1])
         return layers
 
+    def trimmed(self, layers: Lays) -> Lays:
+        """Without covers of parts that bring their place next to nothing: nobody lays a pale grey under a pupil."""
+        parts = [int(k) for mine, chain in self.area.chains if not chain for k in mine]
+        for _ in range(8 if parts else 0):
+            free = [k for k, q in enumerate(layers) if not q.fixed and not q.tool]
+            cost, de = self._flipped(layers, [(), *((k,) for k in free)])
+            changed, any_ = list(layers), False
+            for p in parts:
+                off = [
+                    (float(cost[p, r] - cost[p, 0]), k)
+                    for r, k in enumerate(free, 1)
+                    if layers[k].on[p] and de[p, r] - de[p, 0] < COVER_EARNS
+                ]
+                if off and min(off)[0] < COVER_EARNS:
+                    k = min(off)[1]
+                    changed[k], any_ = replace(changed[k], on=tuple(o and j != p for j, o in enumerate(changed[k].on))), True
+            layers = tuple(q for q in changed if any(q.on))
+            if not any_:
+                break
+        return layers
+
     def merged(self, layers: Lays) -> Lays:
         """The same pencil twice on the same places becomes one layer with more passes, where that costs little."""
         out, k = list(in_order(layers)), 0
         while k + 1 < len(out):
             a, b = out[k], out[k + 1]
-            if not a.tool and not b.tool and not a.fixed and not b.fixed and a.pencil == b.pencil and a.on == b.on and a.passes + b.passes <= 4:
+            if (
+                not a.tool
+                and not b.tool
+                and not a.fixed
+                and not b.fixed
+                and a.pencil == b.pencil
+                and a.on == b.on
+                and a.passes + b.passes <= 4
+            ):
                 now = self.total(tuple(out))
                 tries = [(*out[:k], replace(a, pressure=q, passes=n), *out[k + 2 :]) for q in range(1, 6) for n in range(1, 4)]
                 best = min(tries, key=self.total)
@@ -367,6 +421,7 @@ class Search:
 
 def _whole(s: State, shape: tuple[int, ...]) -> State:
     """A state whose arrays all have the full leading shape and can be written."""
+
     def full(v: Array | None, tail: int) -> Array | None:
         return None if v is None else np.broadcast_to(v, (*shape, *v.shape[v.ndim - tail :])).copy()
 
@@ -378,5 +433,5 @@ def _whole(s: State, shape: tuple[int, ...]) -> State:
 
 def _joined(a: State, b: State) -> State:
     """Two states side by side along the pencils (the third axis)."""
-    pairs = zip(a._all(), b._all(), strict=True)
+    pairs = zip(a.arrays(), b.arrays(), strict=True)
     return State(*(None if x is None or y is None else np.concatenate([x, y], 2) for x, y in pairs))  # type: ignore[arg-type]

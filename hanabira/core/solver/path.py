@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 from numpy.typing import ArrayLike
@@ -44,7 +45,7 @@ class Costs:
     off: float = 5.0
     dip: float = 0.5
     ease: float = 0.08
-    five: float = 3.0
+    five: float = 8.0
     heavy: float = 0.1
     tooth: float = 25.0
     sink: float = 2.5
@@ -62,19 +63,21 @@ TOOTH_LIMIT = 0.92
 """A last touch must always have room."""
 BLACK_L, BLACK_C = 17.0, 5.0
 """A pencil is a black when its masstone is darker and duller; sepia, indigo and dark browns are darks."""
-RESERVED_COST = 99.0
+RESERVED_COST, SECOND_TINT = 99.0, 3.0
+"""What covering a reserved place with more than a pale tint costs, and each tint after the first."""
 GREEN_HUES = (97.0, 203.0)
 """Hues of a state that read as greenish where nothing is green."""
 
 
 def turn(a: ArrayLike, b: ArrayLike) -> Array:
     """Degrees between two hues, 0–180."""
-    return np.abs((np.asarray(a) - b + 180) % 360 - 180)
+    return np.abs((np.asarray(a, float) - np.asarray(b, float) + 180) % 360 - 180)
 
 
 def within(hue: ArrayLike, low: float, high: float) -> Array:
     """Whether a hue lies on the arc from ``low`` up to ``high``."""
-    return (np.asarray(hue) - low) % 360 <= (high - low) % 360
+    turned: Array = np.asarray(hue, float) - low
+    return np.asarray(np.mod(turned, 360.0) <= (high - low) % 360)
 
 
 def neutraliser(lightness: Array, c: Array, hue: Array) -> Array:
@@ -121,21 +124,22 @@ class State:
     depth: Array
     sums: Array | None = None
 
-    def at(self, index: object) -> State:
+    def at(self, index: Any) -> State:
         """The states at an index of the leading axes."""
-        return State(*(None if v is None else v[index] for v in self._all()))  # type: ignore[arg-type]
+        return State(*(None if v is None else v[index] for v in self.arrays()))  # type: ignore[arg-type]
 
-    def put(self, index: object, other: State) -> None:
+    def put(self, index: Any, other: State) -> None:
         """Write other states over those at an index."""
-        for mine, theirs in zip(self._all(), other._all(), strict=True):
+        for mine, theirs in zip(self.arrays(), other.arrays(), strict=True):
             if mine is not None:
                 mine[index] = theirs
 
     def copy(self) -> State:
         """A copy of its own."""
-        return State(*(None if v is None else v.copy() for v in self._all()))  # type: ignore[arg-type]
+        return State(*(None if v is None else v.copy() for v in self.arrays()))  # type: ignore[arg-type]
 
-    def _all(self) -> tuple[Array | None, ...]:
+    def arrays(self) -> tuple[Array | None, ...]:
+        """All arrays in the order of the fields."""
         return (self.zones, self.fill, self.crush, self.lab, self.cost, self.black, self.hue, self.flips, self.depth, self.sums)
 
 
@@ -162,6 +166,7 @@ class Field:
         self.is_black = (self.lightness < BLACK_L) & (self.strength < BLACK_C)
         self.targets = np.array([p.target for p in self.places], float)
         self.weight = np.array([p.weight for p in self.places], float)
+        self.reserved = np.array([p.reserved for p in self.places])
         self.factor = FINISH_FACTOR[self.finish]
         self.layer_cost, self.earn = self.costs.layer * self.factor, self.costs.earn * self.factor
         self.new_cost = self.costs.new * self.factor**0.5
@@ -289,6 +294,7 @@ class Field:
         flips = s.flips + flip
         cost = cost + np.where(flip, np.where(flips > 1, 4 * c.seesaw, c.seesaw), 0) + np.where(depth > 8, c.depth, 0)
         black = self.is_black[pencil]
+        cost = cost + np.where(self.reserved[place] & (depth > 1), SECOND_TINT, 0)
         cost = cost + np.where(black & (depth == 1), c.black_first, 0) + self.forbidden[pencil, place]
         return State(
             out.zones, out.fill, out.crush, lab, s.cost + cost, s.black | black, np.where(strong, own_h, last), flips, depth, out.sums
@@ -316,7 +322,9 @@ class Field:
         wanted = self.targets[np.broadcast_to(np.asarray(place), s.lab.shape[:-1])]
         de = np.asarray(delta_e00(s.lab, wanted))
         miss = de + 0.10 * np.maximum(0, de - 2) ** 2 + 0.15 * np.maximum(0, np.abs(s.lab[..., 0] - wanted[..., 0]) - 1.5)
-        return self.weight[np.broadcast_to(np.asarray(place), de.shape)] * miss + s.cost + self.costs.tooth * np.maximum(0, self.used(s) - TOOTH_LIMIT), de
+        return self.weight[np.broadcast_to(np.asarray(place), de.shape)] * miss + s.cost + self.costs.tooth * np.maximum(
+            0, self.used(s) - TOOTH_LIMIT
+        ), de
 
     def pressure_cost(self, presses: Sequence[int]) -> float:
         """What the order of pressures costs a place: it rises, falls only a little, and the heaviest comes last. Nothing for pastel."""

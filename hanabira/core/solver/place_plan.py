@@ -1,0 +1,503 @@
+"""An area's recipe by places: targets, the school's switches, and layers that the optics confirm.
+
+The joint search serves what the school asks for; a switch that would cost too much is refused in words with what it would cost.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from hanabira.core.colour.spaces import Array, chroma, hue_deg
+from hanabira.core.optics.kit import Kit
+from hanabira.core.optics.paper import Paper
+from hanabira.core.places.place import Places
+from hanabira.core.sentences import say
+from hanabira.core.solver.area import BANDS, WHERE, Layer, Targets, follow
+from hanabira.core.solver.gamut import Gamut, gamut
+from hanabira.core.solver.joint import Lay, Lays, Search, in_order
+from hanabira.core.solver.library import opaque_order
+from hanabira.core.solver.path import BLACK_C, BLACK_L, Costs, Field, Target, turn, within
+from hanabira.core.solver.place_words import TOPS, joined, places_in_words, reason, role_of
+from hanabira.core.solver.technique import Craft, Plan
+from hanabira.core.token import SILENT, Token
+
+MAIN, FAINT = 1.25, 0.8
+"""How much the eye rests on the places that carry a picture, and on specks (under `SPECK` of the area)."""
+SPECK = 0.015
+CATCHLIGHT = 2.0
+"""The catchlight makes the eye alive."""
+MAIN_PLACES = ("general", "pupil", "catchlight", "iris outer", "marking", "base lit", "base shade")
+TOOL_COST = 1.5
+"""ΔE00 that a blend may cost any place."""
+STRONG_COST = 4.5
+"""ΔE00 that an over-strong base may cost any place."""
+BURNISH_COST, LIGHT_COST = 2.0, 1.0
+DARK_SPAN_L, DARK_MOST_L, ANCHOR_L = 14.0, 40.0, 46.0
+"""Darks first: places within this of the darkest and under this are anchored, by pencils no paler than this."""
+NO_DARK_L = 45.0
+STEP_L, STEP_KEPT, STEP_WEIGHT = 6.0, 0.6, 2.2
+"""Neighbouring values so far apart must keep this share of their step; else both weigh more and are solved on."""
+BLEND_AT = (0.35, 0.5, 0.65)
+"""After which share of the layers a blend is tried."""
+ESSENCE, LOOSE = 1.5, 1.6
+"""What a layer must earn and how much longer a stroke is, as factors, when only the essence is wanted."""
+
+
+@dataclass(frozen=True)
+class Rules:
+    """What the craft asks beside the colours: hues measured in the area (Lab), whether its coat is white, and the artist's aims by place."""
+
+    hues: tuple[Array, ...] = ()
+    white_coat: bool = False
+    aims: Mapping[str, Array] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class PlacePlan(Plan):
+    """A plan with what each switch of the school did: ``acts``, or ``refused: why``."""
+
+    effect: Mapping[str, str] = field(default_factory=dict)
+    targets: Targets = field(default_factory=lambda: Targets({}))
+
+
+def band_aliases(places: Places, targets: Mapping[str, Array]) -> dict[str, str]:
+    """Which place stands for each of the four bands in an eye, a nose, or a coat that lacks one."""
+    own = [p for p in places if p.group in ("eye", "nose") and not p.reserved] or [p for p in places if not p.reserved] or list(places)
+    own.sort(key=lambda p: float(targets[p.id][0]))
+    rest = own[1:] or own
+    general = max(rest[:-1] or rest, key=lambda p: p.share)
+    above = [p for p in own if targets[p.id][0] >= targets[general.id][0] and p is not general] or [own[-1]]
+    kept = [p for p in places if p.reserved]
+    light, high = above[0] if len(above) > 1 or not kept else above[-1], (kept or [own[-1]])[0]
+    if targets[high.id][0] < targets[light.id][0]:
+        light = general
+    four = {"gap": own[0].id, "general": general.id, "light": light.id, "highlight": high.id}
+    return {band: key for band, key in four.items() if band not in places.ids}
+
+
+def place_targets(reach: Gamut, places: Places, aims: Mapping[str, Array] | None = None) -> Targets:
+    """Targets on paper of every place; the artist's ``aims`` (shifts in Lab) are added."""
+    labs = {}
+    for p in places:
+        wanted = reach.paper_target(p.photo_lab)
+        if p.id == "pupil" and "place.eye-shine" in places.notes:
+            wanted = np.array([reach.darkest_l + 3, 0.0, 0.0])
+        shift = (aims or {}).get(p.id)
+        labs[p.id] = (
+            wanted
+            if shift is None
+            else np.array([float(np.clip(wanted[0] + shift[0], reach.darkest_l, reach.lightest_l)), *(wanted[1:] + shift[1:])])
+        )
+    return Targets(labs, band_aliases(places, labs), {p.id: p.name for p in places})
+
+
+class Planner:
+    """Plans one area by its places."""
+
+    def __init__(
+        self, kit: Kit, paper: Paper, places: Places, craft: Craft, rules: Rules, tray: Sequence[str] = (), locked: Sequence[Layer] = (),
+        reach: Gamut | None = None, token: Token = SILENT,
+    ) -> None:  # fmt: skip
+        self.kit, self.paper, self.places, self.craft, self.rules = kit, paper, places, craft, rules
+        self.school, self.locked, self.token = dict(craft.school), tuple(locked), token
+        self.opaque = opaque_order(kit, paper)
+        self.reach = reach or gamut(kit, paper)
+        self.targets = place_targets(self.reach, places, rules.aims)
+        self.effect: dict[str, str] = {}
+        lab = kit.masstone_lab
+        self.blacks = [i for i in range(len(kit)) if lab[i, 0] < BLACK_L and float(chroma(lab[i])) < BLACK_C]
+        hues = [float(hue_deg(v)) % 360 for v in (*rules.hues, *self.targets.values()) if float(chroma(v)) > 6]
+        palest = self.opaque and self.school.get("values") == "lights-first"
+        banned = frozenset(kit.pencils[i].code for i in self.blacks) if self.school.get("black") == "mixed-blacks-only" else frozenset()
+        self.area = Field(
+            kit, paper, self._places(), np.array(hues), self.opaque, Costs(), craft.finish, frozenset(tray), banned, palest
+        )  # fmt: skip
+        self.search = Search(self.area, token=token)
+        self.n = len(places)
+
+    def _places(self) -> list[Target]:
+        out = []
+        opaque_reserve = self.kit.medium == "pastel" and self.school.get("lights") == "reserved"
+        for p in self.places:
+            goal = np.asarray(self.targets[p.id], float)
+            white = self.rules.white_coat and goal[0] > 50 and float(chroma(p.photo_lab)) < 18
+            kept = p.reserved or (opaque_reserve and p.id in ("highlight", "wet light") and goal[0] > 76)
+            weight = CATCHLIGHT if p.id == "catchlight" else MAIN if p.id in MAIN_PLACES else FAINT if p.share < SPECK else 1.0
+            out.append(
+                Target(p.id, goal, np.asarray(p.photo_lab, float), weight, p.group, p.group in ("coat", "ground", "marking"), kept, white)
+            )
+        return out
+
+    # -- the plan --------------------------------------------------------------------
+    def plan(self) -> PlacePlan:
+        """Layers in working order by the craft's rules. Deterministic."""
+        self.token.report(0.02, "Solving the places")
+        base = self._locked()
+        layers = self._values(base)
+        layers = self._steps(layers)
+        layers = self._bottom(layers, base)
+        self.token.report(0.7, "Trying tools")
+        layers = self._fidelity(layers)
+        layers = self._blend(layers)
+        layers, first, last = self._lights(layers)
+        self._black(base)
+        for switch in ("sequence", "highlight"):
+            self.effect.setdefault(switch, "acts")
+        out = self._as_layers(layers, first, last)
+        told = follow(self.paper, self.kit, out, self.targets)
+        refused = tuple(f"{key}: {text.removeprefix('refused: ')}." for key, text in self.effect.items() if text.startswith("refused"))
+        return PlacePlan(out, told, (*(say(k) for k in self.places.notes), *refused), dict(self.effect), self.targets)
+
+    def _refuse(self, switch: str, key: str, **figures: object) -> None:
+        self.effect[switch] = f"refused: {say(key, **figures)}"
+
+    def _locked(self) -> Lays:
+        """Locked layers as the search knows them, in their own order."""
+        out: list[Lay] = []
+        least = -np.inf
+        for n, q in enumerate(self.locked):
+            if q.tool and q.tool not in ("solvent", "stump"):
+                continue
+            covered = tuple((p.id in q.on) if q.on else any(self.targets.aliases.get(b, b) == p.id for b in _bands(q)) for p in self.places)
+            if not q.tool and q.code not in self.kit.index:
+                continue
+            pencil = -1 if q.tool else self.kit.index[q.code]
+            key = max(least + 1e-6, out[-1].key + 1e-3 if q.tool and out else self.area.key(pencil) if pencil >= 0 else -1e5)
+            least = key
+            out.append(Lay(pencil, q.pressure, q.passes, covered, key, q.tool, True, q.role, n))
+        return tuple(out)
+
+    def _values(self, base: Lays) -> Lays:
+        """The order of values: as the medium's own, on a dark ground, or with the darks anchored first."""
+        how = self.school.get("values")
+        start = base
+        if (
+            self.kit.medium == "pastel"
+            and (how == "dark-ground" or self.school.get("black") == "base-under-pastel")
+            and not self.area.palest_first
+        ):
+            start = (*base, self._dark_ground())
+            for switch, choice in (("values", "dark-ground"), ("black", "base-under-pastel")):
+                if self.school.get(switch) == choice:
+                    self.effect[switch] = "acts"
+        elif how == "dark-ground" or self.school.get("black") == "base-under-pastel":
+            for switch, choice in (("values", "dark-ground"), ("black", "base-under-pastel")):
+                if self.school.get(switch) == choice:
+                    self._refuse(switch, "school.no-dark-ground")
+        if how == "darks-first" and not self.opaque:
+            found = self._darks_first(base)
+            if found is not None:
+                self.effect["values"] = "acts"
+                return found
+            self._refuse("values", "school.no-dark")
+        self.effect.setdefault("values", "acts")
+        return self.search.solve(start)
+
+    def _general(self) -> str:
+        return self.targets.aliases.get("general", "general")
+
+    def _dark_ground(self) -> Lay:
+        """A stick a step darker in the coat's own hue, or the black, under everything that is not reserved."""
+        lab = self.kit.masstone_lab
+        if self.school.get("black") == "base-under-pastel" and self.blacks:
+            best = self.blacks[0]
+        else:
+            goal = self.targets[self._general()]
+            wanted = max(20.0, min(38.0, float(goal[0]) - 14))
+            score = (
+                np.abs(lab[:, 0] - wanted) / 6
+                + np.abs(np.asarray(chroma(lab)) - min(30.0, float(chroma(goal)))) / 15
+                + 50 * (lab[:, 0] > 39)
+            )
+            if float(chroma(goal)) > 6:
+                score = score + turn(np.asarray(hue_deg(lab)), float(hue_deg(goal))) / 25
+            best = int(np.argmin(score))
+        return Lay(best, 3, 1, tuple(not p.reserved for p in self.area.places), -1e6, fixed=True, role="ground")
+
+    def _darks_first(self, base: Lays) -> Lays | None:
+        """The darkest places anchored on bare paper by themselves, the others solved around them."""
+        value = self.area.targets[:, 0]
+        limit = min(float(value.min()) + DARK_SPAN_L, DARK_MOST_L)
+        dark = np.array([v <= limit and not p.reserved for v, p in zip(value, self.area.places, strict=True)])
+        if not dark.any() or float(value.min()) > NO_DARK_L:
+            return None
+        pale = frozenset(p.code for p, v in zip(self.kit, self.area.lightness, strict=True) if v > ANCHOR_L)
+        deep = Search(replace(self.area, banned=self.area.banned | pale), dark, token=self.token).solve()
+        deep = tuple(replace(q, key=-1e4 + n) for n, q in enumerate(deep) if not q.fixed)
+        used = frozenset(self.kit.pencils[q.pencil].code for q in deep)
+        rest = Search(replace(self.area, tray=self.area.tray | used), ~dark, token=self.token).solve(base)
+        return in_order((*deep, *rest))
+
+    def _ends(self, layers: Lays) -> Array:
+        return self.search.snapshots(layers)[-1].lab
+
+    def _steps(self, layers: Lays) -> Lays:
+        """Where a step between neighbouring values has melted, both places weigh more and are solved on; twice at most."""
+        at = {k: n for n, k in enumerate(self.places.ids)}
+        four = [at[self.targets.aliases.get(b, b)] for b in BANDS]
+        if self.school.get("values") == "darks-first" and not self.opaque:
+            return layers
+        for _ in range(2):
+            end, goal = self._ends(layers)[:, 0], self.area.targets[:, 0]
+            pairs = [(a, b) for a, b in zip(four, four[1:], strict=False) if goal[b] - goal[a] >= STEP_L]
+            lost = {k for a, b in pairs for k in (a, b) if end[b] - end[a] < STEP_KEPT * (goal[b] - goal[a])}
+            if not lost:
+                break
+            for k in lost:
+                self.area.weight[k] *= STEP_WEIGHT
+            self.search = Search(self.area, token=self.token)
+            layers = self.search.improved(self.search.switched(layers))
+        return layers
+
+    def _bottom(self, layers: Lays, base: Lays) -> Lays:
+        """Strong colour first, then dulled: one over-strong layer of the coat's hue under everything."""
+        if self.school.get("bottom") != "strong-first":
+            self.effect["bottom"] = "acts"
+            return layers
+        goal = self.targets[self._general()]
+        if float(chroma(goal)) <= 4:
+            self._refuse("bottom", "school.no-colour")
+            return layers
+        lab = self.kit.masstone_lab
+        c, h = np.asarray(chroma(lab)), np.asarray(hue_deg(lab)) % 360
+        own = float(hue_deg(goal)) % 360
+        above = 0.0 if self.opaque else 14.0
+        score = (
+            turn(h, own) / 14 + np.abs(lab[:, 0] - (goal[0] + above)) / 9 - c / 16 + 9 * (c < chroma(goal) + 6) + 30 * (turn(h, own) > 40)
+        )
+        score = score + (0 if self.area.has_green else 40 * within(h, 96, 222))
+        strong = Lay(
+            int(np.argmin(score)),
+            3 if self.opaque else 2,
+            1,
+            tuple(not p.reserved for p in self.area.places),
+            -1e5,
+            fixed=True,
+            role="undertone",
+        )
+        tried = self.search.solve((*base, strong))
+        loss = self._loss(tried, layers)
+        lead = self._colour_early(tried) - self._colour_early(layers)
+        if loss[1] > STRONG_COST:
+            self._refuse("bottom", "school.strong-costs", cost=loss[1], place=loss[0])
+        elif lead <= 0:
+            self._refuse("bottom", "school.strong-already")
+        else:
+            self.effect["bottom"] = "acts"
+            return tried
+        return layers
+
+    def _colour_early(self, layers: Lays) -> float:
+        c = [self.area.strength[q.pencil] for q in layers if not q.tool]
+        return float(np.dot(np.linspace(1, -1, len(c)), c) / len(c)) if c else 0.0
+
+    def _loss(self, tried: Lays, layers: Lays) -> tuple[str, float]:
+        """The place that loses most, and its ΔE00."""
+        lost = self.search.place_costs(tried)[1] - self.search.place_costs(layers)[1]
+        k = int(np.argmax(lost))
+        return self.places.all[k].name, float(lost[k])
+
+    def _fidelity(self, layers: Lays) -> Lays:
+        """Only the essence: what earns less than half as much again is left out. (Strokes are longer and wider too.)"""
+        self.effect["fidelity"] = "acts"
+        if self.school.get("fidelity") != "essence" or self.kit.medium == "pastel":
+            return layers
+        keep, self.area.earn = self.area.earn, self.area.earn * ESSENCE
+        layers = self.search.pruned(layers)
+        self.area.earn = keep
+        return layers
+
+    def _blend(self, layers: Lays) -> Lays:
+        """The school's blend right after the layers it evens, and solved on; where no place pays much for it."""
+        how = self.school.get("blending", "none")
+        if how == "none":
+            self.effect["blending"] = "acts"
+            return layers
+        if self.craft.blend == "none":
+            self._refuse("blending", "school.grain")
+            return layers
+        if how == "solvent" and (self.kit.medium == "pastel" or self.school.get("lights") == "indent"):
+            self._refuse("blending", "school.solvent-lines" if self.school.get("lights") == "indent" else "school.solvent-pastel")
+            return layers
+        if how == "burnish":
+            return self._burnished(layers)
+        best: tuple[float, str, Lays] | None = None
+        for share in BLEND_AT:
+            k = max(1, round(len(layers) * share))
+            on = tuple(
+                not p.reserved and p.id not in ("highlight", "edge") and any(q.on[i] for q in layers[:k])
+                for i, p in enumerate(self.area.places)
+            )
+            if k > len(layers) or not any(on):
+                continue
+            tool = Lay(-1, 1, 1, on, layers[k - 1].key + 1e-3, how, True, "blend")
+            tried = self.search.improved(in_order((*layers, tool)), 1)
+            place, loss = self._loss(tried, layers)
+            if best is None or loss < best[0]:
+                best = loss, place, tried
+        if best is not None and best[0] <= TOOL_COST:
+            self.effect["blending"] = "acts"
+            return best[2]
+        if best is None:
+            self._refuse("blending", "school.nothing-to-blend")
+        else:
+            self._refuse("blending", "school.tool-costs", tool=how, cost=best[0], place=best[1])
+        return layers
+
+    def _burnished(self, layers: Lays) -> Lays:
+        """A pale pencil pressed over everything that is pale enough to bear it."""
+        on = tuple(p.target[0] > 50 and not p.reserved for p in self.area.places)
+        if not any(on) or self.kit.medium == "pastel":
+            self._refuse("blending", "school.burnish-dark" if self.kit.medium != "pastel" else "school.burnish-pastel")
+            return layers
+        best: tuple[float, Lays] | None = None
+        for i in np.flatnonzero((self.area.lightness > 80) & (self.area.strength < 27)):
+            for pressure in (2, 3, 4):
+                tried = (*layers, Lay(int(i), pressure, 1, on, 1e6, fixed=True, role="blend"))
+                loss = self._loss(tried, layers)[1]
+                if best is None or loss < best[0]:
+                    best = loss, tried
+        if best is not None and best[0] <= BURNISH_COST:
+            self.effect["blending"] = "acts"
+            return best[1]
+        self._refuse("blending", "school.burnish-dark")
+        return layers
+
+    def _lights(self, layers: Lays) -> tuple[Lays, tuple[str, ...], tuple[str, ...]]:
+        """Lights by the school: (layers, places indented before all, places scraped at the end)."""
+        how, found = (
+            self.school.get("lights", "reserved"),
+            [p.id for p in self.places if p.id in ("highlight", "wet light", "marking light")],
+        )
+        self.effect["lights"] = "acts"
+        if how == "indent":
+            if self.kit.medium != "pastel" and self.craft.light == "hairs" and found:
+                return layers, tuple(found), ()
+            self._refuse("lights", "school.indent-pastel" if self.kit.medium == "pastel" else "school.indent-hairs")
+        elif how == "scrape":
+            if self.opaque or not found or float(self.targets[found[0]][0]) > 60:
+                self._refuse("lights", "school.scrape-light")
+            else:
+                return layers, (), tuple(found)
+        elif how == "reserved" and self.kit.medium == "pastel" and not any(p.reserved for p in self.area.places):
+            self._refuse("lights", "school.reserve-dark")
+        elif how == "opaque" and not self.opaque and found:
+            return self._opaque_lights(layers, self.places.ids.index(found[0])), (), ()
+        return layers, (), ()
+
+    def _opaque_lights(self, layers: Lays, at: int) -> Lays:
+        on = tuple(k == at for k in range(self.n))
+        now = float(self.search.place_costs(layers)[1][at])
+        best: tuple[float, Lays] | None = None
+        for i in np.flatnonzero((self.area.lightness > 80.5) & (self.area.strength < 40)):
+            for pressure in (1, 2, 3, 4):
+                tried = (*layers, Lay(int(i), pressure, 1, on, 1e6, fixed=True, role="highlight"))
+                more = float(self.search.place_costs(tried)[1][at]) - now
+                if best is None or more < best[0]:
+                    best = more, tried
+        if best is not None and best[0] < LIGHT_COST:
+            return best[1]
+        self._refuse("lights", "school.opaque-costs", cost=best[0] if best else 0.0)
+        return layers
+
+    def _black(self, base: Lays) -> None:
+        """Whether forbidding blacks changed anything at all."""
+        self.effect.setdefault("black", "acts")
+        if self.school.get("black") == "mixed-blacks-only":
+            plain = Search(replace(self.area, banned=frozenset()), token=self.token).solve(base)
+            if not any(q.pencil in self.blacks for q in plain):
+                self._refuse("black", "school.no-black")
+
+    # -- as layers ----------------------------------------------------------------------
+    def _as_layers(self, layers: Lays, first: tuple[str, ...], last: tuple[str, ...]) -> tuple[Layer, ...]:
+        names, ids, craft = self.targets.names, self.places.ids, self.craft
+        out: list[Layer] = []
+        kept = [p.id for k, p in enumerate(self.area.places) if p.reserved or not any(q.on[k] for q in layers)]
+        kept = [k for k in kept if self.targets[k][0] > self.reach.lightest_l - 25 or k == "catchlight"]
+        if kept and not any(q.role == "reserve" for q in self.locked):
+            above = float(self.area.paper_lab[0] - self.targets[kept[0]][0])
+            words = say("why.reserve" if above > 1 else "why.reserve-paper", places=joined([names[k] for k in kept]), above=above)
+            out.append(Layer("reserve", "", 1, 1, places_in_words(kept, names), "dot", tool="reserve", why=words, on=tuple(kept)))
+        if first:
+            out.append(
+                Layer("indent", "", 1, 1, places_in_words(first, names), "flick", craft.stroke_mm, "indent", say("rule.indent"), on=first)
+            )
+        fine = craft.stroke_mm * (LOOSE if self.school.get("fidelity") == "essence" else 1.0)
+        said: set[str] = set()
+        for c, q in enumerate(layers):
+            if q.source >= 0:
+                out.append(self.locked[q.source])
+                continue
+            covered = [k for k in range(self.n) if q.on[k]]
+            if not covered:
+                continue
+            covered.sort(key=lambda k: -self.area.weight[k] * (0.2 + self.places.all[k].share))
+            on = tuple(ids[k] for k in covered)
+            main = covered[0]
+            before, after = (self.search.snapshots(layers)[c + s].lab[main] for s in (0, 1))
+            where = places_in_words(on, names)
+            if q.tool:
+                why = say(
+                    "why.blend-lighter" if after[0] > before[0] else "why.blend-darker", places=where, by=abs(float(after[0] - before[0]))
+                )
+                out.append(Layer("blend", "", 1, 1, where, "circle", tool=q.tool, why=why, on=on))
+                continue
+            below = {ids[k] for k in covered if any(x.on[k] and not x.tool for x in layers[:c])}
+            above_ = {ids[k] for k in covered if any(x.on[k] and not x.tool for x in layers[c + 1 :])}
+            role = q.role or role_of(
+                on, self.kit.masstone_lab[q.pencil], self.area.targets[main], before, after, below, above_, self.opaque
+            )
+            low = role in ("ground", "undertone", "blend")
+            why = reason(
+                names[on[0]],
+                before,
+                after,
+                self.area.targets[main],
+                [names[k] for k in on[1:]],
+                q.passes,
+                not any(x.on[main] for x in layers[c + 1 :]),
+            )
+            kind = {"deepen": "general", "light hair": "light", "highlight": "light"}.get(role, role)
+            if kind in craft.why and craft.why[kind] and kind not in said and _speaks_of(kind, on[0], self.places.all[main].group):
+                why = f"{craft.why[kind].split('. ')[0].rstrip('.')}. {why}"
+                said.add(kind)
+            point = role == "outline" or set(on) <= set(TOPS)
+            out.append(
+                Layer(
+                    role, self.kit.pencils[q.pencil].code, q.pressure, q.passes, where, craft.base_stroke if low else craft.stroke,
+                    0.0 if low else round(fine * (0.6 if point else 1.0), 1), why=why, on=on,
+                )
+            )  # fmt: skip
+        if last:
+            out.append(
+                Layer("scrape", "", 1, 1, places_in_words(last, names), "flick", craft.stroke_mm, "scrape", say("rule.scrape"), on=last)
+            )
+        rest = [q for n, q in enumerate(self.locked) if all(x.source != n for x in layers)]
+        return (*[q for q in rest if q.role in ("reserve", "indent")], *out, *[q for q in rest if q.role not in ("reserve", "indent")])
+
+
+def _speaks_of(kind: str, place: str, group: str) -> bool:
+    """Whether the surface's sentence for a role belongs to this place: in an eye the base is the iris's, the depth the pupil's."""
+    if kind in ("undertone", "outline"):
+        return False
+    if group not in ("eye", "nose", "skin"):
+        return True
+    return place.startswith(("iris", "base") if kind in ("ground", "general") else ("pupil", "rim", "nostril") if kind == "gap" else TOPS)
+
+
+def _bands(layer: Layer) -> tuple[str, ...]:
+    return WHERE[layer.where]
+
+
+def plan_places(
+    kit: Kit, paper: Paper, places: Places, craft: Craft, rules: Rules, tray: Sequence[str] = (), locked: Sequence[Layer] = (),
+    reach: Gamut | None = None, token: Token = SILENT,
+) -> PlacePlan:  # fmt: skip
+    """Layers for the places of an area, by the craft's rules."""
+    return Planner(kit, paper, places, craft, rules, tray, locked, reach, token).plan()
+
+
+__all__ = ["PlacePlan", "Planner", "Rules", "band_aliases", "place_targets", "plan_places"]

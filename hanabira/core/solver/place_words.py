@@ -1,0 +1,85 @@
+"""What is said of a recipe by places: roles by what a layer does, places in words, and reasons made from the layer's own numbers."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from hanabira.core.colour.difference import delta_e00
+from hanabira.core.colour.spaces import Array, chroma, hue_deg
+from hanabira.core.sentences import say
+from hanabira.core.solver.path import turn
+
+DARKS = ("gap", "shade", "nostril", "pupil", "rim", "lid shadow", "marking gap")
+"""Places whose layers make the depth."""
+LIGHTS = ("light", "half-tone", "marking light")
+TOPS = ("highlight", "wet light", "wet line", "catchlight", "catchlight edge")
+TURNED_DEG, TURNED_C = 35.0, 10.0
+"""A pencil whose hue lies farther from the place's, and that is strong enough to be seen, turns what lies with it."""
+SAID_L, SAID_C = 1.5, 2.5
+"""Changes of value and strength smaller than these are not worth a word."""
+
+
+def places_in_words(covered: Sequence[str], names: Mapping[str, str]) -> str:
+    """Places as a hand would be told: everywhere, everywhere but two, or their names.
+
+    >>> places_in_words(("gap", "general", "light"), {k: k for k in ("gap", "general", "light", "highlight")})
+    'everywhere but the highlight'
+    """
+    inside = [k for k in names if k in covered]
+    missing = [k for k in names if k not in covered]
+    if not missing:
+        return say("place.everywhere")
+    if len(missing) <= 2 and len(names) > 3:
+        return say("place.but", places=joined([names[k] for k in missing]))
+    return joined([names[k] for k in inside])
+
+
+def joined(names: Sequence[str]) -> str:
+    """Names with commas and one ‘and’."""
+    return names[0] if len(names) == 1 else say("place.and", first=", ".join(names[:-1]), last=names[-1])
+
+
+def role_of(
+    covered: Sequence[str], pencil_lab: Array, target: Array, before: Array, after: Array, below: set[str], above: set[str], opaque: bool
+) -> str:
+    """The role of a pencil layer. ``below`` are places with layers under it, ``above`` those with layers over it."""
+    touches = set(covered)
+    if touches <= {"edge"}:
+        return "outline"
+    if opaque and touches <= set(LIGHTS):
+        return "light hair"
+    if touches <= set(TOPS):
+        return "highlight" if opaque else "glaze" if touches & below else "general"
+    hue, strength = float(hue_deg(pencil_lab)), float(chroma(pencil_lab))
+    goal = float(hue_deg(target)) if float(chroma(target)) > 3 else hue + 180
+    turned = strength > TURNED_C and float(turn(hue, goal)) > TURNED_DEG
+    if not touches & below:
+        return "undertone" if turned and touches & above else "ground" if touches & above else "general"
+    if turned and abs(float(after[0] - before[0])) < 9:
+        return "glaze"
+    if all(k in DARKS for k in touches):
+        return "gap"
+    return "deepen" if after[0] < before[0] - 2 else "glaze"
+
+
+def reason(name: str, before: Array, after: Array, target: Array, others: Sequence[str], passes: int, last: bool) -> str:
+    """What a layer does to its first place, in numbers; after the ``last`` one how near the place ends."""
+    value, strength = float(after[0] - before[0]), float(chroma(after) - chroma(before))
+    parts = []
+    if abs(value) >= SAID_L:
+        parts.append(say("why.lifts" if value > 0 else "why.lowers", place=name, before=before[0], after=after[0]))
+    if strength < -SAID_C:
+        parts.append(say("why.dulls", by=-strength))
+    elif strength > SAID_C:
+        parts.append(say("why.strengthens", by=strength))
+    if not parts:
+        parts.append(say("why.turns", place=name, before=chroma(before), after=chroma(after)))
+    text = joined(parts)
+    text = text[:1].upper() + text[1:]
+    if last:
+        text += say("why.ends", now=float(delta_e00(after, target)))
+    if passes > 1:
+        text += say("why.passes", passes=passes)
+    if 0 < len(others) <= 2:
+        text += say("why.too", places=joined(others))
+    return f"{text}."
