@@ -12,15 +12,20 @@ import numpy as np
 from PIL import Image
 
 from hanabira.core.area.measures import Measures, measure
+from hanabira.core.area.shape import cut
+from hanabira.core.forecast.portrait import drawn_places
+from hanabira.core.places.find import find_places
+from hanabira.core.places.place import Places
 from hanabira.core.schedule.order import Ordered
 from hanabira.core.schedule.sessions import Calendar, Placed
 from hanabira.core.schedule.work import layer_minutes
-from hanabira.core.solver.area import Layer, paper_targets
-from hanabira.core.solver.target import reach
-from hanabira.core.solver.technique import plan_area
+from hanabira.core.solver.area import Layer
+from hanabira.core.solver.gamut import gamut
+from hanabira.core.solver.place_plan import plan_places
 from hanabira.core.token import SILENT, Token
+from hanabira.craft.markings import marking_model
 from hanabira.craft.supplies import paper, shipped_kit, surfaces
-from hanabira.craft.techniques import craft_of, school
+from hanabira.craft.techniques import craft_of, rules_of, school
 from hanabira.devices.easel_camera import as_logged
 from hanabira.studio import planning
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, Shot
@@ -38,24 +43,33 @@ NOTES = (
 
 def solve(
     pixels: np.ndarray, areas: Sequence[Area], c: Commission, crop: tuple[float, float, float, float], token: Token = SILENT
-) -> dict[str, tuple[Layer, ...]]:
-    """Layers of every area by its surface, coat and school, as on the desk; later areas prefer the pencils of earlier ones."""
+) -> dict[str, tuple[tuple[Layer, ...], Places]]:
+    """Layers and places of every area by its surface, coat and school, as on the desk; later areas prefer the pencils of earlier ones."""
     kit, on = shipped_kit(c.kit_id).usable, paper(c.paper_id, c.ground_hex)
-    mm, can = c.picture_mm[0] / crop[2], reach(kit, on)
-    out: dict[str, tuple[Layer, ...]] = {}
+    mm, can = c.picture_mm[0] / crop[2], gamut(kit, on)
+    out: dict[str, tuple[tuple[Layer, ...], Places]] = {}
     tray: tuple[str, ...] = c.tray
     for k, a in enumerate(areas):
         token.report(k / len(areas), f"Solving {a.name} of {c.name}")
         m = measured(pixels, a, mm)
         craft = craft_of(m, a.surface_id, kit.medium, a.coat, a.marking_kind, dict(c.school), a.finish or 3)
-        out[a.id] = plan_area(kit, on, paper_targets(can, m.values.band_lab), craft, tray).layers
-        tray = tuple(dict.fromkeys([*tray, *(q.code for q in out[a.id] if q.code)]))
+        found = places_of(pixels, a, m)
+        layers = plan_places(kit, on, found, craft, rules_of(m, craft), tray, reach=can).layers
+        out[a.id] = layers, found
+        tray = tuple(dict.fromkeys([*tray, *(q.code for q in layers if q.code)]))
     return out
 
 
 def measured(pixels: np.ndarray, a: Area, mm_per_px: float) -> Measures:
-    """Measures of a demo area."""
-    return measure(pixels, a.ring, None, mm_per_px, a.smooth, surfaces()[a.surface_id].hair, eye=a.eye)
+    """Measures of a demo area, with its marking."""
+    surface = surfaces()[a.surface_id]
+    model = marking_model() if surface.anatomy == "coat" else None
+    return measure(pixels, a.ring, model, mm_per_px, a.smooth, surface.hair, eye=a.eye, look_for=surface.look_for)
+
+
+def places_of(pixels: np.ndarray, a: Area, m: Measures) -> Places:
+    """Places of a demo area."""
+    return find_places(pixels, cut(pixels, a.ring, a.smooth, a.holes), surfaces()[a.surface_id].anatomy, m.marking, a.eye)
 
 
 def planned(c: Commission, photo: Photo, areas: Sequence[Area], recipes: Sequence[Recipe]) -> tuple[Ordered, Calendar]:
@@ -122,13 +136,14 @@ def shots(
 ) -> list[Shot]:
     """Photos of the work at even distances of the log, each taken into the studio."""
     mm = c.picture_mm[0] / photo.crop[2]
-    bands = {a.id: measured(pixels, a, mm).values.band_lab for a in areas if a.id in recipes}
+    found = {a.id: places_of(pixels, a, measured(pixels, a, mm)) for a in areas if a.id in recipes}
+    drawn_as = lambda key, shape, corner, k: drawn_places(found[key], shape, corner, k) if key in found else None  # noqa: E731
     out = []
     with tempfile.TemporaryDirectory() as folder:
         for n in range(1, count + 1):
             some = rows[: round(len(rows) * n / count)]
             path = Path(folder) / f"easel {n}.jpg"
-            taken = as_logged(pixels, c, photo.crop, areas, recipes, some, bands, shipped_kit(c.kit_id), seed=n).take()
+            taken = as_logged(pixels, c, photo.crop, areas, recipes, some, drawn_as, shipped_kit(c.kit_id), seed=n).take()
             Image.fromarray(taken).save(path, quality=88)
             digest, suffix, (w, h) = store.take_in(path)
             out.append(Shot(f"{c.id}-shot-{n}", c.id, digest, suffix, path.name, w, h, some[-1].at, some[-1].step))

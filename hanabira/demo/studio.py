@@ -11,6 +11,7 @@ from pathlib import Path
 import platformdirs
 
 from hanabira.core.faults import StudioFault
+from hanabira.core.places.place import Places
 from hanabira.core.solver.area import Layer
 from hanabira.core.token import SILENT, Token
 from hanabira.demo import history
@@ -282,9 +283,11 @@ def _fill(store: Store, token: Token) -> None:
     store.keep_setting("area", next(a.id for a in areas if a.name == "Marigold cheek"))
 
 
-def _recipes(layers: Mapping[str, Sequence[Layer]]) -> list[Recipe]:
+def _recipes(found: Mapping[str, tuple[Sequence[Layer], Places]]) -> list[Recipe]:
     """Recipes whose layers are named by their first places, so that the demo is the same wherever it is built."""
-    return [Recipe(key, tuple(replace(q, id=str(k)) for k, q in enumerate(mine))) for key, mine in layers.items()]
+    return [
+        Recipe(key, tuple(replace(q, id=str(k)) for k, q in enumerate(mine)), places=places.all) for key, (mine, places) in found.items()
+    ]
 
 
 def _add(store: Store, sitter: Sitter, today: datetime.date, token: Token) -> None:

@@ -5,7 +5,7 @@ The simulated camera looks at a sheet that the simulated paper's own physics has
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Protocol
@@ -15,10 +15,10 @@ import numpy as np
 
 from hanabira.core.area.shape import fill_ring, smooth_ring
 from hanabira.core.colour.spaces import Array, bytes_to_lab, lab_to_srgb, parse_hex, srgb_to_lab
-from hanabira.core.forecast.portrait import Laid, portrait
+from hanabira.core.forecast.portrait import Drawn, Laid, portrait
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.stack import Pass
-from hanabira.core.solver.area import WHERE, Layer
+from hanabira.core.solver.area import Layer, goes_over
 from hanabira.devices.simulated_paper import TRUTHS, SimulatedSheet
 from hanabira.studio.account import laid
 from hanabira.studio.pictures import SUFFIXES
@@ -44,10 +44,10 @@ class EaselCamera(Protocol):
 
 @dataclass(frozen=True)
 class Worked:
-    """An area of the sheet with the layers that are really on it. ``inside`` (H, W) bool, bands in Lab of the photo."""
+    """An area of the sheet with the layers that are really on it. ``inside`` (H, W) bool."""
 
     inside: np.ndarray
-    photo_bands: Mapping[str, Array]
+    drawn: Drawn
     layers: Sequence[Layer]
 
 
@@ -59,10 +59,10 @@ def drawn_sheet(lab: Array, ground_hex: str, kit: Kit, areas: Sequence[Worked], 
     laid = []
     for a in areas:
         bands = {}
-        for band in a.photo_bands:
-            stack = [Pass(q.code, q.pressure, q.passes) for q in a.layers if q.code and not q.tool and band in WHERE[q.where]]
+        for band in a.drawn.photo:
+            stack = [Pass(q.code, q.pressure, q.passes) for q in a.layers if q.code and not q.tool and goes_over(q, band)]
             bands[band] = sheet.lay(stack, "white", hand)
-        laid.append(Laid(a.inside, a.photo_bands, bands))
+        laid.append(Laid(a.inside, a.drawn, bands))
     out = portrait(lab, sheet.ground_lab("white"), laid)
     grain = cv2.GaussianBlur(hand.normal(0, 1, out.shape[:2]), (0, 0), 0.8)
     inside = np.any([a.inside for a in areas], axis=0) if areas else np.zeros(out.shape[:2], bool)
@@ -72,12 +72,12 @@ def drawn_sheet(lab: Array, ground_hex: str, kit: Kit, areas: Sequence[Worked], 
 
 def as_logged(
     pixels: np.ndarray, c: Commission, crop: tuple[float, float, float, float], areas: Sequence[Area], recipes: Mapping[str, Sequence[Layer]],
-    rows: Sequence[LogRow], bands: Mapping[str, Mapping[str, Array]], kit: Kit, seed: int = 1,
+    rows: Sequence[LogRow], drawn_as: Callable[[str, tuple[int, int], tuple[float, float], float], Drawn | None], kit: Kit, seed: int = 1,
 ) -> SimulatedEaselCamera:  # fmt: skip
     """The simulated camera in front of the sheet as these log rows have left it.
 
     ``pixels`` (H, W, 3) uint8 is the prepared photo, ``crop`` what of it lies on the sheet, in its pixels like the areas' rings;
-    ``bands`` are the measured colours of areas by id.
+    ``drawn_as`` tells what the photo shows of an area: (its id, rows and columns, photo pixel of the first one, pixels a photo pixel).
     """
     x, y, w, h = crop
     k = SHEET_WIDTH / w
@@ -86,9 +86,11 @@ def as_logged(
     lab = bytes_to_lab(cv2.resize(cut, size, interpolation=cv2.INTER_AREA))
     worked = []
     drawn = {a.id: laid(a.id, recipes.get(a.id, ()), rows, kit) for a in areas}
-    for a in sorted((a for a in areas if drawn[a.id] and a.id in bands), key=lambda a: -cv2.contourArea(np.array(a.ring, np.float32))):
+    for a in sorted((a for a in areas if drawn[a.id]), key=lambda a: -cv2.contourArea(np.array(a.ring, np.float32))):
         ring = ((smooth_ring(a.ring) if a.smooth else np.asarray(a.ring, float)) - (x, y)) * k
-        worked.append(Worked(fill_ring(ring, size[1], size[0]), bands[a.id], drawn[a.id]))
+        shown = drawn_as(a.id, (size[1], size[0]), (x, y), k)
+        if shown is not None:
+            worked.append(Worked(fill_ring(ring, size[1], size[0]), shown, drawn[a.id]))
     sheet = drawn_sheet(lab.astype(float), c.ground_hex, kit, worked, seed)
     return SimulatedEaselCamera(sheet, c.border_mm / c.picture_mm[0], c.ground_hex, seed)
 

@@ -236,7 +236,7 @@ class Darkroom:
         for a in sorted(model.areas, key=lambda a: (a.level, -abs(ring_area(a.ring)))):
             m, targets = model.measures(a.id), model.targets(a.id)
             if a.id in laid and m is not None and targets is not None:
-                parts.append((a, dict(m.values.band_lab), targets, laid[a.id]))
+                parts.append((a, targets, laid[a.id], model.drawing(a.id)))
 
         def work(token: Token) -> np.ndarray:
             pixels = view.preview(_FORECAST_SIDE)
@@ -244,13 +244,15 @@ class Darkroom:
             k = w / size[0]
             curve = lambda a, r: (smooth_ring(r) if a.smooth else np.asarray(r, float)) * k  # noqa: E731
             areas = []
-            for n, (a, photo_bands, targets, layers) in enumerate(parts):
+            for n, (a, targets, layers, drawing) in enumerate(parts):
                 token.report(0.8 * n / max(1, len(parts)), f"Laying {a.name}")
                 told = follow(paper, kit, layers, targets)
                 inside = fill_ring(curve(a, a.ring), h, w)
                 for hole in a.holes:
                     inside &= ~fill_ring(curve(a, hole), h, w)
-                areas.append(Laid(inside, photo_bands, {b: told.band(b).lab for b in photo_bands}))
+                assert drawing is not None
+                drawn = drawing((h, w), (0.0, 0.0), k)
+                areas.append(Laid(inside, drawn, {b: told.band(b).lab for b in drawn.photo}))
             out = portrait(bytes_to_lab(pixels).astype(float), bare(paper).lab, areas)
             return screen((np.clip(lab_to_srgb(out), 0, 1) * 255 + 0.5).astype(np.uint8))
 

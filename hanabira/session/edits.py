@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from hanabira.core.area.shape import Point
 from hanabira.core.faults import Fault
 from hanabira.core.optics.kit import Kit
+from hanabira.core.places.place import Place
 from hanabira.core.solver.area import Layer
 from hanabira.core.study.prepare import fit_inside, move_points, turned
 from hanabira.craft.kitfile import kit_csv
@@ -260,10 +261,24 @@ class DeleteArea(Edit):
 class SetLayers(Edit):
     """Change the layers of an area's recipe: solve, swap, press, move, remove, add."""
 
-    def __init__(self, model: Session, area: Area, layers: Sequence[Layer], words: str) -> None:
+    def __init__(self, model: Session, area: Area, layers: Sequence[Layer], words: str, places: Sequence[Place] | None = None) -> None:
+        """``places`` are those the layers were planned by, where they are others than before."""
         old = model.recipes.get(area.id)
-        new = Recipe(area.id, carried(old.layers, layers) if old else tuple(layers), old.note if old else "")
+        kept = tuple(places) if places is not None else old.places if old else ()
+        ids = {p.id for p in kept}
+        aims = tuple(q for q in old.aims if q[0] in ids) if old else ()
+        new = Recipe(area.id, carried(old.layers, layers) if old else tuple(layers), old.note if old else "", kept, aims)
         super().__init__(model, words, [old] if old else [], [new])
+
+
+class Aim(Edit):
+    """Move the target of a place: lighter or darker, warmer or cooler, richer or duller; the measure stays."""
+
+    def __init__(self, model: Session, recipe: Recipe, place: str, shift: tuple[float, float, float]) -> None:
+        rest = tuple(q for q in recipe.aims if q[0] != place)
+        aims = rest if not any(shift) else (*rest, (place, *shift))
+        super().__init__(model, f"aim of the {place}", [recipe], [replace(recipe, aims=aims)])
+        self.merge_key = f"aim {recipe.area_id} {place}"
 
 
 class EditKit(Edit):

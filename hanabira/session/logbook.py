@@ -13,6 +13,7 @@ import numpy as np
 from PIL import Image
 
 from hanabira.core.faults import Fault
+from hanabira.core.forecast.portrait import Drawn
 from hanabira.core.schedule.sessions import Calendar
 from hanabira.core.token import Token
 from hanabira.devices.easel_camera import EaselCamera, WatchedFolder, as_logged
@@ -161,10 +162,15 @@ class Logbook:
         k = view.scale
         areas = [replace(a, ring=view.small(a.ring)) for a in m.areas]
         x, y, w, h = photo.crop
-        bands = {a.id: q.values.band_lab for a in m.areas if (q := m.measures(a.id)) is not None}
         layers = {a.id: m.recipe_layers(a.id) for a in m.areas}
         rows, kit, n = self.rows(), m.kit, len(self.shots()) + 1
-        return lambda: as_logged(view.pixels, c, (x * k, y * k, w * k, h * k), areas, layers, rows, bands, kit, n)
+        drawings = {a.id: m.drawing(a.id) for a in m.areas}
+
+        def drawn_as(key: str, shape: tuple[int, int], corner: tuple[float, float], scale: float) -> Drawn | None:
+            drawing = drawings[key]
+            return None if drawing is None else drawing(shape, (corner[0] / k, corner[1] / k), scale * k)
+
+        return lambda: as_logged(view.pixels, c, (x * k, y * k, w * k, h * k), areas, layers, rows, drawn_as, kit, n)
 
     def watch(self, folder: str) -> None:
         """Look for new pictures in a folder; an empty name stops it."""

@@ -6,10 +6,12 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
-from hanabira.core.area.marking import measure_marking
+from hanabira.core.area.marking import Marking, measure_marking
 from hanabira.core.area.measures import NOT_LOOKED, Measures, measure
 from hanabira.core.area.pattern import find_pattern
 from hanabira.core.area.shape import Outline, Region, cut
+from hanabira.core.places.find import corrected, find_places
+from hanabira.core.places.place import Places
 from hanabira.core.token import Token
 from hanabira.craft.markings import marking_model
 from hanabira.craft.supplies import surfaces
@@ -43,7 +45,17 @@ class Request:
         assert view is not None
         surface = surfaces().get(a.surface_id)
         hair, look_for = (surface.hair, surface.look_for) if surface else (True, ())
-        return measure(view.pixels, a.ring, None, self.mm_per_px, a.smooth, hair, token, a.holes, self.over, a.combing, a.eye, look_for)
+        m = measure(view.pixels, a.ring, None, self.mm_per_px, a.smooth, hair, token, a.holes, self.over, a.combing, a.eye, look_for)
+        return replace(m, places=self._places(m.marking))
+
+    def _places(self, marking: Marking) -> Places:
+        """Where what would be planned apart lies, with the artist's corrections."""
+        a, view = self.area, self.view
+        assert view is not None
+        surface = surfaces().get(a.surface_id)
+        region = cut(view.pixels, a.ring, a.smooth, a.holes, self.over)
+        found = find_places(view.pixels, region, surface.anatomy if surface else "coat", marking, a.eye, bool(a.marking_kind))
+        return corrected(found, a.place_edits, view.pixels)
 
     def look_at_marking(self, known: Measures) -> Measures:
         """The measures with class and outline of the marking; for any thread."""
@@ -54,7 +66,10 @@ class Request:
         if a.marking_kind:
             marking = replace(marking, kind=a.marking_kind, confidence=1.0, reason="said by the artist")
         separate = bool(a.marking_edits) or marking.kind not in (None, "plain", "gradient", "ticked")
-        return replace(known, marking=marking, pattern=find_pattern(region, a.marking_edits) if separate else None)
+        places = self._places(marking)
+        if "place.lines" in places.notes and not a.marking_kind:
+            marking, separate = replace(marking, kind="plain"), bool(a.marking_edits)  # whiskers and locks are no marking
+        return replace(known, marking=marking, places=places, pattern=find_pattern(region, a.marking_edits) if separate else None)
 
 
 class Measuring:
@@ -130,9 +145,11 @@ class Measuring:
 
     def _want_marking(self, request: Request, name: str, known: Measures) -> None:
         """The marking takes longer than all else together: it is looked at last, and only of the chosen area."""
-        if request.area.id == self.model.area_id and request.area.surface_id != "eye":
+        recipe = self.model.recipes.get(request.area.id)
+        by_marking = recipe is not None and any(p.kind == "marking" for p in recipe.places)
+        if (request.area.id == self.model.area_id or by_marking) and request.area.surface_id != "eye":
             self.model.jobs.run(
-                "marking",
+                f"marking {request.area.id}" if by_marking else "marking",
                 f"Looking at the marking of {name}",
                 lambda _t: request.look_at_marking(known),
                 lambda m: self._keep(request, m),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from pathlib import Path
 from typing import Protocol
 
@@ -13,10 +13,14 @@ from hanabira.core.area.measures import Measures
 from hanabira.core.area.shape import Outline, Point, Region
 from hanabira.core.colour.spaces import Array
 from hanabira.core.faults import Fault
+from hanabira.core.forecast.portrait import Drawn, drawn_places
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
+from hanabira.core.places.place import Places, as_planned
 from hanabira.core.solver.area import Layer, Prediction, follow, paper_targets
 from hanabira.core.solver.cautions import Caution, recipe_cautions
+from hanabira.core.solver.gamut import Gamut, gamut
+from hanabira.core.solver.place_plan import place_targets
 from hanabira.core.solver.target import Reach, reach
 from hanabira.core.study.sun import side_of
 from hanabira.core.token import Token
@@ -95,6 +99,7 @@ class Session:
         self.logbook = Logbook(self)
         self._predictions: dict[str, tuple[object, Prediction, tuple[Caution, ...]]] = {}
         self._reach: tuple[object, Reach] | None = None
+        self._gamut: tuple[object, Gamut] | None = None
         self._kits: dict[str, tuple[str, Kit]] = {}
         self._kit_records: dict[str, StudioKit] = {}
 
@@ -420,10 +425,50 @@ class Session:
             self._reach = (key, reach(kit, self.paper))
         return self._reach[1]
 
-    def targets(self, key: str) -> dict[str, Array] | None:
-        """Paper targets of an area's bands, once it is measured."""
+    @property
+    def gamut(self) -> Gamut:
+        """The strongest colours that kit and paper give, by hue and value."""
+        kit = self.kit.usable
+        key = (self.kit_id, self._kits[self.kit_id][0], self.paper)
+        if self._gamut is None or self._gamut[0] != key:
+            self._gamut = (key, gamut(kit, self.paper))
+        return self._gamut[1]
+
+    def places(self, key: str) -> Places | None:
+        """Places of an area as its recipe has them, in today's colours where they were found again; as they are found when it has none."""
+        m, recipe = self.measures(key), self.recipes.get(key)
+        if m is None or m.places is None:
+            return None
+        if recipe is None or not recipe.places:
+            return m.places
+        return as_planned(m.places, recipe.places)
+
+    def by_places(self, key: str) -> bool:
+        """Whether an area's recipe was planned by places."""
+        return key in self.recipes and bool(self.recipes[key].places)
+
+    def targets(self, key: str) -> Mapping[str, Array] | None:
+        """Paper targets of an area's places, or of its bands while its recipe is one by values; None until it is measured."""
         m = self.measures(key)
-        return None if m is None else paper_targets(self.reach, {b: np.asarray(v) for b, v in m.values.band_lab.items()})
+        if m is None:
+            return None
+        places = self.places(key)
+        if places is not None and (self.by_places(key) or not self.recipe_layers(key)):
+            aims = {place: np.array(shift) for place, *shift in self.recipes[key].aims} if key in self.recipes else {}
+            return place_targets(self.gamut, places, aims)
+        return paper_targets(self.reach, {b: np.asarray(v) for b, v in m.values.band_lab.items()})
+
+    def drawing(self, key: str) -> Callable[[tuple[int, int], tuple[float, float], float], Drawn] | None:
+        """What tells, on whatever thread, what the photo shows of an area on a raster: (rows and columns, photo pixel of the first one, pixels
+        of the raster a photo pixel). None until it is measured.
+        """
+        m, places = self.measures(key), self.places(key)
+        if m is None:
+            return None
+        if not self.by_places(key) or places is None:
+            bands = Drawn({b: np.asarray(v, float) for b, v in m.values.band_lab.items()})
+            return lambda _shape, _corner, _k: bands
+        return lambda shape, corner, k: drawn_places(places, shape, corner, k)
 
     def recipe_layers(self, key: str) -> tuple[Layer, ...]:
         """Layers of an area's recipe."""

@@ -35,8 +35,8 @@ from hanabira.studio.store import Store
 from hanabira.studio.writing import refused, safe_cell, write_file
 
 R = TypeVar("R")
-FORMAT, VERSION = "hanabira bundle", 2
-"""Version 1 named steps by the places of their layers."""
+FORMAT, VERSION = "hanabira bundle", 3
+"""Version 1 named steps by the places of their layers; before version 3 recipes were planned by values only."""
 MOST_BYTES = 2_000_000_000
 MOST_RECORD_BYTES = 100_000_000
 MOST_RATIO = 200

@@ -18,6 +18,7 @@ from typing import Any, Union, get_args, get_origin, get_type_hints
 from hanabira.core.area.shape import Point
 from hanabira.core.faults import Fault, RecordFault
 from hanabira.core.optics.stack import TOOLS
+from hanabira.core.places.place import KINDS
 from hanabira.core.solver.area import ROLES, Layer
 from hanabira.core.study.neutral import EXPOSURE_RANGE
 from hanabira.core.study.prepare import MOST_TILT, Preparation
@@ -45,7 +46,7 @@ LONGEST_NAME, LONGEST_NOTE = 1000, 100_000
 SHEET_MM = (20.0, 5000.0)
 YEARS = (1970, 2200)
 """Years that dates may lie in; a calendar can still be laid out beyond them."""
-MOST_LAYERS, MOST_POINTS = 200, 20_000
+MOST_LAYERS, MOST_PLACES, MOST_POINTS = 200, 100, 20_000
 LARGEST_PX = 10_000_000.0
 _ID = re.compile(r"[A-Za-z0-9_.+-]{1,64}")
 _DIGEST = re.compile(r"[0-9a-f]{64}")
@@ -284,6 +285,10 @@ def _area(a: Area) -> None:
     for how, line in a.marking_edits:
         _known(how, ("add", "away"), "correction of a marking")
         _ring(line, "a correction of the marking")
+    for place, how, line in a.place_edits:
+        _short(place, "place")
+        _known(how, ("add", "away"), "correction of a place")
+        _ring(line, "a correction of a place")
     _known(a.coat, coats(), "coat", empty=True)
     _within(a.finish, 0, 5, "finish")
 
@@ -294,11 +299,42 @@ def _recipe(r: Recipe) -> None:
         raise _fail(f"the recipe has {len(r.layers)} layers")
     for n, q in enumerate(r.layers, 1):
         _layer(q, n)
+    _places(r)
     if len({q.id for q in r.layers}) < len(r.layers) or not all(_ID.fullmatch(q.id) for q in r.layers):
         raise _fail("two layers have one id, or one has none")
 
 
+def _places(r: Recipe) -> None:
+    """Places of a recipe, and that its layers name no others."""
+    if len(r.places) > MOST_PLACES:
+        raise _fail(f"the recipe has {len(r.places)} places")
+    ids = [p.id for p in r.places]
+    if len(set(ids)) < len(ids):
+        raise _fail("two places have one name")
+    for p in r.places:
+        _short(p.id, "place")
+        _short(p.name, "name of a place")
+        _known(p.kind, KINDS, "kind of a place")
+        _short(p.group, "group of a place")
+        for v in p.photo_lab:
+            _within(v, -500, 500, "colour of a place")
+        _within(p.share, 0, 1, "share of a place")
+        if len(p.photo_lab) != 3 or len(p.box) != 4 or p.reserved not in (True, False):
+            raise _fail("a place has no colour or no box")
+        for size in p.box:
+            _within(size, -1_000_000, 1_000_000, "box of a place")
+    for q in r.layers:
+        if any(not isinstance(k, str) or k not in ids for k in q.on):
+            raise _fail("a layer covers a place that is not there")
+    for place, *shift in r.aims:
+        if place not in ids:
+            raise _fail("an aim is of a place that is not there")
+        for v in shift:
+            _within(v, -200, 200, "aim")
+
+
 def _layer(q: Layer, n: int) -> None:
+    _short(q.where, f"place of layer {n}")
     _known(q.role, ROLES, f"role of layer {n}:")
     _known(q.tool, TOOLS, f"tool of layer {n}:", empty=True)
     _within(q.pressure, 0 if q.tool else 1, 5, f"pressure of layer {n}")

@@ -6,6 +6,7 @@ import uuid
 from dataclasses import dataclass, field
 
 from hanabira.core.area.shape import Point
+from hanabira.core.places.place import Place
 from hanabira.core.solver.area import Layer
 from hanabira.core.study.prepare import Preparation
 from hanabira.studio.layer_ids import with_ids
@@ -146,15 +147,22 @@ class Area:
     """Coat as the artist says; empty means as measured."""
     finish: int = 0
     """Finish level 1–5; 0 follows the distance from the focal point."""
+    place_edits: tuple[tuple[str, str, tuple[Point, ...]], ...] = ()
+    """Corrections of its places by hand: (place, ``add`` or ``away``, ring in photo pixels)."""
 
 
 @dataclass(frozen=True)
 class Recipe:
-    """The layers of an area, from the paper upward, and the artist's note. Each layer has a lasting id."""
+    """The layers of an area, from the paper upward, and the artist's note. Each layer has a lasting id.
+
+    ``places`` are those it was planned by; empty in a recipe by values. ``aims`` are the artist's shifts of their targets: (place, ΔL*, Δa*, Δb*).
+    """
 
     area_id: str
     layers: tuple[Layer, ...] = field(default=())
     note: str = ""
+    places: tuple[Place, ...] = ()
+    aims: tuple[tuple[str, float, float, float], ...] = ()
 
     def __post_init__(self) -> None:
         # a layer without an id could not be named by the log

@@ -14,6 +14,7 @@ from sqlalchemy.types import NullType
 
 from hanabira.core.area.shape import Point
 from hanabira.core.faults import Fault, RecordFault
+from hanabira.core.places.place import Place
 from hanabira.core.solver.area import Layer
 from hanabira.core.study.neutral import Light
 from hanabira.core.study.prepare import Preparation
@@ -87,12 +88,15 @@ area = Table(
     Column("colour_ring", Text, nullable=False, server_default="[]"),
     Column("coat", String(32), nullable=False, server_default=""),
     Column("finish", Integer, nullable=False, server_default="0"),
+    Column("place_edits", Text, nullable=False, server_default="[]"),
 )  # fmt: skip
 recipe = Table(
     "recipe", metadata,
     Column("area_id", ForeignKey("area.id", ondelete="CASCADE"), primary_key=True),
     Column("layers", Text, nullable=False),
     Column("note", Text, nullable=False),
+    Column("places", Text, nullable=False, server_default="[]"),
+    Column("aims", Text, nullable=False, server_default="[]"),
 )  # fmt: skip
 kit = Table(
     "kit", metadata,
@@ -214,8 +218,11 @@ def to_row(record: Record) -> dict[str, Any]:
         for name in ("holes", "combing"):
             row[name] = json.dumps([_short(line) for line in getattr(record, name)])
         row["marking_edits"] = json.dumps([[how, _short(line)] for how, line in record.marking_edits])
+        row["place_edits"] = json.dumps([[place, how, _short(line)] for place, how, line in record.place_edits])
     elif isinstance(record, Recipe):
         row["layers"] = json.dumps([asdict(q) for q in record.layers], ensure_ascii=False)
+        row["places"] = json.dumps([asdict(q) for q in record.places], ensure_ascii=False)
+        row["aims"] = json.dumps([list(q) for q in record.aims])
     return row
 
 
@@ -238,8 +245,11 @@ def from_row(kind: type, row: dict[str, Any]) -> Record:
         for name in ("holes", "combing"):
             row[name] = tuple(_line(line) for line in json.loads(row[name]))
         row["marking_edits"] = tuple((str(how), _line(line)) for how, line in json.loads(row["marking_edits"]))
+        row["place_edits"] = tuple((str(place), str(how), _line(line)) for place, how, line in json.loads(row.get("place_edits", "[]")))
     elif kind is Recipe:
-        row["layers"] = tuple(Layer(**q) for q in json.loads(row["layers"]))
+        row["layers"] = tuple(Layer(**{**q, "on": _texts(q.get("on", []))}) for q in json.loads(row["layers"]))
+        row["places"] = tuple(_place(q) for q in json.loads(row.get("places", "[]")))
+        row["aims"] = tuple((str(p), float(a), float(b), float(c)) for p, a, b, c in json.loads(row.get("aims", "[]")))
     return kind(**row)
 
 
@@ -251,6 +261,12 @@ def _texts(raw: list[Any]) -> tuple[str, ...]:
     if not isinstance(raw, list):
         raise TypeError("a list is something else")
     return tuple(raw)
+
+
+def _place(raw: dict[str, Any]) -> Place:
+    """A place from plain data."""
+    lab, box = (float(v) for v in raw["photo_lab"]), (int(v) for v in raw["box"])
+    return Place(**{**raw, "photo_lab": tuple(lab), "box": tuple(box)})
 
 
 def _line(raw: list[Any]) -> tuple[Point, ...]:

@@ -22,6 +22,7 @@ from hanabira.core.area.values import Values, measure_values
 from hanabira.core.area.whiskers import Whiskers, measure_whiskers
 from hanabira.core.colour.spaces import Array, bytes_to_lab, chroma, lab_hex
 from hanabira.core.colour.words import NEUTRAL_CHROMA, temperature, warmth
+from hanabira.core.places.place import Places
 from hanabira.core.sentences import say
 from hanabira.core.token import SILENT, Token
 
@@ -73,6 +74,8 @@ class Measures:
     whiskers: Whiskers | None = None
     feathers: Feathers | None = None
     pattern: Pattern | None = None
+    places: Places | None = None
+    """Where what would be planned apart lies."""
     borrowed: str = ""
     """Name of the photo that values and colours were read from, when it is another one."""
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -66,6 +66,37 @@ class Places:
     def mask(self, keys: Sequence[str]) -> np.ndarray:
         """Pixels of some places on the map, (h, w) bool."""
         return np.isin(self.labels, [n for n, p in enumerate(self.all, 1) if p.id in keys])
+
+
+def labels_at(places: Places, shape: tuple[int, int], corner: tuple[float, float], k: float) -> np.ndarray:
+    """The map of places on another raster (rows, columns): its first pixel lies at the photo pixel ``corner``, ``k`` of its pixels are one of the photo."""
+    h, w = places.labels.shape
+    x = np.floor((corner[0] + (np.arange(shape[1]) + 0.5) / k - places.origin[0]) / places.scale).astype(int)
+    y = np.floor((corner[1] + (np.arange(shape[0]) + 0.5) / k - places.origin[1]) / places.scale).astype(int)
+    out = np.zeros(shape, np.uint8)
+    ok_x, ok_y = (x >= -1) & (x <= w), (y >= -1) & (y <= h)
+    out[np.ix_(ok_y, ok_x)] = places.labels[np.ix_(np.clip(y[ok_y], 0, h - 1), np.clip(x[ok_x], 0, w - 1))]
+    return out
+
+
+def as_planned(found: Places, planned: Sequence[Place]) -> Places:
+    """The map of places found today for a recipe that was planned by others.
+
+    Where the same places were found they are shown in today's colours; else (another light, another outline) they stay as they were planned,
+    and each found place counts to the planned one of the nearest colour.
+    """
+    today = {p.id: p for p in found}
+    numbers = np.zeros(len(found) + 1, np.uint8)
+    if {p.id for p in planned} == today.keys():
+        order = [p.id for p in planned]
+        for n, p in enumerate(found, 1):
+            numbers[n] = 1 + order.index(p.id)
+        return replace(found, all=tuple(today[k] for k in order), labels=numbers[found.labels])
+    colours = np.array([p.photo_lab for p in planned], float)
+    for n, p in enumerate(found, 1):
+        same = next((k for k, q in enumerate(planned) if q.id == p.id), None)
+        numbers[n] = 1 + (int(((colours - p.photo_lab) ** 2).sum(1).argmin()) if same is None else same)
+    return replace(found, all=tuple(planned), labels=numbers[found.labels])
 
 
 @dataclass(frozen=True)
