@@ -268,6 +268,8 @@ def _recipe() -> list[Act]:
         ("burnish", "Burnish with white", lambda d: r(d).burnish(), "", some),
         ("keep", "Keep the pencil, solve its pressure anew", lambda d: r(d).keep_pencil(), "", some),
         *((tool, words, lambda d, tool=tool: r(d).add_tool(tool), "", some) for tool, words in TOOL_WORDS),
+        ("place-next", "Show the next lighter place", lambda d: r(d).step_place(1), "", some),
+        ("place-back", "Show the next darker place", lambda d: r(d).step_place(-1), "", some),
         *((f"band-{band}", f"Show the stack in the {band}", lambda d, band=band: r(d).show_band(band), "", some) for band in BANDS),
         *((f"card-{key}", f"Show the card: {words.lower()}", lambda d, key=key: r(d).show_tab(key), "", some) for key, words in recipe_cards.TABS),
         ("part", "Part the layer by value", lambda d: recipe_cards.split(r(d)), "", some),

@@ -108,6 +108,13 @@ class Measuring:
         self._kept[request.area.id] = (replace(request, view=None, other=None), m)
         self.model.measures_changed.emit(request.area.id)
 
+    def learn(self, request: Request, m: Measures) -> None:
+        """Keep measures that were made elsewhere, when they are still true and say more than what is known."""
+        area = next((a for a in self.model.areas if a.id == request.area.id), None)
+        known = self.kept(request.area.id)
+        if area is not None and self.request(area) == request and (known is None or known[1].marking.reason == NOT_LOOKED):
+            self._kept[request.area.id] = (replace(request, view=None, other=None), m)
+
     def want(self, key: str) -> None:
         """Measure an area; its marking only when it is the chosen one."""
         m = self.model

@@ -67,7 +67,10 @@ def _area(model: Session, area: Area, corner: tuple[float, float], k: float) -> 
                 q.why,
             )  # fmt: skip
         )
-    bands = tuple((b, prediction.band(b).target, prediction.band(b).lab, prediction.band(b).delta_e00) for b in BANDS)
+    places = model.places(area.id) if model.by_places(area.id) else None
+    names = {p.id: p.name for p in places} if places is not None else {b: b for b in BANDS}
+    order = sorted(prediction.bands, key=lambda b: float(prediction.band(b).target[0]))
+    bands = tuple((names.get(b, b), prediction.band(b).target, prediction.band(b).lab, prediction.band(b).delta_e00) for b in order)
     facts = [f"{m.temperature.word}"]
     if m.hair.direction_deg is not None:
         way = m.combed.mean_deg if m.combed is not None else None

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from hanabira.craft.recipe_data import layers_data, result_data
+from hanabira.craft.recipe_data import layers_data, places_data, result_data
 from hanabira.session.session import Session
 
 FORMAT = "hanabira recipes 1"
@@ -29,6 +29,9 @@ def recipes(model: Session) -> dict[str, Any]:
                 "note": model.recipes[a.id].note,
                 "layers": layers_data(model.kit, model.paper, model.recipe_layers(a.id), told[0], m, a.surface_id, finish),
                 "result": result_data(told[0]),
+                **(
+                    {"places": places_data(places, told[0])} if (places := model.places(a.id)) is not None and model.by_places(a.id) else {}
+                ),
                 "cautions": [{"kind": q.kind, "text": f"{q.title}. {q.text} {q.cure}".strip()} for q in told[1]],
             }  # fmt: skip
         )

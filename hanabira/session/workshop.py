@@ -3,23 +3,28 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping
-from dataclasses import replace
-from typing import TYPE_CHECKING, NamedTuple
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
 
 import numpy as np
 
-from hanabira.core.colour.spaces import Array
+from hanabira.core.area.measures import NOT_LOOKED, Measures
 from hanabira.core.faults import Fault, RecipeFault
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
 from hanabira.core.optics.stack import Pass
-from hanabira.core.solver.area import BANDS, WHERE, Layer, Variant, solve_with_pencil, variants
-from hanabira.core.solver.technique import Craft, Plan, plan_area
-from hanabira.core.token import Token
-from hanabira.craft.supplies import surfaces
-from hanabira.craft.techniques import FINISH, craft_of, school
+from hanabira.core.places.place import Places
+from hanabira.core.sentences import say
+from hanabira.core.solver.area import BANDS, Layer, Prediction, Variant, goes_over
+from hanabira.core.solver.gamut import Gamut
+from hanabira.core.solver.place_plan import PlacePlan, plan_places
+from hanabira.core.solver.place_words import places_in_words
+from hanabira.core.solver.technique import Craft
+from hanabira.core.token import SILENT, Token
+from hanabira.craft.techniques import FINISH, craft_of, rules_of, school
 from hanabira.session.edits import SetLayers
+from hanabira.session.measuring import Request
 from hanabira.studio.records import Area
 
 if TYPE_CHECKING:
@@ -29,17 +34,99 @@ JUMP_L = 10.0
 """A value step between neighbours that recipe and photo see differently by more than this is warned of."""
 
 
-class Given(NamedTuple):
-    """What an area is solved from, in the order in which the solver takes it."""
+TWINS = ("eye", "ear-inside")
+"""Surfaces that come in pairs: the second one gets the pencils of the first, where they reach it."""
+TWIN_COST, TWIN_MISS = 1.0, 3.0
+"""ΔE00 that the first one's pencils may cost a place of the second, unless it stays nearer than the second figure anyway."""
 
+
+@dataclass(frozen=True)
+class Asked:
+    """What an area is solved from, taken on the interface thread; the solving itself may run on any."""
+
+    area: Area
+    request: Request
+    known: Measures | None
     kit: Kit
     paper: Paper
-    targets: Mapping[str, Array]
-    stroke: str
-    stroke_mm: float
-    reasons: Mapping[str, str]
+    reach: Gamut
+    school: tuple[tuple[str, str], ...]
+    finish: int
     tray: tuple[str, ...]
     locked: tuple[Layer, ...]
+    aims: tuple[tuple[str, float, float, float], ...]
+    twin: tuple[str, ...] = ()
+
+    def measured(self, token: Token) -> Measures:
+        """The area's measures with its marking."""
+        m = self.known if self.known is not None else self.request.measure(token)
+        looked = m.marking.kind is not None or m.marking.reason != NOT_LOOKED
+        return m if looked or self.area.surface_id in ("eye", "nose") else self.request.look_at_marking(m)
+
+    def plan(
+        self, m: Measures, token: Token = SILENT, kit: Kit | None = None, thrift: float = 1.0, more: Sequence[Layer] = ()
+    ) -> PlacePlan:
+        """Layers for the places of the measures, with this kit or another, sparing pencils by a factor, around ``more`` locked layers."""
+        some, a = kit or self.kit, self.area
+        craft = craft_of(m, a.surface_id, some.medium, a.coat, a.marking_kind, self.school, self.finish)
+        assert m.places is not None
+        rules = replace(rules_of(m, craft), aims={place: np.array(shift) for place, *shift in self.aims}, thrift=thrift)
+        return plan_places(some, self.paper, m.places, craft, rules, self.tray, (*self.locked, *more), self.reach, token)
+
+    def solved(self, m: Measures, token: Token) -> PlacePlan:
+        """The plan; of a twin with the pencils of the first, where they reach it."""
+        codes = [c for c in self.twin if c in self.kit.index]
+        if len(codes) < 2:
+            return self.plan(m, token)
+        same, free = self.plan(m, token, self.kit.subset(codes)), self.plan(m, token)
+        worst = max(same.prediction.bands[k].delta_e00 - free.prediction.bands[k].delta_e00 for k in free.prediction.bands)
+        miss = max(s.delta_e00 for s in same.prediction.bands.values())
+        return same if miss <= TWIN_MISS or worst <= TWIN_COST else free
+
+    def with_pencil(self, m: Measures, keep: Layer, token: Token) -> PlacePlan:
+        """The best plan with one pencil in it for certain: its pressure is free, its places and the pencil are not."""
+        others = replace(self, locked=tuple(q for q in self.locked if q.id != keep.id))
+        plans = []
+        for n, pressure in enumerate((1, 3, 5)):
+            token.report(n / 3, "Trying the pencil")
+            fixed = replace(keep, pressure=pressure, passes=1, locked=True)
+            plan = others.plan(m, more=(fixed,))
+            free = tuple(replace(q, locked=keep.locked) if q == fixed else q for q in plan.layers)
+            plans.append(replace(plan, layers=free))
+        return min(plans, key=lambda q: _closeness(q.prediction))
+
+    def variants(self, m: Measures, token: Token) -> tuple[Variant, ...]:
+        """Three ways to lay the area, the closest first, each with what differs from it in pencils and closeness."""
+        token.report(0.0, "Solving the closest way")
+        best = self.plan(m)
+        token.report(0.35, "Solving with fewer pencils")
+        few = self.plan(m, thrift=THRIFT)
+        free = [q for q in best.layers if q.code and not q.locked]
+        most = max(dict.fromkeys(q.code for q in free), key=lambda c: sum(q.passes for q in free if q.code == c), default="")
+        rest = Kit(self.kit.name, tuple(p for p in self.kit if p.code != most), self.kit.fit)
+        token.report(0.7, "Solving without the main pencil")
+        without = self.plan(m, kit=rest if most and len(self.kit) > 3 else None)
+        base = _closeness(best.prediction)
+        out = [Variant(say("variant.closest", pencils=_pencils(best.layers), de=base), best.layers)]
+        named = say("variant.without", name=self.kit.get(most).name, code=most) if most else say("variant.other")
+        for name, plan in ((say("variant.fewer"), few), (named, without)):
+            if plan.layers and all(plan.layers != v.layers for v in out):
+                de = _closeness(plan.prediction)
+                more = f"{de - base:+.1f}".replace("-", "\u2212")
+                out.append(Variant(say("variant.told", what=name, pencils=_pencils(plan.layers), de=de, more=more), plan.layers))
+        return tuple(out)
+
+
+THRIFT = 4.0
+"""How much dearer a further pencil is in the way with fewer of them."""
+
+
+def _closeness(told: Prediction) -> float:
+    return float(np.mean([s.expected_de00 for s in told.bands.values()]))
+
+
+def _pencils(layers: Sequence[Layer]) -> int:
+    return len({q.code for q in layers if q.code})
 
 
 class Workshop:
@@ -77,60 +164,96 @@ class Workshop:
         return craft_of(m, area.surface_id, self.model.kit.medium, area.coat, area.marking_kind, c.school, self.finish(area))
 
     # -- solving --------------------------------------------------------------------
-    def given(self, key: str) -> Given | None:
-        """What an area is solved from: kit, paper, targets, stroke, its length, reasons, tray, locked layers."""
+    def asked(self, area: Area) -> Asked | None:
+        """What an area would be solved from now; None while the photo is not there."""
         m = self.model
-        area, targets, measured = next((a for a in m.areas if a.id == key), None), m.targets(key), m.measures(key)
-        if area is None or targets is None or measured is None or m.commission is None:
+        if m.commission is None or m.view is None or not m.view.full:
             return None
-        surface = surfaces()[area.surface_id]
-        used = [q.code for r in m.recipes.values() if r.area_id != key for q in r.layers if q.code]
+        used = [q.code for r in m.recipes.values() if r.area_id != area.id for q in r.layers if q.code]
         tray = tuple(dict.fromkeys([*m.commission.tray, *used]))
         kit = m.kit.usable
         if m.from_tray and any(c in kit.index for c in m.commission.tray):
             kit = kit.subset(m.commission.tray)
-        length = round(min(60.0, measured.length_mm or 0.0), 1)
-        locked = tuple(q for q in m.recipe_layers(key) if q.locked)
-        return Given(kit, m.paper, targets, surface.stroke, length, {"general": surface.why_general, "gap": surface.why_gap}, tray, locked)
+        known = m.measuring.kept(area.id)
+        recipe = m.recipes.get(area.id)
+        locked = tuple(q for q in m.recipe_layers(area.id) if q.locked)
+        return Asked(
+            area, m.measuring.request(area), known[1] if known else None, kit, m.paper, m.gamut, tuple(m.commission.school), self.finish(area), tray, locked,
+            recipe.aims if recipe else (), self._twin(area),
+        )  # fmt: skip
 
-    def solve(self, key: str, keep: Layer | None = None) -> None:
+    def _twin(self, area: Area) -> tuple[str, ...]:
+        """Pencils of the first of a pair that is solved."""
+        if area.surface_id not in TWINS:
+            return ()
+        for a in self.model.areas:
+            if a.id != area.id and a.surface_id == area.surface_id and self.model.recipe_layers(a.id):
+                return tuple(dict.fromkeys(q.code for q in self.model.recipe_layers(a.id) if q.code))
+        return ()
+
+    def solve(self, key: str, keep: Layer | None = None, then: Callable[[], None] | None = None, title: str = "") -> None:
         """Solve an area by the craft's rules off the interface thread and keep it as one edit; ``keep`` must be among the layers."""
         m = self.model
-        area, targets = next((a for a in m.areas if a.id == key), None), m.targets(key)
+        area = next((a for a in m.areas if a.id == key), None)
         if area is None:
             return
-        if targets is None:
-            m.want_measures(key)
+        asked = self.asked(area)
+        if asked is None:
             m.messages.fault(RecipeFault(f"“{area.name}” is not measured yet.", do="Wait a moment, then solve again."))
             return
-        given, craft = self.given(key), self.craft(area)
-        if given is None or craft is None:
+
+        def work(token: Token) -> tuple[PlacePlan, Measures]:
+            measured = asked.measured(token)
+            return (asked.with_pencil(measured, keep, token) if keep is not None else asked.solved(measured, token)), measured
+
+        def done(found: tuple[PlacePlan, Measures]) -> None:
+            plan, measured = found
+            now = next((a for a in m.areas if a.id == key), None)
+            if now is None:
+                return
+            m.measuring.learn(asked.request, measured)
+            self.left_out[key] = plan.left_out
+            if not any(q.code for q in plan.layers):
+                m.messages.remark(f"{area.name}: the bare paper is nearest everywhere; no layer helps.")
+            else:
+                m.layer_at = 0
+                assert measured.places is not None
+                m.do(SetLayers(m, now, plan.layers, "layers", measured.places.all))
+            if then is not None:
+                then()
+
+        m.jobs.run(f"solve {key}", title or f"Solving the layers of {area.name}", work, done, asked=True)
+
+    def unsolved(self) -> tuple[Area, ...]:
+        """Areas without layers, in working order."""
+        return tuple(a for a in self.model.areas if not self.model.recipe_layers(a.id))
+
+    def solve_all(self) -> None:
+        """Solve every area that has no layers yet, one after the other; what is solved stays when it is cancelled."""
+        left = [a.id for a in self.unsolved()]
+        if not left:
+            self.model.messages.remark("Every area has its layers.")
             return
-        kit, paper, goals, _stroke, _mm, _why, tray, locked = given
+        count = len(left)
 
-        def work(token: Token) -> Plan | tuple[Layer, ...]:
-            if keep is not None:
-                return solve_with_pencil(keep, *given)
-            return plan_area(kit, paper, goals, craft, tray, locked, token)
+        def go_on() -> None:
+            while left:
+                key = left.pop(0)
+                area = next((a for a in self.model.areas if a.id == key), None)
+                if area is not None and not self.model.recipe_layers(key):
+                    self.solve(key, None, go_on, f"Solving {area.name}, {count - len(left)} of {count}")
+                    return
+            self.model.messages.remark(f"{count} areas are solved." if count > 1 else "The area is solved.")
 
-        def done(found: Plan | tuple[Layer, ...]) -> None:
-            if not any(a.id == key for a in m.areas):
-                return
-            layers = found.layers if isinstance(found, Plan) else found
-            self.left_out[key] = found.left_out if isinstance(found, Plan) else ()
-            if not layers:
-                m.messages.remark(f"{area.name}: the bare paper is nearest to every band; no layer helps.")
-                return
-            m.layer_at = 0
-            m.do(SetLayers(m, area, layers, "layers"))
-
-        m.jobs.run(f"solve {key}", f"Solving the layers of {area.name}", work, done, asked=True)
+        go_on()
 
     def offer_variants(self, key: str, done: Callable[[tuple[Variant, ...]], None]) -> None:
         """Solve an area in three ways, off the interface thread."""
-        given = self.given(key)
-        if given is not None:
-            self.model.jobs.run(f"variants {key}", "Solving other ways", lambda token: variants(*given, token=token), done, asked=True)
+        area = next((a for a in self.model.areas if a.id == key), None)
+        asked = self.asked(area) if area is not None else None
+        if asked is not None:
+            work = lambda token: asked.variants(asked.measured(token), token)  # noqa: E731
+            self.model.jobs.run(f"variants {key}", "Solving other ways", work, done, asked=True)
 
     # -- the same again ---------------------------------------------------------------
     def same_again(self, source: Area, target: Area, exactly: bool) -> None:
@@ -140,30 +263,40 @@ class Workshop:
         if not layers:
             m.messages.fault(RecipeFault(f"“{source.name}” has no layers yet.", "Nothing was changed.", "Solve it first."))
             return
-        if exactly:
-            if m.do(SetLayers(m, target, layers, f"same as {source.name}")):
-                m.messages.remark(self._differences(source, target))
-            return
-        given, craft = self.given(target.id), self.craft(target)
-        if given is None or craft is None:
+        asked = self.asked(target)
+        if asked is None or asked.known is None or asked.known.places is None:
             m.want_measures(target.id)
             m.messages.fault(RecipeFault(f"“{target.name}” is not measured yet.", do="Wait a moment, then try again."))
             return
-        kit, paper, goals, *_ = given
-        codes = [c for c in dict.fromkeys(q.code for q in layers if q.code) if c in kit.index]
-        some = kit.subset(codes) if len(codes) >= 2 else kit
+        if exactly:
+            there = asked.known.places
+            copied = tuple(q for q in (self._moved(q, there) for q in layers) if q is not None)
+            places = there.all if m.by_places(source.id) else ()
+            if m.do(SetLayers(m, target, copied, f"same as {source.name}", places)):
+                m.messages.remark(self._differences(source, target))
+            return
+        codes = [c for c in dict.fromkeys(q.code for q in layers if q.code) if c in asked.kit.index]
+        some = asked.kit.subset(codes) if len(codes) >= 2 else asked.kit
 
-        def done(plan: Plan) -> None:
-            if m.do(SetLayers(m, target, plan.layers, f"same pencils as {source.name}")):
+        def work(token: Token) -> tuple[PlacePlan, Measures]:
+            measured = asked.measured(token)
+            return replace(asked, locked=()).plan(measured, token, some), measured
+
+        def done(found: tuple[PlacePlan, Measures]) -> None:
+            plan, measured = found
+            assert measured.places is not None
+            if m.do(SetLayers(m, target, plan.layers, f"same pencils as {source.name}", measured.places.all)):
                 m.messages.remark(self._differences(source, target))
 
-        m.jobs.run(
-            f"solve {target.id}",
-            f"Solving {target.name} with the pencils of {source.name}",
-            lambda t: plan_area(some, paper, goals, craft, token=t),
-            done,
-            asked=True,
-        )
+        m.jobs.run(f"solve {target.id}", f"Solving {target.name} with the pencils of {source.name}", work, done, asked=True)
+
+    @staticmethod
+    def _moved(q: Layer, there: Places) -> Layer | None:
+        """A layer as it goes on another area: on those of its places that are there."""
+        if not q.on:
+            return q
+        on = tuple(k for k in q.on if k in there.ids)
+        return replace(q, on=on, where=places_in_words(on, {p.id: p.name for p in there})) if on else None
 
     def _differences(self, source: Area, target: Area) -> str:
         a, b = self.model.measures(source.id), self.model.measures(target.id)
@@ -184,8 +317,8 @@ class Workshop:
         m, out, seen = self.model, [], set()
         for a in m.areas:
             layers = [q for q in m.recipe_layers(a.id) if q.tool != "indent"]
-            for band in BANDS:
-                mine = [q for q in layers if band in WHERE[q.where]]
+            for band in [p.id for p in m.recipes[a.id].places] if m.by_places(a.id) else BANDS:
+                mine = [q for q in layers if goes_over(q, band)]
                 stack = tuple(q.as_pass for q in mine)
                 if stack and not any(q.tool for q in mine) and stack not in seen and all(q.code in m.kit.index for q in mine):
                     seen.add(stack)

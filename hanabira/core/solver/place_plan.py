@@ -48,11 +48,14 @@ ESSENCE, LOOSE = 1.5, 1.6
 
 @dataclass(frozen=True)
 class Rules:
-    """What the craft asks beside the colours: hues measured in the area (Lab), whether its coat is white, and the artist's aims by place."""
+    """What the craft asks beside the colours: hues measured in the area (Lab), whether its coat is white, the artist's aims by place, and how
+    much dearer than usual a further pencil is.
+    """
 
     hues: tuple[Array, ...] = ()
     white_coat: bool = False
     aims: Mapping[str, Array] = field(default_factory=dict)
+    thrift: float = 1.0
 
 
 @dataclass(frozen=True)
@@ -113,7 +116,7 @@ class Planner:
         palest = self.opaque and self.school.get("values") == "lights-first"
         banned = frozenset(kit.pencils[i].code for i in self.blacks) if self.school.get("black") == "mixed-blacks-only" else frozenset()
         self.area = Field(
-            kit, paper, self._places(), np.array(hues), self.opaque, Costs(), craft.finish, frozenset(tray), banned, palest
+            kit, paper, self._places(), np.array(hues), self.opaque, Costs(new=Costs.new * rules.thrift), craft.finish, frozenset(tray), banned, palest
         )  # fmt: skip
         self.search = Search(self.area, token=token)
         self.n = len(places)

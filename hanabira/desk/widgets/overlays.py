@@ -18,7 +18,8 @@ from hanabira.core.area.hair import HairField
 from hanabira.core.area.measures import Measures
 from hanabira.core.area.shape import cut
 from hanabira.core.colour.spaces import bytes_to_lab
-from hanabira.core.solver.area import WHERE
+from hanabira.core.places.place import Places, labels_at
+from hanabira.core.solver.area import WHERE, Layer
 from hanabira.desk.gestures.outlines import ring_path
 from hanabira.desk.paint import LEFT, RIGHT, disc, hair, painting, text, two_tone, width
 from hanabira.desk.theme import role, scale
@@ -313,8 +314,10 @@ def band_range(measures: Measures, where: str) -> tuple[float, float]:
     return edges[first], edges[last + 1]
 
 
-def layer_picture(pixels: np.ndarray, size: tuple[int, int], area: Area, measures: Measures, where: str) -> tuple[np.ndarray, QRectF]:
-    """The photo round an area drained to pale grey, in full colour only where a layer goes.
+def layer_picture(
+    pixels: np.ndarray, size: tuple[int, int], area: Area, measures: Measures, layer: Layer, places: Places | None
+) -> tuple[np.ndarray, QRectF]:
+    """The photo round an area drained to pale grey, in full colour only where a layer goes: on its places, or by value in a recipe by values.
 
     Returns pixels (h, w, 3) uint8 and the rectangle they cover in full photo pixels.
     """
@@ -332,11 +335,15 @@ def layer_picture(pixels: np.ndarray, size: tuple[int, int], area: Area, measure
     if shrink < 1:
         new = (round(view.shape[1] * shrink), round(view.shape[0] * shrink))
         view, mask = cv2.resize(view, new, interpolation=cv2.INTER_AREA), cv2.resize(mask, new, interpolation=cv2.INTER_NEAREST)
-    lab = bytes_to_lab(view)
-    lightness = cv2.GaussianBlur(lab[..., 0], (0, 0), 1.2)
-    # the bands of a layer always lie side by side: one stretch of values, soft at its ends
-    low, high = band_range(measures, where)
-    where_map = np.clip((lightness - low) / 2 + 0.5, 0, 1) * np.clip((high - lightness) / 2 + 0.5, 0, 1)
+    if layer.on and places is not None:
+        numbers = [n for n, p in enumerate(places, 1) if p.id in layer.on]
+        there = np.isin(labels_at(places, view.shape[:2], (x0 / k, y0 / k), k * shrink), numbers)
+        where_map = cv2.GaussianBlur(there.astype(np.float32), (0, 0), 0.8)
+    else:
+        lightness = cv2.GaussianBlur(bytes_to_lab(view)[..., 0], (0, 0), 1.2)
+        # the bands of a layer always lie side by side: one stretch of values, soft at its ends
+        low, high = band_range(measures, layer.where)
+        where_map = np.clip((lightness - low) / 2 + 0.5, 0, 1) * np.clip((high - lightness) / 2 + 0.5, 0, 1)
     soft = cv2.GaussianBlur(mask.astype(np.float32), (0, 0), 1.0)
     where_map = (where_map * soft)[..., None]
     y = (view.astype(np.float32) @ np.array([0.2126, 0.7152, 0.0722], np.float32))[..., None]

@@ -17,7 +17,6 @@ from hanabira.desk.drawn import Drawn, Stop
 from hanabira.desk.paint import LEFT, RIGHT, bed, hair, hatch, mapped, swatch, text, width
 from hanabira.desk.theme import THIN, role, scale
 
-BAND_NAMES = ("gap", "general", "light", "highlight")
 HEAD_H, PAPER_H, TOP_H = 92.0, 46.0, 92.0
 LEAST_ROW, MOST_ROW = 46.0, 57.0
 LEFT_W, CORE_W = 176.0, 112.0
@@ -43,7 +42,7 @@ class Stratum:
 
 @dataclass(frozen=True)
 class Cut:
-    """A whole recipe in one band."""
+    """A whole recipe in one band or place."""
 
     name: str
     band: str
@@ -53,6 +52,8 @@ class Cut:
     target: Array
     figures: str
     words: str
+    places: tuple[tuple[str, str], ...] = ()
+    """Ids and names of the places that can be shown, from dark to light."""
 
 
 def mix(a: QColor, b: QColor, t: float) -> QColor:
@@ -108,22 +109,39 @@ class Strata(Drawn):
     def stops(self, w: float, h: float) -> list[Stop]:
         if self.cut is None:
             return []
-        out, x = [], 18.0
-        for name in BAND_NAMES:
-            n = width(name, "strong") + 18
-            said = f"Stack in the {name}" + (", shown" if name == self.cut.band else "")
-            out.append(
-                Stop(f"band {name}", QRectF(x, 58, n, 26), said, f"Show what lies in the {name}", self._call(self.band_wanted.emit, name))
-            )
-            x += n + 4
+        out = []
+        for key, name, r in self._tabs(w):
+            said = f"Stack in the {name}" + (", shown" if key == self.cut.band else "")
+            out.append(Stop(f"band {key}", r, said, f"Show what lies in the {name}", self._call(self.band_wanted.emit, key)))
         for k in range(len(self.cut.strata) - 1, -1, -1):
             q = self.cut.strata[k]
             words = f"Layer {k + 1}: {q.role}, {q.code} {q.pencil}, pressure {q.pressure}, {q.passes} pass{'es' if q.passes > 1 else ''}"
-            words += f", after it L* {q.after[0]:.0f}" if q.here else f", not laid in the {self.cut.band}"
+            words += f", after it L* {q.after[0]:.0f}" if q.here else ", not laid here"
             words += f". Caution: {q.caution}" if q.caution else ""
             out.append(
                 Stop(f"layer {k}", self._row_rect(k, w - 1, h).adjusted(2, 1, -2, -1), words, words, self._call(self.chosen_layer.emit, k))
             )
+        return out
+
+    def _tabs(self, w: float) -> list[tuple[str, str, QRectF]]:
+        """The shown place with as many of its neighbours in value as the line holds: id, name, where."""
+        assert self.cut is not None
+        places = self.cut.places
+        at = next((k for k, (key, _n) in enumerate(places) if key == self.cut.band), 0)
+        wide = [width(name, "strong") + 18 for _key, name in places]
+        low = high = at
+        room = w - 32 - (wide[at] if wide else 0)
+        while True:
+            sides = [k for k in (high + 1, low - 1) if 0 <= k < len(places) and wide[k] + 4 <= room]
+            if not sides:
+                break
+            k = min(sides, key=lambda k: abs(k - at))
+            room -= wide[k] + 4
+            low, high = min(low, k), max(high, k)
+        out, x = [], 18.0
+        for k in range(low, high + 1) if places else ():
+            out.append((*places[k], QRectF(x, 58, wide[k], 26)))
+            x += wide[k] + 4
         return out
 
     @staticmethod
@@ -226,18 +244,14 @@ class Strata(Drawn):
         text(p, QRectF(w - n - 15, 10, n + 2, 22), cut.figures, "strong", "ink", RIGHT)
         words = cut.words if width(cut.words, "small") <= w - 32 else cut.words.split(";")[0]
         text(p, QRectF(18, 33, w - 32, 18), words, "small", "ink2", elide=True)
-        x = 18.0
-        for name in BAND_NAMES:
-            here = name == cut.band
-            n = width(name, "strong") + 18
-            r = QRectF(x, 58, n, 26)
-            if self.hovered == f"band {name}":
+        for key, name, r in self._tabs(w):
+            here = key == cut.band
+            if self.hovered == f"band {key}":
                 p.fillRect(r, role("plum_wash"))
             text(p, r, name, "strong" if here else "body", "ink", Qt.AlignmentFlag.AlignCenter)
             if here:
                 p.setPen(QPen(role("ink"), 2.4, cap=Qt.PenCapStyle.RoundCap))
                 p.drawLine(QPointF(r.left() + 9, 83), QPointF(r.right() - 9, 83))
-            x += n + 4
         p.setPen(QPen(role("line"), 1))
         p.drawLine(QPointF(18, 88), QPointF(w - 14, 88))
 
@@ -372,9 +386,7 @@ class Strata(Drawn):
         else:
             top = mid - 19
         text(p, QRectF(60, top, 98, 20), f"{q.code}{THIN} {q.role}" if q.code else q.role, "strong", ink, elide=True)
-        text(
-            p, QRectF(60, top + (16 if q.caution else 19), 98, 18), q.pencil if q.here else "not in this band", "small", "ink2", elide=True
-        )
+        text(p, QRectF(60, top + (16 if q.caution else 19), 98, 18), q.pencil if q.here else "not laid here", "small", "ink2", elide=True)
         p.setPen(
             QPen(
                 role("ink" if here else "edge"),

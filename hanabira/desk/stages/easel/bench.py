@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QFormLayout, QLineEdit, QWidget
 
-from hanabira.core.solver.area import WHERE, Layer
+from hanabira.core.solver.area import Layer, goes_over
 from hanabira.craft.supplies import surfaces
 from hanabira.desk.cards import hour_bars, wear_words
 from hanabira.desk.controls import Caption, Choice, Number, Pick, Stepper, Words, act_button, label, row
@@ -128,7 +128,7 @@ def _here(s: Easel, log: tuple[LogRow, ...]) -> list[QWidget]:
     if band is not None:
         out.append(
             Words(
-                f"This spot is {BAND_WORDS[band]} (L* {s.touched_l:.0f} in the photo): {len(here)} of {len(mine)} layers lie on it.",
+                f"This spot is {_spot_words(s, area.id, band)} (L* {s.touched_l:.0f} in the photo): {len(here)} of {len(mine)} layers lie on it.",
                 "body",
                 "ink",
             )
@@ -147,10 +147,17 @@ BAND_WORDS = {"gap": "a gap", "general": "of the general colour", "light": "a li
 
 
 def _band(s: Easel, key: str) -> str | None:
-    """Which of the area's bands the touched spot belongs to; None while it is not measured."""
+    """Which of the area's places or bands the touched spot belongs to; None while it is not measured."""
     m = s.model.measures(key)
     if m is None or s.touched_l is None:
         return None
+    places = s.model.places(key) if s.model.by_places(key) else None
+    if places is not None and s.touched_at is not None:
+        (x, y), (left, top) = s.touched_at, places.origin
+        i, j = int((y - top) / places.scale), int((x - left) / places.scale)
+        h, w = places.labels.shape
+        number = int(places.labels[i, j]) if 0 <= i < h and 0 <= j < w else 0
+        return places.all[number - 1].id if number else None
     lims = m.values.limits
     if s.touched_l > lims["light"][1]:
         return "highlight"
@@ -158,9 +165,15 @@ def _band(s: Easel, key: str) -> str | None:
     return "gap" if s.touched_l < cuts[0] else "general" if s.touched_l < cuts[1] else "light"
 
 
+def _spot_words(s: Easel, key: str, band: str) -> str:
+    places = s.model.places(key) if s.model.by_places(key) else None
+    found = places.get(band) if places is not None else None
+    return f"on the {found.name}" if found is not None else BAND_WORDS[band]
+
+
 def _reaches(layers: Sequence[Layer], step: str, band: str) -> bool:
     found = next((q for q in layers if q.id == step.rpartition(":")[2]), None)
-    return found is None or band in WHERE[found.where]
+    return found is None or goes_over(found, band)
 
 
 def _write(s: Easel, _log_: tuple[LogRow, ...]) -> list[QWidget]:

@@ -86,6 +86,7 @@ class Easel(PictureStage):
         self.mat.gesture = Choose(self._touch)
         self.tab, self.touched, self.shot_id, self.row_id = "log", "", "", ""
         self.touched_l: float | None = None
+        self.touched_at: tuple[float, float] | None = None
         self.bench_on = False
         self.at = AtTheEasel(self.model)
         self.ask_words = self._ask_words
@@ -317,6 +318,7 @@ class Easel(PictureStage):
             self.touched = min(found, key=lambda a: (-a.level, _extent(a.ring))).id
             view = self.model.view
             colour = view.at(at.x(), at.y()) if view is not None else None
+            self.touched_at = (at.x(), at.y())
             self.touched_l = None if colour is None else float(srgb_to_lab(colour / 255.0)[0])
             self.show_bench(True, "here")
         return bool(found)

@@ -6,9 +6,14 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
+from PyQt6.QtCore import QSignalBlocker
+from PyQt6.QtWidgets import QCheckBox, QGridLayout, QWidget
+
 from hanabira.core.colour.difference import delta_e00
 from hanabira.core.colour.spaces import chroma, hue_deg, parse_hex, srgb_to_lab
 from hanabira.core.solver.advice import Advice, ladder, natural_mixes, neutralisers, substitutes, undertones
+from hanabira.core.solver.area import Layer
+from hanabira.core.solver.place_words import places_in_words
 from hanabira.core.solver.technique import fewest
 from hanabira.craft.techniques import coats, measured_coat
 from hanabira.craft.whisker_methods import whisker_method
@@ -29,6 +34,32 @@ def tabs(s: Recipe) -> Pick:
     q = Pick("What the recipe card shows", TABS, s.tab)
     q.picked.connect(s.show_tab)
     return q
+
+
+def where_it_goes(s: Recipe, q: Layer) -> QWidget:
+    """The places of the area, each on or off for the chosen layer; the last one stays."""
+    places = s.model.places(s.model.area_id)
+    box = QWidget()
+    grid = QGridLayout(box)
+    grid.setContentsMargins(0, 0, 0, 0)
+    grid.setVerticalSpacing(0)
+    if places is None:
+        return box
+    names = {p.id: p.name for p in places}
+    for n, p in enumerate(places):
+        field = QCheckBox(p.name[:1].upper() + p.name[1:])
+        field.setAccessibleName(f"The layer goes on the {p.name}")
+        with QSignalBlocker(field):
+            field.setChecked(p.id in q.on)
+        field.setEnabled(q.on != (p.id,))
+
+        def set_on(on: bool, key: str = p.id) -> None:
+            covered = (*q.on, key) if on else tuple(k for k in q.on if k != key)
+            s.change("where", on=covered, where=places_in_words(covered, names))
+
+        field.toggled.connect(set_on)
+        grid.addWidget(field, n // 2, n % 2)
+    return box
 
 
 # -- way ------------------------------------------------------------------------
@@ -123,7 +154,7 @@ def advice(s: Recipe, area: Area) -> list:
     targets = model.targets(area.id)
     if targets is not None:
         mixes = natural_mixes(paper, kit, targets[band])
-        out += _answers(s, f"Two dull ones for the {band}", mixes, lambda a: f"ΔE00 {a.figure:.1f} from the target")
+        out += _answers(s, f"Two dull ones for the {s._place_name(band)}", mixes, lambda a: f"ΔE00 {a.figure:.1f} from the target")
     floor = model.commission.lasting_floor if model.commission else None
     out += _answers(
         s, f"Instead of {name}", substitutes(paper, kit, q.code, q.pressure, floor), lambda a: f"ΔE00 {a.figure:.1f} from it", take=True
@@ -244,11 +275,26 @@ def split(s: Recipe) -> None:
     if not s.layers:
         return
     q = s.layers[s.at]
+    if q.on:
+        _split_places(s, q)
+        return
     if q.where not in parts or q.tool == "indent":
         s.model.messages.remark("This layer lies in one band only; it cannot be parted.")
         return
     low, high = parts[q.where]
     s._set((*s.layers[: s.at], replace(q, where=low), replace(q, where=high), *s.layers[s.at + 1 :]), "parted layer")
+
+
+def _split_places(s: Recipe, q: Layer) -> None:
+    told, places = s.model.prediction(s.model.area_id), s.model.places(s.model.area_id)
+    if told is None or places is None or len(q.on) < 2 or q.tool in ("indent", "reserve"):
+        s.model.messages.remark("This layer lies in one place only; it cannot be parted.")
+        return
+    order = sorted(q.on, key=lambda k: float(told[0].band(k).target[0]))
+    names = {p.id: p.name for p in places}
+    halves = order[: len(order) // 2], order[len(order) // 2 :]
+    new = [replace(q, on=tuple(k for k in q.on if k in half), where=places_in_words(half, names), id="") for half in halves]
+    s._set((*s.layers[: s.at], replace(new[0], id=q.id), new[1], *s.layers[s.at + 1 :]), "parted layer")
 
 
 def fewer(s: Recipe) -> None:

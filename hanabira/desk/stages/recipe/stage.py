@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 import cv2
@@ -10,11 +11,12 @@ from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer
 from PyQt6.QtGui import QColor, QPainter
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QPlainTextEdit, QScrollArea, QSizePolicy, QWidget
 
+from hanabira.core.area.measures import Measures
 from hanabira.core.colour.difference import difference_words
 from hanabira.core.colour.spaces import bytes_to_lab, chroma, hue_deg
 from hanabira.core.colour.words import temperature
 from hanabira.core.optics.stack import bare
-from hanabira.core.solver.area import WHERE, Layer, Prediction, judged_band, moved_layer, swaps, with_layer, without_layer
+from hanabira.core.solver.area import WHERE, Layer, Prediction, goes_over, judged_band, moved_layer, swaps, with_layer, without_layer
 from hanabira.core.solver.cautions import Caution
 from hanabira.core.solver.library import opaque_order
 from hanabira.core.token import Token
@@ -32,7 +34,7 @@ from hanabira.desk.widgets.mat import Mat
 from hanabira.desk.widgets.overlays import band_range, draw_combing, grey_base, layer_picture
 from hanabira.desk.widgets.strata import FULL_W, LEAST_W, Cut, Strata, Stratum
 from hanabira.session.edits import NoteRecipe, SetLayers
-from hanabira.session.view import screen
+from hanabira.session.view import View, screen
 from hanabira.session.words import stroke_words
 from hanabira.studio.records import Area
 
@@ -53,6 +55,11 @@ _TOOL_WHY = {
     "scrape": "Scratches fine lights out of the filled dark.",
     "indent": "Lines pressed in before any colour stay white; no solvent and no stump across them.",
 }
+
+
+def _in(mask: np.ndarray, row: float, column: float) -> bool:
+    i, j = int(row), int(column)
+    return 0 <= i < mask.shape[0] and 0 <= j < mask.shape[1] and bool(mask[i, j])
 
 
 class _WhereOutline:
@@ -165,14 +172,27 @@ class Recipe(PictureStage):
     def _choose(self, k: int) -> None:
         layers = self.layers
         if 0 <= k < len(layers):
-            bands = WHERE[layers[k].where]
-            if self.band not in bands:
+            if not goes_over(layers[k], self.band):
                 self.band = judged_band(layers[k], opaque_order(self.model.kit, self.model.paper))
             self.model.choose_layer(k)
 
     def show_band(self, band: str) -> None:
-        self.band = band
+        """Show what lies in a place, or in the place that stands for a band."""
+        told = self.model.prediction(self.model.area_id)
+        self.band = told[0].aliases.get(band, band) if told is not None and band not in told[0].bands else band
         self.refresh()
+
+    def step_place(self, by: int) -> None:
+        """Show the next lighter place (+1) or the next darker one (−1)."""
+        told = self.model.prediction(self.model.area_id)
+        if told is not None:
+            order = self._by_value(told[0])
+            self.show_band(order[max(0, min(len(order) - 1, order.index(self.band) + by))])
+
+    @staticmethod
+    def _by_value(prediction: Prediction) -> list[str]:
+        """Places or bands from dark to light."""
+        return sorted(prediction.bands, key=lambda b: float(prediction.bands[b].target[0]))
 
     def enter(self) -> None:
         if self.model.area is None and self.model.areas:
@@ -245,25 +265,24 @@ class Recipe(PictureStage):
         """Add a layer over the chosen one, of the same pencil, to be changed."""
         if self.layers:
             q = self.layers[self.at]
-            new = Layer(q.role, q.code, q.pressure, 1, q.where, q.stroke, q.stroke_mm, why="Added by hand.")
+            new = Layer(q.role, q.code, q.pressure, 1, q.where, q.stroke, q.stroke_mm, why="Added by hand.", on=q.on)
             self._insert(new, self.at + 1, "new layer")
 
     def add_tool(self, tool: str) -> None:
         """Lay a tool over the chosen layer: solvent, stump, lift, erase, scrape."""
         role = {"solvent": "blend", "stump": "blend", "scrape": "scrape", "indent": "indent"}.get(tool, "lift")
-        where = self.layers[self.at].where if self.layers else "everywhere"
+        where, on = (self.layers[self.at].where, self.layers[self.at].on) if self.layers else ("everywhere", ())
         at = 0 if tool == "indent" else self.at + 1
-        new = Layer(role, "", 3, 1, where, "side", 0.0, tool, _TOOL_WHY[tool])
+        new = Layer(role, "", 3, 1, where, "side", 0.0, tool, _TOOL_WHY[tool], on=on)
         self._insert(new, at, tool)
 
     def burnish(self) -> None:
         """Lay a heavy pass of the kit's whitest pencil over the chosen layer: it lightens, evens and closes the tooth."""
         kit = self.model.kit.usable
         white = kit.pencils[int(kit.masstone_lab[:, 0].argmax())]
-        where = self.layers[self.at].where if self.layers else "everywhere"
-        new = Layer(
-            "blend", white.code, 5, 1, where, "side", 0.0, why="White burnish: it lightens, evens what lies below and closes the tooth."
-        )
+        where, on = (self.layers[self.at].where, self.layers[self.at].on) if self.layers else ("everywhere", ())
+        why = "White burnish: it lightens, evens what lies below and closes the tooth."
+        new = Layer("blend", white.code, 5, 1, where, "side", 0.0, why=why, on=on)
         self._insert(new, self.at + 1, "burnish")
 
     def lock(self) -> None:
@@ -339,6 +358,8 @@ class Recipe(PictureStage):
             self.desk.set_next("Solve the layers", "strata", "" if m else "The area is being measured")
             return
         prediction, cautions = told
+        if self.band not in prediction.bands:
+            self.band = judged_band(self.layers[self.at], opaque_order(self.model.kit, self.model.paper))
         self._show_strata(area, prediction, cautions)
         self._show_where(area)
         self._layer_card(area, prediction, cautions)
@@ -362,7 +383,7 @@ class Recipe(PictureStage):
                     q.stroke,
                     state.labs[i + 1],
                     max(0.0, state.tooth[i + 1] - state.tooth[i]),
-                    self.band in WHERE[q.where],
+                    goes_over(q, self.band),
                     short,
                 )  # fmt: skip
             )
@@ -379,8 +400,15 @@ class Recipe(PictureStage):
             state.target,
             figures,
             words,
+            tuple((b, self._place_name(b)) for b in self._by_value(prediction)),
         )
         self.strata.set(cut, self.at)
+
+    def _place_name(self, key: str) -> str:
+        """A place in the artist's words."""
+        places = self.model.places(self.model.area_id) if self.model.by_places(self.model.area_id) else None
+        found = places.get(key) if places is not None else None
+        return found.name if found is not None else key
 
     def _no_patch(self) -> None:
         self.mat.patch, self.mat.look, self._patch_for = None, None, None
@@ -405,14 +433,15 @@ class Recipe(PictureStage):
         view, m = self.model.view, self.model.measures(area.id)
         if view is None or m is None or not self.layers:
             return
-        where = self.layers[self.at].where
-        sign = (area.ring, where, id(view))
+        layer = self.layers[self.at]
+        places = self.model.places(area.id) if layer.on else None
+        sign = (area.ring, layer.where, layer.on, id(view), id(m))
         if sign == self._patch_for:
             self._show_look()
             return
 
         def work(_token: Token) -> tuple:
-            pixels, rect = layer_picture(view.pixels, view.size, area, m, where)
+            pixels, rect = layer_picture(view.pixels, view.size, area, m, layer, places)
             if view.values is None:
                 view.values = cv2.GaussianBlur(bytes_to_lab(view.preview())[..., 0].astype(np.float32), (0, 0), 1.0)
             drained = view.looks.get("drained")
@@ -438,27 +467,33 @@ class Recipe(PictureStage):
         q = self.layers[self.at]
         if q.stroke not in ("flick", "hatch") or not q.stroke_mm:
             return
-        low, high = band_range(m, q.where)
-        values = view.values
-        if values is None:
+        goes = self._where_it_goes(area, m, view, q)
+        if goes is None:
             return
-        k = values.shape[1] / view.size[0]
-
-        def goes(x: float, y: float) -> bool:
-            i, j = int(y * k), int(x * k)
-            return 0 <= i < values.shape[0] and 0 <= j < values.shape[1] and bool(low <= values[i, j] <= high)
-
         way = m.combed.direction_deg if m.combed is not None else None
         finish = self.model.workshop.finish(area)
         spacing = spacing_mm(m, area.surface_id, finish) / mat.mm_per_px
         draw_combing(p, mat, area, m.field, m.origin, q.stroke_mm / mat.mm_per_px, spacing, m.hair.spread_deg or 0.0, way=way, allowed=goes)
+
+    def _where_it_goes(self, area: Area, m: Measures, view: View, q: Layer) -> Callable[[float, float], bool] | None:
+        """Whether a layer goes to a place in photo pixels; None while that is not known."""
+        places = self.model.places(area.id) if q.on else None
+        if places is not None:
+            mask, (left, top), k = places.mask(q.on), places.origin, 1 / places.scale
+            return lambda x, y: _in(mask, (y - top) * k, (x - left) * k)
+        values = view.values
+        if values is None:
+            return None
+        low, high = band_range(m, q.where)
+        k = values.shape[1] / view.size[0]
+        return lambda x, y: _in((values >= low) & (values <= high), y * k, x * k)
 
     # -- bench ---------------------------------------------------------------------------
     def _layer_card(self, area: Area, prediction: Prediction, cautions: tuple[Caution, ...]) -> None:
         q, kit, bench = self.layers[self.at], self.model.kit, self.desk.bench
         pencil = kit.get(q.code) if q.code else None
         band = judged_band(q, opaque_order(kit, self.model.paper))
-        shown = self.band if self.band in WHERE[q.where] else band
+        shown = self.band if goes_over(q, self.band) else band
         tooth = prediction.band(shown).tooth
         costs = max(0.0, tooth[self.at + 1] - tooth[self.at])
         name = f"{pencil.name} {q.code}" if pencil else q.tool.capitalize()
@@ -483,7 +518,7 @@ class Recipe(PictureStage):
                     p = kit.get(s.code)
                     hue = f"{temperature(s.lab)}, hue {float(hue_deg(s.lab)):.0f}°" if float(chroma(s.lab)) > 3 else "near neutral"
                     rows.append(SwapRow(s.code, p.name, kit.masstone_lab[kit.index[s.code]], s.lab, hue, s.delta_e00, s.tooth, p.owned))
-                caption = Caption(f"Instead, for the {band}", "how predicted")
+                caption = Caption(f"Instead, for the {self._place_name(band)}", "how predicted")
                 caption.opened.connect(lambda: self.desk.explain("optics"))
                 table = Swaps(rows, targets[band])
                 table.swapped.connect(self.swap)
@@ -530,14 +565,17 @@ class Recipe(PictureStage):
         grid.addWidget(label("Stroke"), 2, 1)
         stroke = stroke_words(q.stroke, q.stroke_mm)
         grid.addWidget(label(stroke, "small", "ink"), 2, 2)
-        where = Choice()
-        where.setAccessibleName("Where the layer goes")
-        for key in WHERE:
-            where.addItem(key[:1].upper() + key[1:], key)
-        where.setCurrentIndex(where.findData(q.where))
-        where.activated.connect(lambda _i: self.change("where", where=where.currentData()))
-        grid.addWidget(label("Where"), 3, 0, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        grid.addWidget(where, 3, 1, 1, 2)
+        if q.on:
+            grid.addWidget(recipe_cards.where_it_goes(self, q), 3, 0, 1, 3)
+        else:
+            where = Choice()
+            where.setAccessibleName("Where the layer goes")
+            for key in WHERE:
+                where.addItem(key[:1].upper() + key[1:], key)
+            where.setCurrentIndex(where.findData(q.where))
+            where.activated.connect(lambda _i: self.change("where", where=where.currentData()))
+            grid.addWidget(label("Where"), 3, 0, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+            grid.addWidget(where, 3, 1, 1, 2)
         acts = QGridLayout()
         acts.setSpacing(0)
         n = len(self.layers)
