@@ -300,13 +300,13 @@ class Desk(QMainWindow):
         q.setToolTip(off or words)
         q.update()
 
-    def mark_values(self, values: dict[str, float] | None) -> None:
-        """Mark an area's values on the value rule, with what kit and paper reach."""
+    def mark_values(self, values: dict[str, float] | None, aims: dict[str, float] | None = None) -> None:
+        """Mark an area's values on the value rule, with what kit and paper reach, and what was moved by choice."""
         if self.model.commission is None:
             self.rule.set({}, 0, 100)
             return
         reach = self.model.reach
-        self.rule.set(values or {}, reach.darkest_l, reach.lightest_l)
+        self.rule.set(values or {}, reach.darkest_l, reach.lightest_l, aims)
 
     def say(self, what: str, kept: str = "", do: str = "") -> None:
         """Say a fault."""

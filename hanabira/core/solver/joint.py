@@ -22,13 +22,13 @@ CHOICES = ((1, 1), (2, 1), (3, 1), (4, 1), (5, 1), (3, 2), (4, 2))
 """Pressures and passes that a new layer is tried with."""
 FINE = ((1, 1), (2, 1), (3, 1), (4, 1), (5, 1), (1, 2), (2, 2), (3, 2), (4, 2), (3, 3))
 """Those that a layer that stays is refined with."""
-SHORTLIST = 8
+SHORTLIST = 12
 """Pencils that are looked at closely after all were looked at once."""
 MOST_LAYERS = 14
 PART_FLOOR, CHAIN_FLOOR = 0.18, 0.10
 """What covering a part of an eye or nose, or a value of a coat, must bring, or layers creep where they are hardly needed."""
-SECOND_START = 2.0
-"""A place that ends this far (ΔE00) off is started from anew."""
+STARTS = ((2.0, 3), (3.5, 1))
+"""Further starts: when a place ends farther off than the first figure (ΔE00), from so many of the worst places."""
 COVER_EARNS = 0.35
 """ΔE00 that covering a part of an eye or nose must bring; less, and the hand need not go there."""
 SWITCH_GAIN, SWITCH_COST = 0.1, 0.04
@@ -142,7 +142,7 @@ class Search:
         """The best further layer with what it gains, over all allowed pencils in two looks, or over some."""
         if pencils is None:
             every = np.flatnonzero(self.area.allowed)
-            gain, _on = self._gains(layers, FIRST_LOOK, every)
+            gain, _on = self._gains(layers, FIRST_LOOK, every, quick=True)
             pencils = every[np.argsort(-gain[0], kind="stable")[:SHORTLIST]].tolist()
         which = np.asarray(pencils, int)
         if not len(which):
@@ -155,11 +155,11 @@ class Search:
         pencil = int(which[b])
         return float(gain[a, b]), Lay(pencil, q, n, tuple(bool(v) for v in on[a, b]), self.area.key(pencil))
 
-    def _gains(self, layers: Lays, choices: Sequence[tuple[int, int]], pencils: Array) -> tuple[Array, Array]:
+    def _gains(self, layers: Lays, choices: Sequence[tuple[int, int]], pencils: Array, quick: bool = False) -> tuple[Array, Array]:
         """What each choice (rows) of each pencil (columns) would gain, and the places it would cover."""
         area = self.area
         current = self.place_costs(layers)[0]
-        after = self._costs_with(layers, choices, pencils)
+        after = self._costs_with(layers, choices, pencils, quick)
         on = self._best_places(current[None, None] - after)
         gain = np.where(on, current[None, None] - after, 0).sum(-1)
         used = {q.pencil for q in layers if not q.tool}
@@ -168,8 +168,8 @@ class Search:
         cost = area.layer_cost + area.pencil_cost[pencils] + area.new_cost * fresh + area.costs.again * (passes - 1)
         return gain - cost - self._dark_on_lights(np.broadcast_to(pencils, gain.shape), on), on
 
-    def _costs_with(self, layers: Lays, choices: Sequence[tuple[int, int]], pencils: Array) -> Array:
-        """Cost of every place were a layer inserted: (choices, pencils, places).
+    def _costs_with(self, layers: Lays, choices: Sequence[tuple[int, int]], pencils: Array, quick: bool) -> Array:
+        """Cost of every place were a layer inserted: (choices, pencils, places). A ``quick`` look judges no states on the way above it.
 
         Worked up the stack once: at each column the pencils that belong there join, and the layers above are laid on all that have joined.
         """
@@ -197,13 +197,15 @@ class Search:
                 rows = np.flatnonzero(q.on)
                 if len(rows):
                     part = state.at(rows)
-                    part = (
-                        area.use(part, q.tool)
-                        if q.tool
-                        else area.lay(part, np.array(q.pencil), np.array(q.pressure), np.array(q.passes), rows[:, None, None])
-                    )
+                    args = np.array(q.pencil), np.array(q.pressure), np.array(q.passes)
+                    if q.tool:
+                        part = area.use(part, q.tool)
+                    else:
+                        part = area.film(part, *args) if quick else area.lay(part, *args, rows[:, None, None])
                     state.put(rows, part)
         assert state is not None
+        if quick:
+            state.lab = area.see(state.zones)
         cost, _de = area.ended(state, place)
         out = np.empty(shape)
         out[..., order] = cost
@@ -246,22 +248,28 @@ class Search:
         """The cheapest layers found, from nothing and, where a place is left behind, from the worst places first."""
         best = self._descend(start)
         self.token.report(0.5)
-        de = self.place_costs(best)[1]
-        bad = [int(k) for k in np.argsort(-de) if de[k] > SECOND_START and self._only[k] and not self.area.places[k].reserved][:3]
-        if bad and self.n > 1:
-            layers, keep = in_order(start), self._only
-            for k in bad:
-                self._only = np.arange(self.n) == k
-                for _ in range(5):
-                    gain, layer = self.insertion(layers)
-                    if layer is None or gain <= 0:
-                        break
-                    layers = in_order((*layers, layer))
-            self._only = keep
-            other = self._descend(layers)
-            best = min((best, other), key=self.total)
+        for limit, most in STARTS:
+            de = self.place_costs(best)[1]
+            bad = [int(k) for k in np.argsort(-de) if de[k] > limit and self._only[k] and not self.area.places[k].reserved][:most]
+            if not bad or self.n < 2:
+                break
+            best = min((best, self._descend(self._alone(bad, start))), key=self.total)
+            self.token.report(0.8)
         self.token.report(0.95)
         return best
+
+    def _alone(self, bad: Sequence[int], start: Lays) -> Lays:
+        """Layers that serve some places one after the other, as if the others were not there."""
+        layers, keep = in_order(start), self._only
+        for k in bad:
+            self._only = np.arange(self.n) == k
+            for _ in range(5):
+                gain, layer = self.insertion(layers)
+                if layer is None or gain <= 0:
+                    break
+                layers = in_order((*layers, layer))
+        self._only = keep
+        return layers
 
     def _descend(self, start: Lays) -> Lays:
         layers = in_order(start)
@@ -277,7 +285,7 @@ class Search:
         layers = self.improved(layers, 1, FINE, own=True)
         return self.merged(self.pruned(self.trimmed(layers)))
 
-    def improved(self, layers: Lays, sweeps: int = 2, choices: Sequence[tuple[int, int]] = CHOICES, own: bool = False) -> Lays:
+    def improved(self, layers: Lays, sweeps: int = 1, choices: Sequence[tuple[int, int]] = CHOICES, own: bool = False) -> Lays:
         """Each layer taken out and the best put in its stead, or nothing; with ``own`` only its pressure and places are free."""
         now = self.total(layers)
         for _ in range(sweeps):

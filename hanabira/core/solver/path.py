@@ -37,7 +37,7 @@ class Costs:
     """
 
     layer: float = 0.6
-    new: float = 0.5
+    new: float = 0.8
     again: float = 0.08
     stranger: float = 1.2
     neutral: float = 0.2
@@ -63,7 +63,7 @@ TOOTH_LIMIT = 0.92
 """A last touch must always have room."""
 BLACK_L, BLACK_C = 17.0, 5.0
 """A pencil is a black when its masstone is darker and duller; sepia, indigo and dark browns are darks."""
-RESERVED_COST, SECOND_TINT = 99.0, 3.0
+RESERVED_COST, SECOND_TINT = 99.0, 8.0
 """What covering a reserved place with more than a pale tint costs, and each tint after the first."""
 GREEN_HUES = (97.0, 203.0)
 """Hues of a state that read as greenish where nothing is green."""
@@ -178,6 +178,8 @@ class Field:
         self.way = (self.targets[:, 1:] - self.paper_lab[1:]).astype(float)
         self.way2 = np.maximum((self.way**2).sum(1), 1e-6)
         self.absorption, self.scattering = self.kit.film.absorption.astype(F), self.kit.film.scattering.astype(F)
+        hand = self.kit.hand
+        self.hand = np.stack([hand.reach + self.paper.off, hand.full, hand.deposit * self.paper.grip, hand.crush]).astype(F)
         self._pencils()
         self._forbidden()
         self.chains = []
@@ -229,19 +231,19 @@ class Field:
 
     def film(self, s: State, pencil: Array, pressure: Array, passes: Array) -> State:
         """The films alone: zones, fill and crush after some passes; Lab and costs are those before. Arguments broadcast to the leading shape."""
-        hand, paper = self.kit.hand, self.paper
+        paper = self.paper
         zones, fill, crush = s.zones, s.fill, s.crush
         pencil, pressure, passes = np.asarray(pencil), np.asarray(pressure), np.asarray(passes)
         a, b = self.absorption[pencil][..., None, :], self.scattering[pencil][..., None, :]
-        reach, full = hand.reach.astype(F)[pressure - 1][..., None], hand.full.astype(F)[pressure - 1][..., None]
-        deposit, presses = hand.deposit.astype(F)[pressure - 1][..., None] * F(paper.grip), hand.crush.astype(F)[pressure - 1]
+        reach, full, deposit, presses = self.hand[:, pressure - 1]
+        reach, full, deposit = reach[..., None], full[..., None], deposit[..., None]
         sums = s.sums
         for n in range(int(passes.max(initial=0))):
             space = self.room * (1 - crush[..., None])
             depth = _DEPTHS * (1 - F(SETTLE) * fill / space)
-            contact = 1 / (1 + np.exp(-(reach + F(paper.off) - depth) / F(paper.soft)))
+            contact = 1 / (1 + np.exp(-(reach - depth) / F(paper.soft)))
             t = deposit * np.maximum(0, 1 - fill / (space * full)) * np.sqrt(contact)
-            if passes.ndim or passes.size > 1:
+            if n and passes.size > 1:
                 live = (passes > n)[..., None]
                 contact, t = np.where(live, contact, 0), np.where(live, t, 0)
                 presses_now = np.where(passes > n, presses, 0)
@@ -254,10 +256,7 @@ class Field:
             fill, crush = fill + amount, crush + presses_now * (1 - crush)
             if sums is not None:
                 sums = sums + np.stack(np.broadcast_arrays(a * amount[..., None], b * amount[..., None]), -3)
-        shape = zones.shape[:-2]
-        return State(
-            zones, np.broadcast_to(fill, (*shape, 3)), np.broadcast_to(crush, shape), s.lab, s.cost, s.black, s.hue, s.flips, s.depth, sums
-        )  # fmt: skip
+        return State(zones, fill, crush, s.lab, s.cost, s.black, s.hue, s.flips, s.depth, sums)
 
     def see(self, zones: Array) -> Array:
         """Lab of zone reflectances (…, 3, 8)."""
@@ -265,40 +264,54 @@ class Field:
         return np.asarray(reflectance_to_lab((np.maximum(zones, 0) ** F(1 / n)).mean(-2) ** F(n)))
 
     def lay(self, s: State, pencil: Array, pressure: Array, passes: Array, place: Array) -> State:
-        """A layer with its Lab and what practice says of it there. ``place`` are places of the rows."""
+        """A layer with its Lab and what practice says of it there. ``place`` are places of the rows; all broadcast against the leading shape."""
         out = self.film(s, pencil, pressure, passes)
         lab = self.see(out.zones)
-        c, shape = self.costs, lab.shape[:-1]
-        pencil = np.broadcast_to(np.asarray(pencil), shape)
-        place = np.broadcast_to(np.asarray(place), shape)
+        c = self.costs
         off = lab[..., 1:] - self.paper_lab[1:]
         way = self.way[place]
         along = np.clip((off * way).sum(-1) / self.way2[place], 0, 1)
         far = np.hypot(off[..., 0] - way[..., 0] * along, off[..., 1] - way[..., 1] * along)
-        strength, hue = np.hypot(lab[..., 1], lab[..., 2]), np.degrees(np.arctan2(lab[..., 2], lab[..., 1])) % 360
-        cost = c.state * np.maximum(0, far - 4)
+        cost = s.cost + c.state * np.maximum(0, far - 4)
+        strength = np.hypot(lab[..., 1], lab[..., 2])
+        odd = (strength > 4.4) & (far > 4.4)
+        if odd.any():
+            cost += self._strange(lab[odd], strength[odd], far[odd], odd)
+        own_l = self.lightness[pencil]
+        if not self.opaque:
+            cost += c.sink * (((s.lab[..., 0] + 11 < own_l) & (own_l < 90)) | ((own_l > 30) & s.black))
+        depth = s.depth + 1
+        hue, flips, strong = s.hue, s.flips, self.strength[pencil] > 12
+        if np.any(strong):
+            own_h = self.hue[pencil]
+            flip = strong & (turn(own_h, hue) > 100)  # not a number, where no strong pencil lies yet, is no flip
+            if flip.any():
+                flips = flips + flip
+                cost += np.where(flip, np.where(flips > 1, 4 * c.seesaw, c.seesaw), 0)
+            hue = np.where(strong, own_h, hue)
+        black = self.is_black[pencil]
+        cost += self.forbidden[pencil, place] + c.depth * (depth > 8)
+        if np.any(black):
+            cost += c.black_first * (black & (depth == 1))
+        reserved = self.reserved[place]
+        if np.any(reserved):
+            cost += SECOND_TINT * (reserved & (depth > 1))
+        return State(out.zones, out.fill, out.crush, lab, cost, s.black | black, hue, flips, depth, out.sums)
+
+    def _strange(self, lab: Array, strength: Array, far: Array, where: Array) -> Array:
+        """Costs of states off the way to their targets: greenish where nothing is green, or of a hue that is nowhere in the area."""
+        c = self.costs
+        hue = np.degrees(np.arctan2(lab[:, 2], lab[:, 1])) % 360
+        found = np.zeros(len(hue))
         if not self.has_green:
-            cost = cost + np.where(within(hue, *GREEN_HUES) & (strength > 4.4) & (far > 4.4), c.off, 0)
+            found += c.off * within(hue, *GREEN_HUES)
         stray = (strength > 7.5) & (far > 9)
         if stray.any():
-            alone = np.all([turn(hue, h) > 43 for h in self.hues], 0) if len(self.hues) else True
-            cost = cost + np.where(stray & alone, c.off, 0)
-        own_l, own_c, own_h = self.lightness[pencil], self.strength[pencil], self.hue[pencil]
-        if not self.opaque:
-            sinks = ((s.lab[..., 0] + 11 < own_l) & (own_l < 90)) | ((own_l > 30) & s.black)
-            cost = cost + np.where(sinks, c.sink, 0)
-        depth = np.broadcast_to(s.depth, shape) + 1
-        strong = own_c > 12
-        last = np.broadcast_to(s.hue, shape)
-        flip = strong & ~np.isnan(last) & (turn(own_h, np.nan_to_num(last)) > 100)
-        flips = s.flips + flip
-        cost = cost + np.where(flip, np.where(flips > 1, 4 * c.seesaw, c.seesaw), 0) + np.where(depth > 8, c.depth, 0)
-        black = self.is_black[pencil]
-        cost = cost + np.where(self.reserved[place] & (depth > 1), SECOND_TINT, 0)
-        cost = cost + np.where(black & (depth == 1), c.black_first, 0) + self.forbidden[pencil, place]
-        return State(
-            out.zones, out.fill, out.crush, lab, s.cost + cost, s.black | black, np.where(strong, own_h, last), flips, depth, out.sums
-        )  # fmt: skip
+            alone = (turn(hue[:, None], self.hues[None]) > 43).all(1) if len(self.hues) else np.ones(len(hue), bool)
+            found += c.off * (stray & alone)
+        out = np.zeros(where.shape)
+        out[where] = found
+        return out
 
     def use(self, s: State, tool: str) -> State:
         """A solvent or a stump on spots whose sums were kept."""
@@ -319,12 +332,10 @@ class Field:
 
     def ended(self, s: State, place: Array) -> tuple[Array, Array]:
         """(cost of the rows without pressure, ΔE00 from the target) once nothing more is laid."""
-        wanted = self.targets[np.broadcast_to(np.asarray(place), s.lab.shape[:-1])]
-        de = np.asarray(delta_e00(s.lab, wanted))
+        wanted = self.targets[place]
+        de = np.asarray(delta_e00(s.lab, np.broadcast_to(wanted, s.lab.shape)))
         miss = de + 0.10 * np.maximum(0, de - 2) ** 2 + 0.15 * np.maximum(0, np.abs(s.lab[..., 0] - wanted[..., 0]) - 1.5)
-        return self.weight[np.broadcast_to(np.asarray(place), de.shape)] * miss + s.cost + self.costs.tooth * np.maximum(
-            0, self.used(s) - TOOTH_LIMIT
-        ), de
+        return self.weight[place] * miss + s.cost + self.costs.tooth * np.maximum(0, self.used(s) - TOOTH_LIMIT), de
 
     def pressure_cost(self, presses: Sequence[int]) -> float:
         """What the order of pressures costs a place: it rises, falls only a little, and the heaviest comes last. Nothing for pastel."""

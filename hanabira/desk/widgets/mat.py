@@ -223,7 +223,7 @@ class Mat(Drawn):
         p.save()
         p.setClipRect(self.inner)
         p.setTransform(self._turned(), True)
-        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, bool(self.turn_deg))
+        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         sheet = self.sheet_rect
         p.fillRect(sheet, self.paper)
         picture = self.picture_rect

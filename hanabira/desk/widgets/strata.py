@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import random
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen
@@ -38,6 +38,8 @@ class Stratum:
     uses: float
     here: bool
     caution: str = ""
+    at: int = -1
+    """Number of the layer, where some are left out."""
 
 
 @dataclass(frozen=True)
@@ -85,6 +87,8 @@ class Strata(Drawn):
 
     def set(self, cut: Cut | None, chosen: int) -> None:
         """Show a recipe."""
+        if cut and any(q.at < 0 for q in cut.strata):
+            cut = replace(cut, strata=tuple(replace(q, at=k) for k, q in enumerate(cut.strata)))
         self.cut, self.chosen = cut, chosen
         if cut:
             self.setAccessibleDescription(f"{cut.name}, {cut.band}: {cut.figures}. {cut.words}")
@@ -115,11 +119,17 @@ class Strata(Drawn):
             out.append(Stop(f"band {key}", r, said, f"Show what lies in the {name}", self._call(self.band_wanted.emit, key)))
         for k in range(len(self.cut.strata) - 1, -1, -1):
             q = self.cut.strata[k]
-            words = f"Layer {k + 1}: {q.role}, {q.code} {q.pencil}, pressure {q.pressure}, {q.passes} pass{'es' if q.passes > 1 else ''}"
+            words = f"Layer {q.at + 1}: {q.role}, {q.code} {q.pencil}, pressure {q.pressure}, {q.passes} pass{'es' if q.passes > 1 else ''}"
             words += f", after it L* {q.after[0]:.0f}" if q.here else ", not laid here"
             words += f". Caution: {q.caution}" if q.caution else ""
             out.append(
-                Stop(f"layer {k}", self._row_rect(k, w - 1, h).adjusted(2, 1, -2, -1), words, words, self._call(self.chosen_layer.emit, k))
+                Stop(
+                    f"layer {q.at}",
+                    self._row_rect(k, w - 1, h).adjusted(2, 1, -2, -1),
+                    words,
+                    words,
+                    self._call(self.chosen_layer.emit, q.at),
+                )
             )
         return out
 
@@ -154,7 +164,7 @@ class Strata(Drawn):
             k = int(key.split()[1])
             alt = event.modifiers() & Qt.KeyboardModifier.AltModifier
             if alt and event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
-                self.move_wanted.emit(k, k + (1 if event.key() == Qt.Key.Key_Up else -1))
+                self.move_wanted.emit(k, self._beside(k, 1 if event.key() == Qt.Key.Key_Up else -1))
                 return
             if event.key() == Qt.Key.Key_Delete:
                 self.remove_wanted.emit(k)
@@ -186,6 +196,12 @@ class Strata(Drawn):
         self.update()
         if held is not None and over is not None and over != held[0]:
             self.move_wanted.emit(held[0], over)
+
+    def _beside(self, at: int, by: int) -> int:
+        """The number of the layer drawn over (+1) or under (−1) one; one beyond the ends where there is none."""
+        drawn = [q.at for q in self.cut.strata] if self.cut else []
+        k = drawn.index(at) + by if at in drawn else -1
+        return drawn[k] if 0 <= k < len(drawn) else at + by
 
     def _layer_under(self, at: QPointF) -> int:
         """The layer whose row is nearest to a widget position."""
@@ -224,7 +240,8 @@ class Strata(Drawn):
             lower = upper
         self._ends(p, w, base, column, cut, paper)
         if self._held is not None and self._over is not None and self._over != self._held[0]:
-            row_at = self._row_rect(self._over, w, h)
+            drawn = [q.at for q in cut.strata]
+            row_at = self._row_rect(drawn.index(self._over), w, h) if self._over in drawn else QRectF()
             y = row_at.bottom() if self._over < self._held[0] else row_at.top()  # layers grow upward
             p.fillRect(QRectF(6, y - 2, w - 12, 4), role("plum"))
 
@@ -322,7 +339,7 @@ class Strata(Drawn):
         else:
             self._marks(p, q.stroke, path.boundingRect(), mark, k)
         p.restore()
-        if k == self.chosen:
+        if q.at == self.chosen:
             p.setBrush(Qt.BrushStyle.NoBrush)
             p.setPen(QPen(role("card"), 4.5))
             p.drawPath(path)
@@ -366,8 +383,8 @@ class Strata(Drawn):
     def _layer_row(self, p: QPainter, q: Stratum, k: int, r: QRectF, y_left: float, y_right: float, core: QRectF) -> None:
         """Swatch with code and role, leaders to the band, predicted colour and its value."""
         mid = r.center().y()
-        here = k == self.chosen
-        if here or self.hovered == f"layer {k}":
+        here = q.at == self.chosen
+        if here or self.hovered == f"layer {q.at}":
             p.fillRect(QRectF(55, r.top() + 2, 103, r.height() - 4), role("well" if here else "plum_wash"))
         if here:
             p.setBrush(Qt.BrushStyle.NoBrush)

@@ -22,14 +22,15 @@ class ValueRule(Drawn):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__("Value rule", parent)
         self.values: dict[str, float] = {}
+        self.aims: dict[str, float] = {}
         self.darkest, self.lightest = 0.0, 100.0
         self.caret: float | None = None
         self.caret_words = ""
 
-    def set(self, values: dict[str, float], darkest: float, lightest: float) -> None:
-        """Mark an area's values and what kit and paper reach."""
-        self.values, self.darkest, self.lightest = values, darkest, lightest
-        marks = ", ".join(f"{k} L* {v:.0f}" for k, v in values.items())
+    def set(self, values: dict[str, float], darkest: float, lightest: float, aims: dict[str, float] | None = None) -> None:
+        """Mark an area's values, what kit and paper reach, and targets that the artist moved by choice."""
+        self.values, self.darkest, self.lightest, self.aims = values, darkest, lightest, dict(aims or {})
+        marks = ", ".join(f"{k} L* {v:.0f}" + (f", by choice {self.aims[k]:.0f}" if k in self.aims else "") for k, v in values.items())
         self.setAccessibleDescription(f"kit’s darkest L* {darkest:.0f}, paper L* {lightest:.0f}" + (f", {marks}" if marks else ""))
         self.refresh()
 
@@ -72,11 +73,23 @@ class ValueRule(Drawn):
         self._ticks(p, w, low)
         right = -1.0
         limit = self.x(w, self.lightest) - width(f"paper {self.lightest:.0f}", "note") - 12
-        for name in MARKS:
+        for name in MARKS if set(self.values) <= set(MARKS) else sorted(self.values, key=lambda k: self.values[k]):
             if name in self.values:
                 right = self._mark(p, w, name, self.values[name], top, mid, right, limit)
+        for name, wanted in self.aims.items():
+            self._aim(p, w, self.values.get(name), wanted, mid)
         if self.caret is not None:
             self._caret(p, w, self.caret, top, low)
+
+    def _aim(self, p: QPainter, w: float, measured: float | None, wanted: float, mid: float) -> None:
+        """A target moved by choice: a dotted ring, bound to the measured value by a line under it."""
+        x = self.x(w, wanted)
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        p.setPen(QPen(role("ink"), 1.6, Qt.PenStyle.DotLine))
+        p.drawEllipse(QPointF(x, mid - 9), 5, 5)
+        if measured is not None:
+            p.setPen(QPen(role("ink"), 1.6))
+            p.drawLine(QPointF(self.x(w, measured), mid + 9), QPointF(x, mid + 9))
 
     def _ends(self, p: QPainter, w: float, top: float, low: float) -> None:
         """Hatch what neither kit nor paper can reach, with a bracket and its name."""

@@ -6,9 +6,6 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QSignalBlocker
-from PyQt6.QtWidgets import QCheckBox, QGridLayout, QWidget
-
 from hanabira.core.colour.difference import delta_e00
 from hanabira.core.colour.spaces import chroma, hue_deg, parse_hex, srgb_to_lab
 from hanabira.core.solver.advice import Advice, ladder, natural_mixes, neutralisers, substitutes, undertones
@@ -26,7 +23,7 @@ from hanabira.studio.records import Area
 if TYPE_CHECKING:
     from hanabira.desk.stages.recipe.stage import Recipe
 
-TABS = (("layer", "Layer"), ("way", "Way"), ("advice", "Advice"), ("portrait", "Portrait"))
+TABS = (("layers", "Layers"), ("layer", "Layer"), ("way", "Way"), ("advice", "Advice"), ("portrait", "Portrait"))
 
 
 def tabs(s: Recipe) -> Pick:
@@ -34,32 +31,6 @@ def tabs(s: Recipe) -> Pick:
     q = Pick("What the recipe card shows", TABS, s.tab)
     q.picked.connect(s.show_tab)
     return q
-
-
-def where_it_goes(s: Recipe, q: Layer) -> QWidget:
-    """The places of the area, each on or off for the chosen layer; the last one stays."""
-    places = s.model.places(s.model.area_id)
-    box = QWidget()
-    grid = QGridLayout(box)
-    grid.setContentsMargins(0, 0, 0, 0)
-    grid.setVerticalSpacing(0)
-    if places is None:
-        return box
-    names = {p.id: p.name for p in places}
-    for n, p in enumerate(places):
-        field = QCheckBox(p.name[:1].upper() + p.name[1:])
-        field.setAccessibleName(f"The layer goes on the {p.name}")
-        with QSignalBlocker(field):
-            field.setChecked(p.id in q.on)
-        field.setEnabled(q.on != (p.id,))
-
-        def set_on(on: bool, key: str = p.id) -> None:
-            covered = (*q.on, key) if on else tuple(k for k in q.on if k != key)
-            s.change("where", on=covered, where=places_in_words(covered, names))
-
-        field.toggled.connect(set_on)
-        grid.addWidget(field, n // 2, n % 2)
-    return box
 
 
 # -- way ------------------------------------------------------------------------
@@ -154,7 +125,7 @@ def advice(s: Recipe, area: Area) -> list:
     targets = model.targets(area.id)
     if targets is not None:
         mixes = natural_mixes(paper, kit, targets[band])
-        out += _answers(s, f"Two dull ones for the {s._place_name(band)}", mixes, lambda a: f"ΔE00 {a.figure:.1f} from the target")
+        out += _answers(s, f"Two dull ones for the {s.place_name(band)}", mixes, lambda a: f"ΔE00 {a.figure:.1f} from the target")
     floor = model.commission.lasting_floor if model.commission else None
     out += _answers(
         s, f"Instead of {name}", substitutes(paper, kit, q.code, q.pressure, floor), lambda a: f"ΔE00 {a.figure:.1f} from it", take=True

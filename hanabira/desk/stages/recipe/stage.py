@@ -27,11 +27,13 @@ from hanabira.desk.gestures.outlines import ring_path
 from hanabira.desk.images import to_image, wrap
 from hanabira.desk.paint import disc, text, two_tone
 from hanabira.desk.stage import PictureStage, column
+from hanabira.desk.stages.recipe import by_place
 from hanabira.desk.stages.recipe import cards as recipe_cards
 from hanabira.desk.theme import u
 from hanabira.desk.widgets.layer_card import CautionCard, Laid, Pressure, SwapRow, Swaps
 from hanabira.desk.widgets.mat import Mat
 from hanabira.desk.widgets.overlays import band_range, draw_combing, grey_base, layer_picture
+from hanabira.desk.widgets.place_marks import PlaceMarks
 from hanabira.desk.widgets.strata import FULL_W, LEAST_W, Cut, Strata, Stratum
 from hanabira.session.edits import NoteRecipe, SetLayers
 from hanabira.session.view import View, screen
@@ -83,7 +85,7 @@ class _WhereOutline:
         )
         disc(p, c, area.number, True)
         layers = self.stage.layers
-        if layers:
+        if layers and not by_place.is_map(self.stage):
             forecast = self.stage.look == "forecast"
             words = (
                 f"The portrait, here up to layer {self.stage.at + 1}"
@@ -117,7 +119,7 @@ class Recipe(PictureStage):
         row.setSpacing(0)
         row.addWidget(left, 1)
         row.addWidget(scroll)
-        self.mat.overlays = [self._comb, _WhereOutline(self)]
+        self.mat.overlays = [self._comb, _WhereOutline(self), PlaceMarks(lambda: by_place.marked(self))]
         self.mat.inset = True
         self.centre.installEventFilter(self)
         self.band = "general"
@@ -172,6 +174,8 @@ class Recipe(PictureStage):
     def _choose(self, k: int) -> None:
         layers = self.layers
         if 0 <= k < len(layers):
+            if self.tab == "layers":
+                self.tab = "layer"
             if not goes_over(layers[k], self.band):
                 self.band = judged_band(layers[k], opaque_order(self.model.kit, self.model.paper))
             self.model.choose_layer(k)
@@ -186,13 +190,8 @@ class Recipe(PictureStage):
         """Show the next lighter place (+1) or the next darker one (−1)."""
         told = self.model.prediction(self.model.area_id)
         if told is not None:
-            order = self._by_value(told[0])
+            order = by_place.by_value(told[0])
             self.show_band(order[max(0, min(len(order) - 1, order.index(self.band) + by))])
-
-    @staticmethod
-    def _by_value(prediction: Prediction) -> list[str]:
-        """Places or bands from dark to light."""
-        return sorted(prediction.bands, key=lambda b: float(prediction.bands[b].target[0]))
 
     def enter(self) -> None:
         if self.model.area is None and self.model.areas:
@@ -308,7 +307,7 @@ class Recipe(PictureStage):
 
             self.model.workshop.offer_variants(area.id, done)
 
-    tab = "layer"
+    tab = "layers"
 
     def show_tab(self, tab: str) -> None:
         """Show another card of the recipe."""
@@ -348,14 +347,15 @@ class Recipe(PictureStage):
             self.desk.mark_values(None)
             return
         m = self.model.measures(area.id)
-        self.desk.mark_values({b: float(v[0]) for b, v in m.values.band_lab.items()} if m else None)
+        by_place.mark_values(self, area, m)
         if not self.layers or told is None or m is None:
             self.strata.set(None, 0)
             self._no_patch()
             bench.head.set(str(area.number), area.name, "no layers yet" if not self.layers else "being measured")
             words = "The layers are solved for your pencils on this paper, from the values and colours measured in the photo."
             bench.set_parts([Words(words), *(recipe_cards.way(self, area) if m else [])])
-            self.desk.set_next("Solve the layers", "strata", "" if m else "The area is being measured")
+            words, icon, _run = by_place.next_thing(self)
+            self.desk.set_next(words, icon, "" if m else "The area is being measured")
             return
         prediction, cautions = told
         if self.band not in prediction.bands:
@@ -363,12 +363,16 @@ class Recipe(PictureStage):
         self._show_strata(area, prediction, cautions)
         self._show_where(area)
         self._layer_card(area, prediction, cautions)
-        self.desk.set_next("Print the recipe card", "sheet")
+        words, icon, _run = by_place.next_thing(self)
+        self.desk.set_next(words, icon)
 
     def _show_strata(self, area: Area, prediction: Prediction, cautions: tuple[Caution, ...]) -> None:
         state, kit = prediction.band(self.band), self.model.kit
         strata = []
+        by_places = self.model.by_places(area.id)
         for i, q in enumerate(self.layers):
+            if by_places and not goes_over(q, self.band):
+                continue  # the list on the bench holds them all
             pencil = kit.get(q.code) if q.code else None
             mine = next((c for c in cautions if c.layer == i), None)
             short = f"{SHORT.get(mine.kind, mine.kind)}" + (f": {mine.cure_code}" if mine and mine.cure_code else "") if mine else ""
@@ -385,6 +389,7 @@ class Recipe(PictureStage):
                     max(0.0, state.tooth[i + 1] - state.tooth[i]),
                     goes_over(q, self.band),
                     short,
+                    i,
                 )  # fmt: skip
             )
         paper, c = self.model.paper, self.model.commission
@@ -400,11 +405,11 @@ class Recipe(PictureStage):
             state.target,
             figures,
             words,
-            tuple((b, self._place_name(b)) for b in self._by_value(prediction)),
+            tuple((b, self.place_name(b)) for b in by_place.by_value(prediction)),
         )
         self.strata.set(cut, self.at)
 
-    def _place_name(self, key: str) -> str:
+    def place_name(self, key: str) -> str:
         """A place in the artist's words."""
         places = self.model.places(self.model.area_id) if self.model.by_places(self.model.area_id) else None
         found = places.get(key) if places is not None else None
@@ -417,7 +422,7 @@ class Recipe(PictureStage):
     def _show_look(self) -> None:
         """While no look is held, the photo is drained and only the layer's place has colour."""
         super()._show_look()
-        if self.look:
+        if self.look or by_place.is_map(self):
             self.mat.patch = None
         elif self.layers:
             view = self.model.view
@@ -498,6 +503,11 @@ class Recipe(PictureStage):
         costs = max(0.0, tooth[self.at + 1] - tooth[self.at])
         name = f"{pencil.name} {q.code}" if pencil else q.tool.capitalize()
         bench.head.set(str(self.at + 1), name, f"{q.role} · costs {100 * costs:.0f} % of the tooth")
+        if self.tab == "layers" and not q.on:
+            self.tab = "layer"
+        if self.tab == "layers":
+            by_place.fill_list(self, area, prediction)
+            return
         if self.tab != "layer":
             fill = {"way": recipe_cards.way, "advice": recipe_cards.advice, "portrait": recipe_cards.portrait}[self.tab]
             bench.set_parts([recipe_cards.tabs(self), *fill(self, area)])
@@ -518,7 +528,7 @@ class Recipe(PictureStage):
                     p = kit.get(s.code)
                     hue = f"{temperature(s.lab)}, hue {float(hue_deg(s.lab)):.0f}°" if float(chroma(s.lab)) > 3 else "near neutral"
                     rows.append(SwapRow(s.code, p.name, kit.masstone_lab[kit.index[s.code]], s.lab, hue, s.delta_e00, s.tooth, p.owned))
-                caption = Caption(f"Instead, for the {self._place_name(band)}", "how predicted")
+                caption = Caption(f"Instead, for the {self.place_name(band)}", "how predicted")
                 caption.opened.connect(lambda: self.desk.explain("optics"))
                 table = Swaps(rows, targets[band])
                 table.swapped.connect(self.swap)
@@ -566,7 +576,7 @@ class Recipe(PictureStage):
         stroke = stroke_words(q.stroke, q.stroke_mm)
         grid.addWidget(label(stroke, "small", "ink"), 2, 2)
         if q.on:
-            grid.addWidget(recipe_cards.where_it_goes(self, q), 3, 0, 1, 3)
+            grid.addWidget(by_place.where_it_goes(self, q), 3, 0, 1, 3)
         else:
             where = Choice()
             where.setAccessibleName("Where the layer goes")
@@ -624,7 +634,5 @@ class Recipe(PictureStage):
         area = self.model.area
         if area is None:
             self.desk.go("Areas")
-        elif not self.layers:
-            self.model.solve(area.id)
         else:
-            self.desk.print_card()
+            by_place.next_thing(self)[2]()

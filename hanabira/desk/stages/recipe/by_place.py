@@ -1,0 +1,202 @@
+"""Recipe by places: the list of layers with what they cover, the map of an eye or a nose, aims by choice, and what comes next."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PyQt6.QtCore import QSignalBlocker
+from PyQt6.QtWidgets import QCheckBox, QGridLayout, QWidget
+
+from hanabira.core.area.measures import Measures
+from hanabira.core.colour.spaces import chroma
+from hanabira.core.places.place import Place, Places
+from hanabira.core.solver.area import Layer, Prediction, goes_over, judged_band
+from hanabira.core.solver.library import opaque_order
+from hanabira.core.solver.place_words import places_in_words
+from hanabira.desk.controls import Caption, Stepper, Words, row
+from hanabira.desk.stages.recipe import cards as recipe_cards
+from hanabira.desk.widgets.layer_list import LayerList, LayerRow
+from hanabira.desk.widgets.place_marks import Named
+from hanabira.session.edits import Aim
+from hanabira.studio.records import Area
+
+if TYPE_CHECKING:
+    from hanabira.desk.stages.recipe.stage import Recipe
+
+
+def by_value(prediction: Prediction) -> list[str]:
+    """Places or bands from dark to light."""
+    return sorted(prediction.bands, key=lambda b: float(prediction.bands[b].target[0]))
+
+
+def is_map(s: Recipe) -> bool:
+    """Whether the picture is a map of places in full colour: of an eye or a nose, while the list of layers is open."""
+    places = s.model.places(s.model.area_id) if s.tab == "layers" and s.model.by_places(s.model.area_id) else None
+    return places is not None and any(p.kind == "part" for p in places)
+
+
+def next_thing(s: Recipe) -> tuple[str, str, Callable[[], None]]:
+    """What comes next: solve what is not solved, all at once where there is more than one; then area by area; at last the card."""
+    unsolved = s.model.workshop.unsolved()
+    area = s.model.area
+    if area is not None and area in unsolved and len(unsolved) == 1:
+        return "Solve the layers", "strata", lambda: s.model.solve(area.id)
+    if unsolved:
+        return (
+            f"Solve every area, {len(unsolved)}" if len(unsolved) > 1 else "Solve the last area",
+            "strata",
+            s.model.workshop.solve_all,
+        )
+    later = [a for a in s.model.areas if area is not None and a.number > area.number]
+    if later:
+        return f"Recipe of area {later[0].number}", "strata", lambda: s.model.choose_area(later[0].id)
+    return "Print the recipe card", "sheet", s.desk.print_card
+
+
+def mark_values(s: Recipe, area: Area, m: Measures | None) -> None:
+    """The shown place with its neighbours on the value rule, or the bands; what was moved by choice stands beside its measure."""
+    places = s.model.places(area.id) if s.model.by_places(area.id) else None
+    if places is None or m is None:
+        s.desk.mark_values({b: float(v[0]) for b, v in m.values.band_lab.items()} if m else None)
+        return
+    order = sorted(places, key=lambda p: p.photo_lab[0])
+    at = next((k for k, p in enumerate(order) if p.id == s.band), len(order) // 2)
+    shown = order[max(0, min(at - 1, len(order) - 4)) :][:4]
+    recipe = s.model.recipes[area.id]
+    moved = {place: shift for place, *shift in recipe.aims}
+    aims = {p.name: p.photo_lab[0] + moved[p.id][0] for p in shown if p.id in moved and moved[p.id][0]}
+    s.desk.mark_values({p.name: p.photo_lab[0] for p in shown}, aims)
+
+
+def marked(s: Recipe) -> tuple[Places, tuple[Named, ...], str] | None:
+    """What is marked on the picture: in an eye or a nose all places by name, in a coat the shown one."""
+    area = s.model.area
+    told = s.model.prediction(area.id) if area is not None else None
+    if area is None or told is None or s.look or not s.model.by_places(area.id):
+        return None
+    places = s.model.places(area.id)
+    if places is None:
+        return None
+    parts = any(p.kind == "part" for p in places)
+    moved = {place for place, *_shift in s.model.recipes[area.id].aims}
+    free = {p.id for p in places if not any(goes_over(q, p.id) and q.code for q in s.layers)}
+    named = tuple(Named(p.id, p.name, _note_of(p, told[0], p.id in moved, p.id in free), p.id in free) for p in places if parts)
+    return places, named, s.band
+
+
+def _note_of(p: Place, told: Prediction, moved: bool, free: bool) -> str:
+    """Target and share of a place, or that it is kept free, or moved by choice."""
+    target = f"L* {told.band(p.id).target[0]:.0f}"
+    return f"{target} · kept free" if free else f"{target}, by choice" if moved else f"{target} · {max(1, round(100 * p.share))} %"
+
+
+def fill_list(s: Recipe, area: Area, prediction: Prediction) -> None:
+    """All layers with what they cover, as they are laid."""
+    places, kit = s.model.places(area.id), s.model.kit
+    if places is None:
+        return
+    names = {p.id: p.name for p in places}
+    rows = []
+    for i, q in enumerate(s.layers):
+        where = places_in_words(q.on, names) if q.on else q.where
+        passes = f", {q.passes} passes" if q.passes > 1 else ""
+        name = f"{q.code} {kit.get(q.code).name}" if q.code else "Kept free" if q.tool == "reserve" else q.tool.capitalize()
+        lab = kit.masstone_lab[kit.index[q.code]] if q.code else None
+        words = where if q.tool == "reserve" else f"{q.role} · {where}{passes}"
+        rows.append(LayerRow(i, name, words, lab, q.pressure, q.passes, q.on, goes_over(q, s.band), q.locked))
+    laid = sum(1 for q in s.layers if q.code)
+    kept = " and what is kept free" if any(q.tool == "reserve" for q in s.layers) else ""
+    worst = max(prediction.bands.values(), key=lambda q: q.delta_e00)
+    bench = s.desk.bench
+    bench.head.set(str(area.number), area.name, f"{len(places)} places · {laid} layers{kept}")
+    listing = LayerList(tuple(rows), places, s.at)
+    listing.chosen_layer.connect(lambda k: _choose_in_list(s, k))
+    listing.opened.connect(s._choose)
+    end = Words(f"Farthest from the photo: the {s.place_name(worst.band)}, ΔE00 {worst.delta_e00:.1f}. Enter opens a layer.")
+    told = [Words(words, "small", "ink") for words in s.model.workshop.left_out.get(area.id, ())]
+    bench.set_parts([recipe_cards.tabs(s), Caption("Layers, from the paper upward"), listing, end, *told, *aim_parts(s, area)])
+
+
+def _choose_in_list(s: Recipe, k: int) -> None:
+    """Show a layer where it goes, without leaving the list."""
+    if 0 <= k < len(s.layers):
+        if not goes_over(s.layers[k], s.band):
+            s.band = judged_band(s.layers[k], opaque_order(s.model.kit, s.model.paper))
+        s.model.choose_layer(k)
+
+
+def where_it_goes(s: Recipe, q: Layer) -> QWidget:
+    """The places of the area, each on or off for the chosen layer; the last one stays."""
+    places = s.model.places(s.model.area_id)
+    box = QWidget()
+    grid = QGridLayout(box)
+    grid.setContentsMargins(0, 0, 0, 0)
+    grid.setVerticalSpacing(0)
+    if places is None:
+        return box
+    names = {p.id: p.name for p in places}
+    columns = 1 if max(len(q) for q in names.values()) > 16 else 2
+    for n, p in enumerate(places):
+        field = QCheckBox(p.name[:1].upper() + p.name[1:])
+        field.setAccessibleName(f"The layer goes on the {p.name}")
+        with QSignalBlocker(field):
+            field.setChecked(p.id in q.on)
+        field.setEnabled(q.on != (p.id,))
+
+        def set_on(on: bool, key: str = p.id) -> None:
+            covered = (*q.on, key) if on else tuple(k for k in q.on if k != key)
+            s.change("where", on=covered, where=places_in_words(covered, names))
+
+        field.toggled.connect(set_on)
+        grid.addWidget(field, n // columns, n % columns)
+    return box
+
+
+AIM_STEPS = (("Lighter", "lighter or darker, in value steps of 10 L*"), ("Warmer", "warmer or cooler"), ("Richer", "richer or duller"))
+WARM_STEP, RICH_STEP = 4.0, 0.15
+"""a*b* units toward orange a step, and the share of its chroma a step: about two just noticeable differences each."""
+HALF_STEP_L = 5.0
+
+
+def aim_parts(s: Recipe, area: Area) -> list:
+    """The target of the shown place, moved by choice; the measure stays, and a new solve follows the aim."""
+    recipe, places = s.model.recipes.get(area.id), s.model.places(area.id)
+    place = places.get(s.band) if places is not None else None
+    if recipe is None or place is None or not recipe.places:
+        return []
+    shift = next((q[1:] for q in recipe.aims if q[0] == place.id), (0.0, 0.0, 0.0))
+    steps = _aim_steps(shift, place.photo_lab)
+    out: list = [Caption(f"By choice: the {place.name}")]
+    for k, (name, words) in enumerate(AIM_STEPS):
+        stepper = Stepper(name, -6, 6, steps[k], words)
+        stepper.changed.connect(lambda v, k=k: s.model.do(Aim(s.model, recipe, place.id, _aim_shift(steps, k, v, place.photo_lab))))
+        out.append(row(stepper, None))
+    if any(steps):
+        out.append(Words("The measure stays as it is. Solve the area anew to follow the choice.", "small", "ink"))
+    return out
+
+
+def _aim_steps(shift: tuple[float, ...], photo_lab: tuple[float, float, float]) -> list[int]:
+    """Half value steps, steps of warmth and of richness of a shift in Lab."""
+    c = max(4.0, float(chroma(photo_lab)))
+    along = np.array(photo_lab[1:]) / max(1e-6, float(chroma(photo_lab))) if float(chroma(photo_lab)) > 1 else np.array([0.0, 0.0])
+    warm = np.array([np.cos(np.radians(60)), np.sin(np.radians(60))])
+    basis = np.stack([WARM_STEP * warm, RICH_STEP * c * along], 1)
+    ab = (
+        np.linalg.lstsq(basis, np.array(shift[1:]), rcond=None)[0]
+        if along.any()
+        else np.array([float(np.dot(shift[1:], warm)) / WARM_STEP, 0.0])
+    )
+    return [round(shift[0] / HALF_STEP_L), round(float(ab[0])), round(float(ab[1]))]
+
+
+def _aim_shift(steps: list[int], k: int, value: int, photo_lab: tuple[float, float, float]) -> tuple[float, float, float]:
+    """The shift in Lab of these steps with one of them changed."""
+    n = [value if j == k else v for j, v in enumerate(steps)]
+    c = float(chroma(photo_lab))
+    along = np.array(photo_lab[1:]) / c if c > 1 else np.array([0.0, 0.0])
+    warm = np.array([np.cos(np.radians(60)), np.sin(np.radians(60))])
+    ab = n[1] * WARM_STEP * warm + n[2] * RICH_STEP * max(4.0, c) * along
+    return HALF_STEP_L * n[0], round(float(ab[0]), 3), round(float(ab[1]), 3)
