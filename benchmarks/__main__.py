@@ -53,7 +53,7 @@ def core() -> None:
     from hanabira.core.area.measures import measure
     from hanabira.core.area.shape import rectangle
     from hanabira.core.colour.spaces import srgb_to_lab
-    from hanabira.core.solver.area import follow, paper_targets, solve_area, swaps
+    from hanabira.core.solver.area import follow, swaps
     from hanabira.core.solver.library import build
     from hanabira.core.solver.search import solve
     from hanabira.core.solver.target import reach
@@ -89,9 +89,12 @@ def core() -> None:
         "under 500 ms",
     )
     m = measure(photo, rectangle(700, 1130, 330, 200), None)
-    targets = paper_targets(limits, m.values.band_lab)
-    layers = solve_area(kit, on, targets)
-    row("Solve all layers of an area", f"{median_ms(lambda: solve_area(kit, on, targets), 3):.0f} ms", "")
+    from tests.recipes import plan
+
+    solve_fur = lambda: plan(kit, on, m.values.band_lab)  # noqa: E731
+    found = solve_fur()
+    layers, targets = found.layers, found.targets
+    row("Solve all layers of an area of four places", f"{median_ms(solve_fur, 3):.0f} ms", "under 800 ms")
     row("Predict a recipe after an edit", f"{median_ms(lambda: follow(on, kit, layers, targets)):.0f} ms", "under 100 ms")
     row("Rank the other pencils of a layer", f"{median_ms(lambda: swaps(on, kit, layers, 1, targets)):.0f} ms", "under 100 ms")
     preview = photo[::1, ::1][:1280, :1600]

@@ -18,7 +18,9 @@ from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt, QtMsgType, qInstallMessage
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QWidget
 
+from hanabira.core.area.marking import measure_marking
 from hanabira.core.area.measures import Measures, measure
+from hanabira.core.places.find import find_places
 from hanabira.core.token import Token
 from hanabira.desk.jobs import JobRunner
 from hanabira.desk.start import make_app
@@ -27,6 +29,30 @@ from hanabira.session.session import Session
 from hanabira.studio.store import Store
 
 _measured: dict = {}
+_known: dict = {}
+
+
+def _once(function: Callable, sign: Callable) -> Callable:
+    """A function that is worked out once a process for the same pixels: many windows look at the same demo photo."""
+
+    def told(*args: object, **more: object) -> object:
+        key = (function.__name__, sign(*args, **more))
+        if key not in _known:
+            _known[key] = function(*args, **more)
+        return _known[key]
+
+    return told
+
+
+def _pixels(array: np.ndarray) -> tuple[int, tuple[int, ...]]:
+    return zlib.crc32(np.ascontiguousarray(array)), array.shape
+
+
+_marking_once = _once(measure_marking, lambda _model, pixels, mask: (_pixels(pixels), _pixels(mask)))
+_places_once = _once(
+    find_places,
+    lambda _photo, region, *rest: (_pixels(region.pixels), _pixels(region.mask), region.left, region.top, repr(rest)),
+)
 
 
 def _measure_once(photo: np.ndarray, *args: object, **more: object) -> Measures:
@@ -52,9 +78,10 @@ class DeskCase(unittest.TestCase):
         self.said: list = []
         self.desk: Desk | None = None
         self.addCleanup(self._temp.cleanup)
-        memo = mock.patch("hanabira.session.measuring.measure", _measure_once)
-        memo.start()
-        self.addCleanup(memo.stop)
+        for name, once in (("measure", _measure_once), ("measure_marking", _marking_once), ("find_places", _places_once)):
+            memo = mock.patch(f"hanabira.session.measuring.{name}", once)
+            memo.start()
+            self.addCleanup(memo.stop)
         self.addCleanup(setattr, sys, "excepthook", sys.__excepthook__)
         self.addCleanup(qInstallMessageHandler, self._old)
         self.addCleanup(self.close_desk)

@@ -13,11 +13,12 @@ from hanabira.core.faults import RecipeFault
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
 from hanabira.core.optics.stack import TOOLS
-from hanabira.core.solver.area import ROLES, WHERE, Layer, swaps
+from hanabira.core.solver.area import ROLES, WHERE, Layer, Targets, swaps
+from hanabira.core.solver.place_words import places_in_words
 
 MOST_BYTES = 400_000
 _FIELDS: Mapping[str, type | tuple[type, ...]] = {
-    "role": str, "tool": str, "pencil": str, "pressure": int, "passes": int, "stroke": str, "length_mm": (int, float), "where": str, "why": str,
+    "role": str, "tool": str, "pencil": str, "pressure": int, "passes": int, "stroke": str, "length_mm": (int, float), "where": str, "why": str, "places": list,
 }  # fmt: skip
 
 
@@ -38,7 +39,7 @@ def as_technique(layers: Sequence[Layer], name: str, surface_id: str) -> str:
         lines += [
             "[[layer]]", f"role = {q(layer.role)}", f"tool = {q(layer.tool)}", f"pencil = {q(layer.code)}", f"pressure = {layer.pressure}",
             f"passes = {layer.passes}", f"stroke = {q(layer.stroke)}", f"length_mm = {layer.stroke_mm}", f"where = {q(layer.where)}",
-            f"why = {q(layer.why)}", "",
+            f"why = {q(layer.why)}", *([f"places = [{', '.join(map(q, layer.on))}]"] if layer.on else []), "",
         ]  # fmt: skip
     return "\n".join(lines)
 
@@ -74,7 +75,10 @@ def read_technique(path: Path) -> Technique:
             raise fault(f"layer {n} has the unknown role “{step['role']}”")
         if not 0 <= step.get("length_mm", 0) <= 2000:  # also false for what is no number
             raise fault(f"length_mm of layer {n} lies outside 0–2000")
-        if step.get("where", "everywhere") not in WHERE:
+        on = step.get("places", [])
+        if len(on) > 40 or not all(isinstance(k, str) and 0 < len(k) < 80 for k in on):
+            raise fault(f"places of layer {n} are no names")
+        if not on and step.get("where", "everywhere") not in WHERE:
             raise fault(f"layer {n} goes “{step.get('where')}”, which is no place")
         if not tool and not step.get("pencil"):
             raise fault(f"layer {n} has neither a pencil nor a tool")
@@ -90,6 +94,7 @@ def read_technique(path: Path) -> Technique:
                     float(step.get("length_mm", 0.0)),
                     tool,
                     step.get("why", ""),
+                    on=tuple(on),
                 )  # fmt: skip
             )
         except RecipeFault as error:
@@ -99,15 +104,33 @@ def read_technique(path: Path) -> Technique:
 
 def laid(technique: Technique, kit: Kit, paper: Paper, targets: Mapping[str, Array]) -> tuple[tuple[Layer, ...], tuple[str, ...]]:
     """The technique's layers with this kit, and the codes it lacked: each of those gives way to the pencil that serves best in its place."""
-    known = [q for q in technique.layers if q.tool or q.code in kit.index]
-    missing = tuple(dict.fromkeys(q.code for q in technique.layers if q.code and q.code not in kit.index))
+    steps = placed(technique.layers, targets)
+    known = [q for q in steps if q.tool or q.code in kit.index]
+    missing = tuple(dict.fromkeys(q.code for q in steps if q.code and q.code not in kit.index))
     if not missing:
-        return technique.layers, ()
+        return steps, ()
     first = next((q.code for q in known if q.code), kit.pencils[0].code)
-    layers = [replace(q, code=first) if q.code and q.code not in kit.index else q for q in technique.layers]
-    for k, q in enumerate(technique.layers):
+    layers = [replace(q, code=first) if q.code and q.code not in kit.index else q for q in steps]
+    for k, q in enumerate(steps):
         if q.code in missing:
             ranked = swaps(paper, kit, layers, k, targets, most=2)
             best = min(ranked, key=lambda s: s.delta_e00)
             layers[k] = replace(layers[k], code=best.code)
     return tuple(layers), missing
+
+
+def placed(layers: Sequence[Layer], targets: Mapping[str, Array]) -> tuple[Layer, ...]:
+    """Layers on the places of another area: those of its places that they name; a layer that finds none of its own there is left out.
+
+    Layers by values go on the places that stand for their bands; an area that is planned by values takes layers by values only.
+    """
+    if not isinstance(targets, Targets):
+        return tuple(q for q in layers if not q.on)
+    names = {k: targets.name(k) for k in targets}
+    out = []
+    for q in layers:
+        wanted = q.on or tuple(targets.aliases.get(b, b) for b in WHERE[q.where])
+        on = tuple(dict.fromkeys(k for k in wanted if k in names))
+        if on:
+            out.append(replace(q, on=on, where=places_in_words(on, names)))
+    return tuple(out)

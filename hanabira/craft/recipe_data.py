@@ -18,7 +18,7 @@ from hanabira.craft.techniques import spacing_mm
 
 COLUMNS = (
     "role", "tool", "pencil", "name", "pressure", "passes", "stroke", "length_mm", "spacing_mm", "direction_deg", "where", "target_lab", "lab_after",
-    "tooth_left", "why",
+    "tooth_left", "why", "covers",
 )  # fmt: skip
 
 

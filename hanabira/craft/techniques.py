@@ -178,11 +178,6 @@ def craft_of(
     if rule_id not in marking_rules():
         raise RecipeFault(f"There is no marking “{marking}”.", do=f"Use one of {', '.join(marking_rules())}.")
     rule = marking_rules()[rule_id]
-    marked: Sequence[float] | None = None
-    if m.pattern is not None:
-        marked = m.pattern.lab if m.pattern.lab[0] < m.pattern.ground_lab[0] else m.pattern.ground_lab
-    elif rule.map == "first":
-        marked = [float(v) for v in m.values.band_lab["gap"]]
     hairy = s.hair
     why = {
         "ground": s.why_ground,
@@ -190,10 +185,5 @@ def craft_of(
         "gap": f"{s.why_gap} {c.dark}" if hairy else s.why_gap,
         "light": f"{s.why_light} {c.light}" if hairy else s.why_light,
         "outline": rule.why,
-        "undertone": c.why,
     }
-    hidden = [float(v) for v in m.hidden[0].lab] if m.hidden else None
-    return Craft(
-        s.stroke, s.base, stroke_length_mm(m, surface_id), s.blend, s.light, c.id, c.undertone if hairy else "own", c.accent if hairy else "none",
-        hidden, m.temperature.lean, school(medium, chosen), rule.map == "first" and hairy, rule.again, marked, finish, why,
-    )  # fmt: skip
+    return Craft(s.stroke, s.base, stroke_length_mm(m, surface_id), s.blend, s.light, c.id, school(medium, chosen), finish, why)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime
+import json
 import tempfile
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
@@ -11,11 +12,12 @@ from pathlib import Path
 import numpy as np
 from PIL import Image
 
+from hanabira.core.area.marking import Marking
 from hanabira.core.area.measures import Measures, measure
 from hanabira.core.area.shape import cut
 from hanabira.core.forecast.portrait import drawn_places
 from hanabira.core.places.find import find_places
-from hanabira.core.places.place import Places
+from hanabira.core.places.place import Place, Places, as_planned
 from hanabira.core.schedule.order import Ordered
 from hanabira.core.schedule.sessions import Calendar, Placed
 from hanabira.core.schedule.work import layer_minutes
@@ -41,35 +43,49 @@ NOTES = (
 )
 
 
+Solved = dict[str, tuple[tuple[Layer, ...], tuple[Place, ...]]]
+"""Layers and places by area."""
+RECIPES = Path(__file__).parent / "data" / "recipes.json"
+"""What `solve` gives for every area of the demo, written by ``python -m tools.solve_demo``: solving takes longer than a person waits for a demo."""
+
+
 def solve(
     pixels: np.ndarray, areas: Sequence[Area], c: Commission, crop: tuple[float, float, float, float], token: Token = SILENT
-) -> dict[str, tuple[tuple[Layer, ...], Places]]:
+) -> Solved:
     """Layers and places of every area by its surface, coat and school, as on the desk; later areas prefer the pencils of earlier ones."""
     kit, on = shipped_kit(c.kit_id).usable, paper(c.paper_id, c.ground_hex)
     mm, can = c.picture_mm[0] / crop[2], gamut(kit, on)
-    out: dict[str, tuple[tuple[Layer, ...], Places]] = {}
+    out: Solved = {}
     tray: tuple[str, ...] = c.tray
     for k, a in enumerate(areas):
         token.report(k / len(areas), f"Solving {a.name} of {c.name}")
-        m = measured(pixels, a, mm)
+        m, found = measured(pixels, a, mm)
         craft = craft_of(m, a.surface_id, kit.medium, a.coat, a.marking_kind, dict(c.school), a.finish or 3)
-        found = places_of(pixels, a, m)
         layers = plan_places(kit, on, found, craft, rules_of(m, craft), tray, reach=can).layers
-        out[a.id] = layers, found
+        out[a.id] = layers, found.all
         tray = tuple(dict.fromkeys([*tray, *(q.code for q in layers if q.code)]))
     return out
 
 
-def measured(pixels: np.ndarray, a: Area, mm_per_px: float) -> Measures:
-    """Measures of a demo area, with its marking."""
+def measured(pixels: np.ndarray, a: Area, mm_per_px: float) -> tuple[Measures, Places]:
+    """Measures and places of a demo area, its marking included."""
     surface = surfaces()[a.surface_id]
     model = marking_model() if surface.anatomy == "coat" else None
-    return measure(pixels, a.ring, model, mm_per_px, a.smooth, surface.hair, eye=a.eye, look_for=surface.look_for)
+    m = measure(pixels, a.ring, model, mm_per_px, a.smooth, surface.hair, eye=a.eye, look_for=surface.look_for)
+    places = find_places(pixels, cut(pixels, a.ring, a.smooth, a.holes), surface.anatomy, m.marking, a.eye)
+    if "place.lines" in places.notes:
+        m = replace(m, marking=replace(m.marking, kind="plain"))
+    return m, places
 
 
-def places_of(pixels: np.ndarray, a: Area, m: Measures) -> Places:
-    """Places of a demo area."""
-    return find_places(pixels, cut(pixels, a.ring, a.smooth, a.holes), surfaces()[a.surface_id].anatomy, m.marking, a.eye)
+def shipped() -> Solved:
+    """The demo's recipes as they were solved once. Layers are named by their first places, so that the demo is the same wherever it is built."""
+    out: Solved = {}
+    for key, found in json.loads(RECIPES.read_text()).items():
+        layers = tuple(Layer(**{**q, "on": tuple(q["on"]), "id": str(k)}) for k, q in enumerate(found["layers"]))
+        places = tuple(Place(**{**q, "photo_lab": tuple(q["photo_lab"]), "box": tuple(q["box"])}) for q in found["places"])
+        out[key] = layers, places
+    return out
 
 
 def planned(c: Commission, photo: Photo, areas: Sequence[Area], recipes: Sequence[Recipe]) -> tuple[Ordered, Calendar]:
@@ -135,8 +151,8 @@ def shots(
     count: int,
 ) -> list[Shot]:
     """Photos of the work at even distances of the log, each taken into the studio."""
-    mm = c.picture_mm[0] / photo.crop[2]
-    found = {a.id: places_of(pixels, a, measured(pixels, a, mm)) for a in areas if a.id in recipes}
+    kinds = {key: places for key, (_layers, places) in shipped().items()}
+    found = {a.id: _found_again(pixels, a, kinds[a.id]) for a in areas if a.id in recipes}
     drawn_as = lambda key, shape, corner, k: drawn_places(found[key], shape, corner, k) if key in found else None  # noqa: E731
     out = []
     with tempfile.TemporaryDirectory() as folder:
@@ -148,3 +164,11 @@ def shots(
             digest, suffix, (w, h) = store.take_in(path)
             out.append(Shot(f"{c.id}-shot-{n}", c.id, digest, suffix, path.name, w, h, some[-1].at, some[-1].step))
     return out
+
+
+def _found_again(pixels: np.ndarray, a: Area, planned: Sequence[Place]) -> Places:
+    """The map of an area's places as they were planned; whether it is marked is known from them."""
+    marked = any(p.kind == "marking" for p in planned)
+    marking = Marking("patches" if marked else "plain", 1.0, None, None, None)
+    region = cut(pixels, a.ring, a.smooth, a.holes)
+    return as_planned(find_places(pixels, region, surfaces()[a.surface_id].anatomy, marking, a.eye, said=marked), planned)

@@ -4,15 +4,13 @@ from __future__ import annotations
 
 import datetime
 import tempfile
-from collections.abc import Mapping, Sequence
-from dataclasses import replace
+from collections.abc import Sequence
+from dataclasses import dataclass
 from pathlib import Path
 
 import platformdirs
 
 from hanabira.core.faults import StudioFault
-from hanabira.core.places.place import Places
-from hanabira.core.solver.area import Layer
 from hanabira.core.token import SILENT, Token
 from hanabira.demo import history
 from hanabira.demo.sitters import Sitter, sitters
@@ -209,7 +207,6 @@ AREAS: tuple[tuple[str, str, tuple[tuple[int, int], ...]], ...] = (
     ),
     ("Throat", "long-fur", ((597, 1589), (656, 1523), (744, 1483), (856, 1477), (989, 1483), (1141, 1483), (1091, 1589))),
 )
-SOLVED = ("Eye", "Brow", "Marigold cheek")
 """Areas that come with a recipe; the others are for trying."""
 
 
@@ -249,20 +246,27 @@ def _build(folder: Path, token: Token) -> int:
     return made
 
 
-def _fill(store: Store, token: Token) -> None:
+@dataclass(frozen=True)
+class Rabbit:
+    """The first sitter: its commission and its areas."""
+
+    commission: Commission
+    areas: tuple[Area, ...]
+
+
+def rabbit() -> Rabbit:
+    """The rabbit as she was brought."""
     due = datetime.date.today() + datetime.timedelta(days=26)
     commission = Commission(
         COMMISSION, "Tansy", "Oda Merrin", "harlequin rabbit", "hotpress", "#f4f3ef", 340, 420, 10, due.isoformat(), "pencils",
         "One ear a little back, always; the blaze runs down the left side of the nose.", "Areas", "2026-01-01T00:00:00",
         terms=Terms(rate=36, materials=22, deposit_percent=30, instalments=2, delivery="By post, flat between boards", photo_permission=True),
     )  # fmt: skip
-    digest, suffix, (w, h) = store.take_in(PHOTO)
-    photo = Photo("demo-tansy-photo", commission.id, digest, suffix, "tansy.jpg", w, h, CROP)
-    areas = [
+    areas = tuple(
         Area(
             f"demo-area-{n}",
             commission.id,
-            photo.id,
+            f"{commission.id}-photo",
             n,
             name,
             surface,
@@ -270,10 +274,15 @@ def _fill(store: Store, token: Token) -> None:
             eye=((998.0, 975.0), (1086.0, 975.0)) if surface == "eye" else (),
         )
         for n, (name, surface, ring) in enumerate(AREAS, 1)
-    ]
-    pixels = read_picture(PHOTO).pixels
-    layers = history.solve(pixels, [a for a in areas if a.name in SOLVED], commission, CROP, token)
-    store.edit([commission, photo, *areas, *_recipes(layers)])
+    )
+    return Rabbit(commission, areas)
+
+
+def _fill(store: Store, token: Token) -> None:
+    commission, areas = (tansy := rabbit()).commission, tansy.areas
+    digest, suffix, (w, h) = store.take_in(PHOTO)
+    photo = Photo("demo-tansy-photo", commission.id, digest, suffix, "tansy.jpg", w, h, CROP)
+    store.edit([commission, photo, *areas, *_recipes(areas)])
     today = datetime.date.today()
     for sitter in sitters(today):
         _add(store, sitter, today, token)
@@ -283,11 +292,10 @@ def _fill(store: Store, token: Token) -> None:
     store.keep_setting("area", next(a.id for a in areas if a.name == "Marigold cheek"))
 
 
-def _recipes(found: Mapping[str, tuple[Sequence[Layer], Places]]) -> list[Recipe]:
-    """Recipes whose layers are named by their first places, so that the demo is the same wherever it is built."""
-    return [
-        Recipe(key, tuple(replace(q, id=str(k)) for k, q in enumerate(mine)), places=places.all) for key, (mine, places) in found.items()
-    ]
+def _recipes(areas: Sequence[Area]) -> list[Recipe]:
+    """The shipped recipes of some areas."""
+    found = history.shipped()
+    return [Recipe(a.id, found[a.id][0], places=found[a.id][1]) for a in areas]
 
 
 def _add(store: Store, sitter: Sitter, today: datetime.date, token: Token) -> None:
@@ -296,8 +304,7 @@ def _add(store: Store, sitter: Sitter, today: datetime.date, token: Token) -> No
     digest, suffix, (w, h) = store.take_in(PHOTOS[sitter.kind])
     photo = Photo(f"{c.id}-photo", c.id, digest, suffix, sitter.file_name, w, h, sitter.crop)
     areas = sitter.records(photo.id)
-    layers = history.solve(pixels, areas, c, sitter.crop, token)
-    recipes = _recipes(layers)
+    recipes = _recipes(areas)
     if sitter.share <= 0:
         store.edit([c, photo, *areas, *recipes])
         return

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from hanabira.core.faults import Fault
+from hanabira.core.faults import Fault, RecipeFault
 from hanabira.core.optics.stack import predict
 from hanabira.core.swatch.layout import scrap_page
 from hanabira.core.token import Token
@@ -79,7 +79,11 @@ class RecipeFiles(FileWriter):
             model.messages.fault(fault)
             return
         layers, swapped = laid(found, model.kit.usable, model.paper, targets)
-        if model.do(SetLayers(model, area, layers, f"technique {found.name}")):
+        places = model.places(area.id) if any(q.on for q in layers) else None
+        if not layers:
+            model.messages.fault(RecipeFault(f"{found.name} has no place in common with {area.name}.", "Nothing was changed."))
+            return
+        if model.do(SetLayers(model, area, layers, f"technique {found.name}", places.all if places is not None else None)):
             other = f" Not in this kit, replaced: {', '.join(swapped)}." if swapped else ""
             model.messages.remark(f"{found.name} is laid on {area.name}.{other}")
 

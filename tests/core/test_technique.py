@@ -16,14 +16,17 @@ from hanabira.core.colour.spaces import chroma, hue_deg
 from hanabira.core.faults import RecipeFault
 from hanabira.core.optics.stack import Pass, predict
 from hanabira.core.solver.advice import ladder, natural_mixes, neutralisers, substitutes, undertones
-from hanabira.core.solver.area import BANDS, WHERE, Layer, follow, paper_targets
-from hanabira.core.solver.target import reach
-from hanabira.core.solver.technique import Craft, blacks, fewest, plan_area
+from hanabira.core.solver.area import BANDS, Layer, follow
+from hanabira.core.solver.library import opaque_order
+from hanabira.core.solver.path import BLACK_C, BLACK_L
+from hanabira.core.solver.place_plan import ANCHOR_L
+from hanabira.core.solver.technique import Craft, fewest
 from hanabira.craft.own_techniques import as_technique, laid, read_technique
 from hanabira.craft.supplies import paper, papers, shipped_kit, surfaces
-from hanabira.craft.techniques import coat_id, coats, marking_rules, school, switches
+from hanabira.craft.techniques import coat_id, marking_rules, school, switches
 from hanabira.craft.whisker_methods import NO_INDENT, whisker_method
 from hanabira.demo.truth import PHOTO
+from tests.recipes import plan
 from tests.terminal.test_cli import ask, run
 
 COATS = {
@@ -37,23 +40,25 @@ COATS = {
     "flecked": ((15, 4, 8), (42, 6, 18), (62, 4, 20), (82, 1, 12)),
 }
 """Lab of gap, general, light and highlight as such coats usually measure."""
-REACH = {name: (shipped_kit(name), {}) for name in ("pencils", "pastels")}
+KITS = {name: shipped_kit(name) for name in ("pencils", "pastels")}
 
 
-def targets_on(kit_name: str, paper_id: str, coat: str) -> tuple:
-    kit, known = REACH[kit_name]
-    on = paper(paper_id)
-    if paper_id not in known:
-        known[paper_id] = reach(kit, on)
-    return kit, on, paper_targets(known[paper_id], {b: np.array(v, float) for b, v in zip(BANDS, COATS[coat], strict=True)})
+def coat_of(name: str) -> dict:
+    """The values of a coat by band."""
+    return dict(zip(BANDS, COATS[name], strict=True))
 
 
 def craft(surface_id: str, coat: str, medium: str, chosen: dict, finish: int = 3) -> Craft:
-    s, c = surfaces()[surface_id], coats()[coat]
-    return Craft(
-        s.stroke, s.base, 5.0, s.blend, s.light, coat, c.undertone, c.accent, None, 0.0, school(medium, chosen), s.hair, False, COATS[coat][0], finish,
-        {"ground": s.why_ground, "general": s.why_general, "gap": s.why_gap, "light": s.why_light},
-    )  # fmt: skip
+    s = surfaces()[surface_id]
+    why = {"ground": s.why_ground, "general": s.why_general, "gap": s.why_gap, "light": s.why_light}
+    return Craft(s.stroke, s.base, 5.0, s.blend, s.light, coat, school(medium, chosen), finish, why)
+
+
+def planned(kit_name: str, paper_id: str, coat: str, surface_id: str, chosen: dict, finish: int = 3):
+    """The plan of a coat, with its kit and paper."""
+    kit, on = KITS[kit_name], paper(paper_id)
+    said = craft(surface_id, coat, kit.medium, chosen, finish)
+    return kit, on, plan(kit, on, coat_of(coat), said, white_coat=coat in ("white", "cream"))
 
 
 class Data(unittest.TestCase):
@@ -89,63 +94,56 @@ class EveryWay(unittest.TestCase):
     def test_it_solves_in_order_within_tooth(self, surface_id, coat, kit_name, paper_id, chosen, finish):
         if kit_name == "pastels" and paper_id in ("bristol", "film"):
             return  # these papers hold no pastel
-        kit, on, targets = targets_on(kit_name, paper_id, coat)
-        plan = plan_area(kit, on, targets, craft(surface_id, coat, kit.medium, chosen, finish))
-        layers = plan.layers
-        self.assertLessEqual(plan.prediction.most_tooth, 1.0 + 1e-9)
-        at = {tool: [i for i, q in enumerate(layers) if q.tool == tool] for tool in ("indent", "solvent", "scrape")}
-        # nothing before the indented lines, no solvent anywhere with them
+        kit, on, found = planned(kit_name, paper_id, coat, surface_id, chosen, finish)
+        layers = found.layers
+        self.assertLessEqual(found.prediction.most_tooth, 1.0 + 1e-9)
+        at = {tool: [i for i, q in enumerate(layers) if q.tool == tool] for tool in ("reserve", "indent", "solvent", "scrape")}
+        # what is kept free and indented comes first; no solvent anywhere with indented lines
+        first = [i for i, q in enumerate(layers) if q.tool in ("reserve", "indent")]
+        self.assertEqual(first, list(range(len(first))))
         if at["indent"]:
-            self.assertEqual(at["indent"], [0])
             self.assertFalse(at["solvent"])
-        if kit.medium == "pencil":
-            lights = [i for i, q in enumerate(layers) if q.role in ("highlight", "scrape", "light hair")]
-            self.assertEqual(lights, list(range(len(layers) - len(lights), len(layers))), [q.role for q in layers])
-        black = set(blacks(kit))
+        inked = [q for q in layers if q.code]
+        lab = {q.code: kit.masstone_lab[kit.index[q.code]] for q in inked}
+        black = {c for c, v in lab.items() if v[0] < BLACK_L and float(chroma(v)) < BLACK_C}
         if chosen["black"] == "mixed-blacks-only":
-            self.assertFalse([q for q in layers if q.code in black and q.role != "ground"])
-        if chosen["black"] == "never-before-the-end" and kit.medium == "pencil":
-            first = next((i for i, q in enumerate(layers) if q.code in black), len(layers))
-            later = [q for q in layers[first:] if q.code not in black and not q.tool and q.role not in ("highlight", "light hair")]
-            self.assertEqual(later, [])
+            self.assertFalse(black)
+        if not opaque_order(kit, on) and chosen["black"] == "never-before-the-end" and chosen["values"] != "darks-first":
+            # black has nothing over it but blends, lights and glazes that are asked for at the end
+            seen = next((i for i, q in enumerate(inked) if q.code in black), len(inked))
+            later = [q for q in inked[seen:] if q.code not in black and q.role not in ("highlight", "blend")]
+            self.assertEqual([q for q in later if lab[q.code][0] > 30], [])
         if chosen["blending"] == "none":
             self.assertFalse([q for q in layers if q.role == "blend"])
         self.assertTrue(all(q.why for q in layers))
-        EveryWay.seen += [plan.prediction.band(b).delta_e00 for b in BANDS]
+        self.assertEqual(len({q.why for q in layers}), len(layers))
+        for q in layers:
+            self.assertTrue(set(q.on) <= set(found.prediction.bands), q)
+        self.assertEqual(set(found.effect), set(switches()))
+        self.assertTrue(all(v == "acts" or v.startswith("refused: ") for v in found.effect.values()))
+        if found.effect["values"] == "acts" and chosen["values"] == "darks-first" and kit.medium == "pencil" and inked:
+            self.assertLess(lab[inked[0].code][0], ANCHOR_L)
+        EveryWay.seen += [found.prediction.band(b).delta_e00 for b in BANDS]
 
     def test_it_is_near_enough(self):
         """A fixed walk through coats, papers and schools; out-of-reach colours are mapped to the paper first."""
         de, rng = [], np.random.default_rng(4)
         for kit_name, ids in (("pencils", ("bristol", "hotpress", "vellum")), ("pastels", ("sanded", "vellum", "blackcard"))):
             for k, coat in enumerate(COATS):
-                kit, on, targets = targets_on(kit_name, ids[k % 3], coat)
                 key = sorted(switches())[int(rng.integers(len(switches())))]
                 chosen = {key: sorted(switches()[key].choices)[int(rng.integers(len(switches()[key].choices)))]}
-                plan = plan_area(kit, on, targets, craft(sorted(surfaces())[int(rng.integers(29))], coat, kit.medium, chosen))
-                de += [plan.prediction.band(b).delta_e00 for b in BANDS]
-        self.assertLessEqual(np.median(de), 3.0)
-        self.assertLessEqual(np.percentile(de, 95), 8.0)
-
-    def test_the_undertone_of_a_black_coat_has_the_hidden_hue_and_lies_under_the_darks(self):
-        from dataclasses import replace
-
-        kit, on, targets = targets_on("pencils", "hotpress", "black")
-        for hidden in ((30, 4, -26), (28, 20, 14)):
-            plan = plan_area(kit, on, targets, replace(craft("short-fur", "black", "pencil", {}), hidden_lab=hidden))
-            under = [i for i, q in enumerate(plan.layers) if q.role == "undertone"]
-            darks = [i for i, q in enumerate(plan.layers) if q.role in ("deepen", "gap")]
-            self.assertTrue(under and darks and under[0] < darks[0])
-            lab = kit.masstone_lab[kit.index[plan.layers[under[0]].code]]
-            self.assertLess(abs((float(hue_deg(lab)) - float(hue_deg(hidden)) + 180) % 360 - 180), 45)
+                found = planned(kit_name, ids[k % 3], coat, sorted(surfaces())[int(rng.integers(29))], chosen)[2]
+                de += [found.prediction.band(b).delta_e00 for b in BANDS]
+        self.assertLessEqual(np.median(de), 2.0)
+        self.assertLessEqual(np.percentile(de, 95), 5.0)
 
     def test_a_looser_finish_takes_no_more_pencils(self):
-        kit, on, targets = targets_on("pencils", "hotpress", "ginger")
-        count = [len({q.code for q in plan_area(kit, on, targets, craft("short-fur", "ginger", "pencil", {}, n)).layers}) for n in (1, 5)]
+        count = [len({q.code for q in planned("pencils", "hotpress", "ginger", "short-fur", {}, n)[2].layers}) for n in (1, 5)]
         self.assertLessEqual(count[0], count[1])
 
     def test_fewest_stays_within_what_it_may_cost(self):
-        kit, on, targets = targets_on("pencils", "hotpress", "brown")
-        layers = plan_area(kit, on, targets, craft("short-fur", "brown", "pencil", {}, 5)).layers
+        kit, on, found = planned("pencils", "hotpress", "brown", "short-fur", {}, 5)
+        layers, targets = found.layers, found.targets
         less = fewest(kit, on, layers, targets, 1.0)
         mean = lambda q: np.mean([follow(on, kit, q, targets, expected=False).band(b).delta_e00 for b in BANDS])  # noqa: E731
         self.assertLess(len(less), len(layers))
@@ -153,7 +151,7 @@ class EveryWay(unittest.TestCase):
 
 
 class AdviceOnPencils(unittest.TestCase):
-    kit, on = REACH["pencils"][0], paper("hotpress")
+    kit, on = KITS["pencils"], paper("hotpress")
 
     def test_a_ladder_goes_down_in_one_hue(self):
         for hue in (65.0, 270.0):
@@ -201,8 +199,8 @@ class AdviceOnPencils(unittest.TestCase):
 
 class OwnTechniques(unittest.TestCase):
     def test_written_read_and_laid_with_another_kit(self):
-        kit, on, targets = targets_on("pencils", "hotpress", "brown")
-        layers = plan_area(kit, on, targets, craft("short-fur", "brown", "pencil", {"lights": "indent"})).layers
+        kit, on, plan_ = planned("pencils", "hotpress", "brown", "short-fur", {"lights": "indent"})
+        layers, targets = plan_.layers, plan_.targets
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "mine.toml"
             path.write_text(as_technique(layers, "Otter “brown”", "short-fur"), encoding="utf-8")
@@ -233,11 +231,16 @@ class Terminal(unittest.TestCase):
         self.assertEqual(set(d) >= {"measures", "layers", "result", "cautions", "pencils"}, True)
         self.assertEqual(
             set(d["layers"][0]),
-            {"role", "tool", "pencil", "name", "pressure", "passes", "stroke", "length_mm", "spacing_mm", "direction_deg", "where", "target_lab", "lab_after", "tooth_left", "why"},
+            {"role", "tool", "pencil", "name", "pressure", "passes", "stroke", "length_mm", "spacing_mm", "direction_deg", "where", "target_lab", "lab_after", "tooth_left", "why", "covers", "states"},
         )  # fmt: skip
-        self.assertEqual(d["layers"][0]["tool"], "indent")
+        self.assertIn("indent", [q["tool"] for q in d["layers"][:2]])
         self.assertEqual(set(d["result"]), set(BANDS))
-        self.assertTrue(all(q["where"] in WHERE for q in d["layers"]))
+        for q in d["layers"]:
+            self.assertEqual(set(q["states"]), set(q["covers"]))
+            self.assertTrue(q["covers"] and set(q["covers"]) <= set(d["places"]))
+        self.assertEqual(d["school_effect"]["lights"], "acts")
+        whole = d["places"].values()
+        self.assertAlmostEqual(sum(p["share"] for p in whole), 1, delta=0.01)
         t = ask("techniques")
         self.assertTrue({"short-fur", "contour-feathers", "eye", "nose"} <= {q["id"] for q in t["surfaces"]})
         self.assertTrue({"black", "stripes"} <= {q["id"] for q in t["coats"]} | {q["id"] for q in t["markings"]})

@@ -22,7 +22,7 @@ ONE_TONE_L = 14.0
 MARKED = ("stripes", "spots", "rosettes", "patches", "bars")
 HAIR_PX = 0.8
 """Single hairs are blurred by so many pixels, or they would make clusters of their own."""
-THIN_PX, THIN_L, LINES_SHARE, LINES_ETA = 7, 10.0, 0.2, 0.65
+THIN_PX, THIN_L, LINES_SHARE, LINES_ETA, LINES_SIDE = 7, 10.0, 0.2, 0.65, 0.6
 """Lines narrower than this many pixels that stand out by so much L* are whiskers, locks and single hairs. Where they fill more than this share
 and the two sides do not separate clearly, what was taken for stripes is a layer over the coat (measured: whiskers 0.23, mane 0.44, true bars 0.07)."""
 SHADE, HALF_TONE = (12, 35), (65, 88)
@@ -35,7 +35,7 @@ def coat_places(s: Sample, marking: Marking, hairy: bool, said: bool = False) ->
     marked = _marked(s, lab, marking, said) if s.mask.sum() > 300 and hairy else None
     if marked is None:
         plain = _values(lab, s.mask, "", "band", "coat")
-        notes = ("place.lines",) if marking.kind in MARKED and not said and _thin_share(s) > LINES_SHARE else ()
+        notes = ("place.lines",) if marking.kind in MARKED and not said and _thin_share(s, s.mask) > LINES_SHARE else ()
         return described(plain, _nearest(plain, lab, s.mask), lab, s.mask, s.origin, s.scale, notes)
     places, sides = marked
     labels = np.zeros(s.mask.shape, np.uint8)
@@ -106,9 +106,9 @@ def _marked(s: Sample, lab: Array, marking: Marking, said: bool) -> tuple[list[F
         return None
     side, apart, eta, softness, rim = split
     share = float(side.sum() / s.mask.sum())
-    lines = eta < LINES_ETA and _thin_share(s) > LINES_SHARE
+    lines = (eta < LINES_ETA and _thin_share(s, s.mask) > LINES_SHARE) or _thin_share(s, side) > LINES_SIDE
     classed = marking.kind in MARKED and (said or (marking.confidence >= 0.5 and apart > 14 and not lines))
-    plain = apart > 20 and eta > 0.6
+    plain = apart > 20 and eta > 0.6 and not lines
     dappled = marking.kind == "ticked" and marking.confidence < 0.6 and apart > 9 and eta > 0.63
     if not (classed or plain or dappled) or not 0.06 <= share <= 0.94:
         return None
@@ -130,13 +130,13 @@ def _marked(s: Sample, lab: Array, marking: Marking, said: bool) -> tuple[list[F
     return [*places, *marks], [("ground", ground), ("marking", side)]
 
 
-def _thin_share(s: Sample) -> float:
-    """Share of the area that thin lines cover, lighter or darker than what lies beside them (top-hat, Meyer 1979)."""
+def _thin_share(s: Sample, where: np.ndarray) -> float:
+    """Share of some pixels that thin lines cover, lighter or darker than what lies beside them (top-hat, Meyer 1979)."""
     disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (THIN_PX, THIN_PX))
     lightness = np.ascontiguousarray(s.lab[..., 0])
     light = lightness - cv2.morphologyEx(lightness, cv2.MORPH_OPEN, disc)
     dark = cv2.morphologyEx(lightness, cv2.MORPH_CLOSE, disc) - lightness
-    return float((np.maximum(light, dark)[s.mask] > THIN_L).mean())
+    return float((np.maximum(light, dark)[where] > THIN_L).mean())
 
 
 def _two_sides(s: Sample, lab: Array) -> tuple[np.ndarray, float, float, float, np.ndarray] | None:

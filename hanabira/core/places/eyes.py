@@ -6,6 +6,7 @@ Parts that a small move of the clicks would add or take away are not shown: neig
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 import cv2
 import numpy as np
@@ -21,6 +22,8 @@ LID_DE = 30.0
 """Pixels within the circle that lie farther than this from the iris's middle colour are lid, lash or fur."""
 SHINE_L = 45.0
 """A pupil lighter than this shines back a flash."""
+SHINE_SHARE = (0.06, 0.6)
+"""Share of the iris's disc that such a pupil takes."""
 CORE_PERCENT = 60
 """Pixels of a catchlight brighter than this share of it are its core; the rest is its tinted edge."""
 MELTED = 0.06
@@ -91,6 +94,9 @@ def _turned(angle: Array, towards: float) -> Array:
 
 def _parts(f: EyeFrame, inside: np.ndarray) -> tuple[list[Found], list[str]]:
     """What an eye is planned by, in the order in which pixels are given away."""
+    shine = _shine(f)
+    if shine is not None:
+        f = replace(f, light=f.light & ~shine)
     lab, rho, angle, light = f.lab, f.rho, f.angle, f.light
     notes: list[str] = []
 
@@ -104,6 +110,8 @@ def _parts(f: EyeFrame, inside: np.ndarray) -> tuple[list[Found], list[str]]:
     if disc.sum() < 60:
         return [Found("lid skin", "skin of the lids", "part", "skin", inside)], notes
     pupil, pupil_radius = _pupil(f, disc)
+    if shine is not None:
+        pupil, pupil_radius = shine & inside, float(np.sqrt(shine.sum() / max(1, (rho < 1).sum())))
     whole = disc & ~pupil
     # lids and lashes within the circle leave the iris
     base = whole & (rho > max(pupil_radius or 0.0, 0.3)) & (rho < 0.9)
@@ -157,6 +165,21 @@ def _parts(f: EyeFrame, inside: np.ndarray) -> tuple[list[Found], list[str]]:
             taken = taken | line
     rest = (inside & ~taken & ~light & (rho > 1.0)) | (lids & inside)
     return [*out, *_lids(lab, rest)], notes
+
+
+def _shine(f: EyeFrame) -> np.ndarray | None:
+    """A pupil that shines back a flash: a bright disc round the middle, larger and more central than any catchlight."""
+    bright = f.light | ((f.lab[..., 0] > SHINE_L) & (f.rho < 0.3))
+    _, parts = cv2.connectedComponents((bright & (f.rho < 0.9)).astype(np.uint8))
+    middle = parts[(f.rho < 0.12) & (parts > 0)]
+    if not len(middle):
+        return None
+    found = parts == int(np.bincount(middle).argmax())
+    iris = f.lab[..., 0][(f.rho > 0.6) & (f.rho < 0.85)]
+    whole = float(found.sum()) / max(1, (f.rho < 1).sum())
+    central = float(np.mean(f.rho[found])) < 0.45 and float((found & (f.rho < 0.25)).sum()) > 0.8 * float((f.rho < 0.25).sum())
+    lit = float(np.median(f.lab[..., 0][found])) > max(SHINE_L, float(np.median(iris)) + 12)
+    return found if central and lit and SHINE_SHARE[0] < whole < SHINE_SHARE[1] else None
 
 
 def _pupil(f: EyeFrame, disc: np.ndarray) -> tuple[np.ndarray, float | None]:

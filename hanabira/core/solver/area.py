@@ -1,8 +1,6 @@
-"""Layers for a whole area: bands of value that share one tooth and few pencils.
+"""Layers of an area, what they give in each place, and the small changes a hand makes to them.
 
-Translucent pencil goes from light to dark: every band starts from the layers of the
-lighter ones, so the general colour is laid over the lights' ground and the gaps over
-both. Opaque pastel, and anything on a dark ground, goes the other way round.
+A recipe by places names in each layer the places it covers. One by values, as they were planned before, names bands of value in words.
 """
 
 from __future__ import annotations
@@ -13,18 +11,15 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from hanabira.core.colour.difference import delta_e00
-from hanabira.core.colour.spaces import Array, chroma, hue_deg
+from hanabira.core.colour.spaces import Array
 from hanabira.core.faults import RecipeFault
 from hanabira.core.optics import batch as many
 from hanabira.core.optics.film import Film
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
-from hanabira.core.optics.stack import Pass, Spot, apply, bare
-from hanabira.core.sentences import say
+from hanabira.core.optics.stack import Pass, apply, bare
 from hanabira.core.solver.library import opaque_order
-from hanabira.core.solver.search import NEW_PENCIL_COST, continue_from
 from hanabira.core.solver.target import Reach
-from hanabira.core.token import SILENT, Token
 
 BANDS = ("gap", "general", "light", "highlight")
 WHERE: Mapping[str, tuple[str, ...]] = {
@@ -182,183 +177,12 @@ def paper_targets(reach: Reach, values: Mapping[str, Array]) -> dict[str, Array]
     return {band: reach.paper_target(values[band]) for band in BANDS}
 
 
-def solve_area(
-    kit: Kit, paper: Paper, targets: Mapping[str, Array], stroke: str = "flick", stroke_mm: float = 0.0, reasons: Mapping[str, str] | None = None,
-    tray: Sequence[str] = (), locked: Sequence[Layer] = (), new_pencil_cost: float = NEW_PENCIL_COST, token: Token = SILENT,
-) -> tuple[Layer, ...]:  # fmt: skip
-    """Layers for the four bands of an area, band after band on the predicted state of the ones before.
-
-    ``tray`` are codes already on the table; ``locked`` layers are kept, and solved around. The tooth is shared out: what a later band needs is
-    kept free by the earlier ones.
-    """
-    why = dict(reasons or {})
-    opaque = opaque_order(kit, paper)
-    order = ("gap", "general", "light", "highlight") if opaque else ("highlight", "light", "general", "gap")
-    where = (
-        {"gap": "everywhere", "general": "all but the gaps", "light": "lights", "highlight": "highlights"}
-        if opaque
-        else {"highlight": "everywhere", "light": "all but the highlights", "general": "all but the lights", "gap": "gaps"}
-    )
-    most = dict(zip(order, (0.30, 0.66, 0.85, 0.95) if opaque else (0.30, 0.45, 0.78, 0.95), strict=True))
-    passes = dict(zip(order, (3, 3, 3, 2) if opaque else (2, 2, 3, 3), strict=True))
-    spot, layers, laid = bare(paper), [], list(tray)
-    fixed = list(locked)
-    for k, band in enumerate(order):
-        token.report(k / len(order), f"Solving the {band} of the area")
-        # locked layers of this band lie first; what is solved comes over them
-        for q in [q for q in fixed if _belongs(q, band, order)]:
-            fixed.remove(q)
-            layers.append(q)
-            laid.append(q.code)
-            spot = apply(spot, kit, q.as_pass)
-        stack = continue_from(kit, paper, spot, targets[band], passes[band], most[band], laid, new_pencil_cost=new_pencil_cost)[0]
-        for n, step in enumerate(stack.layers):
-            role = _role(kit, band, step.code, n, len(stack.layers), opaque, spot, targets[band])
-            text = _reason(kit, role, band, step, targets, why)
-            layers.append(Layer(role, step.code, step.pressure, step.passes, where[band], stroke, stroke_mm, why=text))
-            laid.append(step.code)
-            spot = apply(spot, kit, step)
-    token.report(0.95, "Leaving out what does nothing")
-    return prune(paper, kit, layers, targets)
-
-
-IDLE_DE = 0.35
-"""A layer whose absence costs no band more ΔE00 than this is left out."""
-
-
-def prune(paper: Paper, kit: Kit, layers: Sequence[Layer], targets: Mapping[str, Array]) -> tuple[Layer, ...]:
-    """The recipe without the layers that change nothing an eye would miss, tried from the top down."""
-    kept = tuple(layers)
-    now = follow(paper, kit, kept, targets)
-    for k in range(len(kept) - 1, -1, -1):
-        if kept[k].locked:
-            continue
-        fewer = without_layer(kept, k)
-        then = follow(paper, kit, fewer, targets)
-        if all(then.band(b).expected_de00 <= now.band(b).expected_de00 + IDLE_DE for b in BANDS):
-            kept, now = fewer, then
-    return kept
-
-
-def _belongs(layer: Layer, band: str, order: Sequence[str]) -> bool:
-    """Whether a layer is laid when this band is worked: the first band of the order that it covers."""
-    return next(b for b in order if b in WHERE[layer.where]) == band
-
-
 @dataclass(frozen=True)
 class Variant:
     """Another way to lay an area: what differs in words, and its layers."""
 
     words: str
     layers: tuple[Layer, ...]
-
-
-def variants(
-    kit: Kit,
-    paper: Paper,
-    targets: Mapping[str, Array],
-    stroke: str = "flick",
-    stroke_mm: float = 0.0,
-    reasons: Mapping[str, str] | None = None,
-    tray: Sequence[str] = (),
-    locked: Sequence[Layer] = (),
-    token: Token = SILENT,
-) -> tuple[Variant, ...]:
-    """Three ways to lay an area, the closest first, each with what differs from it in pencils and closeness."""
-
-    def solve(some: Kit, new_cost: float) -> tuple[Layer, ...]:
-        return solve_area(some, paper, targets, stroke, stroke_mm, reasons, tray, locked, new_cost)
-
-    token.report(0.0, "Solving the closest way")
-    best = solve(kit, NEW_PENCIL_COST)
-    token.report(0.35, "Solving with fewer pencils")
-    few = solve(kit, 4 * NEW_PENCIL_COST)
-    free = [q.code for q in best if q.code and not q.locked]
-    most = max(dict.fromkeys(free), key=lambda c: sum(q.passes for q in best if q.code == c), default="")
-    others = Kit(kit.name, tuple(p for p in kit if p.code != most), kit.fit) if most and len(kit) > 3 else kit
-    token.report(0.7, "Solving without the main pencil")
-    without = solve(others, NEW_PENCIL_COST)
-    base = _closeness(paper, kit, best, targets)
-    out = [Variant(say("variant.closest", pencils=_pencils(best), de=base), best)]
-    for name, layers in (
-        (say("variant.fewer"), few),
-        (say("variant.without", name=kit.get(most).name, code=most) if most else say("variant.other"), without),
-    ):
-        if layers and all(layers != v.layers for v in out):
-            de = _closeness(paper, kit, layers, targets)
-            out.append(
-                Variant(
-                    say("variant.told", what=name, pencils=_pencils(layers), de=de, more=f"{de - base:+.1f}".replace("-", "\u2212")), layers
-                )
-            )
-    return tuple(out)
-
-
-def solve_with_pencil(
-    keep: Layer,
-    kit: Kit,
-    paper: Paper,
-    targets: Mapping[str, Array],
-    stroke: str = "flick",
-    stroke_mm: float = 0.0,
-    reasons: Mapping[str, str] | None = None,
-    tray: Sequence[str] = (),
-    locked: Sequence[Layer] = (),
-) -> tuple[Layer, ...]:
-    """Solve an area with one pencil in it for certain: its pressure is free, its place and the pencil are not."""
-    best: tuple[float, tuple[Layer, ...]] | None = None
-    for pressure in (1, 3, 5):
-        fixed = replace(keep, pressure=pressure, passes=1, locked=True)
-        layers = solve_area(kit, paper, targets, stroke, stroke_mm, reasons, tray, (*(q for q in locked if q is not keep), fixed))
-        score = _closeness(paper, kit, layers, targets)
-        if best is None or score < best[0]:
-            best = score, tuple(replace(q, locked=keep.locked) if q == fixed else q for q in layers)
-    assert best is not None
-    return best[1]
-
-
-def _closeness(paper: Paper, kit: Kit, layers: Sequence[Layer], targets: Mapping[str, Array]) -> float:
-    told = follow(paper, kit, layers, targets)
-    return float(np.mean([told.band(b).expected_de00 for b in BANDS]))
-
-
-def _pencils(layers: Sequence[Layer]) -> int:
-    return len({q.code for q in layers if q.code})
-
-
-def _role(kit: Kit, band: str, code: str, n: int, count: int, opaque: bool, spot: Spot, target: Array) -> str:
-    """Name of a layer's role from its band and place."""
-    if opaque:
-        return {"gap": "ground" if n == 0 else "undertone", "general": "general", "light": "light hair", "highlight": "highlight"}[band]
-    if spot.used == 0:
-        return "ground"
-    if band == "gap":
-        return "gap"
-    masstone = kit.masstone_lab[kit.index[code]]
-    turned = abs((float(hue_deg(masstone) - hue_deg(target)) + 180) % 360 - 180) > 60 and float(chroma(masstone)) > 10
-    if turned:
-        return "undertone" if n < count - 1 else "glaze"
-    if band in ("highlight", "light"):
-        return "general"
-    return "general" if n == 0 else "deepen"
-
-
-def _reason(kit: Kit, role: str, band: str, step: Pass, targets: Mapping[str, Array], why: Mapping[str, str]) -> str:
-    """One sentence why this layer is there."""
-    if role == "gap":
-        return why.get("gap", say("layer.gap"))
-    if role in ("undertone", "glaze"):
-        name = kit.get(step.code).name
-        return say("layer.turns-next" if role == "undertone" else "layer.turns-below", name=name)
-    if role == "ground":
-        if band == "gap":
-            return say("layer.dark-first")
-        return say("layer.ground")
-    if role == "deepen":
-        return say("layer.deepen")
-    if role in ("light hair", "highlight"):
-        return say("layer.opaque-light")
-    return why.get("general", say("layer.general"))
 
 
 def with_layer(layers: Sequence[Layer], at: int, **changes: object) -> tuple[Layer, ...]:

@@ -29,7 +29,7 @@ PART_FLOOR, CHAIN_FLOOR = 0.18, 0.10
 """What covering a part of an eye or nose, or a value of a coat, must bring, or layers creep where they are hardly needed."""
 STARTS = ((2.0, 3), (3.5, 1))
 """Further starts: when a place ends farther off than the first figure (ΔE00), from so many of the worst places."""
-COVER_EARNS = 0.35
+COVER_EARNS = 0.6
 """ΔE00 that covering a part of an eye or nose must bring; less, and the hand need not go there."""
 SWITCH_GAIN, SWITCH_COST = 0.1, 0.04
 
@@ -283,7 +283,7 @@ class Search:
         layers = self.improved(layers)
         layers = self.pruned(self.switched(layers))
         layers = self.improved(layers, 1, FINE, own=True)
-        return self.merged(self.pruned(self.trimmed(layers)))
+        return self.trimmed(self.merged(self.pruned(self.trimmed(layers))))
 
     def improved(self, layers: Lays, sweeps: int = 1, choices: Sequence[tuple[int, int]] = CHOICES, own: bool = False) -> Lays:
         """Each layer taken out and the best put in its stead, or nothing; with ``own`` only its pressure and places are free."""
@@ -435,7 +435,7 @@ def _whole(s: State, shape: tuple[int, ...]) -> State:
 
     return State(
         full(s.zones, 2), full(s.fill, 1), full(s.crush, 0), full(s.lab, 1), full(s.cost, 0), full(s.black, 0), full(s.hue, 0), full(s.flips, 0),  # type: ignore[arg-type]
-        full(s.depth, 0), full(s.sums, 3),  # type: ignore[arg-type]
+        full(s.depth, 0), full(s.dark, 0), full(s.sums, 3),  # type: ignore[arg-type]
     )  # fmt: skip
 
 

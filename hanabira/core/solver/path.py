@@ -32,12 +32,12 @@ class Costs:
     area and ``neutral`` one that practice neutralises with, ``state`` each a*b* unit off the way from paper to target, ``off`` a state of a
     hue that is nowhere, ``dip`` and ``ease`` pressure that falls by two or one, ``five`` the heaviest pressure too early, ``heavy`` a heavy first
     layer, ``tooth`` a full tooth, ``sink`` a pencil that cannot cover, ``dirty`` a dark on what must stay clean, ``seesaw`` colours that undo each
-    other, ``black_first`` black on bare paper, ``depth`` more than eight layers, ``ragged`` a layer in the middle of the values only,
+    other, ``black_first`` black without another dark under it, ``depth`` more than eight layers, ``ragged`` a layer in the middle of the values only,
     ``earn`` what a layer must bring a place.
     """
 
     layer: float = 0.6
-    new: float = 0.8
+    new: float = 0.65
     again: float = 0.08
     stranger: float = 1.2
     neutral: float = 0.2
@@ -51,7 +51,7 @@ class Costs:
     sink: float = 2.5
     dirty: float = 3.0
     seesaw: float = 0.5
-    black_first: float = 1.5
+    black_first: float = 1.0
     depth: float = 0.8
     ragged: float = 0.12
     earn: float = 1.0
@@ -63,6 +63,8 @@ TOOTH_LIMIT = 0.92
 """A last touch must always have room."""
 BLACK_L, BLACK_C = 17.0, 5.0
 """A pencil is a black when its masstone is darker and duller; sepia, indigo and dark browns are darks."""
+UNDER_BLACK_L = 40.0
+"""A pencil darker than this under the black makes it a coloured dark."""
 RESERVED_COST, SECOND_TINT = 99.0, 8.0
 """What covering a reserved place with more than a pale tint costs, and each tint after the first."""
 GREEN_HUES = (97.0, 203.0)
@@ -122,6 +124,7 @@ class State:
     hue: Array
     flips: Array
     depth: Array
+    dark: Array
     sums: Array | None = None
 
     def at(self, index: Any) -> State:
@@ -140,7 +143,7 @@ class State:
 
     def arrays(self) -> tuple[Array | None, ...]:
         """All arrays in the order of the fields."""
-        return (self.zones, self.fill, self.crush, self.lab, self.cost, self.black, self.hue, self.flips, self.depth, self.sums)
+        return (self.zones, self.fill, self.crush, self.lab, self.cost, self.black, self.hue, self.flips, self.depth, self.dark, self.sums)
 
 
 @dataclass
@@ -226,7 +229,7 @@ class Field:
         return State(
             np.broadcast_to(self.bare.zones.astype(F), (*shape, 3, 8)).copy(),
             np.zeros((*shape, 3), F), np.zeros(shape, F), np.broadcast_to(self.paper_lab, (*shape, 3)).copy(), np.zeros(shape), np.zeros(shape, bool),
-            np.full(shape, np.nan), np.zeros(shape, int), np.zeros(shape, int), np.zeros((*shape, 2, 3, 8), F) if sums else None,
+            np.full(shape, np.nan), np.zeros(shape, int), np.zeros(shape, int), np.zeros(shape, bool), np.zeros((*shape, 2, 3, 8), F) if sums else None,
         )  # fmt: skip
 
     def film(self, s: State, pencil: Array, pressure: Array, passes: Array) -> State:
@@ -256,7 +259,7 @@ class Field:
             fill, crush = fill + amount, crush + presses_now * (1 - crush)
             if sums is not None:
                 sums = sums + np.stack(np.broadcast_arrays(a * amount[..., None], b * amount[..., None]), -3)
-        return State(zones, fill, crush, s.lab, s.cost, s.black, s.hue, s.flips, s.depth, sums)
+        return State(zones, fill, crush, s.lab, s.cost, s.black, s.hue, s.flips, s.depth, s.dark, sums)
 
     def see(self, zones: Array) -> Array:
         """Lab of zone reflectances (…, 3, 8)."""
@@ -292,11 +295,13 @@ class Field:
         black = self.is_black[pencil]
         cost += self.forbidden[pencil, place] + c.depth * (depth > 8)
         if np.any(black):
-            cost += c.black_first * (black & (depth == 1))
+            cost += c.black_first * (black & ~s.dark)
         reserved = self.reserved[place]
         if np.any(reserved):
             cost += SECOND_TINT * (reserved & (depth > 1))
-        return State(out.zones, out.fill, out.crush, lab, cost, s.black | black, hue, flips, depth, out.sums)
+        return State(
+            out.zones, out.fill, out.crush, lab, cost, s.black | black, hue, flips, depth, s.dark | (own_l < UNDER_BLACK_L), out.sums
+        )
 
     def _strange(self, lab: Array, strength: Array, far: Array, where: Array) -> Array:
         """Costs of states off the way to their targets: greenish where nothing is green, or of a hue that is nowhere in the area."""
@@ -324,7 +329,7 @@ class Field:
         zones = (1 - share) * s.zones + share * even[..., None, :]
         fill = s.fill * F(SOLVENT_KEEPS) if tool == "solvent" else s.fill
         crush = s.crush if tool == "solvent" else s.crush + F(STUMP_CRUSH) * (1 - s.crush)
-        return State(zones, fill, crush, self.see(zones), s.cost, s.black, s.hue, s.flips, s.depth, s.sums)
+        return State(zones, fill, crush, self.see(zones), s.cost, s.black, s.hue, s.flips, s.depth, s.dark, s.sums)
 
     def used(self, s: State) -> Array:
         """Share of the tooth used."""
@@ -334,7 +339,12 @@ class Field:
         """(cost of the rows without pressure, ΔE00 from the target) once nothing more is laid."""
         wanted = self.targets[place]
         de = np.asarray(delta_e00(s.lab, np.broadcast_to(wanted, s.lab.shape)))
-        miss = de + 0.10 * np.maximum(0, de - 2) ** 2 + 0.15 * np.maximum(0, np.abs(s.lab[..., 0] - wanted[..., 0]) - 1.5)
+        miss = (
+            de
+            + 0.10 * np.maximum(0, de - 2) ** 2
+            + 0.25 * np.maximum(0, de - 4) ** 2
+            + 0.15 * np.maximum(0, np.abs(s.lab[..., 0] - wanted[..., 0]) - 1.5)
+        )
         return self.weight[place] * miss + s.cost + self.costs.tooth * np.maximum(0, self.used(s) - TOOTH_LIMIT), de
 
     def pressure_cost(self, presses: Sequence[int]) -> float:

@@ -40,6 +40,8 @@ DARK_SPAN_L, DARK_MOST_L, ANCHOR_L = 14.0, 40.0, 46.0
 NO_DARK_L = 45.0
 STEP_L, STEP_KEPT, STEP_WEIGHT = 6.0, 0.6, 2.2
 """Neighbouring values so far apart must keep this share of their step; else both weigh more and are solved on."""
+PALE_BASE_L = 52.0
+"""A ground of a darker pencil is no pale base, and is not called one."""
 BLEND_AT = (0.35, 0.5, 0.65)
 """After which share of the layers a blend is tried."""
 ESSENCE, LOOSE = 1.5, 1.6
@@ -142,6 +144,7 @@ class Planner:
         layers = self._values(base)
         layers = self._steps(layers)
         layers = self._bottom(layers, base)
+        layers = self.search.trimmed(layers)
         self.token.report(0.7, "Trying tools")
         layers = self._fidelity(layers)
         layers = self._blend(layers)
@@ -464,7 +467,9 @@ class Planner:
                 not any(x.on[main] for x in layers[c + 1 :]),
             )
             kind = {"deepen": "general", "light hair": "light", "highlight": "light"}.get(role, role)
-            if kind in craft.why and craft.why[kind] and kind not in said and _speaks_of(kind, on[0], self.places.all[main].group):
+            pale = float(self.kit.masstone_lab[q.pencil, 0]) >= PALE_BASE_L
+            fits = kind != "ground" or pale or self.opaque
+            if kind in craft.why and craft.why[kind] and kind not in said and fits and _speaks_of(kind, on[0], self.places.all[main].group):
                 why = f"{craft.why[kind].split('. ')[0].rstrip('.')}. {why}"
                 said.add(kind)
             point = role == "outline" or set(on) <= set(TOPS)

@@ -22,8 +22,6 @@ PASS_COST = 0.10
 """ΔE a further pass must earn: work and tooth are not free."""
 FAR_COST = 0.06
 """Cost per unit of mean distance between the pencils and the target: near pencils forgive."""
-AREA_PASS_COST, AREA_FAR_COST, NEW_PENCIL_COST = 0.18, 0.06, 0.30
-"""The same costs within an area, where layers of four bands add up, and what a further pencil must earn."""
 
 
 @dataclass(frozen=True)
@@ -89,25 +87,6 @@ def solve(
     if now < stacks[0].score:  # the bare paper is nearest: nothing to lay
         stacks = (Stack((), spot.lab, wanted, now, now, 0.0, 0.0, now), *stacks[: alternatives - 1])
     return Solution(stacks, (time.perf_counter() - t0) * 1000)
-
-
-def continue_from(
-    kit: Kit, paper: Paper, spot: Spot, target: ArrayLike, max_passes: int = 3, most_tooth: float = MOST_TOOTH, tray: Sequence[str] = (),
-    alternatives: int = 1,
-    new_pencil_cost: float = NEW_PENCIL_COST,
-) -> tuple[Stack, ...]:  # fmt: skip
-    """Best further passes on a spot that already carries layers; an empty stack when nothing helps.
-
-    Pencils that lie in the ``tray`` already cost nothing; a further one must earn its place.
-    """
-    wanted = np.asarray(target, float)
-    pencils, pressures = _beam(kit, paper, spot, wanted, max_passes, most_tooth)
-    now = float(delta_e00(spot.lab, wanted))
-    stay = Stack((), spot.lab, wanted, now, now, 0.0, spot.used, now)
-    if not len(pencils):
-        return (stay,)
-    ranked = _rank(kit, paper, spot, wanted, pencils, pressures, alternatives=alternatives, tray=tray, new_pencil_cost=new_pencil_cost)
-    return ranked if ranked[0].score < stay.score else (stay, *ranked)
 
 
 def _in_order(kit: Kit, candidates: tuple[Array, Array], order: str) -> tuple[Array, Array]:
@@ -281,8 +260,6 @@ def _rank(
     pencils: Array,
     pressures: Array,
     alternatives: int,
-    tray: Sequence[str] | None = None,
-    new_pencil_cost: float = NEW_PENCIL_COST,
 ) -> tuple[Stack, ...]:
     """Score candidates under the six hands and give the best ones with different pencils."""
     both = np.unique(np.concatenate([pencils, pressures], 1), axis=0)
@@ -290,16 +267,7 @@ def _rank(
     de = delta_e00(many.under_hands(paper, spot, kit, pencils, pressures), wanted)
     on = pencils >= 0
     far = np.sqrt(((kit.masstone_lab[np.maximum(pencils, 0)] - wanted) ** 2).sum(2))
-    in_area = tray is not None
-    pass_cost, far_cost = (AREA_PASS_COST, AREA_FAR_COST) if in_area else (PASS_COST, FAR_COST)
-    score = de.mean(1) + pass_cost * on.sum(1) + far_cost * (far * on).sum(1) / np.maximum(on.sum(1), 1)
-    if tray is not None:
-        new = np.array([p.code not in tray for p in kit])
-        fresh = np.where(on, new[np.maximum(pencils, 0)], False)
-        repeat = np.zeros_like(fresh)
-        for k in range(1, pencils.shape[1]):
-            repeat[:, k] = (pencils[:, k : k + 1] == pencils[:, :k]).any(1)
-        score = score + new_pencil_cost * (fresh & ~repeat).sum(1)
+    score = de.mean(1) + PASS_COST * on.sum(1) + FAR_COST * (far * on).sum(1) / np.maximum(on.sum(1), 1)
     out: list[Stack] = []
     seen: set[frozenset[int]] = set()
     for i in np.argsort(score, kind="stable"):

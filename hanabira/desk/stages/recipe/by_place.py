@@ -6,13 +6,11 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 import numpy as np
-from PyQt6.QtCore import QSignalBlocker
-from PyQt6.QtWidgets import QCheckBox, QGridLayout, QWidget
 
 from hanabira.core.area.measures import Measures
 from hanabira.core.colour.spaces import chroma
 from hanabira.core.places.place import Place, Places
-from hanabira.core.solver.area import Layer, Prediction, goes_over, judged_band
+from hanabira.core.solver.area import Prediction, goes_over, judged_band
 from hanabira.core.solver.library import opaque_order
 from hanabira.core.solver.place_words import places_in_words
 from hanabira.desk.controls import Caption, Stepper, Words, row
@@ -125,33 +123,6 @@ def _choose_in_list(s: Recipe, k: int) -> None:
         if not goes_over(s.layers[k], s.band):
             s.band = judged_band(s.layers[k], opaque_order(s.model.kit, s.model.paper))
         s.model.choose_layer(k)
-
-
-def where_it_goes(s: Recipe, q: Layer) -> QWidget:
-    """The places of the area, each on or off for the chosen layer; the last one stays."""
-    places = s.model.places(s.model.area_id)
-    box = QWidget()
-    grid = QGridLayout(box)
-    grid.setContentsMargins(0, 0, 0, 0)
-    grid.setVerticalSpacing(0)
-    if places is None:
-        return box
-    names = {p.id: p.name for p in places}
-    columns = 1 if max(len(q) for q in names.values()) > 16 else 2
-    for n, p in enumerate(places):
-        field = QCheckBox(p.name[:1].upper() + p.name[1:])
-        field.setAccessibleName(f"The layer goes on the {p.name}")
-        with QSignalBlocker(field):
-            field.setChecked(p.id in q.on)
-        field.setEnabled(q.on != (p.id,))
-
-        def set_on(on: bool, key: str = p.id) -> None:
-            covered = (*q.on, key) if on else tuple(k for k in q.on if k != key)
-            s.change("where", on=covered, where=places_in_words(covered, names))
-
-        field.toggled.connect(set_on)
-        grid.addWidget(field, n // columns, n % columns)
-    return box
 
 
 AIM_STEPS = (("Lighter", "lighter or darker, in value steps of 10 L*"), ("Warmer", "warmer or cooler"), ("Richer", "richer or duller"))

@@ -9,35 +9,33 @@ import cv2
 import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer
 from PyQt6.QtGui import QColor, QPainter
-from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QPlainTextEdit, QScrollArea, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QWidget
 
 from hanabira.core.area.measures import Measures
 from hanabira.core.colour.difference import difference_words
 from hanabira.core.colour.spaces import bytes_to_lab, chroma, hue_deg
 from hanabira.core.colour.words import temperature
-from hanabira.core.optics.stack import bare
-from hanabira.core.solver.area import WHERE, Layer, Prediction, goes_over, judged_band, moved_layer, swaps, with_layer, without_layer
+from hanabira.core.solver.area import Layer, Prediction, goes_over, judged_band, moved_layer, swaps, with_layer, without_layer
 from hanabira.core.solver.cautions import Caution
 from hanabira.core.solver.library import opaque_order
 from hanabira.core.token import Token
 from hanabira.craft.supplies import papers
 from hanabira.craft.techniques import spacing_mm
-from hanabira.desk.controls import Caption, Choice, PetalButton, Stepper, Words, label
+from hanabira.desk.controls import Caption, PetalButton, Words
 from hanabira.desk.gestures.outlines import ring_path
 from hanabira.desk.images import to_image, wrap
 from hanabira.desk.paint import disc, text, two_tone
 from hanabira.desk.stage import PictureStage, column
-from hanabira.desk.stages.recipe import by_place
+from hanabira.desk.stages.recipe import by_place, one_layer
 from hanabira.desk.stages.recipe import cards as recipe_cards
 from hanabira.desk.theme import u
-from hanabira.desk.widgets.layer_card import CautionCard, Laid, Pressure, SwapRow, Swaps
+from hanabira.desk.widgets.layer_card import CautionCard, SwapRow, Swaps
 from hanabira.desk.widgets.mat import Mat
 from hanabira.desk.widgets.overlays import band_range, draw_combing, grey_base, layer_picture
 from hanabira.desk.widgets.place_marks import PlaceMarks
 from hanabira.desk.widgets.strata import FULL_W, LEAST_W, Cut, Strata, Stratum
-from hanabira.session.edits import NoteRecipe, SetLayers
+from hanabira.session.edits import SetLayers
 from hanabira.session.view import View, screen
-from hanabira.session.words import stroke_words
 from hanabira.studio.records import Area
 
 if TYPE_CHECKING:
@@ -512,7 +510,7 @@ class Recipe(PictureStage):
             fill = {"way": recipe_cards.way, "advice": recipe_cards.advice, "portrait": recipe_cards.portrait}[self.tab]
             bench.set_parts([recipe_cards.tabs(self), *fill(self, area)])
             return
-        parts: list = [recipe_cards.tabs(self), *self._variant_parts(area), Caption("How it is laid"), self._how(q)]
+        parts: list = [recipe_cards.tabs(self), *self._variant_parts(area), Caption("How it is laid"), one_layer.how(self, q)]
         if q.why:
             parts.append(Words(f"“{q.why}”", "aside"))
         for c in (c for c in cautions if c.layer == self.at):
@@ -540,7 +538,7 @@ class Recipe(PictureStage):
             for c in rest:
                 where = f"Layer {c.layer + 1}: " if c.layer >= 0 else ""
                 parts.append(Words(f"{where}{c.title}. {c.text} {c.cure}", "small", "ink"))
-        parts += [Caption("Your note"), self._note(area)]
+        parts += [Caption("Your note"), one_layer.note(self, area)]
         bench.set_parts(parts)
 
     def _trust(self) -> str:
@@ -552,81 +550,6 @@ class Recipe(PictureStage):
         if len(known) < len(spreads):
             return f"{len(spreads) - len(known)} of these layers were never swatched; the others are good to ±{max(known):.1f} in mixtures."
         return f"Fitted to your swatches: good to ±{max(known):.1f} ΔE00 in mixtures."
-
-    def _how(self, q: Layer) -> QWidget:
-        box = QWidget()
-        grid = QGridLayout(box)
-        grid.setContentsMargins(0, 0, 0, u(2))
-        grid.setHorizontalSpacing(u(8))
-        grid.setVerticalSpacing(u(2))
-        kit = self.model.kit
-        lab = kit.masstone_lab[kit.index[q.code]] if q.code else None
-        if self.desk.bench.width() >= 330 * u(1):  # a narrow card has no room for the patch
-            grid.addWidget(Laid(lab, bare(self.model.paper).lab, q.pressure), 0, 0, 3, 1)
-        pressure = Pressure(q.pressure)
-        pressure.changed.connect(lambda v: self.change("pressure", pressure=v))
-        passes = Stepper("Passes", 1, 9, q.passes)
-        passes.changed.connect(lambda v: self.change("pass", passes=v))
-        self.pressure_control, self.passes_control = pressure, passes
-        grid.addWidget(label("Pressure"), 0, 1)
-        grid.addWidget(pressure, 0, 2)
-        grid.addWidget(label("Passes"), 1, 1)
-        grid.addWidget(passes, 1, 2)
-        grid.addWidget(label("Stroke"), 2, 1)
-        stroke = stroke_words(q.stroke, q.stroke_mm)
-        grid.addWidget(label(stroke, "small", "ink"), 2, 2)
-        if q.on:
-            grid.addWidget(by_place.where_it_goes(self, q), 3, 0, 1, 3)
-        else:
-            where = Choice()
-            where.setAccessibleName("Where the layer goes")
-            for key in WHERE:
-                where.addItem(key[:1].upper() + key[1:], key)
-            where.setCurrentIndex(where.findData(q.where))
-            where.activated.connect(lambda _i: self.change("where", where=where.currentData()))
-            grid.addWidget(label("Where"), 3, 0, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-            grid.addWidget(where, 3, 1, 1, 2)
-        acts = QGridLayout()
-        acts.setSpacing(0)
-        n = len(self.layers)
-        lock = ("Unlock", "away") if q.locked else ("Lock", "sheet")
-        for k, (words, icon, tip, run, off) in enumerate(
-            (
-                ("Later", "up", "Lay this layer later (Alt+Up)", self.move_up, self.at >= n - 1),
-                ("Earlier", "down", "Lay this layer earlier (Alt+Down)", self.move_down, self.at <= 0),
-                ("Add", "add", "Add a layer over this one", self.add_layer, n >= 12),
-                ("Remove", "away", "Remove this layer (Del)", self.remove_layer, False),
-                (*lock, "A locked layer stays when the area is solved anew", self.lock, False),
-                ("Other ways", "swap", "Solve this area in three ways and compare", self.other_ways, False),
-            )
-        ):
-            button = PetalButton(words, icon, tip=tip)
-            button.setEnabled(not off)
-            button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-            button.clicked.connect(lambda _=False, run=run: run())
-            acts.addWidget(button, k // 2, k % 2)
-            acts.setColumnStretch(k % 2, 1)
-        grid.addLayout(acts, 4, 0, 1, 3)
-        grid.setColumnStretch(2, 1)
-        return box
-
-    def _note(self, area: Area) -> QWidget:
-        field = QPlainTextEdit(self.model.recipes[area.id].note if area.id in self.model.recipes else "")
-        field.setAccessibleName("Your note to this recipe")
-        field.setPlaceholderText("Printed on the card")
-        field.setTabChangesFocus(True)
-        field.setFixedHeight(u(58))
-
-        def keep() -> None:
-            recipe = self.model.recipes.get(area.id)
-            if recipe is not None and field.toPlainText() != recipe.note:
-                self._typing_note = True
-                self.model.do(NoteRecipe(self.model, recipe, field.toPlainText()))
-                self._typing_note = False
-
-        field.textChanged.connect(keep)
-        self.note_field = field
-        return field
 
     _typing_note = False
 

@@ -1,0 +1,127 @@
+"""The card of one layer: how it is laid and where, and the note under the recipe."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QSignalBlocker, Qt
+from PyQt6.QtWidgets import QCheckBox, QGridLayout, QPlainTextEdit, QSizePolicy, QWidget
+
+from hanabira.core.optics.stack import bare
+from hanabira.core.solver.area import WHERE, Layer
+from hanabira.core.solver.place_words import places_in_words
+from hanabira.desk.controls import Choice, PetalButton, Stepper, label
+from hanabira.desk.theme import u
+from hanabira.desk.widgets.layer_card import Laid, Pressure
+from hanabira.session.edits import NoteRecipe
+from hanabira.session.words import stroke_words
+from hanabira.studio.records import Area
+
+if TYPE_CHECKING:
+    from hanabira.desk.stages.recipe.stage import Recipe
+
+
+def how(s: Recipe, q: Layer) -> QWidget:
+    """How the chosen layer is laid: pressure, passes, stroke, places, and what can be done with it."""
+    box = QWidget()
+    grid = QGridLayout(box)
+    grid.setContentsMargins(0, 0, 0, u(2))
+    grid.setHorizontalSpacing(u(8))
+    grid.setVerticalSpacing(u(2))
+    kit = s.model.kit
+    lab = kit.masstone_lab[kit.index[q.code]] if q.code else None
+    if s.desk.bench.width() >= 330 * u(1):  # a narrow card has no room for the patch
+        grid.addWidget(Laid(lab, bare(s.model.paper).lab, q.pressure), 0, 0, 3, 1)
+    pressure = Pressure(q.pressure)
+    pressure.changed.connect(lambda v: s.change("pressure", pressure=v))
+    passes = Stepper("Passes", 1, 9, q.passes)
+    passes.changed.connect(lambda v: s.change("pass", passes=v))
+    s.pressure_control, s.passes_control = pressure, passes
+    grid.addWidget(label("Pressure"), 0, 1)
+    grid.addWidget(pressure, 0, 2)
+    grid.addWidget(label("Passes"), 1, 1)
+    grid.addWidget(passes, 1, 2)
+    grid.addWidget(label("Stroke"), 2, 1)
+    stroke = stroke_words(q.stroke, q.stroke_mm)
+    grid.addWidget(label(stroke, "small", "ink"), 2, 2)
+    if q.on:
+        grid.addWidget(where_it_goes(s, q), 3, 0, 1, 3)
+    else:
+        where = Choice()
+        where.setAccessibleName("Where the layer goes")
+        for key in WHERE:
+            where.addItem(key[:1].upper() + key[1:], key)
+        where.setCurrentIndex(where.findData(q.where))
+        where.activated.connect(lambda _i: s.change("where", where=where.currentData()))
+        grid.addWidget(label("Where"), 3, 0, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        grid.addWidget(where, 3, 1, 1, 2)
+    acts = QGridLayout()
+    acts.setSpacing(0)
+    n = len(s.layers)
+    lock = ("Unlock", "away") if q.locked else ("Lock", "sheet")
+    for k, (words, icon, tip, run, off) in enumerate(
+        (
+            ("Later", "up", "Lay this layer later (Alt+Up)", s.move_up, s.at >= n - 1),
+            ("Earlier", "down", "Lay this layer earlier (Alt+Down)", s.move_down, s.at <= 0),
+            ("Add", "add", "Add a layer over this one", s.add_layer, n >= 12),
+            ("Remove", "away", "Remove this layer (Del)", s.remove_layer, False),
+            (*lock, "A locked layer stays when the area is solved anew", s.lock, False),
+            ("Other ways", "swap", "Solve this area in three ways and compare", s.other_ways, False),
+        )
+    ):
+        button = PetalButton(words, icon, tip=tip)
+        button.setEnabled(not off)
+        button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        button.clicked.connect(lambda _=False, run=run: run())
+        acts.addWidget(button, k // 2, k % 2)
+        acts.setColumnStretch(k % 2, 1)
+    grid.addLayout(acts, 4, 0, 1, 3)
+    grid.setColumnStretch(2, 1)
+    return box
+
+
+def note(s: Recipe, area: Area) -> QWidget:
+    """The artist's note under the recipe."""
+    field = QPlainTextEdit(s.model.recipes[area.id].note if area.id in s.model.recipes else "")
+    field.setAccessibleName("Your note to this recipe")
+    field.setPlaceholderText("Printed on the card")
+    field.setTabChangesFocus(True)
+    field.setFixedHeight(u(58))
+
+    def keep() -> None:
+        recipe = s.model.recipes.get(area.id)
+        if recipe is not None and field.toPlainText() != recipe.note:
+            s._typing_note = True
+            s.model.do(NoteRecipe(s.model, recipe, field.toPlainText()))
+            s._typing_note = False
+
+    field.textChanged.connect(keep)
+    s.note_field = field
+    return field
+
+
+def where_it_goes(s: Recipe, q: Layer) -> QWidget:
+    """The places of the area, each on or off for the chosen layer; the last one stays."""
+    places = s.model.places(s.model.area_id)
+    box = QWidget()
+    grid = QGridLayout(box)
+    grid.setContentsMargins(0, 0, 0, 0)
+    grid.setVerticalSpacing(0)
+    if places is None:
+        return box
+    names = {p.id: p.name for p in places}
+    columns = 1 if max(len(q) for q in names.values()) > 16 else 2
+    for n, p in enumerate(places):
+        field = QCheckBox(p.name[:1].upper() + p.name[1:])
+        field.setAccessibleName(f"The layer goes on the {p.name}")
+        with QSignalBlocker(field):
+            field.setChecked(p.id in q.on)
+        field.setEnabled(q.on != (p.id,))
+
+        def set_on(on: bool, key: str = p.id) -> None:
+            covered = (*q.on, key) if on else tuple(k for k in q.on if k != key)
+            s.change("where", on=covered, where=places_in_words(covered, names))
+
+        field.toggled.connect(set_on)
+        grid.addWidget(field, n // columns, n % columns)
+    return box

@@ -1,0 +1,206 @@
+"""The search over places: its quick film against the exact one, its predicted gains against what really comes, and what it must never do."""
+
+import unittest
+
+import numpy as np
+
+from hanabira.core.colour.difference import delta_e00
+from hanabira.core.colour.spaces import chroma, hue_deg
+from hanabira.core.optics.stack import Pass, predict
+from hanabira.core.places.place import Place, Places
+from hanabira.core.solver.area import Layer, follow
+from hanabira.core.solver.joint import CHOICES, Lay, Search, in_order
+from hanabira.core.solver.path import Field, Target, turn, within
+from hanabira.core.solver.place_plan import Rules, place_targets, plan_places
+from hanabira.core.solver.technique import Craft
+from hanabira.craft.supplies import paper, shipped_kit
+from hanabira.craft.techniques import school
+from tests.recipes import coat, plan, reach_of
+
+FUR = {"gap": [21, 6.8, 11.8], "general": [33, 12.4, 26.2], "light": [66, 17, 42], "highlight": [74, 13, 38]}
+
+
+def field(kit, on, opaque=False) -> Field:
+    targets = place_targets(reach_of(kit, on), coat(FUR))
+    places = [Target(k, targets[k], np.array(FUR[k], float), 1.0, "coat", True) for k in targets]
+    hues = np.array([float(hue_deg(v)) % 360 for v in targets.values()])
+    return Field(kit, on, places, hues, opaque)
+
+
+def eye() -> Places:
+    """An eye of six parts with a dull catchlight."""
+    parts = (
+        ("catchlight", (62, 0, -3), 0.03, True), ("pupil", (5, 1, 1), 0.4, False), ("rim", (9, 3, 4), 0.12, False), ("iris inner", (17, 10, 13), 0.12, False),
+        ("iris outer", (24, 16, 22), 0.18, False), ("lid skin", (32, 10, 20), 0.15, False),
+    )  # fmt: skip
+    labels = np.repeat(np.arange(1, 7, dtype=np.uint8), 6)[None].repeat(20, 0)
+    all_ = tuple(
+        Place(k, k, "part", "skin" if k == "lid skin" else "eye", tuple(float(q) for q in v), s, (0, 0, 6, 20), kept)
+        for k, v, s, kept in parts
+    )
+    return Places(all_, labels, (0.0, 0.0), 1.0)
+
+
+class Film(unittest.TestCase):
+    def test_it_is_the_exact_film_to_a_tenth(self):
+        rng = np.random.default_rng(2)
+        for kit_id, paper_id in (("pencils", "hotpress"), ("pastels", "sanded")):
+            kit, on = shipped_kit(kit_id), paper(paper_id)
+            area = field(kit, on)
+            for tool in ("", "solvent", "stump"):
+                for _ in range(4):
+                    steps = [(int(rng.integers(len(kit))), int(rng.integers(1, 6)), int(rng.integers(1, 4))) for _ in range(4)]
+                    s, exact = area.start((1,), sums=True), []
+                    for n, (i, q, k) in enumerate(steps):
+                        if tool and n == 2:
+                            s = area.use(s, tool)
+                            exact.append(Pass("", 1, 1, tool))
+                        s = area.lay(s, np.array(i), np.array(q), np.array(k), np.array([0]))
+                        exact.append(Pass(kit.pencils[i].code, q, k))
+                    told = predict(on, kit, exact)[-1]
+                    np.testing.assert_allclose(s.lab[0], told.lab, atol=0.1)
+                    self.assertAlmostEqual(float(area.used(s)[0]), told.used, places=3)
+
+    def test_pressure_rises_and_the_heaviest_comes_last(self):
+        area = field(shipped_kit(), paper("hotpress"))
+        self.assertEqual(area.pressure_cost([1, 2, 3, 4, 5]), 0.0)
+        self.assertAlmostEqual(area.pressure_cost([3, 2, 3]), area.costs.ease)
+        self.assertAlmostEqual(area.pressure_cost([3, 1, 3]), area.costs.dip)
+        self.assertGreaterEqual(area.pressure_cost([5, 5, 5]), 2 * area.costs.five)
+        self.assertEqual(field(shipped_kit("pastels"), paper("sanded"), True).pressure_cost([5, 1, 5]), 0.0)
+
+    def test_hues_and_arcs(self):
+        self.assertEqual(float(turn(350, 20)), 30)
+        self.assertTrue(bool(within(10, 350, 20)) and not bool(within(30, 350, 20)))
+
+
+class Gains(unittest.TestCase):
+    def test_what_an_insertion_promises_is_what_it_brings(self):
+        kit, on = shipped_kit(), paper("hotpress")
+        for opaque, stock, sheet in ((False, kit, on), (True, shipped_kit("pastels"), paper("sanded"))):
+            search = Search(field(stock, sheet, opaque))
+            layers: tuple[Lay, ...] = ()
+            for _ in range(6):
+                gain, layer = search.insertion(layers)
+                if layer is None or gain <= 0:
+                    break
+                more = in_order((*layers, layer))
+                self.assertAlmostEqual(search.total(layers) - search.total(more), gain, places=3)
+                layers = more
+            self.assertGreaterEqual(len(layers), 3)
+
+    def test_switching_a_layer_off_costs_what_was_said(self):
+        search = Search(field(shipped_kit(), paper("hotpress")))
+        layers = search.solve()
+        cost, de = search._flipped(layers, [(), (0,)])
+        np.testing.assert_allclose(cost[:, 0], search.place_costs(layers)[0], atol=1e-3)
+        on = tuple(not v for v in layers[0].on)
+        flipped = tuple(q if k else Lay(q.pencil, q.pressure, q.passes, on, q.key) for k, q in enumerate(layers))
+        np.testing.assert_allclose(de[:, 1], search.place_costs(flipped)[1], atol=1e-3)
+
+    def test_no_single_change_betters_the_answer_by_much(self):
+        search = Search(field(shipped_kit(), paper("hotpress")))
+        layers = search.solve()
+        total = search.total(layers)
+        for k, q in enumerate(layers):
+            rest = tuple(x for x in layers if x is not q)
+            self.assertGreater(search.total(rest), total - 0.7)
+            for pressure, passes in CHOICES:
+                tried = (*layers[:k], Lay(q.pencil, pressure, passes, q.on, q.key), *layers[k + 1 :])
+                self.assertGreater(search.total(tried), total - 0.7)
+
+    def test_the_same_answer_each_time(self):
+        kit, on = shipped_kit(), paper("hotpress")
+        self.assertEqual(plan(kit, on, FUR).layers, plan(kit, on, FUR).layers)
+
+
+class EyePlan(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.kit, cls.on = shipped_kit(), paper("hotpress")
+        said = Craft("circle", "side", school=school("pencil"))
+        cls.found = plan_places(cls.kit, cls.on, eye(), said, Rules((np.array([24.0, 16, 22]),)), reach=reach_of(cls.kit, cls.on))
+
+    def test_the_catchlight_keeps_its_light_from_the_first_layer_on(self):
+        layers = self.found.layers
+        self.assertEqual((layers[0].role, layers[0].tool, layers[0].on), ("reserve", "reserve", ("catchlight",)))
+        over = [q for q in layers if q.code and "catchlight" in q.on]
+        self.assertLessEqual(len(over), 2)
+        for q in over:
+            lab = self.kit.masstone_lab[self.kit.index[q.code]]
+            self.assertTrue(lab[0] >= 73 or float(chroma(lab)) <= 11.5, q)
+        end = self.found.prediction.band("catchlight").lab
+        self.assertLess(float(delta_e00(end, [float(np.clip(end[0], 62, 77)), 0, -3])), 6)
+
+    def test_every_part_ends_near_and_pupil_is_darker_than_iris(self):
+        told = self.found.prediction
+        for key in ("pupil", "rim", "iris inner", "iris outer", "lid skin"):
+            self.assertLess(told.band(key).delta_e00, 4.5, key)
+        self.assertLess(told.band("pupil").lab[0], told.band("iris outer").lab[0] - 4)
+        self.assertEqual(told.aliases["highlight"], "catchlight")
+        self.assertEqual(told.aliases["gap"], "pupil")
+        # no pale layer lies under the pupil for nothing
+        for q in self.found.layers:
+            if q.code and "pupil" in q.on:
+                without = [x for x in self.found.layers if x is not q]
+                loss = (
+                    follow(self.on, self.kit, without, self.found.targets, expected=False).band("pupil").delta_e00
+                    - told.band("pupil").delta_e00
+                )
+                self.assertGreater(loss, 0.15, q)
+
+    def test_words_say_what_the_numbers_are(self):
+        layers = list(self.found.layers)
+        for k, q in enumerate(layers):
+            if not q.code or q.tool:
+                continue
+            main = q.on[0]
+            state = self.found.prediction.band(main)
+            before, after = state.labs[k][0], state.labs[k + 1][0]
+            if abs(after - before) >= 2:
+                word = "lifts" if after > before else "lowers"
+                self.assertIn(f"{word} the {main} from L* {before:.0f} to {after:.0f}".lower(), q.why.lower())
+
+
+class Locked(unittest.TestCase):
+    def test_locked_layers_stay_and_their_colour_is_counted(self):
+        kit, on = shipped_kit(), paper("hotpress")
+        kept = Layer("general", "209", 3, 2, "general", on=("general", "light"), locked=True, id="abc")
+        found = plan(kit, on, FUR, locked=(kept,))
+        self.assertEqual([q for q in found.layers if q.id == "abc"], [kept])
+        self.assertLess(found.prediction.band("general").delta_e00, 4)
+
+    def test_an_aim_moves_the_target_and_the_answer(self):
+        kit, on = shipped_kit(), paper("hotpress")
+        plain, moved = plan(kit, on, FUR), plan(kit, on, FUR, aims={"general": np.array([10.0, 0, 0])})
+        self.assertAlmostEqual(moved.targets["general"][0] - plain.targets["general"][0], 10, places=6)
+        self.assertAlmostEqual(moved.targets["gap"][0], plain.targets["gap"][0], places=6)
+        self.assertGreater(moved.prediction.band("general").lab[0], plain.prediction.band("general").lab[0] + 5)
+
+
+class Reach(unittest.TestCase):
+    def test_colours_that_pencils_reach_keep_their_strength(self):
+        reach = reach_of(shipped_kit(), paper("hotpress"))
+        for lab in ((60, 40, 61), (45, 35, 42), (35, 20, -32), (50, 5, 20), (72, 12, 38)):
+            target = reach.paper_target(lab)
+            self.assertAlmostEqual(float(chroma(target)), float(chroma(lab)), delta=3)
+            self.assertAlmostEqual(float(turn(hue_deg(target), hue_deg(lab))), 0, delta=0.5)
+            self.assertAlmostEqual(target[0], lab[0], delta=0.5)
+
+    def test_lightness_is_monotonic_and_keeps_its_ends(self):
+        reach = reach_of(shipped_kit(), paper("hotpress"))
+        values = [reach.compressed(v) for v in np.linspace(0, 100, 201)]
+        self.assertTrue((np.diff(values) >= -1e-9).all())
+        self.assertAlmostEqual(values[0], reach.darkest_l, places=6)
+        self.assertAlmostEqual(values[-1], reach.lightest_l, places=6)
+        self.assertEqual(reach.compressed(50.0), 50.0)
+
+    def test_a_dark_strong_colour_rises_rather_than_go_grey(self):
+        reach = reach_of(shipped_kit(), paper("hotpress"))
+        target = reach.paper_target((20, 16, 24))
+        self.assertTrue(20 < target[0] <= 28)
+        self.assertGreater(float(chroma(target)), reach.most_chroma(20.0, float(hue_deg((20, 16, 24)))) + 1)
+
+
+if __name__ == "__main__":
+    unittest.main()
