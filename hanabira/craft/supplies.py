@@ -21,6 +21,10 @@ KITS = {"pencils": ("Hollin & Wray, 72 pencils", "hollin-72.csv"), "pastels": ("
 """Kits that ship: id → name and file. Makers are invented."""
 
 
+UNMARKED = ("mane-and-tail", "ear-inside", "wet", "thin-haired-skin", "whisker", "lash")
+"""Surfaces whose lights and darks are locks, folds and skin: no marking is looked for in them unless the artist says that there is one."""
+
+
 @dataclass(frozen=True)
 class Surface:
     """What kind of thing an area shows and how it is usually laid.
@@ -48,10 +52,12 @@ class Surface:
 
     @property
     def anatomy(self) -> str:
-        """How its places are found: as an eye, a nose, a coat with hair or feathers, or bare."""
+        """How its places are found: as an eye, a nose, a coat that may be marked, hair in locks or thin hair that is not, or bare."""
         if self.id in ("eye", "nose"):
             return self.id
-        return "coat" if self.hair or "feathers" in self.look_for else "bare"
+        if not self.hair and "feathers" not in self.look_for:
+            return "bare"
+        return "locks" if self.id in UNMARKED else "coat"
 
 
 def _load(name: str) -> Mapping[str, dict[str, Any]]:

@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
+import cv2
+import numpy as np
+
 from hanabira.core.colour.spaces import parse_hex, srgb_to_lab
 from hanabira.core.colour.words import colour_name
 from hanabira.core.optics.stack import bare
-from hanabira.core.solver.area import BANDS, judged_band
+from hanabira.core.places.outlines import outlines
+from hanabira.core.solver.area import BANDS, Prediction, goes_over, judged_band
 from hanabira.core.solver.library import opaque_order
 from hanabira.craft.supplies import papers, surfaces
+from hanabira.craft.techniques import spacing_mm
 from hanabira.session.session import Session
 from hanabira.session.words import due_words, stroke_words
-from hanabira.sheets.recipe_card import Card, CardArea, CardLayer
+from hanabira.sheets.card_page import Card, CardArea, CardLayer, CardPlace
 from hanabira.studio.records import Area, Commission
 
-_PICTURE_SIDE = 1800
+_PICTURE_SIDE, _MAP_SIDE = 1800, 700
 
 
 def ground_name(c: Commission) -> str:
@@ -48,6 +53,7 @@ def _area(model: Session, area: Area, corner: tuple[float, float], k: float) -> 
         return None
     prediction, cautions = told
     kit, opaque = model.kit, opaque_order(model.kit, model.paper)
+    spacing = spacing_mm(m, area.surface_id, model.workshop.finish(area))
     layers = []
     for i, q in enumerate(model.recipe_layers(area.id)):
         band = judged_band(q, opaque)
@@ -65,6 +71,7 @@ def _area(model: Session, area: Area, corner: tuple[float, float], k: float) -> 
                 state.labs[i + 1],
                 max(0.0, state.tooth[i + 1] - state.tooth[i]),
                 q.why,
+                spacing if q.stroke in ("flick", "hatch", "squiggle") and q.code else 0.0,
             )  # fmt: skip
         )
     places = model.places(area.id) if model.by_places(area.id) else None
@@ -85,6 +92,49 @@ def _area(model: Session, area: Area, corner: tuple[float, float], k: float) -> 
     words = tuple(f"{f'layer {q.layer + 1}, ' if q.layer >= 0 else ''}{q.title.lower()}. {q.text} {q.cure}" for q in cautions)
     surface = surfaces()[area.surface_id].name if area.surface_id in surfaces() else area.surface_id
     note = model.recipes[area.id].note
+    by_places, picture = _places(model, area, prediction)
+    hair = m.combed.mean_deg if m.combed is not None and m.combed.mean_deg is not None else m.hair.direction_deg
     return CardArea(
-        area.number, area.name, surface, ring, area.smooth, " · ".join(facts), bands, tuple(layers), words, note, 1 - prediction.most_tooth
-    )
+        area.number, area.name, surface, ring, area.smooth, " · ".join(facts), bands, tuple(layers), words, note, 1 - prediction.most_tooth, by_places,
+        picture, hair,
+    )  # fmt: skip
+
+
+def _places(model: Session, area: Area, told: Prediction) -> tuple[tuple[CardPlace, ...], np.ndarray | None]:
+    """The places of an area as they are printed, dark to light, and the photo they are drawn on; nothing for a recipe by values."""
+    places, view = model.places(area.id), model.view
+    if places is None or view is None or not model.by_places(area.id):
+        return (), None
+    k = view.scale
+    rows, columns = np.nonzero(places.labels)
+    height, width = int(np.ptp(rows)) + 1, int(np.ptp(columns)) + 1
+    pad = 0.08 * max(height, width) * places.scale
+    left, top = places.origin[0] + columns.min() * places.scale, places.origin[1] + rows.min() * places.scale
+    h, w = view.pixels.shape[:2]
+    x0, y0 = max(0, int((left - pad) * k)), max(0, int((top - pad) * k))
+    x1, y1 = min(w, int((left + width * places.scale + pad) * k) + 1), min(h, int((top + height * places.scale + pad) * k) + 1)
+    shrink = min(1.0, _MAP_SIDE / max(x1 - x0, y1 - y0))
+    picture = cv2.resize(view.pixels[y0:y1, x0:x1], None, fx=shrink, fy=shrink, interpolation=cv2.INTER_AREA)
+    here = lambda p: ((p[0] * k - x0) * shrink, (p[1] * k - y0) * shrink)  # noqa: E731
+    shapes, moved = outlines(places), {q[0] for q in model.recipes[area.id].aims}
+    layers, out = model.recipe_layers(area.id), []
+    for p in sorted(places, key=lambda p: float(told.band(p.id).target[0])):
+        state = told.band(p.id)
+        mine = [i for i, q in enumerate(layers) if goes_over(q, p.id) and q.tool not in ("reserve", "indent")]
+        after = tuple((i + 1, state.labs[i + 1]) for i in mine)
+        shape = shapes[p.id]
+        rings = tuple(tuple(here(v) for v in ring) for ring in shape.rings)
+        out.append(
+            CardPlace(
+                p.name,
+                state.target,
+                state.lab,
+                state.delta_e00,
+                after,
+                rings,
+                here(shape.middle),
+                not any(layers[i].code for i in mine),
+                p.id in moved,
+            )
+        )
+    return tuple(out), picture

@@ -11,8 +11,9 @@ import numpy as np
 
 from hanabira.core.colour.spaces import Array
 from hanabira.core.token import SILENT, Token
+from hanabira.sheets.card_page import Card
 from hanabira.sheets.pages import Swatch, facts, gap, grid, picture, room, together, words, write_pages
-from hanabira.sheets.recipe_card import Card, draw_recipe_card
+from hanabira.sheets.recipe_card import draw_recipe_card
 
 
 @dataclass(frozen=True)

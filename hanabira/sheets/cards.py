@@ -13,7 +13,7 @@ from reportlab.pdfgen.canvas import Canvas
 
 from hanabira.core.colour.spaces import Array, lab_to_srgb
 from hanabira.core.swatch.layout import SheetPage
-from hanabira.sheets.recipe_card import MARGIN, PAGES, register_fonts, wrap
+from hanabira.sheets.card_page import MARGIN, PAGES, register_fonts, wrap
 from hanabira.sheets.swatch_sheet import draw_page
 from hanabira.studio.writing import write_file
 

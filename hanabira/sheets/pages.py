@@ -15,7 +15,7 @@ from reportlab.pdfgen.canvas import Canvas
 from reportlab.platypus import Flowable, Image, KeepTogether, Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
 
 from hanabira.core.colour.spaces import Array, lab_to_srgb
-from hanabira.sheets.recipe_card import MARGIN, PAGES, register_fonts
+from hanabira.sheets.card_page import MARGIN, PAGES, register_fonts
 from hanabira.studio.writing import write_file
 
 GREY = Color(0.3, 0.3, 0.3)

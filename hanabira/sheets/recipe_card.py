@@ -1,159 +1,37 @@
-"""The recipe card as PDF: the photo with its areas numbered, then every area's values, strata, pencils and notes."""
+"""The recipe card as PDF: the photo with its areas numbered, then every area's values or places, its layers and notes."""
 
 from __future__ import annotations
 
 import io
-from collections.abc import Mapping
-from dataclasses import dataclass, field
 from pathlib import Path
 
 import numpy as np
 from PIL import Image
-from reportlab.lib.colors import Color, black, white
-from reportlab.lib.pagesizes import A4, letter
+from reportlab.lib.colors import black, white
 from reportlab.lib.units import mm
 from reportlab.lib.utils import ImageReader
 from reportlab.pdfbase import pdfmetrics
-from reportlab.pdfbase.ttfonts import TTFont
 from reportlab.pdfgen.canvas import Canvas
 
-from hanabira import fonts
-from hanabira.core.area.shape import Point, smooth_ring
-from hanabira.core.colour.spaces import Array, lab_to_srgb
+from hanabira.core.area.shape import smooth_ring
+from hanabira.core.colour.spaces import Array
 from hanabira.core.token import SILENT, Token
+from hanabira.sheets.card_page import (
+    GREY,
+    LINE,
+    MARGIN,
+    PAGES,
+    Card,
+    CardArea,
+    Sheet,
+    area_foot,
+    area_head,
+    colour_of,
+    register_fonts,
+    wrap,
+)
+from hanabira.sheets.card_places import area_by_places, stroke_legend
 from hanabira.studio.writing import write_file
-
-PAGES: Mapping[str, tuple[float, float]] = {"A4": A4, "Letter": letter}
-MARGIN = 16 * mm
-_GREY = Color(0.3, 0.3, 0.3)
-_LINE = Color(0.72, 0.72, 0.72)
-_FONTS = {"lato": "Lato-Regular", "lato-bold": "Lato-Bold", "vollkorn": "Vollkorn-SemiBold", "vollkorn-italic": "Vollkorn-Italic"}
-
-
-@dataclass(frozen=True)
-class CardLayer:
-    """One layer as it is printed. ``masstone`` and ``after`` are Lab; ``after`` of the band it was laid for."""
-
-    role: str
-    code: str
-    pencil: str
-    masstone: Array | None
-    pressure: int
-    passes: int
-    stroke: str
-    where: str
-    after: Array
-    uses: float
-    why: str
-
-
-@dataclass(frozen=True)
-class CardArea:
-    """One area as it is printed. ``bands`` are (name, photo Lab, predicted Lab, ΔE00)."""
-
-    number: int
-    name: str
-    surface: str
-    ring: tuple[Point, ...]
-    smooth: bool
-    facts: str
-    bands: tuple[tuple[str, Array, Array, float], ...]
-    layers: tuple[CardLayer, ...]
-    cautions: tuple[str, ...]
-    note: str
-    tooth_left: float
-
-
-@dataclass(frozen=True)
-class Card:
-    """Everything on a recipe card. ``picture`` (h, w, 3) uint8 is the cut of the photo that lies on the sheet; rings are in its pixels."""
-
-    title: str
-    line: str
-    paper: str
-    ground: Array
-    picture: np.ndarray
-    areas: tuple[CardArea, ...]
-    page: str = "A4"
-    notes: str = ""
-    lines: tuple[str, ...] = field(default=())
-
-
-def register_fonts() -> None:
-    """Make the shipped typefaces known to the PDF writer."""
-    for name, file in _FONTS.items():
-        if name not in pdfmetrics.getRegisteredFontNames():
-            pdfmetrics.registerFont(TTFont(name, str(fonts.FOLDER / f"{file}.ttf")))
-
-
-def _colour(lab: Array) -> Color:
-    r, g, b = (float(v) for v in lab_to_srgb(lab))
-    return Color(r, g, b)
-
-
-def wrap(words: str, font: str, size: float, width: float) -> list[str]:
-    """Lines of a paragraph that fit a width in points."""
-    out: list[str] = []
-    for paragraph in words.split("\n"):
-        line = ""
-        for word in paragraph.split(" "):
-            longer = f"{line} {word}".strip()
-            if line and pdfmetrics.stringWidth(longer, font, size) > width:
-                out.append(line)
-                line = word
-            else:
-                line = longer
-        out.append(line)
-    return out
-
-
-class _Sheet:
-    """A page under way: a cursor that runs down, and a new page when it reaches the foot."""
-
-    def __init__(self, canvas: Canvas, card: Card) -> None:
-        self.c, self.card = canvas, card
-        self.w, self.h = PAGES[card.page]
-        self.page = 1
-        self.y = self.h - MARGIN
-
-    @property
-    def room(self) -> float:
-        return self.w - 2 * MARGIN
-
-    def text(self, x: float, words: str, font: str = "lato", size: float = 9, colour: Color = black, right: bool = False) -> None:
-        self.c.setFont(font, size)
-        self.c.setFillColor(colour)
-        (self.c.drawRightString if right else self.c.drawString)(x, self.y, words)
-
-    def paragraph(
-        self, words: str, font: str = "lato", size: float = 9, colour: Color = black, x: float = MARGIN, width: float | None = None
-    ) -> None:
-        for line in wrap(words, font, size, width or self.room):
-            self.need(size * 1.35)
-            self.y -= size * 1.35
-            self.text(x, line, font, size, colour)
-
-    def need(self, height: float) -> None:
-        if self.y - height < MARGIN + 8 * mm:
-            self.new_page()
-
-    def foot(self) -> None:
-        y = self.y
-        self.y = MARGIN
-        self.text(MARGIN, f"{self.card.title} · recipe card", size=7.5, colour=_GREY)
-        self.text(self.w - MARGIN, f"{self.page}", size=7.5, colour=_GREY, right=True)
-        self.y = y
-
-    def new_page(self) -> None:
-        self.foot()
-        self.c.showPage()
-        self.page += 1
-        self.y = self.h - MARGIN
-
-    def rule(self) -> None:
-        self.c.setStrokeColor(_LINE)
-        self.c.setLineWidth(0.6)
-        self.c.line(MARGIN, self.y, self.w - MARGIN, self.y)
 
 
 def write_recipe_card(card: Card, target: Path, token: Token = SILENT) -> Path:
@@ -173,19 +51,21 @@ def write_recipe_card(card: Card, target: Path, token: Token = SILENT) -> Path:
 
 def draw_recipe_card(canvas: Canvas, card: Card, token: Token = SILENT) -> None:
     """Draw a card's pages on a canvas that stands at a fresh page."""
-    sheet = _Sheet(canvas, card)
+    sheet = Sheet(canvas, card)
     _front(sheet, card)
     for k, area in enumerate(card.areas):
         token.report((k + 0.5) / max(1, len(card.areas)), f"Writing {area.name}")
         _area(sheet, card, area)
+    if any(area.places for area in card.areas):
+        stroke_legend(sheet)
     sheet.foot()
 
 
-def _front(s: _Sheet, card: Card) -> None:
+def _front(s: Sheet, card: Card) -> None:
     s.y -= 20
     s.text(MARGIN, card.title, "vollkorn", 22)
     s.y -= 15
-    s.text(MARGIN, card.line, size=10, colour=_GREY)
+    s.text(MARGIN, card.line, size=10, colour=GREY)
     s.y -= 8
     picture_h, picture_w = card.picture.shape[:2]
     k = min(s.room / picture_w, (s.h * 0.5) / picture_h)
@@ -224,7 +104,7 @@ def _front(s: _Sheet, card: Card) -> None:
     for n, (code, (name, lab, numbers)) in enumerate(sorted(pencils.items())):
         cx = MARGIN + (n // rows) * s.room / columns
         cy = top - (n % rows + 1) * row
-        s.c.setFillColor(_colour(lab))
+        s.c.setFillColor(colour_of(lab))
         s.c.rect(cx, cy - 1.5, 16, 10, stroke=0, fill=1)
         s.y = cy + 1
         where = ", ".join(str(v) for v in dict.fromkeys(numbers))
@@ -232,7 +112,7 @@ def _front(s: _Sheet, card: Card) -> None:
     s.y = top - rows * row
     if card.notes:
         s.y -= 8
-        s.paragraph(f"“{card.notes}”", "vollkorn-italic", 9.5, _GREY)
+        s.paragraph(f"“{card.notes}”", "vollkorn-italic", 9.5, GREY)
 
 
 def _outline(c: Canvas, area: CardArea, x: float, top: float, k: float) -> None:
@@ -259,7 +139,10 @@ def _number(c: Canvas, area: CardArea, x: float, top: float, k: float) -> None:
     c.drawCentredString(cx, cy - 2.9, str(area.number))
 
 
-def _area(s: _Sheet, card: Card, area: CardArea) -> None:
+def _area(s: Sheet, card: Card, area: CardArea) -> None:
+    if area.places:
+        area_by_places(s, area)
+        return
     row = 25.0
     need = 86 + row * (len(area.layers) + 1)
     if s.y - need < MARGIN + 8 * mm:
@@ -267,43 +150,30 @@ def _area(s: _Sheet, card: Card, area: CardArea) -> None:
     else:
         s.y -= 20
         s.rule()
-    s.y -= 18
-    s.c.setFillColor(black)
-    s.c.circle(MARGIN + 8, s.y + 4, 9, stroke=0, fill=1)
-    s.c.setFillColor(white)
-    s.c.setFont("lato-bold", 9)
-    s.c.drawCentredString(MARGIN + 8, s.y + 0.9, str(area.number))
-    s.text(MARGIN + 24, area.name, "vollkorn", 14)
-    s.text(s.w - MARGIN, f"{100 * area.tooth_left:.0f}\u2009% tooth left where it is darkest", size=8.5, colour=_GREY, right=True)
-    s.y -= 13
-    s.text(MARGIN + 24, f"{area.surface} · {area.facts}", size=8.5, colour=_GREY)
-    s.y -= 8
+    area_head(s, area)
     _bands(s, area)
     _strata(s, card, area, row)
-    for words in area.cautions:
-        s.paragraph(f"Caution: {words}", "lato-bold", 8.5)
-    if area.note:
-        s.paragraph(f"“{area.note}”", "vollkorn-italic", 9.5, _GREY)
+    area_foot(s, area)
 
 
-def _bands(s: _Sheet, area: CardArea) -> None:
+def _bands(s: Sheet, area: CardArea) -> None:
     """Values: the photo's colour over the predicted one, touching, for each band."""
     wide = s.room / 4
     top = s.y
     for n, (name, photo, predicted, de) in enumerate(area.bands):
         x = MARGIN + n * wide
-        s.c.setFillColor(_colour(photo))
+        s.c.setFillColor(colour_of(photo))
         s.c.rect(x, top - 12, 44, 12, stroke=0, fill=1)
-        s.c.setFillColor(_colour(predicted))
+        s.c.setFillColor(colour_of(predicted))
         s.c.rect(x, top - 24, 44, 12, stroke=0, fill=1)
         s.y = top - 9
         s.text(x + 49, f"{name} L*\u2009{photo[0]:.0f}", "lato-bold", 8)
         s.y = top - 20
-        s.text(x + 49, f"gives {predicted[0]:.0f}, ΔE00 {de:.1f}", size=7.5, colour=_GREY)
+        s.text(x + 49, f"gives {predicted[0]:.0f}, ΔE00 {de:.1f}", size=7.5, colour=GREY)
     s.y = top - 32
 
 
-def _strata(s: _Sheet, card: Card, area: CardArea, row: float) -> None:
+def _strata(s: Sheet, card: Card, area: CardArea, row: float) -> None:
     """Layers as a cut, the first at the bottom, each as thick as the tooth it takes; the words in even rows beside it."""
     n = len(area.layers)
     if not n:
@@ -316,36 +186,36 @@ def _strata(s: _Sheet, card: Card, area: CardArea, row: float) -> None:
     places = []
     for q in area.layers:
         thick = max(1.5, q.uses / total * high)
-        s.c.setFillColor(_colour(q.masstone) if q.masstone is not None else _LINE)
+        s.c.setFillColor(colour_of(q.masstone) if q.masstone is not None else LINE)
         s.c.rect(cut_x, y, cut_w, thick, stroke=0, fill=1)
         places.append(y + thick / 2)
         y += thick
-    s.c.setStrokeColor(_GREY)
+    s.c.setStrokeColor(GREY)
     s.c.setDash(1.5, 1.5)
     s.c.rect(cut_x, base, cut_w, high, stroke=1, fill=0)
     s.c.setDash()
-    s.c.setFillColor(_colour(card.ground))
+    s.c.setFillColor(colour_of(card.ground))
     s.c.rect(cut_x, base - 8, cut_w, 8, stroke=0, fill=1)
-    s.c.setStrokeColor(_LINE)
+    s.c.setStrokeColor(LINE)
     s.c.rect(cut_x, base - 8, cut_w, 8, stroke=1, fill=0)
     for k, (q, middle) in enumerate(zip(area.layers, places, strict=True)):
         mid = base + (k + 0.5) * row
-        s.c.setStrokeColor(_LINE)
+        s.c.setStrokeColor(LINE)
         s.c.setLineWidth(0.6)
         s.c.line(cut_x + cut_w + 2, middle, text_x - 6, mid)
         if q.masstone is not None:
-            s.c.setFillColor(_colour(q.masstone))
+            s.c.setFillColor(colour_of(q.masstone))
             s.c.rect(text_x, mid - 9, 18, 18, stroke=0, fill=1)
-        s.c.setFillColor(_colour(q.after))
+        s.c.setFillColor(colour_of(q.after))
         s.c.rect(s.w - MARGIN - 26, mid - row / 2, 26, row, stroke=0, fill=1)
         passes = f"{q.passes} pass{'es' if q.passes > 1 else ''}"
         s.y = mid + 2.5
         head = f"{k + 1}  {q.code} {q.pencil}".strip()
         s.text(text_x + 24, head, "lato-bold", 9)
-        s.text(s.w - MARGIN - 32, f"L*\u2009{q.after[0]:.0f}", size=8, colour=_GREY, right=True)
+        s.text(s.w - MARGIN - 32, f"L*\u2009{q.after[0]:.0f}", size=8, colour=GREY, right=True)
         x = text_x + 24 + pdfmetrics.stringWidth(head, "lato-bold", 9) + 8
         s.text(x, f"{q.role}, pressure {q.pressure}, {passes}, {q.stroke}, {q.where}", size=8.5)
         s.y = mid - 8
         room = s.w - MARGIN - 60 - (text_x + 24)
-        s.text(text_x + 24, wrap(q.why, "vollkorn-italic", 8, room)[0], "vollkorn-italic", 8, _GREY)
+        s.text(text_x + 24, wrap(q.why, "vollkorn-italic", 8, room)[0], "vollkorn-italic", 8, GREY)
     s.y = min(base - 12, top - high - 12)

@@ -14,7 +14,7 @@ from reportlab.pdfgen.canvas import Canvas
 from hanabira.core.colour.spaces import lab_to_srgb
 from hanabira.core.swatch.layout import MARK_MM, SheetPage
 from hanabira.core.token import SILENT, Token
-from hanabira.sheets.recipe_card import register_fonts
+from hanabira.sheets.card_page import register_fonts
 from hanabira.studio.writing import write_file
 
 _LINE = Color(0.8, 0.8, 0.8)

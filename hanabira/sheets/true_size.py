@@ -20,7 +20,7 @@ from hanabira.core.colour.spaces import Array, bytes_to_lab, lab_to_srgb
 from hanabira.core.study.grid import Grid
 from hanabira.core.study.printer import STRIPES, WEDGE, correct
 from hanabira.core.token import SILENT, Token
-from hanabira.sheets.recipe_card import PAGES, register_fonts, wrap
+from hanabira.sheets.card_page import PAGES, register_fonts, wrap
 from hanabira.studio.writing import write_file
 
 EDGE_MM = 8.0

@@ -9,14 +9,16 @@ from PIL import Image
 from pypdf import PdfReader
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QLineEdit
+from PyQt6.QtWidgets import QCheckBox, QLineEdit
 
 from hanabira.core.area.shape import ring_area
 from hanabira.core.faults import Fault
 from hanabira.demo.truth import PHOTO
+from hanabira.desk.controls import Stepper
 from hanabira.desk.save_dialog import save_dialog
 from hanabira.desk.stages.areas.stage import Areas
 from hanabira.desk.stages.recipe.stage import Recipe
+from hanabira.desk.widgets.layer_list import LayerList
 from hanabira.studio.records import Area, Commission
 from hanabira.studio.store import Store
 from tests.base import DeskCase
@@ -118,7 +120,11 @@ class Path_(DeskCase):
         self.assertLess(prediction.band("general").delta_e00, 4)
         self.assertEqual(recipe.strata.cut.band, "general")
 
-        # the card
+        # what is not solved comes next, then area by area, at last the card
+        self.assertEqual(desk.bench.next.text(), "Solve the last area")
+        self.click(desk.bench.next)
+        self.settle()
+        self.assertEqual(model.workshop.unsolved(), ())
         self.assertEqual(desk.bench.next.text(), "Print the recipe card")
         self.click(desk.bench.next)
         self.settle()
@@ -271,17 +277,20 @@ class RecipeEdits(DemoCase):
         self.desk.go("Recipe")
         self.settle()
         self.stage = self.desk.current
+        self.stage.show_tab("layer")
 
     def test_every_edit_changes_the_prediction_at_once_and_can_be_undone(self):
         model, stage = self.model, self.stage
         start = stage.layers
         self.assertGreaterEqual(len(start), 4)
         last = len(start) - 1
+        place = start[last].on[0]
+        stage.show_band(place)
         self.click_stop(stage.strata, f"layer {last}")
         self.assertEqual(stage.at, last)
 
         def end() -> float:
-            return float(model.prediction(model.area_id)[0].band("gap").lab[0])
+            return float(model.prediction(model.area_id)[0].band(place).lab[0])
 
         seen = [end()]
         self.click_stop(stage.pressure_control, "pressure 1" if start[last].pressure != 1 else "pressure 5")
@@ -291,9 +300,10 @@ class RecipeEdits(DemoCase):
         stage.swap("104")
         seen.append(end())
         self.assertEqual(stage.layers[last].code, "104")
-        stage.move_layer(last, last - 1)
+        under = max(k for k, q in enumerate(start[:last]) if place in q.on)
+        stage.move_layer(last, under)
         seen.append(end())
-        stage.remove_layer(last - 1)
+        stage.remove_layer(under)
         seen.append(end())
         self.assertTrue(all(abs(a - b) > 1e-6 for a, b in zip(seen, seen[1:], strict=False)), seen)
         self.assertEqual(len(stage.layers), last)
@@ -332,11 +342,49 @@ class RecipeEdits(DemoCase):
         self.click_stop(strata, "band gap")
         self.assertEqual(strata.cut.band, "gap")
         strata.setFocus()
-        k = len(self.stage.layers) - 1
+        k = max(q.at for q in strata.cut.strata)
         self.click_stop(strata, f"layer {k}")
         before = self.stage.layers
         self.key(strata, Qt.Key.Key_Delete)
-        self.assertEqual(self.stage.layers, before[:-1])
+        self.assertEqual(self.stage.layers, (*before[:k], *before[k + 1 :]))
+
+    def test_the_list_shows_every_layer_with_what_it_covers(self):
+        self.stage.show_tab("layers")
+        listing = self.desk.bench.findChildren(LayerList)[-1]
+        self.assertEqual([row.at for row in listing.rows], list(range(len(self.stage.layers))))
+        for row, q in zip(listing.rows, self.stage.layers, strict=True):
+            self.assertEqual(row.on, q.on)
+            self.assertEqual(row.here, self.stage.band in q.on)
+        other = next(row for row in listing.rows if not row.here)
+        self.click_stop(listing, f"layer {other.at}")
+        self.assertEqual((self.stage.at, self.stage.tab), (other.at, "layers"))
+        self.assertIn(self.stage.band, other.on)
+        listing = self.desk.bench.findChildren(LayerList)[-1]
+        listing.setFocus()
+        self.key(listing, Qt.Key.Key_Return)
+        self.assertEqual(self.stage.tab, "layer")
+
+    def test_a_place_is_taken_from_a_layer_and_its_target_moved_by_choice(self):
+        model, stage = self.model, self.stage
+        k = next(n for n, q in enumerate(stage.layers) if len(q.on) > 1 and q.code)
+        stage._choose(k)
+        before, gone = stage.layers, stage.layers[k].on[-1]
+        name = model.places(model.area_id).get(gone).name
+        box = next(q for q in self.desk.bench.findChildren(QCheckBox) if q.accessibleName() == f"The layer goes on the {name}")
+        self.click(box, QPointF(10, box.height() / 2))
+        self.assertEqual(stage.layers[k].on, before[k].on[:-1])
+        self.assertNotIn(name, stage.layers[k].where)
+        self.desk.take_back()
+        self.assertEqual(stage.layers, before)
+        stage.show_tab("layers")
+        stage.show_band("general")
+        target = model.targets(model.area_id)["general"][0]
+        lighter = next(q for q in self.desk.bench.findChildren(Stepper) if q.accessibleName().startswith("Lighter"))
+        self.click_stop(lighter, "more")
+        self.assertAlmostEqual(model.targets(model.area_id)["general"][0], target + 5, places=6)
+        self.assertIn("general", self.desk.rule.aims)
+        self.desk.take_back()
+        self.assertEqual(self.desk.rule.aims, {})
 
     def test_a_note_is_one_edit_and_is_printed(self):
         self.stage.note_field.setFocus()
@@ -349,8 +397,8 @@ class RecipeEdits(DemoCase):
         start = self.stage.layers
         self.model.choose_area("demo-area-10")
         self.settle()
-        self.assertEqual(self.desk.bench.next.text(), "Solve the layers")
-        self.click(self.desk.bench.next)
+        self.assertEqual(self.desk.bench.next.text(), "Recipe of area 11")
+        self.desk.actions_["Solve the layers anew"].trigger()
         self.settle()
         first = self.stage.layers
         self.assertTrue(first, self.said)

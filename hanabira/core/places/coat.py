@@ -29,13 +29,13 @@ SHADE, HALF_TONE = (12, 35), (65, 88)
 """Percentiles of the values between gap and general, and between general and light."""
 
 
-def coat_places(s: Sample, marking: Marking, hairy: bool, said: bool = False) -> Places:
+def coat_places(s: Sample, marking: Marking, hairy: bool, said: bool = False, may_be_marked: bool = True) -> Places:
     """Places of a coat. ``said`` holds when the artist chose the marking's class: it is then believed."""
     lab = np.where(s.mask[..., None], inside_blur(s.lab, s.mask, HAIR_PX), s.lab) if hairy else s.lab
-    marked = _marked(s, lab, marking, said) if s.mask.sum() > 300 and hairy else None
+    marked = _marked(s, lab, marking, said) if s.mask.sum() > 300 and may_be_marked else None
     if marked is None:
         plain = _values(lab, s.mask, "", "band", "coat")
-        notes = ("place.lines",) if marking.kind in MARKED and not said and _thin_share(s, s.mask) > LINES_SHARE else ()
+        notes = ("place.lines",) if marking.kind in MARKED and not said and may_be_marked and _thin_share(s, s.mask) > LINES_SHARE else ()
         return described(plain, _nearest(plain, lab, s.mask), lab, s.mask, s.origin, s.scale, notes)
     places, sides = marked
     labels = np.zeros(s.mask.shape, np.uint8)

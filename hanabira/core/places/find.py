@@ -18,7 +18,7 @@ from hanabira.core.places.place import Places, sample
 
 LEAST_KEPT = 4
 """A place that corrections leave fewer pixels than this is gone."""
-ANATOMIES = ("coat", "bare", "eye", "nose")
+ANATOMIES = ("coat", "locks", "bare", "eye", "nose")
 
 
 def find_places(photo: np.ndarray, region: Region, anatomy: str, marking: Marking, eye: Sequence[Point] = (), said: bool = False) -> Places:
@@ -27,7 +27,7 @@ def find_places(photo: np.ndarray, region: Region, anatomy: str, marking: Markin
         return eye_places(photo, region, eye)
     if anatomy == "nose":
         return nose_places(region)
-    return coat_places(sample(region), marking, anatomy == "coat", said)
+    return coat_places(sample(region), marking, anatomy != "bare", said, may_be_marked=said or anatomy == "coat")
 
 
 def corrected(places: Places, edits: Sequence[tuple[str, str, Sequence[Point]]], photo: np.ndarray) -> Places:

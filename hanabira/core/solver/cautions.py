@@ -76,8 +76,10 @@ def _turn(a: float, b: float) -> float:
     return (a - b + 180) % 360 - 180
 
 
-def stack_cautions(paper_lab: Array, labs: Sequence[Array], tooth: Sequence[float], target: Array) -> list[tuple[str, str, str, int]]:
-    """Faults along one stack: (kind, title, text, layer). ``labs`` and ``tooth`` start with the bare paper."""
+def stack_cautions(
+    paper_lab: Array, labs: Sequence[Array], tooth: Sequence[float], target: Array, numbers: Sequence[int] = ()
+) -> list[tuple[str, str, str, int]]:
+    """Faults along one stack: (kind, title, text, layer). ``labs`` and ``tooth`` start with the bare paper; ``numbers`` are those of its layers."""
     out = []
     end = labs[-1]
     hue, c = float(hue_deg(end)), float(chroma(end))
@@ -108,7 +110,7 @@ def stack_cautions(paper_lab: Array, labs: Sequence[Array], tooth: Sequence[floa
         found("neon", len(labs) - 2, strength=c, wanted=wanted_c)
     full = [k for k in range(1, len(tooth)) if tooth[k] > FULL_TOOTH]
     if full:
-        found("tooth full", full[0] - 1, layer=full[0], percent=100 * min(1, tooth[full[0]]))
+        found("tooth full", full[0] - 1, layer=numbers[full[0] - 1] if numbers else full[0], percent=100 * min(1, tooth[full[0]]))
     return out
 
 
@@ -132,7 +134,7 @@ def recipe_cautions(
             continue
         labs = [state.labs[0], *(state.labs[i + 1] for i in mine)]
         tooth = [0.0, *(state.tooth[i + 1] for i in mine)]
-        for kind, title, text, k in stack_cautions(labs[0], labs, tooth, state.target):
+        for kind, title, text, k in stack_cautions(labs[0], labs, tooth, state.target, [i + 1 for i in mine]):
             at = mine[k] if 0 <= k < len(mine) else -1
             if not any(c.kind == kind and c.layer == at for c in out):
                 out.append(_cure(paper, kit, layers, targets, Caution(kind, title, say("caution.seen", text=text, band=band), at), band))

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
-import cv2
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
 
+from hanabira.core.places.outlines import PlaceOutline, outlines
 from hanabira.core.places.place import Places
 from hanabira.desk.paint import CENTRE, hatch, text, two_tone, width
 from hanabira.desk.widgets.mat import Mat
@@ -18,15 +18,6 @@ MOST_NAMED = 10
 """More names than this would cover the picture."""
 NAME_H, LEADER, BELOW = 34.0, 14.0, 92.0
 """Height of a name, of the straight end of its leader, and of what the small picture in the corner takes."""
-
-
-def _calm(ring: np.ndarray) -> np.ndarray:
-    """A ring without the steps of the map's pixels: a running mean along it (5 points), every other point left out."""
-    if len(ring) < 8:
-        return ring
-    closed = np.concatenate([ring[-2:], ring, ring[:2]])
-    calm = sum(closed[k : k + len(ring)] for k in range(5)) / 5
-    return np.asarray(calm)[::2]
 
 
 @dataclass(frozen=True)
@@ -44,25 +35,12 @@ class PlaceMarks:
 
     def __init__(self, asked: Callable[[], tuple[Places, tuple[Named, ...], str] | None]) -> None:
         self.asked = asked
-        self._kept: tuple[object, dict[str, list[np.ndarray]], dict[str, tuple[float, float]]] | None = None
+        self._kept: tuple[object, Mapping[str, PlaceOutline]] | None = None
 
-    def _shapes(self, places: Places) -> tuple[dict[str, list[np.ndarray]], dict[str, tuple[float, float]]]:
-        """Rings of every place and the middle of its widest part, in photo pixels."""
+    def _shapes(self, places: Places) -> Mapping[str, PlaceOutline]:
         if self._kept is None or self._kept[0] is not places.labels:
-            rings, middles = {}, {}
-            for n, p in enumerate(places, 1):
-                mask = (places.labels == n).astype(np.uint8)
-                calm = cv2.medianBlur(mask, 5)
-                mask = calm if calm.sum() > 0.5 * mask.sum() else mask
-                found, _ = cv2.findContours(mask, cv2.RETR_LIST, cv2.CHAIN_APPROX_NONE)
-                least = max(12.0, 0.02 * float(mask.sum()))
-                kept = [q for q in found if cv2.contourArea(q) > least or len(found) == 1]
-                rings[p.id] = [(_calm(q[:, 0].astype(float)) + 0.5) * places.scale + places.origin for q in kept]
-                depth = cv2.distanceTransform(np.pad(mask, 1), cv2.DIST_L2, 3)[1:-1, 1:-1]
-                i, j = np.unravel_index(int(depth.argmax()), depth.shape)
-                middles[p.id] = (float(places.origin[0] + (j + 0.5) * places.scale), float(places.origin[1] + (i + 0.5) * places.scale))
-            self._kept = places.labels, rings, middles
-        return self._kept[1], self._kept[2]
+            self._kept = places.labels, outlines(places)
+        return self._kept[1]
 
     def __call__(self, p: QPainter, mat: Mat) -> None:
         """Paint them."""
@@ -70,10 +48,10 @@ class PlaceMarks:
         if asked is None:
             return
         places, named, chosen = asked
-        rings, middles = self._shapes(places)
+        shapes = self._shapes(places)
         for q in named:
             path = QPainterPath()
-            for ring in rings.get(q.id, ()):
+            for ring in shapes[q.id].rings if q.id in shapes else ():
                 points = [mat.photo_px(*v) for v in ring]
                 path.moveTo(points[0])
                 for v in points[1:]:
@@ -85,7 +63,7 @@ class PlaceMarks:
                 hatch(p, path.boundingRect(), QColor(255, 255, 255), 6, 1.2)
                 p.restore()
             two_tone(p, path, 2.4 if q.id == chosen else 1.0, None if q.id == chosen else [4, 3])
-        self._names(p, mat, named, middles, chosen)
+        self._names(p, mat, named, {k: v.middle for k, v in shapes.items()}, chosen)
 
     def _names(self, p: QPainter, mat: Mat, named: tuple[Named, ...], middles: dict[str, tuple[float, float]], chosen: str) -> None:
         """Names in two rows, each under or over its place as near as the room allows."""

@@ -168,6 +168,9 @@ class Recipe(PictureStage):
     def _on_recipe(self, key: str) -> None:
         if self.open and key == self.model.area_id and not self._typing_note:
             self.refresh()
+        elif self.open and self.layers:
+            words, icon, _run = by_place.next_thing(self)
+            self.desk.set_next(words, icon)
 
     def _choose(self, k: int) -> None:
         layers = self.layers
