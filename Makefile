@@ -1,6 +1,6 @@
 # Commands a person needs: demo, test. The rest is for working on the code.
 PY := .venv/bin/python
-.PHONY: demo test check screenshots venv bench mutants clean
+.PHONY: demo test check screenshots venv bench practice mutants clean
 .DEFAULT_GOAL := test
 
 venv: .venv/ready
@@ -29,6 +29,9 @@ screenshots: venv
 
 bench: venv
 	$(PY) -m benchmarks
+
+practice: venv
+	$(PY) -m benchmarks.practice_here --faults
 
 mutants: venv
 	$(PY) -m benchmarks.mutants

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -27,6 +27,7 @@ def work_of(c: Commission, photo: Photo, areas: Sequence[Area], recipes: Sequenc
     """
     k = c.picture_mm[0] / photo.crop[2]
     layers = {r.area_id: r.layers for r in recipes}
+    shares = {r.area_id: {p.id: p.share for p in r.places} for r in recipes}
     shapes = {a.id: polygon_of(a.ring, a.holes) for a in areas if a.photo_id == photo.id}
     out = []
     for a in sorted(areas, key=lambda a: a.number):
@@ -39,13 +40,18 @@ def work_of(c: Commission, photo: Photo, areas: Sequence[Area], recipes: Sequenc
         near = tuple(b for b, s in shapes.items() if b != a.id and layers.get(b) and s.distance(shapes[a.id]) * k <= TOUCH_MM)
         middle = shapes[a.id].centroid
         work = tuple(
-            LayerWork(q.role, q.code, q.tool, q.pressure, q.passes, q.stroke, q.stroke_mm, q.where, 0.6, q.id) for q in layers[a.id]
+            LayerWork(q.role, q.code, q.tool, q.pressure, q.passes, q.stroke, q.stroke_mm, q.where, 0.6, q.id, _share(q, shares[a.id])) for q in layers[a.id]
         )
         place = ((middle.x - photo.crop[0]) * k, (middle.y - photo.crop[1]) * k)
         out.append(
             AreaWork(a.id, a.number, a.name, a.surface_id, own.area * k * k, place, near, a.finish or 3, work, _value(layers[a.id], kit))
         )
     return tuple(out)
+
+
+def _share(q: Layer, shares: Mapping[str, float]) -> float | None:
+    """Share of its area that a layer covers, by the places it names."""
+    return min(1.0, sum(shares.get(k, 0.0) for k in q.on)) if q.on else None
 
 
 def _value(layers: Sequence[Layer], kit: Kit | None) -> float | None:

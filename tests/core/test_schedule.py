@@ -149,6 +149,9 @@ class Hours(unittest.TestCase):
         self.assertGreater(layer_minutes(area, replace(layer, passes=2)), 1.5 * base)
         self.assertGreater(layer_minutes(replace(area, finish=5), layer), base)
         self.assertLess(layer_minutes(area, replace(layer, where="gaps")), base)
+        # by places: what is covered counts, whatever it is called
+        full, tenth = (layer_minutes(area, replace(layer, where="the pupil", share=v)) for v in (1.0, 0.1))
+        self.assertAlmostEqual(tenth - 1.5, 0.1 * (full - 1.5), places=6)
         # counted by hand: 1000 mm² over 0.6 × 6 × 0.75 mm a stroke, half a second each with its length, and 1.5 min to start
         self.assertAlmostEqual(base, 1000 / (0.6 * 6 * 0.75) * 0.5 * 1.18 / 60 + 1.5, places=6)
 

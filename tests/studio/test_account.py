@@ -74,6 +74,7 @@ class Accounts(unittest.TestCase):
             worn_mm(mm2, "everywhere", pressure, passes), mm2 * passes * deposit * 0.015 / core, delta=1e-9 * mm2 * passes
         )
         self.assertLess(worn_mm(mm2, "gaps", pressure, passes), worn_mm(mm2, "everywhere", pressure, passes))
+        self.assertAlmostEqual(worn_mm(mm2, "the pupil", pressure, passes, share=0.3), 0.3 * worn_mm(mm2, "everywhere", pressure, passes))
 
 
 class Forecast(unittest.TestCase):

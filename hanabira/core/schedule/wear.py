@@ -26,13 +26,14 @@ _LOOSE = {"pastel": 1.8}
 """Pastel lies thicker than wax or oil."""
 
 
-def worn_mm(mm2: float, where: str, pressure: int, passes: int, binder: str = "oil") -> float:
-    """Millimetres of barrel that a layer takes. ``mm2`` of the whole area, ``where`` a place as in `BAND_SHARE`, pressure 1–5.
+def worn_mm(mm2: float, where: str, pressure: int, passes: int, binder: str = "oil", share: float | None = None) -> float:
+    """Millimetres of barrel that a layer takes. ``mm2`` of the whole area, of which it covers a ``share``; without one ``where`` says how much,
+    as in `BAND_SHARE`. Pressure 1–5.
 
     >>> round(worn_mm(900, "everywhere", 3, 1), 2)
     1.06
     """
     deposit = float(STANDARD_PRESSURES.deposit[max(1, min(5, pressure)) - 1])
-    volume = max(0.0, mm2) * BAND_SHARE.get(where, 1.0) * passes * deposit * FILM_MM_A_DEPOSIT * _LOOSE.get(binder, 1.0)
+    volume = max(0.0, mm2) * (BAND_SHARE.get(where, 1.0) if share is None else share) * passes * deposit * FILM_MM_A_DEPOSIT * _LOOSE.get(binder, 1.0)
     core = _CORE_MM.get(binder, _USUAL_CORE_MM)
     return volume / (math.pi / 4 * core * core * _ON_PAPER)

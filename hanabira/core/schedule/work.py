@@ -22,7 +22,7 @@ BAND_SHARE: Mapping[str, float] = {
 """About which share of an area a layer covers, by where it goes."""
 SECONDS_A_STROKE = {"flick": 0.5, "hatch": 0.42, "squiggle": 0.75, "dot": 0.4}
 MM2_A_SECOND = {"side": 34.0, "circle": 12.0}
-TOOL_SECONDS_A_MM2 = {"solvent": 0.05, "stump": 0.07, "lift": 0.08, "erase": 0.08, "scrape": 0.5, "indent": 0.45}
+TOOL_SECONDS_A_MM2 = {"solvent": 0.05, "stump": 0.07, "lift": 0.08, "erase": 0.08, "scrape": 0.5, "indent": 0.45, "reserve": 0.0}
 TEXTURE: Mapping[str, float] = {
     "eye": 2.6, "nose": 1.6, "mouth": 1.4, "tongue": 1.2, "curly-or-wavy": 1.4, "mane-and-tail": 1.15, "wet": 1.4, "background": 0.5, "fluffy-down": 0.8,
     "down": 0.8, "collar-and-tag": 1.8, "barred-feathers": 1.3, "iridescent-feathers": 1.4, "scaled-leg": 1.4, "lash": 2.0, "whisker": 1.2,
@@ -49,6 +49,8 @@ class LayerWork:
     spacing_mm: float = 0.6
     id: str = ""
     """The layer's lasting id; without one its place in the recipe names it."""
+    share: float | None = None
+    """Share of the area that its places take; None where it goes by value (see `BAND_SHARE`)."""
 
 
 @dataclass(frozen=True)
@@ -92,7 +94,7 @@ def layer_minutes(area: AreaWork, layer: LayerWork) -> float:
 
     Strokes are counted from the painted square millimetres and the room one stroke takes; flat layers go by area.
     """
-    share = BAND_SHARE.get(layer.where, 1.0)
+    share = BAND_SHARE.get(layer.where, 1.0) if layer.share is None else layer.share
     mm2 = max(0.0, area.mm2) * share
     fine = {1: 0.55, 2: 0.75, 3: 1.0, 4: 1.25, 5: 1.55}.get(area.finish, 1.0)
     if layer.tool:
