@@ -78,7 +78,7 @@ def area(args: argparse.Namespace) -> dict:
         m = replace(m, pattern=find_pattern(region))
     craft = craft_of(m, args.surface, kit.medium, args.coat or "", kind, chosen(args.school), args.finish)
     plan = plan_places(kit, on, places, craft, rules_of(m, craft))
-    cautions = recipe_cautions(on, kit, plan.layers, plan.targets, plan.prediction, 3, tuple(papers().values()))
+    cautions = recipe_cautions(on, kit, plan.layers, plan.targets, plan.prediction, 3, tuple(papers().values()), plan.reach)
     said = [
         {"kind": c.kind, "text": f"{c.title}. {c.text} {c.cure}".strip(), "layer": c.layer + 1 if c.layer >= 0 else None} for c in cautions
     ]

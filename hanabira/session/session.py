@@ -500,6 +500,7 @@ class Session:
                     told,
                     self.commission.lasting_floor if self.commission else 3,
                     tuple(papers().values()),
+                    self.gamut if self.by_places(key) else None,
                 ),
             )
             self._predictions[key] = kept

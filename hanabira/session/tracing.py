@@ -13,6 +13,7 @@ from hanabira.core.area.measures import NOT_LOOKED, Measures
 from hanabira.core.area.pattern import find_pattern, svg
 from hanabira.core.area.shape import Point, Region, smooth_ring
 from hanabira.core.colour.spaces import Array
+from hanabira.core.places.outlines import outlines as outlines_of
 from hanabira.core.study.grid import Grid
 from hanabira.core.study.shapes import value_shapes
 from hanabira.core.token import Token
@@ -37,8 +38,16 @@ def areas_svg(model: Session) -> str | None:
     """Outlines of all areas and of their known markings as SVG in millimetres of the picture; None without a photo."""
     if model.commission is None or model.photo is None or model.mm_per_px is None:
         return None
-    rings = [r for a in model.areas for r in (*rings_of(a), *model.marking_rings(a.id))]
-    return svg(rings, model.commission.picture_mm, f"{model.commission.name}: areas and markings", model.mm_per_px, model.photo.crop[:2])
+    rings = [r for a in model.areas for r in (*rings_of(a), *model.marking_rings(a.id), *place_rings(model, a))]
+    return svg(
+        rings, model.commission.picture_mm, f"{model.commission.name}: areas, markings and places", model.mm_per_px, model.photo.crop[:2]
+    )
+
+
+def place_rings(model: Session, area: Area) -> tuple[tuple[Point, ...], ...]:
+    """Rings of the places that an area's recipe was planned by, in photo pixels; none for a recipe by values."""
+    places = model.places(area.id) if model.by_places(area.id) else None
+    return () if places is None else tuple(ring for shape in outlines_of(places).values() for ring in shape.rings)
 
 
 def picture_layers(model: Session) -> Callable[[Token], list[RasterLayer]] | None:
@@ -57,6 +66,7 @@ def picture_layers(model: Session) -> Callable[[Token], list[RasterLayer]] | Non
     regions = [(model.region_of(a), model.measures(a.id)) for a in model.areas]
     outlines = [(at([*r, r[0]]), 2.2) for a in model.areas for r in rings_of(a)]
     markings = [(at([*r, r[0]]), 1.6) for a in model.areas for r in model.marking_rings(a.id)]
+    planned = [(at([*r, r[0]]), 1.2) for a in model.areas for r in place_rings(model, a)]
 
     def work(token: Token) -> list[RasterLayer]:
         shapes = cv2.resize(value_shapes(picture)[0], size, interpolation=cv2.INTER_NEAREST)
@@ -64,6 +74,7 @@ def picture_layers(model: Session) -> Callable[[Token], list[RasterLayer]] | Non
         lines = [line for cut_out, m in regions if m is not None for line in combing_lines(cut_out(), m, 22 / to)]
         return [
             RasterLayer("marking outlines", line_picture(size, markings)),
+            RasterLayer("place outlines", line_picture(size, planned), False),
             RasterLayer("combing", line_picture(size, [(at(q), 1.4) for q in lines]), False),
             RasterLayer("areas", line_picture(size, outlines)),
             RasterLayer("value shapes", shapes, False),

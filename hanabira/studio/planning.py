@@ -40,7 +40,8 @@ def work_of(c: Commission, photo: Photo, areas: Sequence[Area], recipes: Sequenc
         near = tuple(b for b, s in shapes.items() if b != a.id and layers.get(b) and s.distance(shapes[a.id]) * k <= TOUCH_MM)
         middle = shapes[a.id].centroid
         work = tuple(
-            LayerWork(q.role, q.code, q.tool, q.pressure, q.passes, q.stroke, q.stroke_mm, q.where, 0.6, q.id, _share(q, shares[a.id])) for q in layers[a.id]
+            LayerWork(q.role, q.code, q.tool, q.pressure, q.passes, q.stroke, q.stroke_mm, q.where, 0.6, q.id, _share(q, shares[a.id]))
+            for q in layers[a.id]
         )
         place = ((middle.x - photo.crop[0]) * k, (middle.y - photo.crop[1]) * k)
         out.append(

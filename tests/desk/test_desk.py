@@ -364,6 +364,25 @@ class RecipeEdits(DemoCase):
         self.key(listing, Qt.Key.Key_Return)
         self.assertEqual(self.stage.tab, "layer")
 
+    def test_a_place_is_corrected_on_the_picture_and_the_correction_taken_back(self):
+        model, stage = self.model, self.stage
+        stage.show_tab("layers")
+        stage.show_band("gap")
+        before = model.places(model.area_id).get("gap").share
+        xs, ys = zip(*model.area.ring, strict=True)
+        x, y, r = sum(xs) / len(xs), sum(ys) / len(ys), 0.2 * (max(xs) - min(xs))
+        stage.correct_place("add")
+        at = [stage.mat.widget_point(x + r * math.cos(t), y + r * math.sin(t)) for t in np.linspace(0, 6.2, 16)]
+        self.drag(stage.mat, at)
+        self.settle()
+        self.assertIsNone(stage.mat.gesture)
+        self.assertEqual(len(model.area.place_edits), 1)
+        self.assertGreater(model.places(model.area_id).get("gap").share, before + 0.02)
+        self.desk.take_back()
+        self.settle()
+        self.assertEqual(model.area.place_edits, ())
+        self.assertAlmostEqual(model.places(model.area_id).get("gap").share, before, places=4)
+
     def test_a_place_is_taken_from_a_layer_and_its_target_moved_by_choice(self):
         model, stage = self.model, self.stage
         k = next(n for n, q in enumerate(stage.layers) if len(q.on) > 1 and q.code)

@@ -34,6 +34,13 @@ def worn_mm(mm2: float, where: str, pressure: int, passes: int, binder: str = "o
     1.06
     """
     deposit = float(STANDARD_PRESSURES.deposit[max(1, min(5, pressure)) - 1])
-    volume = max(0.0, mm2) * (BAND_SHARE.get(where, 1.0) if share is None else share) * passes * deposit * FILM_MM_A_DEPOSIT * _LOOSE.get(binder, 1.0)
+    volume = (
+        max(0.0, mm2)
+        * (BAND_SHARE.get(where, 1.0) if share is None else share)
+        * passes
+        * deposit
+        * FILM_MM_A_DEPOSIT
+        * _LOOSE.get(binder, 1.0)
+    )
     core = _CORE_MM.get(binder, _USUAL_CORE_MM)
     return volume / (math.pi / 4 * core * core * _ON_PAPER)

@@ -14,6 +14,7 @@ from hanabira.core.optics.paper import Paper
 from hanabira.core.optics.stack import bare
 from hanabira.core.sentences import say
 from hanabira.core.solver.area import Layer, Prediction, follow, goes_over, swaps, with_layer
+from hanabira.core.solver.gamut import Gamut
 from hanabira.core.solver.library import opaque_order
 from hanabira.core.solver.reach_help import missing_pencil, other_paper
 
@@ -122,8 +123,12 @@ def recipe_cautions(
     prediction: Prediction,
     floor: int = FUGITIVE_FLOOR,
     papers: Sequence[Paper] = (),
+    reach: Gamut | None = None,
 ) -> tuple[Caution, ...]:
-    """Faults of a recipe in the order of its layers, each said once, with a cure where the model finds one."""
+    """Faults of a recipe in the order of its layers, each said once, with a cure where the model finds one.
+
+    With the ``reach`` of kit and paper a colour is called out of reach only when the pencils alone cannot give it; else other layers are in its way.
+    """
     out: list[Caution] = []
     opaque = opaque_order(kit, paper)
     aliases = prediction.aliases
@@ -137,7 +142,16 @@ def recipe_cautions(
         for kind, title, text, k in stack_cautions(labs[0], labs, tooth, state.target, [i + 1 for i in mine]):
             at = mine[k] if 0 <= k < len(mine) else -1
             if not any(c.kind == kind and c.layer == at for c in out):
-                out.append(_cure(paper, kit, layers, targets, Caution(kind, title, say("caution.seen", text=text, band=band), at), band))
+                out.append(
+                    _cure(
+                        paper,
+                        kit,
+                        layers,
+                        targets,
+                        Caution(kind, title, say("caution.seen", text=text, band=getattr(targets, "name", str)(band)), at),
+                        band,
+                    )
+                )
     general, light, gap, high = (prediction.band(b) for b in ("general", "light", "gap", "highlight"))
     coat = not aliases  # steps of value are those of a coat; an eye has its own
 
@@ -179,10 +193,19 @@ def recipe_cautions(
             out.append(Caution("solvent on indented lines", title, words, i, say("caution.over-lines-cure")))
     for band in prediction.bands:
         state = prediction.band(band)
-        if state.delta_e00 > OUT_OF_REACH:
+        if state.delta_e00 > OUT_OF_REACH and reach is not None and reach.holds(state.target):
+            title = say("caution.in-the-way-title", place=getattr(targets, "name", str)(band))
+            out.append(Caution("in the way", title, say("caution.in-the-way", de=state.delta_e00), -1, say("caution.in-the-way-cure")))
+        elif state.delta_e00 > OUT_OF_REACH:
             out.append(
                 _out_of_reach(
-                    paper, kit, say("caution.band-out-of-reach", band=band), state.lab, state.target, prediction.most_tooth, papers
+                    paper,
+                    kit,
+                    say("caution.band-out-of-reach", band=getattr(targets, "name", str)(band)),
+                    state.lab,
+                    state.target,
+                    prediction.most_tooth,
+                    papers,
                 )
             )
     return tuple(sorted(out, key=lambda c: (c.layer < 0, c.layer)))

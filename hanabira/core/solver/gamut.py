@@ -62,6 +62,12 @@ class Gamut:
             ab = (1 - near) * ab + near * (0.5 * ab + 0.5 * self.paper_lab[1:])
         return np.array([lightness, *ab])
 
+    def holds(self, lab: ArrayLike) -> bool:
+        """Whether kit and paper give a colour when it is laid alone: between the ends of lightness, and no stronger than the table knows."""
+        v = np.asarray(lab, float)
+        inside = self.darkest_l - 2 <= float(v[0]) <= self.lightest_l + 2
+        return inside and float(chroma(v)) <= self.most_chroma(float(v[0]), float(hue_deg(v)) % 360) + 3
+
     def compressed(self, lightness: float) -> float:
         """L* between the ends of the reach: monotonic, 0 becomes the darkest, 100 the lightest, the middle is kept."""
         low, high = self.darkest_l, self.lightest_l

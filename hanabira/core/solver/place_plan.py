@@ -66,6 +66,7 @@ class PlacePlan(Plan):
 
     effect: Mapping[str, str] = field(default_factory=dict)
     targets: Targets = field(default_factory=lambda: Targets({}))
+    reach: Gamut | None = None
 
 
 def band_aliases(places: Places, targets: Mapping[str, Array]) -> dict[str, str]:
@@ -155,7 +156,7 @@ class Planner:
         out = self._as_layers(layers, first, last)
         told = follow(self.paper, self.kit, out, self.targets)
         refused = tuple(f"{key}: {text.removeprefix('refused: ')}." for key, text in self.effect.items() if text.startswith("refused"))
-        return PlacePlan(out, told, (*(say(k) for k in self.places.notes), *refused), dict(self.effect), self.targets)
+        return PlacePlan(out, told, (*(say(k) for k in self.places.notes), *refused), dict(self.effect), self.targets, self.reach)
 
     def _refuse(self, switch: str, key: str, **figures: object) -> None:
         self.effect[switch] = f"refused: {say(key, **figures)}"

@@ -13,7 +13,7 @@ from hanabira.core.places.place import Place, Places
 from hanabira.core.solver.area import Prediction, goes_over, judged_band
 from hanabira.core.solver.library import opaque_order
 from hanabira.core.solver.place_words import places_in_words
-from hanabira.desk.controls import Caption, Stepper, Words, row
+from hanabira.desk.controls import Caption, Stepper, Words, act_button, row
 from hanabira.desk.stages.recipe import cards as recipe_cards
 from hanabira.desk.widgets.layer_list import LayerList, LayerRow
 from hanabira.desk.widgets.place_marks import Named
@@ -100,7 +100,16 @@ def fill_list(s: Recipe, area: Area, prediction: Prediction) -> None:
     for i, q in enumerate(s.layers):
         where = places_in_words(q.on, names) if q.on else q.where
         passes = f", {q.passes} passes" if q.passes > 1 else ""
-        name = f"{q.code} {kit.get(q.code).name}" if q.code else "Kept free" if q.tool == "reserve" else q.tool.capitalize()
+        again = i > 0 and bool(q.code) and s.layers[i - 1].code == q.code
+        name = (
+            f"{q.code} again"
+            if again
+            else f"{q.code} {kit.get(q.code).name}"
+            if q.code
+            else "Kept free"
+            if q.tool == "reserve"
+            else q.tool.capitalize()
+        )
         lab = kit.masstone_lab[kit.index[q.code]] if q.code else None
         words = where if q.tool == "reserve" else f"{q.role} · {where}{passes}"
         rows.append(LayerRow(i, name, words, lab, q.pressure, q.passes, q.on, goes_over(q, s.band), q.locked))
@@ -114,7 +123,18 @@ def fill_list(s: Recipe, area: Area, prediction: Prediction) -> None:
     listing.opened.connect(s._choose)
     end = Words(f"Farthest from the photo: the {s.place_name(worst.band)}, ΔE00 {worst.delta_e00:.1f}. Enter opens a layer.")
     told = [Words(words, "small", "ink") for words in s.model.workshop.left_out.get(area.id, ())]
-    bench.set_parts([recipe_cards.tabs(s), Caption("Layers, from the paper upward"), listing, end, *told, *aim_parts(s, area)])
+    shown = places.get(s.band)
+    correct: list = []
+    if shown is not None:
+        correct = [
+            Caption(f"On the picture: the {shown.name}"),
+            row(
+                act_button("Add to it", "add", lambda: s.correct_place("add"), "Draw round what belongs to this place"),
+                act_button("Take from it", "minus", lambda: s.correct_place("away"), "Draw round what does not belong to it"),
+                None,
+            ),
+        ]
+    bench.set_parts([recipe_cards.tabs(s), Caption("Layers, from the paper upward"), listing, end, *told, *correct, *aim_parts(s, area)])
 
 
 def _choose_in_list(s: Recipe, k: int) -> None:

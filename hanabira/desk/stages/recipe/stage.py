@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import cv2
@@ -12,6 +13,7 @@ from PyQt6.QtGui import QColor, QPainter
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QWidget
 
 from hanabira.core.area.measures import Measures
+from hanabira.core.area.shape import Point
 from hanabira.core.colour.difference import difference_words
 from hanabira.core.colour.spaces import bytes_to_lab, chroma, hue_deg
 from hanabira.core.colour.words import temperature
@@ -22,6 +24,7 @@ from hanabira.core.token import Token
 from hanabira.craft.supplies import papers
 from hanabira.craft.techniques import spacing_mm
 from hanabira.desk.controls import Caption, PetalButton, Words
+from hanabira.desk.gestures.marks import Stroke
 from hanabira.desk.gestures.outlines import ring_path
 from hanabira.desk.images import to_image, wrap
 from hanabira.desk.paint import disc, text, two_tone
@@ -34,7 +37,7 @@ from hanabira.desk.widgets.mat import Mat
 from hanabira.desk.widgets.overlays import band_range, draw_combing, grey_base, layer_picture
 from hanabira.desk.widgets.place_marks import PlaceMarks
 from hanabira.desk.widgets.strata import FULL_W, LEAST_W, Cut, Strata, Stratum
-from hanabira.session.edits import SetLayers
+from hanabira.session.edits import ChangeAreas, SetLayers
 from hanabira.session.view import View, screen
 from hanabira.studio.records import Area
 
@@ -128,7 +131,7 @@ class Recipe(PictureStage):
         m = self.model
         m.recipe_changed.connect(self._on_recipe)
         m.area_chosen.connect(self._on_area)
-        m.areas_changed.connect(self._if_open)
+        m.areas_changed.connect(self._on_areas)
         m.layer_chosen.connect(self._if_open)
         m.measures_changed.connect(lambda key: self._if_open() if key == m.area_id else None)
         self._patch_for: object = None
@@ -163,6 +166,12 @@ class Recipe(PictureStage):
     def _on_area(self) -> None:
         if self.open:
             self._look_at_area()
+            self.refresh()
+
+    def _on_areas(self) -> None:
+        if self.open:
+            if self.model.area_id and self.model.measures(self.model.area_id) is None:
+                self.model.want_measures(self.model.area_id)  # an outline or a place was changed or brought back
             self.refresh()
 
     def _on_recipe(self, key: str) -> None:
@@ -284,6 +293,27 @@ class Recipe(PictureStage):
         why = "White burnish: it lightens, evens what lies below and closes the tooth."
         new = Layer("blend", white.code, 5, 1, where, "side", 0.0, why=why, on=on)
         self._insert(new, self.at + 1, "burnish")
+
+    def correct_place(self, how: str) -> None:
+        """The next stroke on the picture adds to the shown place or takes from it; one edit, Escape stops."""
+        area, places = self.model.area, self.model.places(self.model.area_id)
+        place = places.get(self.band) if places is not None else None
+        if area is None or place is None or not self.model.by_places(area.id):
+            self.desk.say("No place is shown.", "Nothing was changed.", "Choose a place of a recipe that is planned by places.")
+            return
+
+        def given(line: tuple[Point, ...]) -> None:
+            self.mat.gesture = None
+            if len(line) > 2:
+                self.model.do(
+                    ChangeAreas(self.model, "place", [area], [replace(area, place_edits=(*area.place_edits, (place.id, how, line)))])
+                )
+                self.model.want_measures(area.id)
+
+        self.mat.gesture = Stroke(given)
+        self.mat.setFocus()
+        words = f"Draw round what belongs to the {place.name}." if how == "add" else f"Draw round what does not belong to the {place.name}."
+        self.model.messages.remark(words)
 
     def lock(self) -> None:
         """Keep the chosen layer when the area is solved anew, or let it go again."""
