@@ -273,7 +273,9 @@ class Workshop:
             copied = tuple(q for q in (self._moved(q, there) for q in layers) if q is not None)
             places = there.all if m.by_places(source.id) else ()
             if m.do(SetLayers(m, target, copied, f"same as {source.name}", places)):
-                m.messages.remark(self._differences(source, target))
+                gone = len(layers) - len(copied)
+                left = f" {gone} layer{'s' if gone > 1 else ''} found no place here." if gone else ""
+                m.messages.remark(self._differences(source, target) + left)
             return
         codes = [c for c in dict.fromkeys(q.code for q in layers if q.code) if c in asked.kit.index]
         some = asked.kit.subset(codes) if len(codes) >= 2 else asked.kit

@@ -184,7 +184,7 @@ class AreaRecipes(unittest.TestCase):
             ("pencils", "bristol", 4),
             ("pencils", "vellum", 3.5),
             ("pencils", "film", 6),
-            ("pastels", "sanded", 4.5),
+            ("pastels", "sanded", 6),
         ):
             kit, on, targets, layers = self.solve(kit_id, paper_id)
             told = follow(on, kit, layers, targets)

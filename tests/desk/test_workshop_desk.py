@@ -61,10 +61,15 @@ class Way(WorkshopCase):
 
     def test_a_layer_is_dragged_to_another_place(self):
         strata = self.stage.strata
-        first, *_ = before = self.model.recipe_layers(self.area.id)
-        self.drag(strata, [strata.click_point("layer 0"), strata.click_point("layer 1"), strata.click_point("layer 2")])
+        before = self.model.recipe_layers(self.area.id)
+        place = max((p.id for p in self.model.places(self.area.id)), key=lambda k: sum(k in q.on for q in before))
+        self.stage.show_band(place)
+        low, middle, high = (q.at for q in strata.cut.strata[:3])
+        self.drag(strata, [strata.click_point(f"layer {k}") for k in (low, middle, high)])
         self.settle()
-        self.assertEqual(self.model.recipe_layers(self.area.id), (before[1], before[2], first, *before[3:]))
+        wanted = list(before)
+        wanted.insert(high, wanted.pop(low))
+        self.assertEqual(self.model.recipe_layers(self.area.id), tuple(wanted))
         self.desk.take_back()
         self.assertEqual(self.model.recipe_layers(self.area.id), before)
 
@@ -75,19 +80,30 @@ class Way(WorkshopCase):
         self.settle()
         self.desk.go("Recipe")
         self.workshop.same_again(source, target, True)
-        self.assertEqual(model.recipe_layers(target.id), model.recipe_layers(source.id))
+        there = set(model.measures(target.id).places.ids)
+        common = [q for q in model.recipe_layers(source.id) if set(q.on) & there]
+        copied = model.recipe_layers(target.id)
+        self.assertEqual([(q.code, q.pressure, q.passes, q.role) for q in copied], [(q.code, q.pressure, q.passes, q.role) for q in common])
+        self.assertEqual([set(q.on) for q in copied], [set(q.on) & there for q in common])
         self.assertIn("Temple beside Marigold cheek", self.said[-1].what)
+        gone = len(model.recipe_layers(source.id)) - len(copied)
+        self.assertEqual("found no place here" in self.said[-1].what, gone > 0)
         self.desk.take_back()
         self.workshop.same_again(source, target, False)
         self.settle()
         own = {q.code for q in model.recipe_layers(source.id) if q.code}
         self.assertTrue({q.code for q in model.recipe_layers(target.id) if q.code} <= own)
         n = len(self.stage.layers)
-        self.stage._choose(0)
+        k = next(n for n, q in enumerate(self.stage.layers) if len(q.on) > 1 and q.code)
+        whole = self.stage.layers[k]
+        self.stage._choose(k)
         recipe_cards.split(self.stage)
         self.assertEqual(len(self.stage.layers), n + 1)
-        self.assertNotEqual(self.stage.layers[0].where, self.stage.layers[1].where)
-        self.assertEqual(self.stage.layers[0].code, self.stage.layers[1].code)
+        low, high = self.stage.layers[k : k + 2]
+        self.assertEqual((low.code, high.code, low.id), (whole.code, whole.code, whole.id))
+        self.assertEqual((set(low.on) | set(high.on), set(low.on) & set(high.on)), (set(whole.on), set()))
+        told = model.prediction(self.area.id)[0]
+        self.assertLess(max(told.band(b).target[0] for b in low.on), min(told.band(b).target[0] for b in high.on) + 1e-9)
 
 
 class AdviceAndPortrait(WorkshopCase):
@@ -141,7 +157,7 @@ class AdviceAndPortrait(WorkshopCase):
             run()
             self.settle()
         d = json.loads((folder / "Tansy recipes.json").read_text())
-        self.assertEqual((d["format"], len(d["areas"])), ("hanabira recipes 1", 3))
+        self.assertEqual((d["format"], len(d["areas"])), ("hanabira recipes 1", 12))
         self.assertEqual(len((folder / "Tansy recipes.csv").read_text().splitlines()), 1 + sum(len(a["layers"]) for a in d["areas"]))
         with zipfile.ZipFile(folder / "Tansy layers.ora") as z:
             self.assertEqual(z.testzip(), None)
@@ -155,4 +171,5 @@ class AdviceAndPortrait(WorkshopCase):
         self.model.choose_area(next(a.id for a in self.model.areas if a.name == "Temple"))
         self.settle()
         self.desk.writers.open_technique()
-        self.assertEqual([q.code for q in self.stage.layers], [q.code for q in source])
+        there = set(self.model.places(self.model.area_id).ids)
+        self.assertEqual([q.code for q in self.stage.layers], [q.code for q in source if set(q.on) & there])

@@ -5,7 +5,7 @@ A recipe by places names in each layer the places it covers. One by values, as t
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -72,8 +72,11 @@ class Layer:
 class Targets(Mapping[str, Array]):
     """Targets on paper (Lab) by place, with the place that stands for each of the four bands where there is none of that name."""
 
-    def __init__(self, labs: Mapping[str, Array], aliases: Mapping[str, str] | None = None, names: Mapping[str, str] | None = None) -> None:
-        self._labs, self.aliases, self.names = dict(labs), dict(aliases or {}), dict(names or {})
+    def __init__(
+        self, labs: Mapping[str, Array], aliases: Mapping[str, str] | None = None, names: Mapping[str, str] | None = None, kept: Collection[str] = ()
+    ) -> None:  # fmt: skip
+        """``kept`` are places that keep their paper: lighter than their target is no fault there."""
+        self._labs, self.aliases, self.names, self.kept = dict(labs), dict(aliases or {}), dict(names or {}), frozenset(kept)
 
     def __getitem__(self, key: str) -> Array:
         return self._labs[self.aliases.get(key, key) if key not in self._labs else key]

@@ -193,6 +193,8 @@ def recipe_cautions(
             out.append(Caution("solvent on indented lines", title, words, i, say("caution.over-lines-cure")))
     for band in prediction.bands:
         state = prediction.band(band)
+        if band in getattr(targets, "kept", ()) and state.lab[0] >= state.target[0]:
+            continue
         if state.delta_e00 > OUT_OF_REACH and reach is not None and reach.holds(state.target):
             title = say("caution.in-the-way-title", place=getattr(targets, "name", str)(band))
             out.append(Caution("in the way", title, say("caution.in-the-way", de=state.delta_e00), -1, say("caution.in-the-way-cure")))
