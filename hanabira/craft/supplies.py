@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import tomllib
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -13,6 +13,7 @@ from hanabira.core.colour.spaces import parse_hex, srgb_to_lab
 from hanabira.core.faults import KitFault
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
+from hanabira.core.places.place import Place, Places
 from hanabira.craft.kitfile import read_kit
 
 DATA = Path(__file__).parent / "data"
@@ -72,6 +73,19 @@ def papers() -> Mapping[str, Paper]:
         key: Paper(key, v["name"], v["cap"], v["off"], v["soft"], v["grip"], v["ground"], tuple(v["grounds"].items()), v["note"])
         for key, v in _load("papers.toml").items()
     }
+
+
+def named(places: Places, surface_id: str) -> Places:
+    """Places with the names that their surface has for them."""
+    names = _load("places.toml").get(surface_id, {})
+    if not names:
+        return places
+
+    def name(p: Place) -> Place:
+        plain = next((k for k in names if p.name == k or p.name.startswith(f"{k} in the ")), "")
+        return replace(p, name=names[plain] + p.name[len(plain) :]) if plain else p
+
+    return replace(places, all=tuple(name(p) for p in places))
 
 
 def paper(paper_id: str, ground_hex: str | None = None) -> Paper:

@@ -26,7 +26,7 @@ from hanabira.core.solver.gamut import gamut
 from hanabira.core.solver.place_plan import plan_places
 from hanabira.core.token import SILENT, Token
 from hanabira.craft.markings import marking_model
-from hanabira.craft.supplies import paper, shipped_kit, surfaces
+from hanabira.craft.supplies import named, paper, shipped_kit, surfaces
 from hanabira.craft.techniques import craft_of, rules_of, school
 from hanabira.devices.easel_camera import as_logged
 from hanabira.studio import planning
@@ -73,6 +73,7 @@ def measured(pixels: np.ndarray, a: Area, mm_per_px: float) -> tuple[Measures, P
     model = marking_model() if surface.anatomy == "coat" else None
     m = measure(pixels, a.ring, model, mm_per_px, a.smooth, surface.hair, eye=a.eye, look_for=surface.look_for)
     places = find_places(pixels, cut(pixels, a.ring, a.smooth, a.holes), surface.anatomy, m.marking, a.eye)
+    places = named(places, a.surface_id)
     if "place.lines" in places.notes:
         m = replace(m, marking=replace(m.marking, kind="plain"))
     return m, places

@@ -16,7 +16,7 @@ from hanabira.core.optics.paper import Paper
 from hanabira.core.optics.stack import Pass
 from hanabira.core.places.place import Places
 from hanabira.core.sentences import say
-from hanabira.core.solver.area import BANDS, Layer, Prediction, Variant, goes_over
+from hanabira.core.solver.area import BANDS, Layer, Prediction, Variant, goes_over, swaps
 from hanabira.core.solver.gamut import Gamut
 from hanabira.core.solver.place_plan import PlacePlan, plan_places
 from hanabira.core.solver.place_words import places_in_words
@@ -117,6 +117,8 @@ class Asked:
         return tuple(out)
 
 
+RAREST = 6
+"""So many of the pencils that are used least get a price."""
 THRIFT = 4.0
 """How much dearer a further pencil is in the way with fewer of them."""
 
@@ -336,6 +338,32 @@ class Workshop:
                 if q.code:
                     used.setdefault(q.code, []).append(a.number)
         return tuple((c, len(n), tuple(sorted(set(n)))) for c, n in sorted(used.items(), key=lambda q: (-len(q[1]), q[0])))
+
+    def prices(self, most: int = RAREST) -> tuple[tuple[str, float, str], ...]:
+        """What the rarest pencils of the portrait are worth: code, by how much ΔE00 its worst place rises when the best other pencil of the
+        portrait takes its place, and that pencil; the most dispensable first.
+        """
+        m, rare = self.model, self.palette()[-most:]
+        mine = {code for code, _n, _areas in self.palette()}
+        kit = m.kit.subset([p.code for p in m.kit if p.code in mine])
+        if len(kit) < 2:
+            return ()
+        out = []
+        for code, _n, _areas in rare:
+            worst: tuple[float, str] | None = None
+            for a in m.areas:
+                targets, layers = m.targets(a.id), m.recipe_layers(a.id)
+                if targets is None or not all(not q.code or q.code in kit.index for q in layers):
+                    continue
+                for k, q in enumerate(layers):
+                    if q.code == code:
+                        ranked = swaps(m.paper, kit, layers, k, targets, most=2)
+                        if len(ranked) > 1:
+                            cost = (ranked[1].delta_e00 - ranked[0].delta_e00, ranked[1].code)
+                            worst = cost if worst is None or cost > worst else worst
+            if worst is not None:
+                out.append((code, worst[0], worst[1]))
+        return tuple(sorted(out, key=lambda q: q[1]))
 
     def jumps(self) -> tuple[str, ...]:
         """Neighbouring areas whose step of value on paper disagrees with the photo's, and hues that part on one light side."""

@@ -10,7 +10,7 @@ from hanabira.core.optics.stack import Pass, predict
 from hanabira.core.places.place import Place, Places
 from hanabira.core.solver.area import Layer, follow
 from hanabira.core.solver.joint import CHOICES, Lay, Search, in_order
-from hanabira.core.solver.path import Field, Target, turn, within
+from hanabira.core.solver.path import BLACK_C, BLACK_L, Field, Target, turn, within
 from hanabira.core.solver.place_plan import Rules, place_targets, plan_places
 from hanabira.core.solver.technique import Craft
 from hanabira.craft.supplies import paper, shipped_kit
@@ -160,6 +160,78 @@ class EyePlan(unittest.TestCase):
             if abs(after - before) >= 2:
                 word = "lifts" if after > before else "lowers"
                 self.assertIn(f"{word} the {main} from L* {before:.0f} to {after:.0f}".lower(), q.why.lower())
+
+
+BLACKS = {
+    "sheen": ((5, 0, -1), (15, 1, -4), (38, 0, -8), (60, 0, -6)),
+    "warm": ((6, 2, 3), (8, 3, 4), (21, 4, 7), (41, 5, 9)),
+    "plain": ((4, 0, 0), (12, 1, 0), (24, 1, -2), (44, 0, -3)),
+    "rusty": ((5, 2, 3), (14, 5, 6), (30, 8, 12), (50, 8, 14)),
+    "feathers": ((5, 0, -2), (17, 2, -4), (27, 6, -9), (33, 10, -11)),
+}
+DOZEN = (
+    (10, 0, 0), (30, 0, 0), (55, 0, 0), (90, 0, 0), (35, 10, 18), (60, 15, 40), (80, 8, 30), (45, 35, 30), (30, 15, -20), (40, 0, -25), (70, 0, -10), (25, 8, 10),
+)  # fmt: skip
+"""About where the pencils of a small set lie, a black and a dark grey among them."""
+
+
+class Practice(unittest.TestCase):
+    """What a practitioner asks of whole recipes."""
+
+    def test_the_lights_of_black_coats_are_met_and_black_has_a_dark_under_it(self):
+        kit, on = shipped_kit(), paper("hotpress")
+        near = [kit.pencils[int(np.argmin(((kit.masstone_lab - v) ** 2).sum(1)))].code for v in DOZEN]
+        for some, most in ((kit, 3.0), (kit.subset(list(dict.fromkeys(near))), 5.0)):
+            de = []
+            for values in BLACKS.values():
+                found = plan(some, on, dict(zip(("gap", "general", "light", "highlight"), values, strict=True)))
+                de += [found.prediction.band(b).delta_e00 for b in ("light", "highlight")]
+                mine = [q for q in found.layers if q.code and "gap" in q.on]
+                lab = [some.masstone_lab[some.index[q.code]] for q in mine]
+                first = next((k for k, v in enumerate(lab) if v[0] < BLACK_L and float(chroma(v)) < BLACK_C), None)
+                self.assertNotEqual(first, 0, [q.code for q in mine])
+            self.assertLess(float(np.median(de)), most)
+
+    def test_stripes_and_their_ground_are_each_met(self):
+        kit, on, de = shipped_kit(), paper("hotpress"), []
+        for marking, ground in (((11, 2, 3), (67, 6, 18)), ((24, 12, 18), (72, 12, 34)), ((88, 1, 6), (30, 8, 14))):
+            values = {"gap": -14, "general": 0, "light": 8, "highlight": 12}
+            parts = [(b, "ground", (float(np.clip(ground[0] + d, 4, 96)), *ground[1:]), 0.15) for b, d in values.items()]
+            parts += [("marking", "marking", marking, 0.4)]
+            labels = np.repeat(np.arange(1, 6, dtype=np.uint8), 6)[None].repeat(20, 0)
+            all_ = tuple(Place(k, k, g, g, tuple(float(q) for q in v), s, (0, 0, 6, 20)) for k, g, v, s in parts)
+            found = plan(kit, on, FUR, places=Places(all_, labels, (0.0, 0.0), 1.0))
+            for key in ("marking", "general"):
+                de.append(found.prediction.band(key).delta_e00)
+                self.assertLess(de[-1], 3.5, (marking, key))
+            self.assertGreater(
+                abs(found.prediction.band("marking").lab[0] - found.prediction.band("general").lab[0]),
+                0.8 * abs(marking[0] - ground[0]) - 6,
+            )
+
+        self.assertLess(float(np.median(de)), 2.5)
+
+    def test_no_dark_over_what_keeps_its_paper_and_nothing_over_a_full_tooth(self):
+        for kit_id, paper_id in (("pencils", "hotpress"), ("pencils", "bristol"), ("pastels", "sanded")):
+            kit, on = shipped_kit(kit_id), paper(paper_id)
+            for name, values in {**BLACKS, "fur": tuple(FUR.values())}.items():
+                bands = dict(zip(("gap", "general", "light", "highlight"), values, strict=True))
+                bands["highlight"] = (92, 0, 2)
+                found = plan(kit, on, bands, places=coat(bands, reserved=("highlight",)))
+                self.assertLessEqual(found.prediction.most_tooth, 0.97, (kit_id, name))
+                for q in found.layers:
+                    if q.code and "highlight" in q.on:
+                        lab = kit.masstone_lab[kit.index[q.code]]
+                        self.assertTrue(lab[0] >= 73 and float(chroma(lab)) <= 25, (kit_id, name, q))
+                self.assertLessEqual(sum(1 for q in found.layers if q.code and "highlight" in q.on), 1)
+
+    def test_nothing_turns_green_on_the_way(self):
+        kit, on = shipped_kit(), paper("hotpress")
+        orange = {"gap": (24, 14, 18), "general": (55, 24, 44), "light": (72, 16, 40), "highlight": (86, 6, 22)}
+        found = plan(kit, on, orange)
+        for state in found.prediction.bands.values():
+            for lab in state.labs[1:]:
+                self.assertFalse(float(chroma(lab)) > 5 and bool(within(float(hue_deg(lab)) % 360, 100, 200)), lab)
 
 
 class Locked(unittest.TestCase):

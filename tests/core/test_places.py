@@ -11,6 +11,7 @@ from hanabira.core.area.shape import cut, rectangle
 from hanabira.core.colour.spaces import lab_to_srgb
 from hanabira.core.places.find import corrected, find_places
 from hanabira.core.places.place import Place, Places, as_planned, labels_at, two_clusters
+from hanabira.craft.supplies import _load, named, surfaces
 from tests.fur import fur
 
 IRISES = {
@@ -149,6 +150,19 @@ def striped_with_truth() -> tuple[np.ndarray, np.ndarray]:
     soft = cv2.GaussianBlur(truth.astype(np.float32), (0, 0), 2.0)[..., None]
     light = np.clip(pale.astype(np.float32) * 0.5 + 120, 0, 255)
     return (light * (1 - soft) + pale.astype(np.float32) * 0.22 * soft).astype(np.uint8), truth
+
+
+class Names(unittest.TestCase):
+    def test_a_surface_has_its_own_names_and_the_ids_stay(self):
+        parts = tuple(
+            Place(k, n, "band", "coat", (50.0, 0.0, 0.0), 0.3, (0, 0, 1, 1))
+            for k, n in (("gap", "gap"), ("general blue", "general in the blue hair"))
+        )
+        places = Places(parts, np.ones((2, 2), np.uint8), (0.0, 0.0), 1.0)
+        self.assertEqual([p.name for p in named(places, "paw-pad")], ["creases of the pad", "pad in the blue hair"])
+        self.assertEqual(named(places, "paw-pad").ids, places.ids)
+        self.assertIs(named(places, "short-fur"), places)
+        self.assertEqual(set(_load("places.toml")) - set(surfaces()), set())
 
 
 class Maps(unittest.TestCase):

@@ -7,7 +7,7 @@ import numpy as np
 from hanabira.core.area.shape import rectangle
 from hanabira.core.faults import RecordFault
 from hanabira.core.places.place import Place
-from hanabira.core.solver.area import Layer
+from hanabira.core.solver.area import Layer, follow, with_layer
 from hanabira.session.edits import Aim, ChangeAreas, SetLayers
 from hanabira.studio import bundle
 from hanabira.studio.checking import check
@@ -96,6 +96,23 @@ class ByPlaces(Case):
         self.session.solve("right")
         first, second = ({q.code for q in self.recipe(k).layers if q.code} for k in ("left", "right"))
         self.assertTrue(second and second <= first, (first, second))
+
+    def test_what_a_pencil_less_would_cost_is_what_happens_without_it(self):
+        self.session.solve("a")
+        self.session.solve("b")
+        prices = self.session.workshop.prices()
+        self.assertTrue(prices)
+        self.assertEqual([c for _code, c, _o in prices], sorted(c for _code, c, _o in prices))
+        code, cost, other = prices[-1]
+        rises = []
+        for a in self.session.areas:
+            layers, told = self.session.recipe_layers(a.id), self.session.prediction(a.id)[0]
+            for k, q in enumerate(layers):
+                if q.code == code:
+                    without = with_layer(layers, k, code=other)
+                    then = follow(self.session.paper, self.session.kit, without, self.session.targets(a.id), expected=False)
+                    rises.append(then.band(q.on[0]).delta_e00 - told.band(q.on[0]).delta_e00)
+        self.assertTrue(any(abs(v - cost) < 0.01 for v in rises), (cost, rises))
 
     def test_places_corrected_by_hand_change_what_is_measured_and_come_back(self):
         self.session.want_measures("a")

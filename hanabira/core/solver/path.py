@@ -47,7 +47,7 @@ class Costs:
     ease: float = 0.08
     five: float = 8.0
     heavy: float = 0.1
-    tooth: float = 60.0
+    tooth: float = 150.0
     sink: float = 2.5
     dirty: float = 3.0
     seesaw: float = 0.5

@@ -166,6 +166,16 @@ def portrait(s: Recipe, area: Area) -> list:
         once = [code for code, n, _ in known if n == 1]
         if once:
             out.append(Words(f"Used once only: {', '.join(once[:8])}."))
+        prices = shop.prices()
+        if prices:
+            out.append(Caption("What a pencil less would cost"))
+            out += [
+                Words(
+                    f"{code} {kit.get(code).name}: ΔE00 {max(0.0, cost):.1f} in its worst place, with {other} {kit.get(other).name} instead.",
+                    "small",
+                )
+                for code, cost, other in prices
+            ]
     if s.layers:
         out.append(
             row(
