@@ -95,7 +95,12 @@ def recipes_csv(areas: Sequence[Mapping[str, Any]]) -> str:
     for area in areas:
         for n, layer in enumerate(area["layers"], 1):
             cells = [
-                " ".join(str(v) for v in layer[c]) if isinstance(layer[c], list) else "" if layer[c] is None else layer[c] for c in COLUMNS
+                (";" if c == "covers" else " ").join(str(v) for v in layer[c])
+                if isinstance(layer[c], list)
+                else ""
+                if layer[c] is None
+                else layer[c]
+                for c in COLUMNS
             ]
             writer.writerow((area["number"], area["name"], area["surface"], n, *cells))
     return out.getvalue()

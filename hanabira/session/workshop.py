@@ -36,7 +36,7 @@ JUMP_L = 10.0
 
 TWINS = ("eye", "ear-inside")
 """Surfaces that come in pairs: the second one gets the pencils of the first, where they reach it."""
-TWIN_COST, TWIN_MISS = 1.0, 3.0
+TWIN_COST, TWIN_MISS = 2.5, 4.0
 """ΔE00 that the first one's pencils may cost a place of the second, unless it stays nearer than the second figure anyway."""
 
 

@@ -281,9 +281,10 @@ class Files(unittest.TestCase):
         from hanabira.craft.recipe_data import recipes_csv
 
         row = {c: "x" for c in ("role", "tool", "pencil", "name", "stroke", "where", "why")} | {
-            "pressure": 2, "passes": 1, "length_mm": None, "spacing_mm": 0.5, "direction_deg": None, "target_lab": [1, 2, 3], "lab_after": [4, 5, 6], "tooth_left": 0.4,
+            "pressure": 2, "passes": 1, "length_mm": None, "spacing_mm": 0.5, "direction_deg": None, "target_lab": [1, 2, 3], "lab_after": [4, 5, 6], "tooth_left": 0.4, "covers": ["gap", "light"],
         }  # fmt: skip
         text = recipes_csv([{"number": 1, "name": 'A "b", c', "surface": "eye", "layers": [row]}])
         self.assertEqual(len(text.strip().splitlines()), 2)
         self.assertIn("1 2 3", text)
+        self.assertIn("gap;light", text)
         self.assertTrue(json.dumps(row))

@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from hanabira.core.colour.spaces import lab_to_srgb, srgb_to_lab
-from hanabira.core.forecast.portrait import Laid, lay_bands, portrait
+from hanabira.core.forecast.portrait import Drawn, Laid, lay_bands, portrait
 from hanabira.core.optics.kit import Kit, Pencil
 from hanabira.core.schedule.order import Preferences, order
 from hanabira.core.schedule.sessions import Days, lay_out
@@ -87,16 +87,36 @@ class Forecast(unittest.TestCase):
 
     @settings(max_examples=30, deadline=None)
     @given(st.integers(0, 10_000))
-    def test_a_recipe_that_hits_its_targets_gives_the_photo_back(self, seed):
+    def test_a_recipe_that_hits_its_targets_gives_the_drawing_back_in_its_own_hues(self, seed):
         lab = np.random.default_rng(seed).uniform((5, -10, -10), (98, 20, 30), (200, 3))
-        np.testing.assert_allclose(lay_bands(lab, self.bands, self.bands), lab, atol=1e-9)
+        out = lay_bands(lab, self.bands, self.bands)
+        np.testing.assert_allclose(out[:, 0], lab[:, 0], atol=1e-9)
+        # hue and strength are the layers' own: between two bands a mixture of theirs, whatever the photo has there
+        at, own = [self.bands[b][0] for b in self.bands], np.array([self.bands[b] for b in self.bands])
+        for c in (1, 2):
+            np.testing.assert_allclose(out[:, c], np.interp(lab[:, 0], at, own[:, c]), atol=1e-9)
+
+    def test_places_take_their_own_colours_with_the_photos_lightness(self):
+        labels = np.zeros((10, 40), np.uint8)
+        labels[:, :10], labels[:, 10:20], labels[:, 20:30] = 1, 2, 3
+        photo = {"pupil": np.array([8.0, 0, 0]), "iris outer": np.array([30.0, 20, 25]), "catchlight": np.array([90.0, 0, -4])}
+        paper_ = {"pupil": np.array([16.0, 1, 1]), "iris outer": np.array([34.0, 15, 20]), "catchlight": np.array([94.0, 0, 0])}
+        drawn = Drawn(photo, labels, tuple(photo), ("eye",) * 3)
+        lab = np.array([photo[k] for k in photo])[np.clip(labels.astype(int) - 1, 0, 2)] + np.array([4.0, 9, -9])
+        out = portrait(lab, np.array([96.0, 0, 2]), [Laid(labels > 0, drawn, paper_)])
+        shows = (94 - 16) / (90 - 8)
+        for n, k in enumerate(photo, 1):
+            here = out[labels == n]
+            np.testing.assert_allclose(here[:, 1:], np.broadcast_to(paper_[k][1:], (100, 2)))
+            np.testing.assert_allclose(here[:, 0], min(100.0, paper_[k][0] + 4 * shows))
+        np.testing.assert_allclose(out[labels == 0], np.broadcast_to([96.0, 0, 2], (100, 3)))
 
     def test_a_flat_ground_hides_the_drawing_and_paper_stays_bare(self):
         lab = np.random.default_rng(1).uniform((10, 0, 0), (90, 10, 10), (20, 30, 3))
         inside = np.zeros((20, 30), bool)
         inside[:, :15] = True
         flat = {b: np.array([60.0, 5, 20]) for b in self.bands}
-        out = portrait(lab, np.array([96.0, 0, 2]), [Laid(inside, self.bands, flat)])
+        out = portrait(lab, np.array([96.0, 0, 2]), [Laid(inside, Drawn(self.bands), flat)])
         np.testing.assert_allclose(out[inside], np.broadcast_to([60.0, 5, 20], (300, 3)))
         np.testing.assert_allclose(out[~inside], np.broadcast_to([96.0, 0, 2], (300, 3)))
         # order of values is kept when the contrast is half
@@ -114,7 +134,7 @@ class Camera(unittest.TestCase):
         layer = lambda code, p: Layer("general", code, p, 1, "everywhere", "side")  # noqa: E731
         means = []
         for layers in ([], [layer("1", 2)], [layer("1", 2), layer("2", 4)]):
-            sheet = srgb_to_lab(drawn_sheet(lab, "#f4f3ef", KIT, [Worked(inside, Forecast.bands, layers)]))
+            sheet = srgb_to_lab(drawn_sheet(lab, "#f4f3ef", KIT, [Worked(inside, Drawn(Forecast.bands), layers)]))
             means.append(float(sheet[inside][:, 0].mean()))
             self.assertGreater(float(sheet[~inside][:, 0].mean()), 94)
         self.assertTrue(means[0] > means[1] + 3 > means[2] + 6, means)

@@ -132,7 +132,8 @@ class OldStudios(unittest.TestCase):
                 terms = json.loads(text)
                 terms["moved"] = [[ids.get(k, k) for k in pair] for pair in terms.get("moved", [])]
                 c.execute("UPDATE commission SET terms = ? WHERE id = ?", (json.dumps(terms), key))
-            c.execute("ALTER TABLE commission DROP COLUMN tray_only")
+            for table, column in (("commission", "tray_only"), ("recipe", "places"), ("recipe", "aims"), ("area", "place_edits")):
+                c.execute(f"ALTER TABLE {table} DROP COLUMN {column}")
             c.execute("UPDATE alembic_version SET version_num = '0006'")
 
     def told(self, store: Store, key: str) -> tuple:
