@@ -18,6 +18,7 @@ import numpy as np
 from benchmarks.areas import areas
 from benchmarks.edits import edits
 from benchmarks.many_areas import many_areas
+from benchmarks.places import places
 from benchmarks.plan import plan
 from benchmarks.study import study
 
@@ -192,6 +193,7 @@ if __name__ == "__main__":
     row("what", "here", "goal")
     print("-" * 108)
     core()
+    places(row)
     study(row, median_ms)
     areas(row)
     plan(row)
