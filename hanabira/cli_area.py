@@ -72,7 +72,7 @@ def area(args: argparse.Namespace) -> dict:
     region = cut(pixels, ring)
     places = named(find_places(pixels, region, surface.anatomy, m.marking, said=bool(args.marking)), args.surface)
     kind = args.marking or measured_marking(m)
-    if "place.lines" in places.notes and not args.marking:
+    if not args.marking and ("place.lines" in places.notes or surface.anatomy == "locks"):
         kind = "plain"  # whiskers and locks are no marking
     if surface.hair and kind not in ("plain", "ticked", "gradient", "roan"):
         m = replace(m, pattern=find_pattern(region))

@@ -67,7 +67,9 @@ class Request:
             marking = replace(marking, kind=a.marking_kind, confidence=1.0, reason="said by the artist")
         separate = bool(a.marking_edits) or marking.kind not in (None, "plain", "gradient", "ticked")
         places = self._places(marking)
-        if "place.lines" in places.notes and not a.marking_kind:
+        surface = surfaces().get(a.surface_id)
+        locks = surface is not None and surface.anatomy == "locks"
+        if ("place.lines" in places.notes or locks) and not a.marking_kind:
             marking, separate = replace(marking, kind="plain"), bool(a.marking_edits)  # whiskers and locks are no marking
         return replace(known, marking=marking, places=places, pattern=find_pattern(region, a.marking_edits) if separate else None)
 

@@ -65,7 +65,7 @@ BLACK_L, BLACK_C = 17.0, 5.0
 """A pencil is a black when its masstone is darker and duller; sepia, indigo and dark browns are darks."""
 UNDER_BLACK_L = 40.0
 """A pencil darker than this under the black makes it a coloured dark."""
-RESERVED_COST, SECOND_TINT = 99.0, 40.0
+RESERVED_COST, SECOND_TINT = 99.0, 14.0
 """What covering a reserved place with more than a pale tint costs, and each tint after the first."""
 GREEN_HUES = (97.0, 203.0)
 """Hues of a state that read as greenish where nothing is green."""
