@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPainterPath, QPen
@@ -27,6 +28,19 @@ class Key:
     act: Callable[[], object]
     main: bool = False
     spare: bool = False
+
+
+def _font(size: int) -> QFont:
+    f = QFont(font("strong"))
+    f.setPixelSize(size)
+    return f
+
+
+@lru_cache(maxsize=1024)
+def _least_width(cap: str, words: str, size: int) -> float:
+    """Width in design pixels under which a key's cap or word is cut; kept, since a strip asks for it hundreds of times a layout."""
+    fm = QFontMetricsF(_font(size))
+    return max(fm.horizontalAdvance(words) + 0.8 * size, fm.horizontalAdvance(cap) + 1.8 * size)
 
 
 class KeyStrip(Drawn):
@@ -59,15 +73,8 @@ class KeyStrip(Drawn):
             size -= 1
         return size
 
-    @staticmethod
-    def _font(size: int) -> QFont:
-        f = QFont(font("strong"))
-        f.setPixelSize(size)
-        return f
-
     def _wide(self, key: Key, size: int) -> float:
-        fm = QFontMetricsF(self._font(size))
-        return max(fm.horizontalAdvance(key.words) + 0.8 * size, fm.horizontalAdvance(key.cap) + 1.8 * size)
+        return _least_width(key.cap, key.words, size)
 
     def _rects(self, w: float, h: float) -> list[QRectF]:
         size = self._size(w)
@@ -88,7 +95,7 @@ class KeyStrip(Drawn):
     def paint(self, p: QPainter, w: float, h: float) -> None:
         p.fillRect(QRectF(0, 0, w, h), role("window"))
         size = self._size(w)
-        fm = QFontMetricsF(self._font(size))
+        fm = QFontMetricsF(_font(size))
         for k, r in zip(self.shown(w), self._rects(w, h), strict=True):
             if k.main:
                 path = QPainterPath()
@@ -109,7 +116,7 @@ class KeyStrip(Drawn):
             p.setPen(QPen(ink if k.main else role("edge"), 2.6, cap=Qt.PenCapStyle.RoundCap))
             p.drawLine(QPointF(cap.left() + 5, cap.bottom()), QPointF(cap.right() - 5, cap.bottom()))
             p.setPen(ink)
-            p.setFont(self._font(round(0.86 * size)))
+            p.setFont(_font(round(0.86 * size)))
             p.drawText(cap, int(CENTRE), k.cap)
-            p.setFont(self._font(size))
+            p.setFont(_font(size))
             p.drawText(QRectF(r.left(), cap.bottom() + 4, r.width(), r.bottom() - cap.bottom() - 6), int(CENTRE), k.words)
