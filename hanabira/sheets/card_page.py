@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import io
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
+from PIL import Image
 from reportlab.lib.colors import Color, black, white
 from reportlab.lib.pagesizes import A4, letter
 from reportlab.lib.units import mm
+from reportlab.lib.utils import ImageReader
 from reportlab.pdfbase import pdfmetrics
 from reportlab.pdfbase.ttfonts import TTFont
 from reportlab.pdfgen.canvas import Canvas
@@ -175,6 +178,39 @@ class Sheet:
         self.c.showPage()
         self.page += 1
         self.y = self.h - MARGIN
+
+    def picture(self, pixels: np.ndarray, x: float, top: float, k: float, rings: Iterable[np.ndarray], width: float) -> None:
+        """Pixels (h, w, 3) at k points a pixel from an upper left corner, with rings in their pixels as black lines cored white, cut at its edge."""
+        high, wide = pixels.shape[0] * k, pixels.shape[1] * k
+        data = io.BytesIO()
+        Image.fromarray(pixels).save(data, "JPEG", quality=92)
+        data.seek(0)
+        self.c.drawImage(ImageReader(data), x, top - high, wide, high)
+        self.c.saveState()
+        frame = self.c.beginPath()
+        frame.rect(x, top - high, wide, high)
+        self.c.clipPath(frame, stroke=0, fill=0)
+        for ring in rings:
+            path = self.c.beginPath()
+            for n, (px, py) in enumerate(ring):
+                (path.moveTo if n == 0 else path.lineTo)(x + px * k, top - py * k)
+            path.close()
+            for colour, line in ((black, width), (white, 0.4 * width)):
+                self.c.setStrokeColor(colour)
+                self.c.setLineWidth(line)
+                self.c.drawPath(path, stroke=1, fill=0)
+        self.c.restoreState()
+
+    def mark(self, x: float, y: float, words: str, radius: float) -> None:
+        """A number or letter in a white disc with a black rim."""
+        size = 1.2 * radius
+        self.c.setFillColor(white)
+        self.c.setStrokeColor(black)
+        self.c.setLineWidth(0.7)
+        self.c.circle(x, y, radius, stroke=1, fill=1)
+        self.c.setFillColor(black)
+        self.c.setFont("lato-bold", size)
+        self.c.drawCentredString(x, y - 0.36 * size, words)
 
     def rule(self) -> None:
         """A thin line across."""

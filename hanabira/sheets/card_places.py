@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-import io
 import math
 
 import numpy as np
-from PIL import Image
 from reportlab.lib.colors import Color, black, white
 from reportlab.lib.units import mm
-from reportlab.lib.utils import ImageReader
 from reportlab.pdfbase import pdfmetrics
 
 from hanabira.sheets.card_page import GREY, LINE, MARGIN, CardArea, CardLayer, Sheet, area_foot, area_head, colour_of, wrap
@@ -27,7 +24,7 @@ STROKES = (
 
 def area_by_places(s: Sheet, area: CardArea) -> None:
     """Head, map beside the places, layers from the paper upward, cautions and note."""
-    need = 60 + MAP_H + 30
+    need = 60 + max(MAP_H, 14 + len(area.places) * (18 + CHIP)) + 30
     if s.y - need < MARGIN + 8 * mm:
         s.new_page()
     else:
@@ -48,46 +45,16 @@ def _map(s: Sheet, area: CardArea, top: float) -> float:
     assert area.map is not None
     h, w = area.map.shape[:2]
     k = min(MAP_W / w, MAP_H / h)
-    wide, high = w * k, h * k
-    x = MARGIN
-    image = io.BytesIO()
-    Image.fromarray(area.map).save(image, "JPEG", quality=92)
-    image.seek(0)
-    s.c.drawImage(ImageReader(image), x, top - high, wide, high)
-    s.c.saveState()
-    frame = s.c.beginPath()
-    frame.rect(x, top - high, wide, high)
-    s.c.clipPath(frame, stroke=0, fill=0)
-    for place in area.places:
-        for ring in place.rings:
-            path = s.c.beginPath()
-            for i, (px, py) in enumerate(ring):
-                (path.moveTo if i == 0 else path.lineTo)(x + px * k, top - py * k)
-            path.close()
-            for colour, width in ((black, 1.1), (white, 0.45)):
-                s.c.setStrokeColor(colour)
-                s.c.setLineWidth(width)
-                s.c.drawPath(path, stroke=1, fill=0)
-    s.c.restoreState()
+    s.picture(area.map, MARGIN, top, k, (np.asarray(ring, float) for place in area.places for ring in place.rings), 1.1)
     for n, place in enumerate(area.places):
-        _letter(s, x + place.middle[0] * k, top - place.middle[1] * k, _mark(n))
+        s.mark(MARGIN + place.middle[0] * k, top - place.middle[1] * k, _mark(n), 5.2)
     if area.direction_deg is not None:
-        _arrow(s, x + wide - 18, top - 16, area.direction_deg)
-    return top - high
+        _arrow(s, MARGIN + w * k - 18, top - 16, area.direction_deg)
+    return top - h * k
 
 
 def _mark(n: int) -> str:
     return "abcdefghijklmnopqrstuvwxyz"[n % 26]
-
-
-def _letter(s: Sheet, x: float, y: float, mark: str) -> None:
-    s.c.setFillColor(white)
-    s.c.setStrokeColor(black)
-    s.c.setLineWidth(0.6)
-    s.c.circle(x, y, 5.2, stroke=1, fill=1)
-    s.c.setFillColor(black)
-    s.c.setFont("lato-bold", 7)
-    s.c.drawCentredString(x, y - 2.4, mark)
 
 
 def _arrow(s: Sheet, x: float, y: float, degrees: float) -> None:
@@ -123,14 +90,14 @@ def _places(s: Sheet, area: CardArea, top: float) -> float:
         s.c.setFillColor(colour_of(place.target))
         s.c.rect(cx, cy, 2 * CHIP, CHIP, stroke=0, fill=1)
         cx += 2 * CHIP + 4
-        fits = max(1, int((right - cx) // CHIP))
-        for layer, lab in place.after[:fits]:
+        chip = min(CHIP, (right - cx) / max(1, len(place.after)))  # many layers get narrow patches: the last one is the result
+        for layer, lab in place.after:
             s.c.setFillColor(colour_of(lab))
-            s.c.rect(cx, cy, CHIP, CHIP, stroke=0, fill=1)
+            s.c.rect(cx, cy, chip, CHIP, stroke=0, fill=1)
             s.c.setFillColor(white if lab[0] < 55 else black)
             s.c.setFont("lato", 6.5)
-            s.c.drawCentredString(cx + CHIP / 2, cy + CHIP / 2 - 2.2, str(layer))
-            cx += CHIP
+            s.c.drawCentredString(cx + chip / 2, cy + CHIP / 2 - 2.2, str(layer))
+            cx += chip
         y = cy - 5
     return y
 

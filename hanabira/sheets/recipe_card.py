@@ -6,10 +6,7 @@ import io
 from pathlib import Path
 
 import numpy as np
-from PIL import Image
-from reportlab.lib.colors import black, white
 from reportlab.lib.units import mm
-from reportlab.lib.utils import ImageReader
 from reportlab.pdfbase import pdfmetrics
 from reportlab.pdfgen.canvas import Canvas
 
@@ -69,21 +66,13 @@ def _front(s: Sheet, card: Card) -> None:
     s.y -= 8
     picture_h, picture_w = card.picture.shape[:2]
     k = min(s.room / picture_w, (s.h * 0.5) / picture_h)
-    w, h = picture_w * k, picture_h * k
-    x, top = (s.w - w) / 2, s.y
-    image = io.BytesIO()
-    Image.fromarray(card.picture).save(image, "JPEG", quality=90)
-    image.seek(0)
-    s.c.drawImage(ImageReader(image), x, top - h, w, h)
-    s.c.saveState()
-    frame = s.c.beginPath()
-    frame.rect(x, top - h, w, h)
-    s.c.clipPath(frame, stroke=0, fill=0)
+    h = picture_h * k
+    x, top = (s.w - picture_w * k) / 2, s.y
+    rings = (smooth_ring(a.ring) if a.smooth else np.asarray(a.ring, float) for a in card.areas)
+    s.picture(card.picture, x, top, k, rings, 1.8)
     for area in card.areas:
-        _outline(s.c, area, x, top, k)
-    s.c.restoreState()
-    for area in card.areas:
-        _number(s.c, area, x, top, k)
+        middle = np.asarray(area.ring, float).mean(axis=0)
+        s.mark(x + middle[0] * k, top - middle[1] * k, str(area.number), 7)
     s.y = top - h - 8
     s.paragraph(card.paper, "lato-bold", 9.5)
     for line in card.lines:
@@ -113,30 +102,6 @@ def _front(s: Sheet, card: Card) -> None:
     if card.notes:
         s.y -= 8
         s.paragraph(f"“{card.notes}”", "vollkorn-italic", 9.5, GREY)
-
-
-def _outline(c: Canvas, area: CardArea, x: float, top: float, k: float) -> None:
-    points = smooth_ring(area.ring) if area.smooth else np.asarray(area.ring, float)
-    path = c.beginPath()
-    for n, (px, py) in enumerate(points):
-        (path.moveTo if n == 0 else path.lineTo)(x + px * k, top - py * k)
-    path.close()
-    for colour, width in ((black, 1.8), (white, 0.7)):
-        c.setStrokeColor(colour)
-        c.setLineWidth(width)
-        c.drawPath(path, stroke=1, fill=0)
-
-
-def _number(c: Canvas, area: CardArea, x: float, top: float, k: float) -> None:
-    ring = np.asarray(area.ring, float)
-    cx, cy = x + ring[:, 0].mean() * k, top - ring[:, 1].mean() * k
-    c.setStrokeColor(black)
-    c.setFillColor(white)
-    c.setLineWidth(0.8)
-    c.circle(cx, cy, 7, stroke=1, fill=1)
-    c.setFillColor(black)
-    c.setFont("lato-bold", 8)
-    c.drawCentredString(cx, cy - 2.9, str(area.number))
 
 
 def _area(s: Sheet, card: Card, area: CardArea) -> None:
