@@ -109,3 +109,20 @@ class CardByPlaces(Case):
         self.assertGreater(len(pages), 3)
         _images, points = images_and_lines(self.path)
         self.assertGreater(min(y for _x, y in points), 10)
+
+    def test_many_places_with_many_layers_stay_on_the_page_to_the_last_patch(self):
+        area = self.card.areas[0]
+        after = tuple((n, area.places[0].target) for n in range(1, 41))
+        full = replace(area, places=tuple(replace(area.places[0], name=f"spot{n}.", after=after) for n in range(14)))
+        for layers in range(len(area.layers)):  # the second area begins at another height each time
+            first = replace(area, places=area.places[:1], layers=area.layers[:layers])
+            write_recipe_card(replace(self.card, areas=(first, full)), self.path)
+            narrow = [w for _c, w, h, filled in boxes(self.path) if filled and abs(h - CHIP / MM) < 0.05 and w < CHIP / MM - 0.05]
+            self.assertEqual(len(narrow), 14 * len(after))
+            heights: list[float] = []
+            for page in pypdf.PdfReader(self.path).pages:
+                page.extract_text(
+                    visitor_text=lambda text, cm, tm, _f, _s, heights=heights: heights.append(tm[5] + cm[5]) if "spot" in text else None
+                )
+            self.assertEqual(len(heights), 14)
+            self.assertGreater(min(heights), 20 * MM, layers)
