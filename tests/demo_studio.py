@@ -5,6 +5,8 @@ from __future__ import annotations
 import fcntl
 import os
 import shutil
+import tempfile
+import unittest
 from pathlib import Path
 
 from hanabira.demo.studio import build_demo
@@ -23,3 +25,15 @@ def demo_copy(folder: Path) -> Path:
             (shared / "built").touch()
     shutil.copytree(shared / "demo", folder)
     return folder
+
+
+class OnDemo(unittest.TestCase):
+    """Tests of one class share a demo studio in ``root / "demo"``; nothing of it stays."""
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()
+        temp = tempfile.TemporaryDirectory()
+        cls.addClassCleanup(temp.cleanup)
+        cls.root = Path(temp.name)
+        demo_copy(cls.root / "demo")

@@ -3,8 +3,6 @@
 import csv
 import io
 import json
-import tempfile
-import unittest
 import zipfile
 from dataclasses import replace
 from pathlib import Path
@@ -13,16 +11,14 @@ from hanabira.core.faults import StudioFault
 from hanabira.studio.bundle import contents_of, import_bundle, log_csv, read_bundle, write_bundle
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, Terms
 from hanabira.studio.store import Store
-from tests.demo_studio import demo_copy
+from tests.demo_studio import OnDemo
 from tests.terminal.test_cli import ask, run
 
 
-class Bundles(unittest.TestCase):
+class Bundles(OnDemo):
     @classmethod
     def setUpClass(cls):
-        cls.temp = tempfile.TemporaryDirectory()
-        cls.root = Path(cls.temp.name)
-        demo_copy(cls.root / "demo")
+        super().setUpClass()
         with Store.open(cls.root / "demo") as store:
             c = store.get(Commission, "demo-tansy")
             store.edit([replace(c, terms=Terms("left", 2.5, rate=40.0, materials=25.0, moved=(("demo-area-5:1", "demo-area-4:0"),)))])
@@ -45,10 +41,6 @@ class Bundles(unittest.TestCase):
             store.edit([row])
             cls.bundle = write_bundle(store, "Tansy", cls.root / "tansy.zip").path
             cls.before = contents_of(store, "demo-tansy")
-
-    @classmethod
-    def tearDownClass(cls):
-        cls.temp.cleanup()
 
     def test_a_bundle_comes_back_whole_in_another_studio(self):
         with Store.open(self.root / "other") as store:

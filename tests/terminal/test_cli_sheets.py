@@ -1,8 +1,6 @@
 """Card, book and log from the terminal: the same content as the window's, in millimetres and colours."""
 
 import json
-import tempfile
-import unittest
 from pathlib import Path
 
 import numpy as np
@@ -17,26 +15,20 @@ from hanabira.session.recipe_card import card_content
 from hanabira.studio.bundle import write_bundle
 from hanabira.studio.records import Recipe
 from hanabira.studio.store import Store
-from tests.demo_studio import demo_copy
+from tests.demo_studio import OnDemo
 from tests.terminal.test_cli import ask, run
 
 MM = 72 / 25.4
 
 
-class Sheets(unittest.TestCase):
+class Sheets(OnDemo):
     @classmethod
     def setUpClass(cls):
-        cls.temp = tempfile.TemporaryDirectory()
-        cls.root = Path(cls.temp.name)
-        demo_copy(cls.root / "demo")
+        super().setUpClass()
         with Store.open(cls.root / "demo") as store:
             # of the rabbit only three areas are solved: brow, eye and cheek
             store.edit([], [r for r in store.all(Recipe) if r.area_id.startswith("demo-area") and r.area_id[10:] not in ("4", "5", "8")])
             cls.bundles = {name: write_bundle(store, name, cls.root / f"{name}.zip").path for name in ("Tansy", "Bracken")}
-
-    @classmethod
-    def tearDownClass(cls):
-        cls.temp.cleanup()
 
     def text(self, path: Path) -> str:
         return "\n".join(page.extract_text() for page in pypdf.PdfReader(path).pages)
