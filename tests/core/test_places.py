@@ -9,6 +9,7 @@ import numpy as np
 from hanabira.core.area.marking import Marking
 from hanabira.core.area.shape import cut, rectangle
 from hanabira.core.colour.spaces import lab_to_srgb
+from hanabira.core.places.eyes import guessed_circle
 from hanabira.core.places.find import corrected, find_places
 from hanabira.core.places.place import Place, Places, as_planned, labels_at, two_clusters
 from hanabira.craft.supplies import _load, named, surfaces
@@ -20,13 +21,13 @@ IRISES = {
 RADIUS = 60
 
 
-def drawn_eye(iris: tuple, seed: int = 1, size: int = 300) -> tuple[np.ndarray, dict[str, np.ndarray], tuple[float, float]]:
+def drawn_eye(iris: tuple, seed: int = 1, size: int = 300, skin: tuple = (58.0, 8.0, 24.0)) -> tuple[np.ndarray, dict[str, np.ndarray], tuple[float, float]]:
     """An eye in fur-coloured skin, the true masks of its parts, and its centre. Blurred and grained like a photograph."""
     rng = np.random.default_rng(seed)
     cx, cy = size / 2 + rng.uniform(-6, 6), size / 2 + rng.uniform(-6, 6)
     yy, xx = np.mgrid[0:size, 0:size].astype(np.float32)
     rho = np.hypot(xx - cx, yy - cy) / RADIUS
-    lab = np.broadcast_to(np.array([58.0, 8, 24], np.float32), (size, size, 3)).copy()
+    lab = np.broadcast_to(np.array(skin, np.float32), (size, size, 3)).copy()
     disc, pupil = rho < 1, rho < 0.46
     lab[disc] = iris
     # a little lighter opposite the light, as a lens throws it
@@ -88,6 +89,24 @@ class Eyes(unittest.TestCase):
                 self.assertIn("catchlight", moved.ids)
                 self.assertGreater(overlap(on_photo(moved, ("pupil",), pixels.shape[:2]), truth["pupil"]), 0.6)
         self.assertGreaterEqual(kept, 0.7 * total)
+
+    def test_without_clicks_the_circle_is_found_in_pale_and_dark_coats_and_called_a_guess(self):
+        rng = np.random.default_rng(8)
+        good = total = 0
+        for skin in ((58.0, 8.0, 24.0), (15.0, 1.0, 2.0), (80.0, 1.0, 6.0)):
+            for name, iris in IRISES.items():
+                for reach in (1.3, 1.6):  # how far outside the eye the loop runs
+                    pixels, _truth, centre = drawn_eye(iris, 7, skin=skin)
+                    x, y = np.array(centre) + rng.uniform(-0.12, 0.12, 2) * RADIUS
+                    turns = np.linspace(0, 2 * np.pi, 40, endpoint=False)
+                    loop = [(x + reach * RADIUS * np.cos(t), y + reach * RADIUS * np.sin(t)) for t in turns]
+                    (cx, cy), radius = guessed_circle(pixels, cut(pixels, loop))
+                    total += 1
+                    good += np.hypot(cx - centre[0], cy - centre[1]) < 0.25 * RADIUS and 0.78 < radius / RADIUS < 1.25
+        self.assertGreaterEqual(good, 0.94 * total)
+        places = find_places(pixels, cut(pixels, loop), "eye", Marking(None, 0, None, None, None))
+        self.assertIn("place.eye-guessed", places.notes)
+        self.assertNotIn("place.eye-guessed", self.find(pixels, centre).notes)
 
     def test_a_flash_in_the_pupil_is_named(self):
         pixels, truth, centre = drawn_eye(IRISES["brown"])

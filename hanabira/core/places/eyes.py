@@ -26,22 +26,28 @@ SHINE_SHARE = (0.06, 0.6)
 """Share of the iris's disc that such a pupil takes."""
 CORE_PERCENT = 60
 """Pixels of a catchlight brighter than this share of it are its core; the rest is its tinted edge."""
+GUESSED_SHARES = (0.22, 0.26, 0.30, 0.33, 0.36, 0.40, 0.44, 0.47)
+"""Radii at which an eye is looked for, as shares of the shorter side of its area: a loop may run close round it or include the lids."""
+GUESSED_LIGHT = (0.004, 0.2)
+"""Share of the disc that a catchlight takes."""
 MELTED = 0.06
 """Least share of the disc for the darker of two colours to be a pupil of its own."""
 
 
 def eye_places(photo: np.ndarray, region: Region, clicks: Sequence[Point] = ()) -> Places:
     """Places of an eye. ``clicks`` are its centre and a place on its rim in photo pixels; without them the circle is looked for."""
-    if len(clicks) == 2:
+    clicked = len(clicks) == 2
+    if clicked:
         (cx, cy), (rx, ry) = clicks
         centre, radius = (float(cx), float(cy)), float(np.hypot(rx - cx, ry - cy))
     else:
-        centre, radius = _guess(photo, region)
+        centre, radius = guessed_circle(photo, region)
     f = eye_frame(photo, centre, max(5.0, radius))
     # once more from the fitted circle, so that the answer hangs less on the click
     f = eye_frame(photo, f.centre, max(5.0, f.radius / f.k))
     inside = _covered(f, region)
     found, notes = _parts(f, inside)
+    notes = notes if clicked else [*notes, "place.eye-guessed"]
     labels = np.zeros(f.rho.shape, np.uint8)
     for n, part in enumerate(found, 1):
         labels[part.core & (labels == 0)] = n
@@ -51,17 +57,23 @@ def eye_places(photo: np.ndarray, region: Region, clicks: Sequence[Point] = ()) 
     return described(found, np.where(inside, labels, 0).astype(np.uint8), f.lab, inside, f.origin, 1 / f.k, notes)
 
 
-def _guess(photo: np.ndarray, region: Region) -> tuple[Point, float]:
-    """Centre and radius of the eye in a box drawn round it: the circle with the steepest step to what is paler outside."""
+def guessed_circle(photo: np.ndarray, region: Region) -> tuple[Point, float]:
+    """Centre and radius of the eye in an area drawn round it: of the circles fitted to several radii the one that is most like an eye's.
+
+    Such a circle has a step across it, an even and more strongly coloured ring within it, and a catchlight. By lightness alone the edge
+    of the pupil wins on dark coats.
+    """
     h, w = region.mask.shape
     middle = (region.left + w / 2, region.top + h / 2)
     best: tuple[float, Point, float] | None = None
-    for share in (0.26, 0.33, 0.40, 0.47):
+    for share in GUESSED_SHARES:
         f = eye_frame(photo, middle, max(5.0, share * min(w, h) * (1.0 if w < 1.6 * h else 1.1)))
-        lightness = f.lab[..., 0]
-        outer, inner = lightness[(f.rho > 1.08) & (f.rho < 1.3)], lightness[(f.rho > 0.7) & (f.rho < 0.95)]
-        step = float(np.median(outer) - np.median(inner))
-        score = abs(step) + 0.6 * max(0.0, step) + 30 * share
+        outer, inner = f.lab[(f.rho > 1.08) & (f.rho < 1.3)], f.lab[(f.rho > 0.7) & (f.rho < 0.95)]
+        without, within = np.median(outer, 0), np.median(inner, 0)
+        step = float(without[0] - within[0])
+        richer = float(np.hypot(*within[1:]) - np.hypot(*without[1:]))
+        lit = GUESSED_LIGHT[0] < f.light.sum() / max(1, (f.rho < 1).sum()) < GUESSED_LIGHT[1]
+        score = 0.4 * abs(step) + 0.15 * max(0.0, step) + 0.8 * float(np.clip(richer, -10, 15)) - 0.7 * float(inner[:, 0].std()) + 18 * lit
         if best is None or score > best[0]:
             best = score, f.centre, f.radius / f.k
     assert best is not None
