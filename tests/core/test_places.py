@@ -13,6 +13,8 @@ from hanabira.core.places.eyes import guessed_circle
 from hanabira.core.places.find import corrected, find_places
 from hanabira.core.places.place import Place, Places, as_planned, labels_at, two_clusters
 from hanabira.craft.supplies import _load, named, surfaces
+from hanabira.demo.truth import PHOTOS, demo_truth
+from hanabira.studio.pictures import read_picture
 from tests.fur import fur
 
 IRISES = {
@@ -107,6 +109,23 @@ class Eyes(unittest.TestCase):
         places = find_places(pixels, cut(pixels, loop), "eye", Marking(None, 0, None, None, None))
         self.assertIn("place.eye-guessed", places.notes)
         self.assertNotIn("place.eye-guessed", self.find(pixels, centre).notes)
+
+    def test_without_clicks_the_eyes_of_the_demo_animals_are_found(self):
+        rng = np.random.default_rng(3)
+        for kind in ("rabbit", "pony"):
+            truth, pixels = demo_truth(kind), read_picture(PHOTOS[kind]).pixels
+            eye = cv2.morphologyEx(np.isin(truth.part, (3, 4, 5)).astype(np.uint8), cv2.MORPH_CLOSE, np.ones((3, 3)))
+            _n, _labels, stats, _centres = cv2.connectedComponentsWithStats(eye)
+            left, top, wide, high = truth.step_px * stats[1 + stats[1:, 4].argmax(), :4]
+            true_x, true_y, true_radius = left + wide / 2, top + high / 2, max(wide, high) / 2
+            for reach in (1.1, 1.3, 1.6):
+                with self.subTest(kind=kind, reach=reach):
+                    x, y = np.array((true_x, true_y)) + rng.uniform(-0.1, 0.1, 2) * true_radius
+                    turns = np.linspace(0, 2 * np.pi, 40, endpoint=False)
+                    loop = [(x + reach * true_radius * np.cos(t), y + reach * true_radius * np.sin(t)) for t in turns]
+                    (cx, cy), radius = guessed_circle(pixels, cut(pixels, loop))
+                    self.assertLess(np.hypot(cx - true_x, cy - true_y), 0.25 * true_radius)
+                    self.assertAlmostEqual(radius / true_radius, 1.0, delta=0.25)
 
     def test_a_flash_in_the_pupil_is_named(self):
         pixels, truth, centre = drawn_eye(IRISES["brown"])
