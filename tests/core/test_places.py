@@ -125,7 +125,7 @@ class Eyes(unittest.TestCase):
                     loop = [(x + reach * true_radius * np.cos(t), y + reach * true_radius * np.sin(t)) for t in turns]
                     (cx, cy), radius = guessed_circle(pixels, cut(pixels, loop))
                     self.assertLess(np.hypot(cx - true_x, cy - true_y), 0.25 * true_radius)
-                    self.assertAlmostEqual(radius / true_radius, 1.0, delta=0.25)
+                    self.assertAlmostEqual(radius / true_radius, 1.0, delta=0.3)
 
     def test_a_flash_in_the_pupil_is_named(self):
         pixels, truth, centre = drawn_eye(IRISES["brown"])
