@@ -50,7 +50,7 @@ def area(args: argparse.Namespace) -> dict:
     from hanabira.core.solver.place_plan import plan_places
     from hanabira.craft.markings import marking_model
     from hanabira.craft.recipe_data import layers_data, places_data, result_data
-    from hanabira.craft.supplies import named, papers, surfaces
+    from hanabira.craft.supplies import named, papers, parts_of, surfaces
     from hanabira.craft.techniques import craft_of, measured_marking, rules_of
     from hanabira.studio.pictures import read_picture
 
@@ -70,7 +70,9 @@ def area(args: argparse.Namespace) -> dict:
     surface, ring = surfaces()[args.surface], rectangle(x, y, w, h)
     m = measure(pixels, ring, marking_model(), scale, False, surface.hair, look_for=surface.look_for)
     region = cut(pixels, ring)
-    places = named(find_places(pixels, region, surface.anatomy, m.marking, said=bool(args.marking)), args.surface)
+    places = named(
+        find_places(pixels, region, surface.anatomy, m.marking, said=bool(args.marking), parts=parts_of(args.surface)), args.surface
+    )
     kind = args.marking or measured_marking(m)
     if not args.marking and ("place.lines" in places.notes or surface.anatomy == "locks"):
         kind = "plain"  # whiskers and locks are no marking

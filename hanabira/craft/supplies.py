@@ -13,6 +13,7 @@ from hanabira.core.colour.spaces import parse_hex, srgb_to_lab
 from hanabira.core.faults import KitFault
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
+from hanabira.core.places.parts import Part
 from hanabira.core.places.place import Place, Places
 from hanabira.craft.kitfile import read_kit
 
@@ -75,9 +76,17 @@ def papers() -> Mapping[str, Paper]:
     }
 
 
+@cache
+def parts_of(surface_id: str) -> tuple[Part, ...]:
+    """Parts that a surface can have, in the order of their ranks."""
+    found = _load("places.toml").get(surface_id, {}).get("parts", ())
+    parts = [Part(v["id"], v.get("name", ""), v["how"], v["rank"], tuple(v.get("keeps_off", ()))) for v in found]
+    return tuple(sorted(parts, key=lambda p: p.rank))
+
+
 def named(places: Places, surface_id: str) -> Places:
-    """Places with the names that their surface has for them."""
-    names = _load("places.toml").get(surface_id, {})
+    """Places with the names that their surface has for its values."""
+    names = _load("places.toml").get(surface_id, {}).get("values", {})
     if not names:
         return places
 

@@ -15,7 +15,7 @@ from hanabira.core.colour.spaces import chroma, hue_deg
 from hanabira.core.faults import RecipeFault
 from hanabira.core.solver.place_plan import Rules
 from hanabira.core.solver.technique import Craft
-from hanabira.craft.supplies import DATA, surfaces
+from hanabira.craft.supplies import DATA, parts_of, surfaces
 
 MEDIA = ("pencil", "pastel")
 FINISH = (1, 5)
@@ -186,4 +186,15 @@ def craft_of(
         "light": f"{s.why_light} {c.light}" if hairy else s.why_light,
         "outline": rule.why,
     }
-    return Craft(s.stroke, s.base, stroke_length_mm(m, surface_id), s.blend, s.light, c.id, school(medium, chosen), finish, why)
+    return Craft(
+        s.stroke,
+        s.base,
+        stroke_length_mm(m, surface_id),
+        s.blend,
+        s.light,
+        c.id,
+        school(medium, chosen),
+        finish,
+        why,
+        {p.id: p.keeps_off for p in parts_of(surface_id) if p.keeps_off},
+    )

@@ -26,7 +26,7 @@ from hanabira.core.solver.gamut import gamut
 from hanabira.core.solver.place_plan import plan_places
 from hanabira.core.token import SILENT, Token
 from hanabira.craft.markings import marking_model
-from hanabira.craft.supplies import named, paper, shipped_kit, surfaces
+from hanabira.craft.supplies import named, paper, parts_of, shipped_kit, surfaces
 from hanabira.craft.techniques import craft_of, rules_of, school
 from hanabira.devices.easel_camera import as_logged
 from hanabira.studio import planning
@@ -72,7 +72,7 @@ def measured(pixels: np.ndarray, a: Area, mm_per_px: float) -> tuple[Measures, P
     surface = surfaces()[a.surface_id]
     model = marking_model() if surface.anatomy == "coat" else None
     m = measure(pixels, a.ring, model, mm_per_px, a.smooth, surface.hair, eye=a.eye, look_for=surface.look_for)
-    places = find_places(pixels, cut(pixels, a.ring, a.smooth, a.holes), surface.anatomy, m.marking, a.eye)
+    places = find_places(pixels, cut(pixels, a.ring, a.smooth, a.holes), surface.anatomy, m.marking, a.eye, parts=parts_of(a.surface_id))
     places = named(places, a.surface_id)
     if "place.lines" in places.notes:
         m = replace(m, marking=replace(m.marking, kind="plain"))
@@ -172,4 +172,6 @@ def _found_again(pixels: np.ndarray, a: Area, planned: Sequence[Place]) -> Place
     marked = any(p.kind == "marking" for p in planned)
     marking = Marking("patches" if marked else "plain", 1.0, None, None, None)
     region = cut(pixels, a.ring, a.smooth, a.holes)
-    return as_planned(find_places(pixels, region, surfaces()[a.surface_id].anatomy, marking, a.eye, said=marked), planned)
+    return as_planned(
+        find_places(pixels, region, surfaces()[a.surface_id].anatomy, marking, a.eye, marked, parts_of(a.surface_id)), planned
+    )

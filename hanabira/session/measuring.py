@@ -14,7 +14,7 @@ from hanabira.core.places.find import corrected, find_places
 from hanabira.core.places.place import Places
 from hanabira.core.token import Token
 from hanabira.craft.markings import marking_model
-from hanabira.craft.supplies import named, surfaces
+from hanabira.craft.supplies import named, parts_of, surfaces
 from hanabira.session.view import View
 from hanabira.studio.overlaps import polygon_of
 from hanabira.studio.records import Area, Photo
@@ -54,7 +54,9 @@ class Request:
         assert view is not None
         surface = surfaces().get(a.surface_id)
         region = cut(view.pixels, a.ring, a.smooth, a.holes, self.over)
-        found = find_places(view.pixels, region, surface.anatomy if surface else "coat", marking, a.eye, bool(a.marking_kind))
+        found = find_places(
+            view.pixels, region, surface.anatomy if surface else "coat", marking, a.eye, bool(a.marking_kind), parts_of(a.surface_id)
+        )
         return corrected(named(found, a.surface_id), a.place_edits, view.pixels)
 
     def look_at_marking(self, known: Measures) -> Measures:

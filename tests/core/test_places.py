@@ -23,7 +23,9 @@ IRISES = {
 RADIUS = 60
 
 
-def drawn_eye(iris: tuple, seed: int = 1, size: int = 300, skin: tuple = (58.0, 8.0, 24.0)) -> tuple[np.ndarray, dict[str, np.ndarray], tuple[float, float]]:
+def drawn_eye(
+    iris: tuple, seed: int = 1, size: int = 300, skin: tuple = (58.0, 8.0, 24.0)
+) -> tuple[np.ndarray, dict[str, np.ndarray], tuple[float, float]]:
     """An eye in fur-coloured skin, the true masks of its parts, and its centre. Blurred and grained like a photograph."""
     rng = np.random.default_rng(seed)
     cx, cy = size / 2 + rng.uniform(-6, 6), size / 2 + rng.uniform(-6, 6)
@@ -96,7 +98,7 @@ class Eyes(unittest.TestCase):
         rng = np.random.default_rng(8)
         good = total = 0
         for skin in ((58.0, 8.0, 24.0), (15.0, 1.0, 2.0), (80.0, 1.0, 6.0)):
-            for name, iris in IRISES.items():
+            for iris in IRISES.values():
                 for reach in (1.3, 1.6):  # how far outside the eye the loop runs
                     pixels, _truth, centre = drawn_eye(iris, 7, skin=skin)
                     x, y = np.array(centre) + rng.uniform(-0.12, 0.12, 2) * RADIUS

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import cv2
 import numpy as np
 
@@ -11,12 +13,15 @@ from hanabira.core.area.pattern import inside_blur, tone_of, without_crumbs
 from hanabira.core.area.values import BAND_PERCENTILES
 from hanabira.core.colour.spaces import Array, bytes_to_lab
 from hanabira.core.colour.words import hue_family
+from hanabira.core.places.parts import Part, find_parts
 from hanabira.core.places.place import Found, Places, Sample, described, two_clusters
 
 STEP_L = 20.0
 """L* between two neighbouring values above which a hand lays something between them."""
 SPLIT_AB, SPLIT_SHARE = 12.0, 0.15
 """Two hues at one value are two places when they lie farther apart in a*b* and the smaller one holds more of the value."""
+OUTERMOST_L = 9.0
+"""L* by which the darkest and the lightest value stand out from the next, where parts were found besides."""
 ONE_TONE_L = 14.0
 """A marking whose own values span less is one place."""
 MARKED = ("stripes", "spots", "rosettes", "patches", "bars")
@@ -29,14 +34,28 @@ SHADE, HALF_TONE = (12, 35), (65, 88)
 """Percentiles of the values between gap and general, and between general and light."""
 
 
-def coat_places(s: Sample, marking: Marking, hairy: bool, said: bool = False, may_be_marked: bool = True) -> Places:
-    """Places of a coat. ``said`` holds when the artist chose the marking's class: it is then believed."""
+def coat_places(
+    s: Sample, marking: Marking, hairy: bool, said: bool = False, may_be_marked: bool = True, parts: Sequence[Part] = ()
+) -> Places:
+    """Places of a coat or skin. ``said`` holds when the artist chose the marking's class: it is then believed.
+
+    ``parts`` are looked for where nothing is marked; what they leave is planned by its values.
+    """
     lab = np.where(s.mask[..., None], inside_blur(s.lab, s.mask, HAIR_PX), s.lab) if hairy else s.lab
     marked = _marked(s, lab, marking, said) if s.mask.sum() > 300 and may_be_marked else None
     if marked is None:
-        plain = _values(lab, s.mask, "", "band", "coat")
+        known = find_parts(s, parts, "coat")
+        rest = s.mask.copy()
+        for f in known:
+            rest &= ~f.core
+        plain = _values(lab, rest, "", "band", "coat")
+        if known:
+            plain = _apart(plain, lab)
         notes = ("place.lines",) if marking.kind in MARKED and not said and may_be_marked and _thin_share(s, s.mask) > LINES_SHARE else ()
-        return described(plain, _nearest(plain, lab, s.mask), lab, s.mask, s.origin, s.scale, notes)
+        labels = _nearest(plain, lab, rest)
+        for n, f in enumerate(known, len(plain) + 1):
+            labels[f.core] = n
+        return described([*plain, *known], labels, lab, s.mask, s.origin, s.scale, notes)
     places, sides = marked
     labels = np.zeros(s.mask.shape, np.uint8)
     for group, side in sides:
@@ -47,6 +66,16 @@ def coat_places(s: Sample, marking: Marking, hairy: bool, said: bool = False, ma
         if f.id == "edge":
             labels[f.core] = n
     return described(places, labels, lab, s.mask, s.origin, s.scale)
+
+
+def _apart(values: list[Found], lab: Array) -> list[Found]:
+    """Values without the outermost ones that hardly differ from the next: their depth and their light are in the parts."""
+    out = sorted(values, key=lambda f: float(f.lab(lab)[0]))
+    if len(out) > 2 and out[0].id == "gap" and out[1].lab(lab)[0] - out[0].lab(lab)[0] < OUTERMOST_L:
+        out = out[1:]
+    if len(out) > 2 and out[-1].id == "highlight" and out[-1].lab(lab)[0] - out[-2].lab(lab)[0] < OUTERMOST_L:
+        out = out[:-1]
+    return out
 
 
 def _nearest(found: list[Found], lab: Array, mask: np.ndarray) -> np.ndarray:

@@ -14,20 +14,38 @@ from hanabira.core.colour.spaces import bytes_to_lab
 from hanabira.core.places.coat import coat_places
 from hanabira.core.places.eyes import eye_places
 from hanabira.core.places.noses import nose_places
+from hanabira.core.places.parts import Part
 from hanabira.core.places.place import Places, sample
 
 LEAST_KEPT = 4
 """A place that corrections leave fewer pixels than this is gone."""
+UNRANKED = 1000
 ANATOMIES = ("coat", "locks", "bare", "eye", "nose")
 
 
-def find_places(photo: np.ndarray, region: Region, anatomy: str, marking: Marking, eye: Sequence[Point] = (), said: bool = False) -> Places:
-    """Places of a region of a photo (h, w, 3) uint8. ``anatomy`` is one of `ANATOMIES`; ``eye`` its clicked centre and rim."""
+def find_places(
+    photo: np.ndarray, region: Region, anatomy: str, marking: Marking, eye: Sequence[Point] = (), said: bool = False, parts: Sequence[Part] = ()
+) -> Places:  # fmt: skip
+    """Places of a region of a photo (h, w, 3) uint8. ``anatomy`` is one of `ANATOMIES`; ``eye`` its clicked centre and rim.
+
+    ``parts`` are those that the surface can have; in their order the places are listed, the values before them.
+    """
     if anatomy == "eye":
-        return eye_places(photo, region, eye)
+        return ranked(eye_places(photo, region, eye), parts)
     if anatomy == "nose":
-        return nose_places(region)
-    return coat_places(sample(region), marking, anatomy != "bare", said, may_be_marked=said or anatomy == "coat")
+        return ranked(nose_places(region), parts)
+    marked = said or anatomy == "coat"
+    return coat_places(sample(region), marking, anatomy != "bare", said, marked, sorted(parts, key=lambda p: p.rank))
+
+
+def ranked(places: Places, parts: Sequence[Part]) -> Places:
+    """Places in the order of their ranks; those without one stay behind, in their own order."""
+    ranks = {p.id: p.rank for p in parts}
+    order = sorted(range(len(places)), key=lambda n: (ranks.get(places.all[n].id, UNRANKED), n))
+    numbers = np.zeros(len(places) + 1, np.uint8)
+    for new, old in enumerate(order, 1):
+        numbers[old + 1] = new
+    return replace(places, all=tuple(places.all[n] for n in order), labels=numbers[places.labels])
 
 
 def corrected(places: Places, edits: Sequence[tuple[str, str, Sequence[Point]]], photo: np.ndarray) -> Places:

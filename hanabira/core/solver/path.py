@@ -63,6 +63,8 @@ TOOTH_LIMIT = 0.92
 """A last touch must always have room."""
 BLACK_L, BLACK_C = 17.0, 5.0
 """A pencil is a black when its masstone is darker and duller; sepia, indigo and dark browns are darks."""
+PALE_L, DARK_L, STRONG_C, AS_DARK_L = 73.0, 20.0, 25.0, 24.0
+"""Pale tints, darks and strong colour among pencils; a place as dark as the last bears any of them."""
 UNDER_BLACK_L = 40.0
 """A pencil darker than this under the black makes it a coloured dark."""
 RESERVED_COST, SECOND_TINT = 99.0, 14.0
@@ -98,7 +100,8 @@ def neutraliser(lightness: Array, c: Array, hue: Array) -> Array:
 class Target:
     """A place to be solved: its colour on paper and in the photo, how much the eye rests on it, which group of values it belongs to.
 
-    ``chain`` groups are values of one coat: a layer covers a run of them. ``white`` places must stay clean.
+    ``chain`` groups are values of one coat: a layer covers a run of them. ``white`` places must stay clean. ``keeps_off``
+    is what must not cover it: everything but the palest tint, darks, blacks, colour.
     """
 
     id: str
@@ -109,6 +112,7 @@ class Target:
     chain: bool
     reserved: bool = False
     white: bool = False
+    keeps_off: tuple[str, ...] = ()
 
 
 @dataclass
@@ -213,9 +217,20 @@ class Field:
                     pale |= (self.strength <= 11.5) & (self.lightness > 40)
                 out[:, k] += np.where(pale, 0, RESERVED_COST)
             out[:, k] += np.where((self.lightness < 20) & (p.target[0] > 34.5), c.dirty, 0)
+            if p.target[0] > AS_DARK_L:
+                for what in p.keeps_off:
+                    out[:, k] += np.where(self._kind(what), c.dirty, 0)
             if p.white and "gap" not in p.id:
                 out[:, k] += np.where((self.strength > 26.5) | (self.lightness < min(72.5, p.target[0] - 19)), c.dirty, 0)
         self.forbidden = out
+
+    def _kind(self, what: str) -> Array:
+        """Which pencils are meant by a word of the lists of places."""
+        if what == "everything":
+            return (self.lightness < PALE_L) | (self.strength > STRONG_C)
+        if what == "darks":
+            return self.lightness < DARK_L
+        return self.is_black if what == "blacks" else self.strength > STRONG_C
 
     def key(self, pencil: int) -> float:
         """Where a pencil stands in the order: translucent palest first, opaque darkest first with black after the coat's own darks."""

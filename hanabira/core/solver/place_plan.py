@@ -133,7 +133,17 @@ class Planner:
             kept = p.reserved or (opaque_reserve and p.id in ("highlight", "wet light") and goal[0] > 76)
             weight = CATCHLIGHT if p.id == "catchlight" else MAIN if p.id in MAIN_PLACES else FAINT if p.share < SPECK else 1.0
             out.append(
-                Target(p.id, goal, np.asarray(p.photo_lab, float), weight, p.group, p.group in ("coat", "ground", "marking"), kept, white)
+                Target(
+                    p.id,
+                    goal,
+                    np.asarray(p.photo_lab, float),
+                    weight,
+                    p.group,
+                    p.group in ("coat", "ground", "marking"),
+                    kept,
+                    white,
+                    tuple(self.craft.keeps_off.get(p.id, ())),
+                )
             )
         return out
 

@@ -9,10 +9,10 @@ from hanabira.core.colour.spaces import Array, chroma, hue_deg
 from hanabira.core.sentences import say
 from hanabira.core.solver.path import turn
 
-DARKS = ("gap", "shade", "nostril", "pupil", "rim", "lid shadow", "marking gap")
+DARKS = ("gap", "shade", "nostril", "pupil", "rim", "lid shadow", "marking gap", "crease", "line", "hollow", "overlap", "lock edge")
 """Places whose layers make the depth."""
-LIGHTS = ("light", "half-tone", "marking light")
-TOPS = ("highlight", "wet light", "wet line", "catchlight", "catchlight edge")
+LIGHTS = ("light", "half-tone", "marking light", "ridge", "lock light", "feather edge", "edge hairs")
+TOPS = ("highlight", "wet light", "gloss", "wet line", "catchlight", "catchlight edge")
 TURNED_DEG, TURNED_C = 35.0, 10.0
 """A pencil whose hue lies farther from the place's, and that is strong enough to be seen, turns what lies with it."""
 SAID_L, SAID_C = 1.5, 2.5

@@ -18,7 +18,8 @@ class Craft:
     """What the craft says of one area, chosen from the technique data.
 
     ``school`` maps switches to choices. ``finish`` 1 (loose) to 5 (every hair). ``blend`` says whether a blend serves (none, light, soft) and
-    ``light`` what the last lights are. ``why`` gives a sentence a role.
+    ``light`` what the last lights are. ``why`` gives a sentence a role. ``keeps_off`` says
+    of places what must not cover them.
     """
 
     stroke: str = "flick"
@@ -30,6 +31,7 @@ class Craft:
     school: Mapping[str, str] = field(default_factory=dict)
     finish: int = 3
     why: Mapping[str, str] = field(default_factory=dict)
+    keeps_off: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
