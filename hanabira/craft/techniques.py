@@ -14,7 +14,7 @@ from hanabira.core.area.measures import Measures
 from hanabira.core.colour.spaces import chroma, hue_deg
 from hanabira.core.faults import RecipeFault
 from hanabira.core.solver.place_plan import Rules
-from hanabira.core.solver.technique import Craft
+from hanabira.core.solver.technique import Allowed, Craft
 from hanabira.craft.supplies import DATA, parts_of, surfaces
 
 MEDIA = ("pencil", "pastel")
@@ -23,17 +23,18 @@ FINISH = (1, 5)
 
 @dataclass(frozen=True)
 class Coat:
-    """A coat: limits by which it is told, its undertone and its rules in one sentence each."""
+    """A coat: limits by which it is told, its rules in one sentence each, and the pencils they allow."""
 
     id: str
     name: str
     when: Mapping[str, Sequence[Any]]
-    undertone: str
     dark: str
     light: str
-    accent: str
     why: str
     also: tuple[str, ...] = ()
+    darks: tuple[Allowed, ...] = ()
+    lights: tuple[Allowed, ...] = ()
+    hidden_undertone: bool = False
 
 
 @dataclass(frozen=True)
@@ -64,11 +65,35 @@ def _load(name: str) -> dict[str, Any]:
         return tomllib.load(f)
 
 
+def _allowed(rules: Sequence[Mapping[str, Any]]) -> tuple[Allowed, ...]:
+    return tuple(
+        Allowed(
+            tuple(r.get("l", (0, 100))),
+            tuple(r.get("c", (0, 200))),
+            tuple(r["h"]) if "h" in r else None,
+            r.get("own"),
+            r.get("lean", False),
+        )
+        for r in rules
+    )
+
+
 @cache
 def coats() -> Mapping[str, Coat]:
     """All coats by id, in the order in which they are tried."""
     return {
-        k: Coat(k, v["name"], v["when"], v["undertone"], v["dark"], v["light"], v["accent"], v["why"], tuple(v.get("also", ())))
+        k: Coat(
+            k,
+            v["name"],
+            v["when"],
+            v["dark"],
+            v["light"],
+            v["why"],
+            tuple(v.get("also", ())),
+            _allowed(v["darks"]),
+            _allowed(v["lights"]),
+            v.get("hidden_undertone", False),
+        )  # fmt: skip
         for k, v in _load("coats.toml").items()
     }
 
@@ -155,7 +180,8 @@ LEAST_SHARE, LEAST_C = 0.02, 6.0
 def rules_of(m: Measures, craft: Craft) -> Rules:
     """What the measures ask of a recipe beside its colours: the hues that are there, and whether whites must stay clean."""
     hues = [np.asarray(c.lab, float) for c in m.palette if c.share >= LEAST_SHARE] + [np.asarray(h.lab, float) for h in m.hidden]
-    return Rules(tuple(v for v in hues if float(chroma(v)) > LEAST_C), craft.coat in ("white", "cream"))
+    hidden = tuple(np.asarray(h.lab, float) for h in m.hidden) if craft.hidden_undertone else ()
+    return Rules(tuple(v for v in hues if float(chroma(v)) > LEAST_C), craft.coat in ("white", "cream"), hidden=hidden)
 
 
 def craft_of(

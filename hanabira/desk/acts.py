@@ -277,7 +277,7 @@ def _recipe() -> list[Act]:
         *((f"card-{key}", f"Show the card: {words.lower()}", lambda d, key=key: r(d).show_tab(key), "", some) for key, words in recipe_cards.TABS),
         ("part", "Part the layer by value", lambda d: recipe_cards.split(r(d)), "", some),
         ("open-technique", "Open a technique", lambda d: d.writers.open_technique()),
-        ("fewest", "Fewest pencils for this area", lambda d: recipe_cards.fewer(r(d)), "", some),
+        ("fewest", "Fewest pencils for this area", lambda d: d.model.workshop.spare(d.model.area_id), "", some),
     ], "Recipe", ("commission", "photo", "area"))  # fmt: skip
     return out + _acts("Recipe", [
         ("json", "Write: recipes as JSON", lambda d: d.writers.as_json()),

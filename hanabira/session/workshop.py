@@ -83,6 +83,14 @@ class Asked:
         miss = max(s.delta_e00 for s in same.prediction.bands.values())
         return same if miss <= TWIN_MISS or worst <= TWIN_COST else free
 
+    def sparing(self, m: Measures, token: Token) -> PlacePlan:
+        """The plan with the fewest pencils: those of the portrait at no price, or every one at its own; the closer of two that need as many."""
+        plans = []
+        for n, asked in enumerate((self, replace(self, tray=()))):
+            token.report(n / 2, "Solving with the fewest pencils")
+            plans.append(asked.plan(m, thrift=THRIFT))
+        return min(plans, key=lambda q: (_pencils(q.layers), _closeness(q.prediction)))
+
     def with_pencil(self, m: Measures, keep: Layer, token: Token) -> PlacePlan:
         """The best plan with one pencil in it for certain: its pressure is free, its places and the pencil are not."""
         others = replace(self, locked=tuple(q for q in self.locked if q.id != keep.id))
@@ -225,6 +233,42 @@ class Workshop:
                 then()
 
         m.jobs.run(f"solve {key}", title or f"Solving the layers of {area.name}", work, done, asked=True)
+
+    def spare(self, key: str) -> None:
+        """Solve an area with the fewest pencils off the interface thread, keep it as one edit, and say what it costs; or say that none can go."""
+        m = self.model
+        area = next((a for a in m.areas if a.id == key), None)
+        asked = self.asked(area) if area is not None else None
+        before = m.recipe_layers(key)
+        told = m.prediction(key)
+        if area is None or asked is None or not before or told is None:
+            return
+
+        def work(token: Token) -> tuple[PlacePlan, Measures]:
+            measured = asked.measured(token)
+            return asked.sparing(measured, token), measured
+
+        def done(found: tuple[PlacePlan, Measures]) -> None:
+            plan, measured = found
+            had, needs = _pencils(before), _pencils(plan.layers)
+            now = next((a for a in m.areas if a.id == key), None)
+            if now is None or m.recipe_layers(key) != before:
+                return  # edited meanwhile: the answer is to another question
+            if needs >= had or not needs:
+                m.messages.remark(f"{area.name}: no fewer than these {had} pencils bring every place so near.")
+                return
+            assert measured.places is not None
+            m.measuring.learn(asked.request, measured)
+            m.layer_at = 0
+            if m.do(SetLayers(m, now, plan.layers, "fewest pencils", measured.places.all)):
+                self.left_out[key] = plan.left_out
+                worst = max(s.delta_e00 for s in plan.prediction.bands.values())
+                more = _closeness(plan.prediction) - _closeness(told[0])
+                m.messages.remark(
+                    f"{needs} pencils instead of {had}: on average ΔE00 {max(0.0, more):.1f} farther from the photo, {worst:.1f} in the worst place."
+                )
+
+        m.jobs.run(f"solve {key}", f"Solving {area.name} with the fewest pencils", work, done, asked=True)
 
     def unsolved(self) -> tuple[Area, ...]:
         """Areas without layers, in working order."""

@@ -16,11 +16,11 @@ from hanabira.core.colour.spaces import chroma, hue_deg
 from hanabira.core.faults import RecipeFault
 from hanabira.core.optics.stack import Pass, predict
 from hanabira.core.solver.advice import ladder, natural_mixes, neutralisers, substitutes, undertones
-from hanabira.core.solver.area import BANDS, Layer, follow
+from hanabira.core.solver.area import BANDS, Layer
 from hanabira.core.solver.library import opaque_order
 from hanabira.core.solver.path import BLACK_C, BLACK_L
 from hanabira.core.solver.place_plan import ANCHOR_L
-from hanabira.core.solver.technique import Craft, fewest
+from hanabira.core.solver.technique import Craft
 from hanabira.craft.own_techniques import as_technique, laid, read_technique
 from hanabira.craft.supplies import paper, papers, shipped_kit, surfaces
 from hanabira.craft.techniques import coat_id, marking_rules, school, switches
@@ -140,14 +140,6 @@ class EveryWay(unittest.TestCase):
     def test_a_looser_finish_takes_no_more_pencils(self):
         count = [len({q.code for q in planned("pencils", "hotpress", "ginger", "short-fur", {}, n)[2].layers}) for n in (1, 5)]
         self.assertLessEqual(count[0], count[1])
-
-    def test_fewest_stays_within_what_it_may_cost(self):
-        kit, on, found = planned("pencils", "hotpress", "brown", "short-fur", {}, 5)
-        layers, targets = found.layers, found.targets
-        less = fewest(kit, on, layers, targets, 1.0)
-        mean = lambda q: np.mean([follow(on, kit, q, targets, expected=False).band(b).delta_e00 for b in BANDS])  # noqa: E731
-        self.assertLess(len(less), len(layers))
-        self.assertLessEqual(mean(less), mean(layers) + 1.0)
 
 
 class AdviceOnPencils(unittest.TestCase):

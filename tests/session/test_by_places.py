@@ -40,6 +40,37 @@ class ByPlaces(Case):
         self.session.undo.redo()
         self.assertEqual(self.recipe(), recipe)
 
+    def test_sparing_pencils_is_one_edit_that_says_its_price(self):
+        self.session.solve("a")
+        before = self.recipe()
+        had = {q.code for q in before.layers if q.code}
+        self.session.workshop.spare("a")
+        now = {q.code for q in self.recipe().layers if q.code}
+        said = self.said[-1].what
+        if now == had:
+            self.assertIn(f"no fewer than these {len(had)} pencils", said)
+        else:
+            self.assertLess(len(now), len(had))
+            self.assertIn(f"{len(now)} pencils instead of {len(had)}", said)
+            self.session.undo.undo()
+            self.assertEqual(self.recipe(), before)
+        # a hand that took more pencils than it needs is spared some
+        most = tuple(q for q in before.layers if q.code)
+        more = tuple(
+            replace(q, id="", code=code) for q, code in zip(most * 4, [p.code for p in self.session.kit][: 4 * len(most)], strict=True)
+        )
+        self.session.do(SetLayers(self.session, self.session.areas[0], (*before.layers, *more), "layers", before.places))
+        many = self.recipe()
+        self.session.workshop.spare("a")
+        needs = {q.code for q in self.recipe().layers if q.code}
+        self.assertLess(len(needs), len({q.code for q in many.layers if q.code}))
+        self.assertLessEqual(len(needs), len(had))
+        self.assertRegex(
+            self.said[-1].what, r"\d+ pencils instead of \d+: on average ΔE00 \d+\.\d farther from the photo, \d+\.\d in the worst place\."
+        )
+        self.session.undo.undo()
+        self.assertEqual(self.recipe(), many)
+
     def test_every_area_at_once_leaves_what_is_there(self):
         mine = (Layer("general", "209", 2, 1, "everywhere"),)
         self.session.do(SetLayers(self.session, self.session.areas[0], mine, "layers"))

@@ -32,7 +32,8 @@ class Costs:
     area and ``neutral`` one that practice neutralises with, ``state`` each a*b* unit off the way from paper to target, ``off`` a state of a
     hue that is nowhere, ``dip`` and ``ease`` pressure that falls by two or one, ``five`` the heaviest pressure too early, ``heavy`` a heavy first
     layer, ``tooth`` a full tooth, ``sink`` a pencil that cannot cover, ``dirty`` a dark on what must stay clean, ``seesaw`` colours that undo each
-    other, ``black_first`` black without another dark under it, ``depth`` more than eight layers, ``ragged`` a layer in the middle of the values only,
+    other, ``black_first`` black without another dark under it, ``depth`` more than eight layers, ``hidden`` a pencil of a hue that
+    hides in the coat (less than nothing), ``rule`` one that the coat's rule does not allow in a dark or a light, ``ragged`` a layer in the middle of the values only,
     ``earn`` what a layer must bring a place.
     """
 
@@ -53,6 +54,8 @@ class Costs:
     seesaw: float = 0.5
     black_first: float = 1.0
     depth: float = 0.8
+    hidden: float = -0.5
+    rule: float = 2.0
     ragged: float = 0.12
     earn: float = 1.0
 
@@ -65,6 +68,12 @@ BLACK_L, BLACK_C = 17.0, 5.0
 """A pencil is a black when its masstone is darker and duller; sepia, indigo and dark browns are darks."""
 PALE_L, DARK_L, STRONG_C, AS_DARK_L = 73.0, 20.0, 25.0, 24.0
 """Pale tints, darks and strong colour among pencils; a place as dark as the last bears any of them."""
+COAT_DARK_L, COAT_LIGHT_L = 40.0, 60.0
+"""The coat's rules speak of pencils darker than the first in its darks, and paler than the second in its lights."""
+MEASURED_TURN, MEASURED_C = 40.0, 5.0
+"""A hue measured in a place with more than this strength allows pencils so near to it."""
+HIDDEN_TURN, HIDDEN_C, HIDDEN_L = 35.0, 8.0, 45.0
+"""Pencils that bring out a hidden hue: near it, strong enough, dark enough to lie under darks."""
 UNDER_BLACK_L = 40.0
 """A pencil darker than this under the black makes it a coloured dark."""
 RESERVED_COST, SECOND_TINT = 99.0, 14.0
@@ -165,6 +174,11 @@ class Field:
     banned: frozenset[str] = frozenset()
     palest_first: bool = False
     """Pastel laid from its lightest stick on, when the school says so."""
+    coat_darks: np.ndarray | None = None
+    coat_lights: np.ndarray | None = None
+    """Pencils (n,) bool that the coat's rules allow in its darks and in its lights; all when there is no rule."""
+    hidden: Array = field(default_factory=lambda: np.zeros(0))
+    """Hues (degrees) that hide in the coat and are welcome under its darks."""
 
     def __post_init__(self) -> None:
         lab = self.kit.masstone_lab
@@ -204,6 +218,10 @@ class Field:
         green = within(self.hue, 96, 222) & (self.strength > 7) & (not self.has_green)
         c = self.costs
         self.pencil_cost = np.where(far, np.where(neutral & (self.strength > 12), c.neutral, np.where(neutral, 0, c.stranger)), 0.0)
+        # a colour that hides in the coat is welcome as its undertone; a further pencil for it still costs more than this
+        hides = np.any([turn(self.hue, h) <= HIDDEN_TURN for h in self.hidden], 0) if len(self.hidden) else np.zeros(len(self.hue), bool)
+        hides = hides & (self.strength >= HIDDEN_C) & (self.lightness < HIDDEN_L)
+        self.pencil_cost = np.where(hides, c.hidden, self.pencil_cost)
         self.allowed = ~green & (self.pencil_cost < 1) & np.array([p.code not in self.banned for p in self.kit])
 
     def _forbidden(self) -> None:
@@ -217,12 +235,25 @@ class Field:
                     pale |= (self.strength <= 11.5) & (self.lightness > 40)
                 out[:, k] += np.where(pale, 0, RESERVED_COST)
             out[:, k] += np.where((self.lightness < 20) & (p.target[0] > 34.5), c.dirty, 0)
+            out[:, k] += c.rule * self._against_the_coat(p)
             if p.target[0] > AS_DARK_L:
                 for what in p.keeps_off:
                     out[:, k] += np.where(self._kind(what), c.dirty, 0)
             if p.white and "gap" not in p.id:
                 out[:, k] += np.where((self.strength > 26.5) | (self.lightness < min(72.5, p.target[0] - 19)), c.dirty, 0)
         self.forbidden = out
+
+    def _against_the_coat(self, p: Target) -> np.ndarray:
+        """Pencils that the coat's rules do not allow in a place. What was measured there is always allowed."""
+        none = np.zeros(len(self.lightness), bool)
+        if p.group not in ("coat", "ground"):
+            return none
+        measured = turn(self.hue, float(hue_deg(p.photo))) <= MEASURED_TURN if float(chroma(p.photo)) > MEASURED_C else none
+        if self.coat_darks is not None and p.id.startswith(("gap", "shade")):
+            return ~self.coat_darks & (self.lightness < COAT_DARK_L) & ~measured
+        if self.coat_lights is not None and p.id.startswith(("light", "half-tone", "highlight")):
+            return ~self.coat_lights & (self.lightness > COAT_LIGHT_L) & ~measured
+        return none
 
     def _kind(self, what: str) -> Array:
         """Which pencils are meant by a word of the lists of places."""

@@ -21,7 +21,7 @@ from hanabira.core.solver.joint import Lay, Lays, Search, in_order
 from hanabira.core.solver.library import opaque_order
 from hanabira.core.solver.path import BLACK_C, BLACK_L, Costs, Field, Target, turn, within
 from hanabira.core.solver.place_words import TOPS, joined, places_in_words, reason, role_of
-from hanabira.core.solver.technique import Craft, Plan
+from hanabira.core.solver.technique import Craft, Plan, allowed
 from hanabira.core.token import SILENT, Token
 
 MAIN, FAINT = 1.25, 0.8
@@ -50,14 +50,15 @@ ESSENCE, LOOSE = 1.5, 1.6
 
 @dataclass(frozen=True)
 class Rules:
-    """What the craft asks beside the colours: hues measured in the area (Lab), whether its coat is white, the artist's aims by place, and how
-    much dearer than usual a further pencil is.
+    """What the craft asks beside the colours: hues measured in the area (Lab), whether its coat is white, the artist's aims by place, how
+    much dearer than usual a further pencil is, and hues (Lab) that hide in the coat and are welcome under its darks.
     """
 
     hues: tuple[Array, ...] = ()
     white_coat: bool = False
     aims: Mapping[str, Array] = field(default_factory=dict)
     thrift: float = 1.0
+    hidden: tuple[Array, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -118,8 +119,10 @@ class Planner:
         hues = [float(hue_deg(v)) % 360 for v in (*rules.hues, *self.targets.values()) if float(chroma(v)) > 6]
         palest = self.opaque and self.school.get("values") == "lights-first"
         banned = frozenset(kit.pencils[i].code for i in self.blacks) if self.school.get("black") == "mixed-blacks-only" else frozenset()
+        coat = self.targets[self._general()]
         self.area = Field(
-            kit, paper, self._places(), np.array(hues), self.opaque, Costs(new=Costs.new * rules.thrift), craft.finish, frozenset(tray), banned, palest
+            kit, paper, self._places(), np.array(hues), self.opaque, Costs(new=Costs.new * rules.thrift), craft.finish, frozenset(tray), banned, palest,
+            allowed(craft.darks, lab, coat), allowed(craft.lights, lab, coat), np.array([float(hue_deg(v)) % 360 for v in rules.hidden]),
         )  # fmt: skip
         self.search = Search(self.area, token=token)
         self.n = len(places)

@@ -11,7 +11,6 @@ from hanabira.core.colour.spaces import chroma, hue_deg, parse_hex, srgb_to_lab
 from hanabira.core.solver.advice import Advice, ladder, natural_mixes, neutralisers, substitutes, undertones
 from hanabira.core.solver.area import Layer
 from hanabira.core.solver.place_words import places_in_words
-from hanabira.core.solver.technique import fewest
 from hanabira.craft.techniques import coats, measured_coat
 from hanabira.craft.whisker_methods import whisker_method
 from hanabira.desk.cards import school_parts
@@ -182,8 +181,8 @@ def portrait(s: Recipe, area: Area) -> list:
                 act_button(
                     "Fewest pencils here",
                     "minus",
-                    lambda: fewer(s),
-                    "Leave out layers as long as the mean of the bands loses no more than ΔE00 1",
+                    lambda: shop.spare(area.id),
+                    "Solve this area anew with as few pencils as it can do with, and say what that costs",
                 ),
                 None,
             )
@@ -276,21 +275,3 @@ def _split_places(s: Recipe, q: Layer) -> None:
     halves = order[: len(order) // 2], order[len(order) // 2 :]
     new = [replace(q, on=tuple(k for k in q.on if k in half), where=places_in_words(half, names), id="") for half in halves]
     s._set((*s.layers[: s.at], replace(new[0], id=q.id), new[1], *s.layers[s.at + 1 :]), "parted layer")
-
-
-def fewer(s: Recipe) -> None:
-    """Leave out what the eye would hardly miss, in one edit, and say what it costs."""
-    model, targets = s.model, s.model.targets(s.model.area_id)
-    if targets is None or not s.layers:
-        return
-    less = fewest(model.kit, model.paper, s.layers, targets)
-    before = model.prediction(model.area_id)
-    if len(less) == len(s.layers):
-        model.messages.remark("Every layer is needed: leaving one out would cost more than ΔE00 1.")
-        return
-    gone = len(s.layers) - len(less)
-    s._set(tuple(less), "fewer layers")
-    after = model.prediction(model.area_id)
-    if before and after:
-        loss = sum(after[0].band(b).delta_e00 - before[0].band(b).delta_e00 for b in after[0].bands) / 4
-        model.messages.remark(f"{gone} layer{'s' if gone > 1 else ''} left out; the mean of the bands loses ΔE00 {loss:.1f}.")
