@@ -5,10 +5,11 @@ import tempfile
 import tomllib
 import unittest
 import zipfile
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
-from hypothesis import HealthCheck, given, settings
+from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
 
 from hanabira.core.colour.difference import delta_e00
@@ -16,42 +17,18 @@ from hanabira.core.colour.spaces import chroma, hue_deg
 from hanabira.core.faults import RecipeFault
 from hanabira.core.optics.stack import Pass, predict
 from hanabira.core.solver.advice import ladder, natural_mixes, neutralisers, substitutes, undertones
-from hanabira.core.solver.area import BANDS, Layer
-from hanabira.core.solver.library import opaque_order
-from hanabira.core.solver.path import BLACK_C, BLACK_L
-from hanabira.core.solver.place_plan import ANCHOR_L
-from hanabira.core.solver.technique import Craft
+from hanabira.core.solver.area import BANDS, Layer, follow
 from hanabira.craft.own_techniques import as_technique, laid, read_technique
 from hanabira.craft.supplies import paper, papers, shipped_kit, surfaces
 from hanabira.craft.techniques import coat_id, marking_rules, school, switches
 from hanabira.craft.whisker_methods import NO_INDENT, whisker_method
 from hanabira.demo.truth import PHOTO
 from tests.recipes import plan
+from tests.rules import broken
 from tests.terminal.test_cli import ask, run
+from tests.ways import COATS, MARKINGS, coat_of, craft, makes_sense, one_way
 
-COATS = {
-    "black": ((5, 0, -1), (15, 1, -4), (38, 0, -8), (60, 0, -6)),
-    "white": ((42, 1, 2), (78, 1, 3), (90, 0, 3), (95, 0, 1)),
-    "ginger": ((24, 14, 18), (55, 24, 44), (72, 16, 40), (86, 6, 22)),
-    "brown": ((12, 5, 7), (30, 12, 20), (50, 12, 26), (70, 6, 18)),
-    "grey": ((18, 0, -3), (46, 0, -4), (66, -1, -4), (84, 0, -2)),
-    "cream": ((48, 7, 22), (74, 5, 22), (86, 2, 16), (93, 0, 6)),
-    "fawn": ((30, 8, 18), (56, 9, 24), (72, 6, 22), (88, 2, 12)),
-    "flecked": ((15, 4, 8), (42, 6, 18), (62, 4, 20), (82, 1, 12)),
-}
-"""Lab of gap, general, light and highlight as such coats usually measure."""
 KITS = {name: shipped_kit(name) for name in ("pencils", "pastels")}
-
-
-def coat_of(name: str) -> dict:
-    """The values of a coat by band."""
-    return dict(zip(BANDS, COATS[name], strict=True))
-
-
-def craft(surface_id: str, coat: str, medium: str, chosen: dict, finish: int = 3) -> Craft:
-    s = surfaces()[surface_id]
-    why = {"ground": s.why_ground, "general": s.why_general, "gap": s.why_gap, "light": s.why_light}
-    return Craft(s.stroke, s.base, 5.0, s.blend, s.light, coat, school(medium, chosen), finish, why)
 
 
 def planned(kit_name: str, paper_id: str, coat: str, surface_id: str, chosen: dict, finish: int = 3):
@@ -84,46 +61,30 @@ class Data(unittest.TestCase):
 
 
 class EveryWay(unittest.TestCase):
-    seen: list[float] = []
-
     @given(
-        st.sampled_from(sorted(surfaces())), st.sampled_from(sorted(COATS)), st.sampled_from(["pencils", "pastels"]), st.sampled_from(sorted(papers())),
-        st.fixed_dictionaries({k: st.sampled_from(sorted(s.choices)) for k, s in switches().items()}), st.integers(1, 5),
+        st.sampled_from(sorted(surfaces())), st.sampled_from(sorted(COATS)), st.sampled_from(MARKINGS), st.sampled_from(["pencils", "pastels"]),
+        st.sampled_from(sorted(papers())), st.fixed_dictionaries({k: st.sampled_from(sorted(s.choices)) for k, s in switches().items()}), st.integers(1, 5),
     )  # fmt: skip
-    @settings(max_examples=22, deadline=None, derandomize=True, suppress_health_check=[HealthCheck.too_slow])
-    def test_it_solves_in_order_within_tooth(self, surface_id, coat, kit_name, paper_id, chosen, finish):
-        if kit_name == "pastels" and paper_id in ("bristol", "film"):
-            return  # these papers hold no pastel
-        kit, on, found = planned(kit_name, paper_id, coat, surface_id, chosen, finish)
-        layers = found.layers
-        self.assertLessEqual(found.prediction.most_tooth, 1.0 + 1e-9)
-        at = {tool: [i for i, q in enumerate(layers) if q.tool == tool] for tool in ("reserve", "indent", "solvent", "scrape")}
-        # what is kept free and indented comes first; no solvent anywhere with indented lines
-        first = [i for i, q in enumerate(layers) if q.tool in ("reserve", "indent")]
-        self.assertEqual(first, list(range(len(first))))
-        if at["indent"]:
-            self.assertFalse(at["solvent"])
-        inked = [q for q in layers if q.code]
-        lab = {q.code: kit.masstone_lab[kit.index[q.code]] for q in inked}
-        black = {c for c, v in lab.items() if v[0] < BLACK_L and float(chroma(v)) < BLACK_C}
-        if chosen["black"] == "mixed-blacks-only":
-            self.assertFalse(black)
-        if not opaque_order(kit, on) and chosen["black"] == "never-before-the-end" and chosen["values"] != "darks-first":
-            # black has nothing over it but blends, lights and glazes that are asked for at the end
-            seen = next((i for i, q in enumerate(inked) if q.code in black), len(inked))
-            later = [q for q in inked[seen:] if q.code not in black and q.role not in ("highlight", "blend")]
-            self.assertEqual([q for q in later if lab[q.code][0] > 30], [])
-        if chosen["blending"] == "none":
-            self.assertFalse([q for q in layers if q.role == "blend"])
-        self.assertTrue(all(q.why for q in layers))
-        self.assertEqual(len({q.why for q in layers}), len(layers))
-        for q in layers:
-            self.assertTrue(set(q.on) <= set(found.prediction.bands), q)
-        self.assertEqual(set(found.effect), set(switches()))
-        self.assertTrue(all(v == "acts" or v.startswith("refused: ") for v in found.effect.values()))
-        if found.effect["values"] == "acts" and chosen["values"] == "darks-first" and kit.medium == "pencil" and inked:
-            self.assertLess(lab[inked[0].code][0], ANCHOR_L)
-        EveryWay.seen += [found.prediction.band(b).delta_e00 for b in BANDS]
+    @settings(max_examples=26, deadline=None, derandomize=True, phases=[Phase.generate], suppress_health_check=[HealthCheck.too_slow])
+    def test_it_keeps_every_rule(self, surface_id, coat, marking, kit_name, paper_id, chosen, finish):
+        """All pairs of these are walked by `benchmarks.every_way`."""
+        if not makes_sense(kit_name, paper_id):
+            return
+        self.assertEqual(one_way(surface_id, coat, marking, kit_name, paper_id, chosen, finish)[1], [])
+
+    def test_a_broken_rule_is_seen(self):
+        plan_, _broken = one_way("eye", "brown", "plain", "pencils", "hotpress", {}, 3)
+        kit, on, chosen = KITS["pencils"], paper("hotpress"), school("pencil", {})
+        blackened = tuple(
+            replace(q, code="403", on=(*q.on, "catchlight")) if n == len(plan_.layers) - 1 else q for n, q in enumerate(plan_.layers)
+        )
+        told = follow(on, kit, blackened, plan_.targets)
+        found = broken(replace(plan_, layers=blackened, prediction=told), kit, on, chosen, {"catchlight": 88.0})
+        self.assertTrue(any("covers the reserved catchlight" in words for words in found), found)
+        late = (*plan_.layers[1:], plan_.layers[0])
+        self.assertIn("what is kept free does not come first", broken(replace(plan_, layers=late), kit, on, chosen))
+        twice = tuple(replace(q, why="The same.") for q in plan_.layers)
+        self.assertIn("one reason twice", broken(replace(plan_, layers=twice), kit, on, chosen))
 
     def test_it_is_near_enough(self):
         """A fixed walk through coats, papers and schools; out-of-reach colours are mapped to the paper first."""

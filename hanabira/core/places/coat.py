@@ -44,7 +44,7 @@ def coat_places(
     lab = np.where(s.mask[..., None], inside_blur(s.lab, s.mask, HAIR_PX), s.lab) if hairy else s.lab
     marked = _marked(s, lab, marking, said) if s.mask.sum() > 300 and may_be_marked else None
     if marked is None:
-        known = find_parts(s, parts, "coat")
+        known = find_parts(s, parts, "part")
         rest = s.mask.copy()
         for f in known:
             rest &= ~f.core

@@ -21,7 +21,7 @@ KINDS = ("band", "marking", "ground", "part")
 @dataclass(frozen=True)
 class Place:
     """One place. ``photo_lab`` is the median Lab of its pixels, ``share`` its part of the area (0–1), ``box`` x, y, width, height in
-    photo pixels, ``group`` what it belongs to (coat, ground, marking, eye, skin, nose). A ``reserved`` place keeps its paper.
+    photo pixels, ``group`` what it belongs to (coat, ground, marking, part, eye, skin, nose). A ``reserved`` place keeps its paper.
     """
 
     id: str

@@ -68,6 +68,8 @@ BLACK_L, BLACK_C = 17.0, 5.0
 """A pencil is a black when its masstone is darker and duller; sepia, indigo and dark browns are darks."""
 PALE_L, DARK_L, STRONG_C, AS_DARK_L = 73.0, 20.0, 25.0, 24.0
 """Pale tints, darks and strong colour among pencils; a place as dark as the last bears any of them."""
+NO_DARK_TARGET_L = 34.5
+"""A place lighter than this wants no pencil under L* 20."""
 COAT_DARK_L, COAT_LIGHT_L = 40.0, 60.0
 """The coat's rules speak of pencils darker than the first in its darks, and paler than the second in its lights."""
 MEASURED_TURN, MEASURED_C = 40.0, 5.0
@@ -76,8 +78,9 @@ HIDDEN_TURN, HIDDEN_C, HIDDEN_L = 35.0, 8.0, 45.0
 """Pencils that bring out a hidden hue: near it, strong enough, dark enough to lie under darks."""
 UNDER_BLACK_L = 40.0
 """A pencil darker than this under the black makes it a coloured dark."""
-RESERVED_COST, SECOND_TINT = 99.0, 14.0
-"""What covering a reserved place with more than a pale tint costs, and each tint after the first."""
+RESERVED_COST, SECOND_TINT, SECOND_GREY, DULL_LIGHT_L = 5000.0, 14.0, 2.0, 70.0
+"""What covering a reserved place with more than a pale tint costs (more than any miss), and each tint after the first; a light darker than the last is the sky in a
+dull window, and a second grey may set its hue right."""
 GREEN_HUES = (97.0, 203.0)
 """Hues of a state that read as greenish where nothing is green."""
 
@@ -188,6 +191,7 @@ class Field:
         self.targets = np.array([p.target for p in self.places], float)
         self.weight = np.array([p.weight for p in self.places], float)
         self.reserved = np.array([p.reserved for p in self.places])
+        self.second_tint = np.array([SECOND_GREY if p.photo[0] < DULL_LIGHT_L else SECOND_TINT for p in self.places])
         self.factor = FINISH_FACTOR[self.finish]
         self.layer_cost, self.earn = self.costs.layer * self.factor, self.costs.earn * self.factor
         self.new_cost = self.costs.new * self.factor**0.5
@@ -231,10 +235,10 @@ class Field:
         for k, p in enumerate(self.places):
             if p.reserved:
                 pale = (self.lightness >= 73) & (self.strength <= 25)
-                if p.photo[0] < 70:  # a dull light may be greyed down to its own value
+                if p.photo[0] < DULL_LIGHT_L:  # a dull light may be greyed down to its own value
                     pale |= (self.strength <= 11.5) & (self.lightness > 40)
                 out[:, k] += np.where(pale, 0, RESERVED_COST)
-            out[:, k] += np.where((self.lightness < 20) & (p.target[0] > 34.5), c.dirty, 0)
+            out[:, k] += np.where((self.lightness < 20) & (p.target[0] > NO_DARK_TARGET_L), c.dirty, 0)
             out[:, k] += c.rule * self._against_the_coat(p)
             if p.target[0] > AS_DARK_L:
                 for what in p.keeps_off:
@@ -344,7 +348,7 @@ class Field:
             cost += c.black_first * (black & ~s.dark)
         reserved = self.reserved[place]
         if np.any(reserved):
-            cost += SECOND_TINT * (reserved & (depth > 1))
+            cost += np.where(depth > 2, SECOND_TINT, self.second_tint[place]) * (reserved & (depth > 1))
         return State(
             out.zones, out.fill, out.crush, lab, cost, s.black | black, hue, flips, depth, s.dark | (own_l < UNDER_BLACK_L), out.sums
         )

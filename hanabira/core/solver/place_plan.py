@@ -20,7 +20,7 @@ from hanabira.core.solver.gamut import Gamut, gamut
 from hanabira.core.solver.joint import Lay, Lays, Search, in_order
 from hanabira.core.solver.library import opaque_order
 from hanabira.core.solver.path import BLACK_C, BLACK_L, Costs, Field, Target, turn, within
-from hanabira.core.solver.place_words import TOPS, joined, places_in_words, reason, role_of
+from hanabira.core.solver.place_words import DARKS, LIGHTS, TOPS, joined, places_in_words, reason, role_of
 from hanabira.core.solver.technique import Craft, Plan, allowed
 from hanabira.core.token import SILENT, Token
 
@@ -38,10 +38,14 @@ BURNISH_COST, LIGHT_COST = 2.0, 1.0
 DARK_SPAN_L, DARK_MOST_L, ANCHOR_L = 14.0, 40.0, 46.0
 """Darks first: places within this of the darkest and under this are anchored, by pencils no paler than this."""
 NO_DARK_L = 45.0
+ANCHORED = -1e4
+"""Where anchored darks stand in the order."""
 STEP_L, STEP_KEPT, STEP_WEIGHT = 6.0, 0.6, 2.2
 """Neighbouring values so far apart must keep this share of their step; else both weigh more and are solved on."""
 PALE_BASE_L = 52.0
 """A ground of a darker pencil is no pale base, and is not called one."""
+SEEN_DE = 4.0
+"""ΔE76 from which a layer's change of a place counts fully when it is chosen to tell what the layer does."""
 BLEND_AT = (0.35, 0.5, 0.65)
 """After which share of the layers a blend is tried."""
 ESSENCE, LOOSE = 1.5, 1.6
@@ -237,16 +241,22 @@ class Planner:
             best = int(np.argmin(score))
         return Lay(best, 3, 1, tuple(not p.reserved for p in self.area.places), -1e6, fixed=True, role="ground")
 
-    def _darks_first(self, base: Lays) -> Lays | None:
-        """The darkest places anchored on bare paper by themselves, the others solved around them."""
+    def _dark(self) -> np.ndarray:
+        """Places that are anchored when the darks go first; none where nothing is dark."""
         value = self.area.targets[:, 0]
         limit = min(float(value.min()) + DARK_SPAN_L, DARK_MOST_L)
-        dark = np.array([v <= limit and not p.reserved for v, p in zip(value, self.area.places, strict=True)])
-        if not dark.any() or float(value.min()) > NO_DARK_L:
+        found = np.array([v <= limit and not p.reserved for v, p in zip(value, self.area.places, strict=True)])
+        return found if float(value.min()) <= NO_DARK_L else np.zeros_like(found)
+
+    def _darks_first(self, base: Lays) -> Lays | None:
+        """The darkest places anchored on bare paper by themselves, the others solved around them."""
+        dark = self._dark()
+        if not dark.any():
             return None
         pale = frozenset(p.code for p, v in zip(self.kit, self.area.lightness, strict=True) if v > ANCHOR_L)
         deep = Search(replace(self.area, banned=self.area.banned | pale), dark, token=self.token).solve()
-        deep = tuple(replace(q, key=-1e4 + n) for n, q in enumerate(deep) if not q.fixed)
+        # fixed: what is changed later must not lay them anew in their usual order
+        deep = tuple(replace(q, key=ANCHORED + n, fixed=True) for n, q in enumerate(deep) if not q.fixed)
         used = frozenset(self.kit.pencils[q.pencil].code for q in deep)
         rest = Search(replace(self.area, tray=self.area.tray | used), ~dark, token=self.token).solve(base)
         return in_order((*deep, *rest))
@@ -289,16 +299,14 @@ class Planner:
             turn(h, own) / 14 + np.abs(lab[:, 0] - (goal[0] + above)) / 9 - c / 16 + 9 * (c < chroma(goal) + 6) + 30 * (turn(h, own) > 40)
         )
         score = score + (0 if self.area.has_green else 40 * within(h, 96, 222))
-        strong = Lay(
-            int(np.argmin(score)),
-            3 if self.opaque else 2,
-            1,
-            tuple(not p.reserved for p in self.area.places),
-            -1e5,
-            fixed=True,
-            role="undertone",
-        )
-        tried = self.search.solve((*base, strong))
+        anchored = self.school.get("values") == "darks-first" and self.effect.get("values") == "acts" and not self.opaque
+        on = tuple(not p.reserved and not (anchored and d) for p, d in zip(self.area.places, self._dark(), strict=True))
+        if not any(on):
+            self._refuse("bottom", "school.strong-already")
+            return layers
+        key = ANCHORED + 1e3 if anchored else -1e5  # over the darks that are anchored, and only beside them
+        strong = Lay(int(np.argmin(score)), 3 if self.opaque else 2, 1, on, key, fixed=True, role="undertone")
+        tried = (self._darks_first((*base, strong)) if anchored else None) or self.search.solve((*base, strong))
         loss = self._loss(tried, layers)
         lead = self._colour_early(tried) - self._colour_early(layers)
         if loss[1] > STRONG_COST:
@@ -447,6 +455,7 @@ class Planner:
             )
         fine = craft.stroke_mm * (LOOSE if self.school.get("fidelity") == "essence" else 1.0)
         said: set[str] = set()
+        reasons: set[str] = set()
         for c, q in enumerate(layers):
             if q.source >= 0:
                 out.append(self.locked[q.source])
@@ -454,10 +463,12 @@ class Planner:
             covered = [k for k in range(self.n) if q.on[k]]
             if not covered:
                 continue
-            covered.sort(key=lambda k: -self.area.weight[k] * (0.2 + self.places.all[k].share))
+            below_lab, above_lab = (self.search.snapshots(layers)[c + s].lab for s in (0, 1))
+            moved = np.linalg.norm(above_lab - below_lab, axis=-1)  # it is told by a place where it does something
+            covered.sort(key=lambda k: -self.area.weight[k] * (0.2 + self.places.all[k].share) * min(1.0, float(moved[k]) / SEEN_DE))
             on = tuple(ids[k] for k in covered)
             main = covered[0]
-            before, after = (self.search.snapshots(layers)[c + s].lab[main] for s in (0, 1))
+            before, after = below_lab[main], above_lab[main]
             where = places_in_words(on, names)
             if q.tool:
                 why = say(
@@ -480,6 +491,9 @@ class Planner:
                 q.passes,
                 not any(x.on[main] for x in layers[c + 1 :]),
             )
+            if why in reasons:  # the same numbers once more: told apart by where it goes
+                why = say("why.where", why=why.rstrip("."), places=where)
+            reasons.add(why)
             kind = {"deepen": "general", "light hair": "light", "highlight": "light"}.get(role, role)
             pale = float(self.kit.masstone_lab[q.pencil, 0]) >= PALE_BASE_L
             fits = kind != "ground" or pale or self.opaque
@@ -505,6 +519,8 @@ def _speaks_of(kind: str, place: str, group: str) -> bool:
     """Whether the surface's sentence for a role belongs to this place: in an eye the base is the iris's, the depth the pupil's."""
     if kind in ("undertone", "outline"):
         return False
+    if group == "part":
+        return kind == "gap" and place in DARKS or kind == "light" and place in (*LIGHTS, *TOPS)
     if group not in ("eye", "nose", "skin"):
         return True
     return place.startswith(("iris", "base") if kind in ("ground", "general") else ("pupil", "rim", "nostril") if kind == "gap" else TOPS)
