@@ -18,9 +18,11 @@ from hanabira.core.faults import RecipeFault
 from hanabira.core.optics.stack import Pass, predict
 from hanabira.core.solver.advice import ladder, natural_mixes, neutralisers, substitutes, undertones
 from hanabira.core.solver.area import BANDS, Layer, follow
+from hanabira.core.solver.path import BLACK_C, BLACK_L
+from hanabira.core.solver.technique import allowed
 from hanabira.craft.own_techniques import as_technique, laid, read_technique
 from hanabira.craft.supplies import paper, papers, shipped_kit, surfaces
-from hanabira.craft.techniques import coat_id, marking_rules, school, switches
+from hanabira.craft.techniques import coat_id, coats, marking_rules, school, switches
 from hanabira.craft.whisker_methods import NO_INDENT, whisker_method
 from hanabira.demo.truth import PHOTO
 from tests.recipes import plan
@@ -85,6 +87,59 @@ class EveryWay(unittest.TestCase):
         self.assertIn("what is kept free does not come first", broken(replace(plan_, layers=late), kit, on, chosen))
         twice = tuple(replace(q, why="The same.") for q in plan_.layers)
         self.assertIn("one reason twice", broken(replace(plan_, layers=twice), kit, on, chosen))
+
+    def test_coat_rules_bind(self):
+        """Pencils in the darks and lights of a coat are those its rules allow, or of a hue that was measured there."""
+        lab = {p.code: v for p, v in zip(KITS["pencils"], KITS["pencils"].masstone_lab, strict=True)}
+        for coat in COATS:
+            with self.subTest(coat=coat):
+                kit, on, bound = planned("pencils", "hotpress", coat, "short-fur", {})
+                rule, general = coats()[coat], bound.targets["general"]
+                for place, rules, belongs in (("gap", rule.darks, lambda v: v[0] < 40), ("highlight", rule.lights, lambda v: v[0] > 60)):
+                    photo = np.array(coat_of(coat)[place], float)
+                    for q in bound.layers:
+                        v = lab.get(q.code)
+                        if v is None or place not in q.on or not belongs(v):
+                            continue
+                        measured = float(chroma(photo)) > 5 and abs((float(hue_deg(v)) - float(hue_deg(photo)) + 180) % 360 - 180) <= 40
+                        self.assertTrue(bool(allowed(rules, v[None], general)[0]) or measured, (place, q.code, v))
+
+    def test_a_coat_rule_keeps_a_black_out_of_ginger(self):
+        kit, on = KITS["pencils"], paper("hotpress")
+        values = {**coat_of("ginger"), "gap": (11.0, 2.0, 3.0)}
+        blacks = []
+        for rules in (True, False):
+            said = craft("short-fur", "ginger", kit.medium, {})
+            found = plan(kit, on, values, said if rules else replace(said, darks=()))
+            dull = [q for q in found.layers if q.code and "gap" in q.on and float(chroma(kit.masstone_lab[kit.index[q.code]])) < BLACK_C]
+            blacks.append(sum(kit.masstone_lab[kit.index[q.code]][0] < BLACK_L for q in dull))
+        self.assertEqual(blacks[0], 0)
+        self.assertGreater(blacks[1], 0)
+
+    def test_a_hidden_hue_is_welcome_under_the_darks(self):
+        kit, on = KITS["pencils"], paper("hotpress")
+        said = craft("short-fur", "black", kit.medium, {})
+        hidden = np.array([20.0, 4.0, -14.0])
+        blue = lambda found: sum(  # noqa: E731
+            abs((float(hue_deg(kit.masstone_lab[kit.index[q.code]])) - float(hue_deg(hidden)) + 180) % 360 - 180) <= 35
+            and float(chroma(kit.masstone_lab[kit.index[q.code]])) >= 8 and kit.masstone_lab[kit.index[q.code]][0] < 45
+            for q in found.layers if q.code
+        )  # fmt: skip
+        without, with_ = (plan(kit, on, coat_of("black"), said, hidden=h) for h in ((), (hidden,)))
+        self.assertGreaterEqual(blue(with_), 1)
+        self.assertGreaterEqual(blue(with_), blue(without))
+        for band in BANDS:
+            self.assertLess(with_.prediction.band(band).delta_e00, without.prediction.band(band).delta_e00 + 2.0)
+
+    def test_what_a_part_keeps_off_is_kept_off(self):
+        kit = KITS["pencils"]
+        for surface_id, part, kind in (("mouth", "teeth", "darks"), ("bare-skin-and-folds", "ridge", "blacks")):
+            found, wrong = one_way(surface_id, "brown", "plain", "pencils", "hotpress", {}, 3)
+            self.assertEqual(wrong, [])
+            for q in found.layers:
+                if q.code and part in q.on:
+                    v = kit.masstone_lab[kit.index[q.code]]
+                    self.assertGreater(v[0], 20 if kind == "darks" else BLACK_L if float(chroma(v)) < BLACK_C else 0, (surface_id, q))
 
     def test_it_is_near_enough(self):
         """A fixed walk through coats, papers and schools; out-of-reach colours are mapped to the paper first."""

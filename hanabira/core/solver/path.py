@@ -32,8 +32,7 @@ class Costs:
     area and ``neutral`` one that practice neutralises with, ``state`` each a*b* unit off the way from paper to target, ``off`` a state of a
     hue that is nowhere, ``dip`` and ``ease`` pressure that falls by two or one, ``five`` the heaviest pressure too early, ``heavy`` a heavy first
     layer, ``tooth`` a full tooth, ``sink`` a pencil that cannot cover, ``dirty`` a dark on what must stay clean, ``seesaw`` colours that undo each
-    other, ``black_first`` black without another dark under it, ``depth`` more than eight layers, ``hidden`` a pencil of a hue that
-    hides in the coat (less than nothing), ``rule`` one that the coat's rule does not allow in a dark or a light, ``ragged`` a layer in the middle of the values only,
+    other, ``black_first`` black without another dark under it, ``depth`` more than eight layers, ``rule`` a pencil that the coat's rule does not allow in a dark or a light, ``ragged`` a layer in the middle of the values only,
     ``earn`` what a layer must bring a place.
     """
 
@@ -54,8 +53,7 @@ class Costs:
     seesaw: float = 0.5
     black_first: float = 1.0
     depth: float = 0.8
-    hidden: float = -0.5
-    rule: float = 2.0
+    rule: float = 40.0
     ragged: float = 0.12
     earn: float = 1.0
 
@@ -72,10 +70,8 @@ NO_DARK_TARGET_L = 34.5
 """A place lighter than this wants no pencil under L* 20."""
 COAT_DARK_L, COAT_LIGHT_L = 40.0, 60.0
 """The coat's rules speak of pencils darker than the first in its darks, and paler than the second in its lights."""
-MEASURED_TURN, MEASURED_C = 40.0, 5.0
-"""A hue measured in a place with more than this strength allows pencils so near to it."""
-HIDDEN_TURN, HIDDEN_C, HIDDEN_L = 35.0, 8.0, 45.0
-"""Pencils that bring out a hidden hue: near it, strong enough, dark enough to lie under darks."""
+MEASURED_TURN, MEASURED_C, MEASURED_BLACK_L = 40.0, 5.0, 9.0
+"""A hue measured in a place with more than this strength allows pencils so near to it; a place that is black itself allows blacks."""
 UNDER_BLACK_L = 40.0
 """A pencil darker than this under the black makes it a coloured dark."""
 RESERVED_COST, SECOND_TINT, SECOND_GREY, DULL_LIGHT_L = 5000.0, 14.0, 2.0, 70.0
@@ -180,8 +176,6 @@ class Field:
     coat_darks: np.ndarray | None = None
     coat_lights: np.ndarray | None = None
     """Pencils (n,) bool that the coat's rules allow in its darks and in its lights; all when there is no rule."""
-    hidden: Array = field(default_factory=lambda: np.zeros(0))
-    """Hues (degrees) that hide in the coat and are welcome under its darks."""
 
     def __post_init__(self) -> None:
         lab = self.kit.masstone_lab
@@ -222,10 +216,6 @@ class Field:
         green = within(self.hue, 96, 222) & (self.strength > 7) & (not self.has_green)
         c = self.costs
         self.pencil_cost = np.where(far, np.where(neutral & (self.strength > 12), c.neutral, np.where(neutral, 0, c.stranger)), 0.0)
-        # a colour that hides in the coat is welcome as its undertone; a further pencil for it still costs more than this
-        hides = np.any([turn(self.hue, h) <= HIDDEN_TURN for h in self.hidden], 0) if len(self.hidden) else np.zeros(len(self.hue), bool)
-        hides = hides & (self.strength >= HIDDEN_C) & (self.lightness < HIDDEN_L)
-        self.pencil_cost = np.where(hides, c.hidden, self.pencil_cost)
         self.allowed = ~green & (self.pencil_cost < 1) & np.array([p.code not in self.banned for p in self.kit])
 
     def _forbidden(self) -> None:
@@ -253,6 +243,8 @@ class Field:
         if p.group not in ("coat", "ground"):
             return none
         measured = turn(self.hue, float(hue_deg(p.photo))) <= MEASURED_TURN if float(chroma(p.photo)) > MEASURED_C else none
+        if float(p.photo[0]) < MEASURED_BLACK_L and float(chroma(p.photo)) <= MEASURED_C:
+            measured = self.is_black
         if self.coat_darks is not None and p.id.startswith(("gap", "shade")):
             return ~self.coat_darks & (self.lightness < COAT_DARK_L) & ~measured
         if self.coat_lights is not None and p.id.startswith(("light", "half-tone", "highlight")):

@@ -38,6 +38,8 @@ BURNISH_COST, LIGHT_COST = 2.0, 1.0
 DARK_SPAN_L, DARK_MOST_L, ANCHOR_L = 14.0, 40.0, 46.0
 """Darks first: places within this of the darkest and under this are anchored, by pencils no paler than this."""
 NO_DARK_L = 45.0
+HIDDEN_TURN, HIDDEN_C, HIDDEN_COST = 35.0, 8.0, 1.0
+"""A pencil that brings out a hidden hue lies so near it and is so strong; what it may cost any place (ΔE00)."""
 ANCHORED = -1e4
 """Where anchored darks stand in the order."""
 STEP_L, STEP_KEPT, STEP_WEIGHT = 6.0, 0.6, 2.2
@@ -120,13 +122,13 @@ class Planner:
         self.effect: dict[str, str] = {}
         lab = kit.masstone_lab
         self.blacks = [i for i in range(len(kit)) if lab[i, 0] < BLACK_L and float(chroma(lab[i])) < BLACK_C]
-        hues = [float(hue_deg(v)) % 360 for v in (*rules.hues, *self.targets.values()) if float(chroma(v)) > 6]
+        hues = [float(hue_deg(v)) % 360 for v in (*rules.hues, *rules.hidden, *self.targets.values()) if float(chroma(v)) > 6]
         palest = self.opaque and self.school.get("values") == "lights-first"
         banned = frozenset(kit.pencils[i].code for i in self.blacks) if self.school.get("black") == "mixed-blacks-only" else frozenset()
         coat = self.targets[self._general()]
         self.area = Field(
             kit, paper, self._places(), np.array(hues), self.opaque, Costs(new=Costs.new * rules.thrift), craft.finish, frozenset(tray), banned, palest,
-            allowed(craft.darks, lab, coat), allowed(craft.lights, lab, coat), np.array([float(hue_deg(v)) % 360 for v in rules.hidden]),
+            allowed(craft.darks, lab, coat), allowed(craft.lights, lab, coat),
         )  # fmt: skip
         self.search = Search(self.area, token=token)
         self.n = len(places)
@@ -162,6 +164,7 @@ class Planner:
         layers = self._values(base)
         layers = self._steps(layers)
         layers = self._bottom(layers, base)
+        layers = self._hidden(layers)
         layers = self.search.trimmed(layers)
         self.token.report(0.7, "Trying tools")
         layers = self._fidelity(layers)
@@ -317,6 +320,27 @@ class Planner:
             self.effect["bottom"] = "acts"
             return tried
         return layers
+
+    def _hidden(self, layers: Lays) -> Lays:
+        """A hue that hides in a black or white coat laid low in it, where no place pays much: blacks are coloured darks, whites are never white."""
+        if not self.rules.hidden or (self.school.get("values") == "darks-first" and not self.opaque):
+            return layers
+        white, area = self.rules.white_coat, self.area
+        on = tuple(p.id.startswith(("gap", "shade", "general")) and p.group in ("coat", "ground") for p in area.places)
+        hue = float(hue_deg(self.rules.hidden[0])) % 360
+        near = (turn(area.hue, hue) <= HIDDEN_TURN) & (area.strength >= HIDDEN_C) & area.allowed
+        fits = near & ((area.lightness > 70) & (area.strength <= 26) if white else area.lightness < 45)
+        if not any(on) or any(fits[q.pencil] and np.any(np.array(q.on) & np.array(on)) for q in layers if not q.tool):
+            return layers
+        best: tuple[float, Lays] | None = None
+        for i in sorted(np.flatnonzero(fits), key=lambda i: float(turn(area.hue[i], hue)) / 10 + area.strength[i] / 12)[:3]:
+            for pressure in (1, 2):
+                tint = Lay(int(i), pressure, 1, on, area.key(int(i)), fixed=True, role="undertone")
+                tried = self.search.improved(in_order((*layers, tint)), 1)
+                loss = self._loss(tried, layers)[1]
+                if best is None or loss < best[0]:
+                    best = loss, tried
+        return best[1] if best is not None and best[0] <= HIDDEN_COST else layers
 
     def _colour_early(self, layers: Lays) -> float:
         c = [self.area.strength[q.pencil] for q in layers if not q.tool]
