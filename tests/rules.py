@@ -44,7 +44,12 @@ def broken(found: PlacePlan, kit: Kit, on: Paper, chosen: Mapping[str, str], res
         wrong(bool(over) and found.prediction.band(over[0]).delta_e00 > 6, f"black {q.code} spoils the {over[0] if over else ''}")
     if not opaque_order(kit, on) and chosen.get("black") == "never-before-the-end" and chosen.get("values") != "darks-first":
         seen = next((i for i, q in enumerate(inked) if q.code in black), len(inked))
-        later = [q for q in inked[seen:] if q.code not in black and q.role not in ("highlight", "blend") and lab[q.code][0] > 30]
+        under = {k for q in inked[seen:] if q.code in black for k in q.on}
+        later = [
+            q
+            for q in inked[seen:]
+            if q.code not in black and q.role not in ("highlight", "blend") and lab[q.code][0] > 30 and under & set(q.on)
+        ]
         wrong(bool(later), "a paler colour over the last black")
     if chosen.get("values") == "darks-first" and found.effect["values"] == "acts" and not opaque_order(kit, on) and inked:
         wrong(lab[inked[0].code][0] >= ANCHOR_L, "darks first, and the first is no dark")

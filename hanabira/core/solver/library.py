@@ -31,6 +31,12 @@ LEAST_DEPOSIT = 0.015
 ORDER_SLACK = 8.0
 """How much lighter (pencil) or darker (pastel) in L* a later layer may be."""
 TABLE_LIMIT = 80
+COVERS, LIGHTER_L, MOST_OF_KIT = 0.5, 4.0, 2 / 3
+"""Share of the way from a darker paper to its masstone that a pencil must bring to stand opaque on it; L* by which it must be lighter; share
+of a kit from which on everything goes from dark to light.
+"""
+_COVERS: dict[str, np.ndarray] = {}
+"""What was worked out before, by `key`."""
 FORMAT = 5
 SMALL_KIT = 12
 """Kits up to this size are laid in any order and deeper."""
@@ -75,8 +81,26 @@ def key(kit: Kit, paper: Paper) -> str:
 
 
 def opaque_order(kit: Kit, paper: Paper) -> bool:
-    """Whether later layers go lighter: pastel, or a ground darker than the middle."""
-    return kit.medium == "pastel" or float(bare(paper).lab[0]) < 45
+    """Whether all later layers go lighter: pastel, or a ground on which most of the kit stands opaque."""
+    return kit.medium == "pastel" or float(covers(kit, paper).mean()) > MOST_OF_KIT
+
+
+def covers(kit: Kit, paper: Paper) -> np.ndarray:
+    """Pencils (n,) bool that are lighter than the paper and stand opaque on it: two firm passes bring `COVERS` of the way to their masstone.
+
+    On a mid-toned card they are laid last and lightest last, over bare card; on white paper there are none.
+    """
+    name = key(kit, paper)
+    if name not in _COVERS:
+        if len(_COVERS) >= 64:
+            _COVERS.clear()
+        spot, n, own = bare(paper), len(kit), kit.masstone_lab[:, 0]
+        state, ground = many.start(spot, n), float(spot.lab[0])
+        for _ in range(2):
+            state, _deposit = many.lay(paper, state, Film(kit.film.absorption, kit.film.scattering), np.full(n, 4), kit.hand)
+        gain = (state.lab[:, 0] - ground) / np.maximum(own - ground, 1.0)
+        _COVERS[name] = np.asarray((own > ground + LIGHTER_L) & (gain >= COVERS))
+    return _COVERS[name]
 
 
 def order_allows(below_l: Array, above_l: Array, opaque: bool) -> Array:

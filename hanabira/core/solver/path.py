@@ -20,6 +20,7 @@ from hanabira.core.optics.film import Film, over, reflect_transmit
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import DEPTHS, SETTLE, Paper, room
 from hanabira.core.optics.stack import SOLVENT_BLEND, SOLVENT_KEEPS, STUMP_BLEND, STUMP_CRUSH, bare
+from hanabira.core.solver.library import covers
 
 F = np.float32
 
@@ -189,6 +190,7 @@ class Field:
         self.factor = FINISH_FACTOR[self.finish]
         self.layer_cost, self.earn = self.costs.layer * self.factor, self.costs.earn * self.factor
         self.new_cost = self.costs.new * self.factor**0.5
+        self.covers = np.zeros(len(self.kit), bool) if self.opaque else covers(self.kit, self.paper)
         self.on_tray = np.array([p.code in self.tray for p in self.kit])
         self.has_green = any(within(h, 90, 210) for h in self.hues)
         self.bare = bare(self.paper)
@@ -260,9 +262,14 @@ class Field:
         return self.is_black if what == "blacks" else self.strength > STRONG_C
 
     def key(self, pencil: int) -> float:
-        """Where a pencil stands in the order: translucent palest first, opaque darkest first with black after the coat's own darks."""
+        """Where a pencil stands in the order: translucent palest first, opaque darkest first with black after the coat's own darks.
+
+        On a mid-toned card both: what is darker than the card palest first, then the lights that stand opaque on it.
+        """
         if self.opaque and not self.palest_first:
             return 25.2 if self.is_black[pencil] else float(self.lightness[pencil])
+        if self.covers[pencil]:  # on a mid-toned card the lights come last, the lightest of all at the very end
+            return float(self.lightness[pencil])
         return -float(self.lightness[pencil])
 
     # -- the state of spots -----------------------------------------------------------
@@ -324,7 +331,7 @@ class Field:
             cost += self._strange(lab[odd], strength[odd], far[odd], odd)
         own_l = self.lightness[pencil]
         if not self.opaque:
-            cost += c.sink * (((s.lab[..., 0] + 11 < own_l) & (own_l < 90)) | ((own_l > 30) & s.black))
+            cost += c.sink * (((s.lab[..., 0] + 11 < own_l) & (own_l < 90)) | ((own_l > 30) & s.black)) * ~self.covers[pencil]
         depth = s.depth + 1
         hue, flips, strong = s.hue, s.flips, self.strength[pencil] > 12
         if np.any(strong):
