@@ -15,7 +15,7 @@ from hanabira.core.optics.bands import FINE_XYZ, NODES_NM, _smoothest, colour_to
 from hanabira.core.optics.film import film_of, over, reflect_transmit
 from hanabira.core.optics.kit import Kit, Pencil
 from hanabira.core.optics.paper import Tooth, lay_pass, tooth_used
-from hanabira.core.optics.stack import TOOLS, Pass, bare, lay, predict, use_tool
+from hanabira.core.optics.stack import TOOLS, Pass, bare, lay, predict, use_tool, wet
 from hanabira.craft.supplies import paper, papers, shipped_kit
 
 VECTORS = json.loads((Path(__file__).parent.parent / "data" / "optics_vectors.json").read_text())
@@ -195,6 +195,34 @@ class Behaviour(unittest.TestCase):
         self.assertGreater(after["erase"].lab[0], after["lift"].lab[0])
         with self.assertRaises(RecipeFault):
             use_tool(before, "hammer")
+
+    @given(st.lists(st.tuples(st.integers(0, 71), st.integers(1, 5), st.integers(1, 2)), min_size=1, max_size=5))
+    @settings(max_examples=60, deadline=None, derandomize=True)
+    def test_solvent_never_lightens_what_is_darker_than_its_paper(self, stack):
+        kit, on = shipped_kit(), paper("hotpress")
+        before = predict(on, kit, [Pass(kit.pencils[i].code, q, n) for i, q, n in stack])[-1]
+        after = use_tool(before, "solvent")
+        self.assertLessEqual(after.lab[0], before.lab[0] + 1e-6)
+        self.assertTrue((after.zones >= 0).all() and (after.zones <= 1).all())
+
+    def test_a_heavy_black_over_pale_layers_comes_out_deeper(self):
+        kit, on = shipped_kit(), paper("hotpress")
+        white, black = kit.get("104").code, kit.get("401").code
+        before = predict(on, kit, [Pass(white, 5, 2), Pass(black, 5, 2)])[-1]
+        self.assertLess(use_tool(before, "solvent").lab[0], before.lab[0])
+
+    def test_wet_is_darker_than_dry_as_the_light_goes_round_in_the_liquid(self):
+        """Light that is thrown back at the liquid's surface, a share 1 − 1/n² each time, summed step by step."""
+        for n in (1.33, 1.44):
+            for dry in (0.05, 0.3, 0.9):
+                out, inside = 0.0, dry
+                for _ in range(2000):
+                    out += inside / n**2
+                    inside *= (1 - 1 / n**2) * dry
+                self.assertAlmostEqual(float(wet(np.array(dry), n)), out, places=9)
+        np.testing.assert_allclose(wet(np.array([0.0, 1.0])), [0.0, 1.0])
+        spot = predict(paper("hotpress"), shipped_kit(), [Pass("229", 3, 2)])[-1]
+        self.assertLess(reflectance_to_lab(wet(spot.reflectance))[0], spot.lab[0] - 3)
 
     def test_tooth_fills_sooner_on_smooth_paper(self):
         def share(paper_id: str) -> float:

@@ -10,7 +10,7 @@ import numpy as np
 
 from hanabira.core.colour.spaces import Array, parse_hex, srgb_to_xyz
 from hanabira.core.faults import RecipeFault
-from hanabira.core.optics.bands import colour_to_reflectance, reflectance_to_lab
+from hanabira.core.optics.bands import colour_to_reflectance, reflectance_to_lab, reflectance_to_xyz
 from hanabira.core.optics.film import Film, over, reflect_transmit
 from hanabira.core.optics.kit import Kit, film_at
 from hanabira.core.optics.paper import STANDARD_PRESSURES, Paper, Pressures, Tooth, lay_pass, see, tooth_used
@@ -21,6 +21,9 @@ TOOLS = ("solvent", "stump", "lift", "erase", "scrape", "indent", "reserve")
 SOLVENT_BLEND, SOLVENT_KEEPS = 0.8, 0.7
 STUMP_BLEND, STUMP_CRUSH = 0.45, 0.02
 """How far a solvent and a stump even the films; the tooth that stays filled after a solvent, and what a stump presses down."""
+
+SOLVENT_INDEX = 1.44
+"""Refractive index of mineral spirits."""
 
 
 @dataclass(frozen=True)
@@ -103,10 +106,40 @@ def _even_film(spot: Spot) -> Array:
 
 
 def solvent(spot: Spot) -> Spot:
-    """Solvent evens the films and frees some tooth; it needs to dry before the next layer."""
+    """Solvent evens the films and frees some tooth; it needs to dry before the next layer.
+
+    It dissolves what is bound, so colour runs from the filled peaks into the valleys and deepens. Where stirring everything into one film would
+    lift paler layers out from under a dark one, the dark runs as it is: on a paper lighter than the spot no solvent makes it lighter.
+    """
     even = _even_film(spot)
     zones = (1 - SOLVENT_BLEND) * spot.zones + SOLVENT_BLEND * even
+    if lightens(see(zones, spot.paper.n), spot.reflectance, spot.ground):
+        zones = (1 - SOLVENT_BLEND) * spot.zones + SOLVENT_BLEND * running(spot.zones, spot.tooth.fill)
+        zones = spot.zones if lightens(see(zones, spot.paper.n), spot.reflectance, spot.ground) else zones
     return replace(spot, zones=zones, tooth=Tooth(spot.tooth.fill * SOLVENT_KEEPS, spot.tooth.crush))
+
+
+def lightens(after: Array, before: Array, ground: Array) -> Array:
+    """Whether reflectances (…, 8) become lighter though they are darker than the ground (8,)."""
+    y = lambda r: reflectance_to_xyz(r)[..., 1]  # noqa: E731
+    return np.asarray((y(after) > y(before)) & (y(before) < y(ground)))
+
+
+def running(zones: Array, fill: Array) -> Array:
+    """Colour that runs out of the filled parts of the tooth: the mean of the zones (…, 3, 8) by what lies in them (…, 3), to (…, 8)."""
+    share = fill / np.maximum(fill.sum(-1, keepdims=True), 1e-12)
+    return np.asarray((share[..., None] * zones).sum(-2))
+
+
+def wet(reflectance: Array, n: float = SOLVENT_INDEX) -> Array:
+    """Reflectance (…, 8) of a rough surface while it is wet: darker, since light is thrown back into the liquid again and again.
+
+    R' = R / (n² (1 − R) + R). Source: Ångström (1925), "The albedo of various surfaces of ground", Geografiska Annaler 7.
+
+    >>> float(wet(np.array(0.5)))  # doctest: +ELLIPSIS
+    0.325...
+    """
+    return np.asarray(reflectance / (n * n * (1 - reflectance) + reflectance))
 
 
 def stump(spot: Spot) -> Spot:

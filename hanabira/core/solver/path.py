@@ -19,7 +19,7 @@ from hanabira.core.optics.bands import reflectance_to_lab
 from hanabira.core.optics.film import Film, over, reflect_transmit
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import DEPTHS, SETTLE, Paper, room
-from hanabira.core.optics.stack import SOLVENT_BLEND, SOLVENT_KEEPS, STUMP_BLEND, STUMP_CRUSH, bare
+from hanabira.core.optics.stack import SOLVENT_BLEND, SOLVENT_KEEPS, STUMP_BLEND, STUMP_CRUSH, bare, lightens, running, wet
 from hanabira.core.solver.library import covers
 
 F = np.float32
@@ -312,8 +312,15 @@ class Field:
 
     def see(self, zones: Array) -> Array:
         """Lab of zone reflectances (…, 3, 8)."""
+        return np.asarray(reflectance_to_lab(self._mean(zones)))
+
+    def wet_l(self, zones: Array) -> float:
+        """L* of zone reflectances (3, 8) while a solvent stands on them."""
+        return float(reflectance_to_lab(wet(self._mean(zones)))[0])
+
+    def _mean(self, zones: Array) -> Array:
         n = self.paper.n
-        return np.asarray(reflectance_to_lab((np.maximum(zones, 0) ** F(1 / n)).mean(-2) ** F(n)))
+        return np.asarray((np.maximum(zones, 0) ** F(1 / n)).mean(-2) ** F(n))
 
     def lay(self, s: State, pencil: Array, pressure: Array, passes: Array, place: Array) -> State:
         """A layer with its Lab and what practice says of it there. ``place`` are places of the rows; all broadcast against the leading shape."""
@@ -376,6 +383,11 @@ class Field:
         even = np.where((b.max(-1) > 1e-12)[..., None], over(r0, t2, ground), ground)
         share = F(SOLVENT_BLEND if tool == "solvent" else STUMP_BLEND)
         zones = (1 - share) * s.zones + share * even[..., None, :]
+        if tool == "solvent":
+            lifted = lightens(self._mean(zones), self._mean(s.zones), ground)
+            deep = (1 - share) * s.zones + share * running(s.zones, s.fill)[..., None, :]
+            deep = np.where(lightens(self._mean(deep), self._mean(s.zones), ground)[..., None, None], s.zones, deep)
+            zones = np.where(lifted[..., None, None], deep, zones)
         fill = s.fill * F(SOLVENT_KEEPS) if tool == "solvent" else s.fill
         crush = s.crush if tool == "solvent" else s.crush + F(STUMP_CRUSH) * (1 - s.crush)
         return State(zones, fill, crush, self.see(zones), s.cost, s.black, s.hue, s.flips, s.depth, s.dark, s.sums)

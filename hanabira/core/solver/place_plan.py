@@ -498,6 +498,8 @@ class Planner:
                 why = say(
                     "why.blend-lighter" if after[0] > before[0] else "why.blend-darker", places=where, by=abs(float(after[0] - before[0]))
                 )
+                if q.tool == "solvent":
+                    why += say("why.wet", by=float(after[0] - self.area.wet_l(self.search.snapshots(layers)[c + 1].zones[main])))
                 out.append(Layer("blend", "", 1, 1, where, "circle", tool=q.tool, why=why, on=on))
                 continue
             below = {ids[k] for k in covered if any(x.on[k] and not x.tool for x in layers[:c])}
