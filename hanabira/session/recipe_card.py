@@ -11,6 +11,7 @@ from hanabira.core.optics.stack import bare
 from hanabira.core.places.outlines import outlines
 from hanabira.core.solver.area import BANDS, Prediction, goes_over, judged_band
 from hanabira.core.solver.library import opaque_order
+from hanabira.core.solver.place_words import run_in_words, run_of
 from hanabira.craft.supplies import papers, surfaces
 from hanabira.craft.techniques import spacing_mm
 from hanabira.session.session import Session
@@ -54,8 +55,11 @@ def _area(model: Session, area: Area, corner: tuple[float, float], k: float) -> 
     prediction, cautions = told
     kit, opaque = model.kit, opaque_order(model.kit, model.paper)
     spacing = spacing_mm(m, area.surface_id, model.workshop.finish(area))
-    layers = []
-    for i, q in enumerate(model.recipe_layers(area.id)):
+    layers, mine = [], model.recipe_layers(area.id)
+    codes = [q.code for q in mine]
+    for i, q in enumerate(mine):
+        first, last = run_of(codes, i)
+        run = f"Layers {first + 1} to {last + 1}, one pencil: {run_in_words([x.where for x in mine[first : last + 1]], [x.passes for x in mine[first : last + 1]])}."
         band = judged_band(q, opaque)
         state = prediction.band(band)
         layers.append(
@@ -72,6 +76,8 @@ def _area(model: Session, area: Area, corner: tuple[float, float], k: float) -> 
                 max(0.0, state.tooth[i + 1] - state.tooth[i]),
                 q.why,
                 spacing if q.stroke in ("flick", "hatch", "squiggle") and q.code else 0.0,
+                run if i == first < last else "",
+                i > first,
             )  # fmt: skip
         )
     places = model.places(area.id) if model.by_places(area.id) else None

@@ -29,7 +29,10 @@ _FONTS = {"lato": "Lato-Regular", "lato-bold": "Lato-Bold", "vollkorn": "Vollkor
 
 @dataclass(frozen=True)
 class CardLayer:
-    """One layer as it is printed. ``masstone`` and ``after`` are Lab; ``after`` of the band it was laid for."""
+    """One layer as it is printed. ``masstone`` and ``after`` are Lab; ``after`` of the band it was laid for.
+
+    ``run`` tells at the first of neighbouring layers of one pencil where it goes in all of them; the others are laid with it ``again``.
+    """
 
     role: str
     code: str
@@ -43,6 +46,8 @@ class CardLayer:
     uses: float
     why: str
     spacing_mm: float = 0.0
+    run: str = ""
+    again: bool = False
 
 
 @dataclass(frozen=True)

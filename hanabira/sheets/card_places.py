@@ -107,8 +107,9 @@ def _layer(s: Sheet, area: CardArea, k: int, q: CardLayer) -> None:
     text_x, right = MARGIN + 44, s.w - MARGIN
     room = right - RUB[0] - 10 - text_x
     why = wrap(q.why, "vollkorn-italic", 8.5, room) if q.why else []
+    run = wrap(q.run, "lato-bold", 8.5, room) if q.run else []
     where = wrap(f"On: {q.where}", "lato", 8.5, room)
-    high = max(RUB[1] + 8, 15 + 11 * len(where) + 10.5 * len(why) + 6)
+    high = max(RUB[1] + 8, 15 + 11 * (len(run) + len(where)) + 10.5 * len(why) + 6)
     s.need(high)
     top = s.y
     s.c.setStrokeColor(LINE)
@@ -119,7 +120,7 @@ def _layer(s: Sheet, area: CardArea, k: int, q: CardLayer) -> None:
     if q.masstone is not None:
         s.c.setFillColor(colour_of(q.masstone))
         s.c.rect(MARGIN + 16, top - 24, 20, 18, stroke=0, fill=1)
-    name = f"{q.code} {q.pencil}".strip()
+    name = f"{q.code} again" if q.again else f"{q.code} {q.pencil}".strip()
     s.text(text_x, name, "lato-bold", 9.5)
     x = text_x + pdfmetrics.stringWidth(name, "lato-bold", 9.5) + 8
     if q.masstone is not None:
@@ -136,6 +137,9 @@ def _layer(s: Sheet, area: CardArea, k: int, q: CardLayer) -> None:
     else:
         s.text(x, q.role if q.role != "reserve" else "before anything else", size=8.5)
     s.y = top - 15
+    for line in run:
+        s.y -= 11
+        s.text(text_x, line, "lato-bold", 8.5)
     for line in where:
         s.y -= 11
         s.text(text_x, line, size=8.5)

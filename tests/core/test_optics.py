@@ -202,7 +202,8 @@ class Behaviour(unittest.TestCase):
         kit, on = shipped_kit(), paper("hotpress")
         before = predict(on, kit, [Pass(kit.pencils[i].code, q, n) for i, q, n in stack])[-1]
         after = use_tool(before, "solvent")
-        self.assertLessEqual(after.lab[0], before.lab[0] + 1e-3)
+        if before.lab[0] < bare(on).lab[0] - 0.2:
+            self.assertLessEqual(after.lab[0], before.lab[0] + 1e-6)
         self.assertTrue((after.zones >= 0).all() and (after.zones <= 1).all())
 
     def test_a_heavy_black_over_pale_layers_comes_out_deeper(self):

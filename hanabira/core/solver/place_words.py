@@ -39,6 +39,31 @@ def joined(names: Sequence[str]) -> str:
     return names[0] if len(names) == 1 else say("place.and", first=", ".join(names[:-1]), last=names[-1])
 
 
+def run_of(codes: Sequence[str], at: int) -> tuple[int, int]:
+    """First and last of the neighbouring layers that are laid with the same pencil as layer ``at``; a tool stands alone.
+
+    >>> run_of(("a", "b", "b", "", "b"), 1), run_of(("a", "b", "b", "", "b"), 3)
+    ((1, 2), (3, 3))
+    """
+    low = high = at
+    while codes[at] and low > 0 and codes[low - 1] == codes[at]:
+        low -= 1
+    while codes[at] and high + 1 < len(codes) and codes[high + 1] == codes[at]:
+        high += 1
+    return low, high
+
+
+def run_in_words(where: Sequence[str], passes: Sequence[int]) -> str:
+    """Layers of one pencil as one sentence: where it goes first, then where again.
+
+    >>> run_in_words(("everywhere", "general", "gap"), (1, 1, 2))
+    'everywhere; again: general; again, twice: gap'
+    """
+    times = ("", say("place.twice"), say("place.thrice"), say("place.more"))
+    word = lambda n: times[min(n, len(times)) - 1]  # noqa: E731
+    return "; ".join([where[0], *(say("place.again", times=word(n), places=w) for w, n in zip(where[1:], passes[1:], strict=True))])
+
+
 def role_of(
     covered: Sequence[str], pencil_lab: Array, target: Array, before: Array, after: Array, below: set[str], above: set[str], opaque: bool
 ) -> str:

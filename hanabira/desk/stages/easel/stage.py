@@ -24,6 +24,8 @@ from hanabira.core.colour.spaces import Array, srgb_to_lab
 from hanabira.core.optics.stack import bare
 from hanabira.core.schedule.order import Step
 from hanabira.core.schedule.sessions import BREAK_EVERY, DRYING_MIN
+from hanabira.core.sentences import say
+from hanabira.core.solver.place_words import run_of
 from hanabira.craft.safety import step_cautions, words_for
 from hanabira.desk.gestures.outlines import Choose, lies_inside, ring_path
 from hanabira.desk.paint import disc, two_tone
@@ -373,7 +375,7 @@ class Easel(PictureStage):
         now = Now(
             ACTS.get(s.layer.role, s.layer.role), f"{where} · step {done + 1} of {len(plan.ordered.steps)}", pencil.name if pencil else s.layer.tool or "from the door",
             s.layer.pencil if pencil else "", kit.masstone_lab[kit.index[s.layer.pencil]] if pencil else None, bare(self.model.paper).lab,
-            s.layer.pressure if pencil else 0, s.layer.passes, s.layer.stroke if pencil else "", s.layer.stroke_mm, way, s.layer.where if s.area else "",
+            s.layer.pressure if pencil else 0, s.layer.passes, s.layer.stroke if pencil else "", s.layer.stroke_mm, way, self._where(s),
             (f"Now with {self.at.swapped} {kit.get(self.at.swapped).name}. " if self.at.swapped in kit.index else "") + self._why(s), f"should take {guess}", _time(60 * took), self.at.clock.paused,
             f"{self._in_hand(after)}\n{after.name}" if after is not None else "the last step", self._lab(after), (step, *clocks), waits, cautions,
         )  # fmt: skip
@@ -389,6 +391,14 @@ class Easel(PictureStage):
         return (
             f"{s.layer.pencil} {kit.get(s.layer.pencil).name}" if s.layer.pencil in kit.index else s.layer.tool or "nothing but fresh eyes"
         )
+
+    def _where(self, s: Step) -> str:
+        """Where a layer goes; said with “again” when the layer before it in the recipe is laid with the same pencil."""
+        if s.area is None:
+            return ""
+        codes = [q.code for q in self.model.recipe_layers(s.area.id)]
+        again = s.at < len(codes) and run_of(codes, s.at)[0] < s.at
+        return say("place.again", times="", places=s.layer.where) if again else s.layer.where
 
     def _why(self, s: Step) -> str:
         layers = self.model.recipe_layers(s.area.id) if s.area is not None else ()
