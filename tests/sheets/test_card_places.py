@@ -56,6 +56,19 @@ class CardByPlaces(Case):
             self.assertIn(name, self.words)
         self.assertIn("mm apart", self.words)
 
+    def test_neighbouring_layers_of_one_pencil_read_as_one_step(self):
+        ids = [p.id for p in self.session.recipes["a"].places]
+        laid = [Layer("ground", "231", 2, 1, "everywhere", on=tuple(ids), why="Under all."), Layer("deepen", "231", 3, 1, "general", on=("general",), why="Deeper."),
+                Layer("gap", "231", 4, 2, "gap", on=("gap",), why="Depth."), Layer("gap", "401", 4, 1, "gap", on=("gap",), why="Black.")]  # fmt: skip
+        self.session.do(SetLayers(self.session, self.session.areas[0], tuple(laid), "layers", self.session.recipes["a"].places))
+        write_recipe_card(card_content(self.session), self.path)
+        words = re.sub(r"\s+", " ", " ".join(page.extract_text() for page in pypdf.PdfReader(self.path).pages))
+        name = self.session.kit.get("231").name
+        self.assertIn("Layers 1 to 3, one pencil: everywhere; again: general; again, twice: gap.", words)
+        self.assertEqual(words.count(f"231 {name}"), 2)  # among the pencils to have ready, and at its first layer
+        self.assertEqual(words.count("231 again"), 2)
+        self.assertIn(f"401 {self.session.kit.get('401').name}", words)
+
     def test_the_map_keeps_its_shape_and_has_the_places_on_it(self):
         area = self.card.areas[0]
         h, w = area.map.shape[:2]
