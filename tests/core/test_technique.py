@@ -15,9 +15,10 @@ from hypothesis import strategies as st
 from hanabira.core.colour.difference import delta_e00
 from hanabira.core.colour.spaces import chroma, hue_deg
 from hanabira.core.faults import RecipeFault
-from hanabira.core.optics.stack import Pass, predict
+from hanabira.core.optics.stack import Pass, bare, predict
 from hanabira.core.solver.advice import ladder, natural_mixes, neutralisers, substitutes, undertones
 from hanabira.core.solver.area import BANDS, Layer, follow
+from hanabira.core.solver.library import covers
 from hanabira.core.solver.path import BLACK_C, BLACK_L
 from hanabira.core.solver.technique import allowed
 from hanabira.craft.own_techniques import as_technique, laid, read_technique
@@ -130,6 +131,26 @@ class EveryWay(unittest.TestCase):
         self.assertGreaterEqual(blue(with_), blue(without))
         for band in BANDS:
             self.assertLess(with_.prediction.band(band).delta_e00, without.prediction.band(band).delta_e00 + 2.0)
+
+    def test_on_a_mid_toned_card_the_lights_come_last_over_bare_card(self):
+        kit = KITS["pencils"]
+        for ground in (None, "#8b8b8a"):
+            on = paper("sanded", ground)
+            card = float(bare(on).lab[0])
+            for coat in ("ginger", "grey", "brown"):
+                found = plan(kit, on, coat_of(coat), craft("short-fur", coat, kit.medium, {}))
+                inked = [(float(kit.masstone_lab[kit.index[q.code]][0]), q) for q in found.layers if q.code]
+                lighter = [v > card + 4 and bool(covers(kit, on)[kit.index[q.code]]) for v, q in inked]
+                with self.subTest(ground=ground, coat=coat):
+                    self.assertTrue(any(lighter) and not all(lighter))
+                    blacks = [v < BLACK_L for v, _q in inked]
+                    order = [q for q, black in zip(lighter, blacks, strict=True) if not black]
+                    self.assertEqual(order, sorted(order))  # darker than the card first, then the lights
+                    lights = [v for (v, _q), light in zip(inked, lighter, strict=True) if light]
+                    self.assertEqual(lights, sorted(lights))
+                    # the card is not whitened: no light goes under a dark
+                    self.assertFalse(any(light and "gap" in q.on for (_v, q), light in zip(inked, lighter, strict=True)))
+                    self.assertLess(np.median([s.delta_e00 for s in found.prediction.bands.values()]), 3)
 
     def test_what_a_part_keeps_off_is_kept_off(self):
         kit = KITS["pencils"]

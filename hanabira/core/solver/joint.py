@@ -20,9 +20,11 @@ from hanabira.core.token import SILENT, Token
 FIRST_LOOK = ((3, 1),)
 CHOICES = ((1, 1), (2, 1), (3, 1), (4, 1), (5, 1), (3, 2), (4, 2))
 """Pressures and passes that a new layer is tried with."""
+COARSE = ((2, 1), (3, 1), (4, 1), (4, 2))
+"""The same on the way down from nothing: what comes later refines them, and the way is a fifth shorter."""
 FINE = ((1, 1), (2, 1), (3, 1), (4, 1), (5, 1), (1, 2), (2, 2), (3, 2), (4, 2), (3, 3))
 """Those that a layer that stays is refined with."""
-SHORTLIST = 12
+SHORTLIST = 10
 """Pencils that are looked at closely after all were looked at once."""
 MOST_LAYERS = 14
 PART_FLOOR, CHAIN_FLOOR = 0.18, 0.10
@@ -274,7 +276,7 @@ class Search:
     def _descend(self, start: Lays) -> Lays:
         layers = in_order(start)
         for _ in range(MOST_LAYERS):
-            gain, layer = self.insertion(layers)
+            gain, layer = self.insertion(layers, COARSE)
             if layer is None or gain <= 0:
                 break
             layers = in_order((*layers, layer))

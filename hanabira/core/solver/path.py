@@ -38,7 +38,7 @@ class Costs:
     """
 
     layer: float = 0.6
-    new: float = 0.65
+    new: float = 1.0
     again: float = 0.08
     stranger: float = 1.2
     neutral: float = 0.2
@@ -73,6 +73,8 @@ COAT_DARK_L, COAT_LIGHT_L = 40.0, 60.0
 """The coat's rules speak of pencils darker than the first in its darks, and paler than the second in its lights."""
 MEASURED_TURN, MEASURED_C, MEASURED_BLACK_L = 40.0, 5.0, 9.0
 """A hue measured in a place with more than this strength allows pencils so near to it; a place that is black itself allows blacks."""
+BLACK_LAST = 500.0
+"""Where a black stands in the order of a mid-toned card."""
 UNDER_BLACK_L = 40.0
 """A pencil darker than this under the black makes it a coloured dark."""
 RESERVED_COST, SECOND_TINT, SECOND_GREY, DULL_LIGHT_L = 5000.0, 14.0, 2.0, 70.0
@@ -270,7 +272,8 @@ class Field:
             return 25.2 if self.is_black[pencil] else float(self.lightness[pencil])
         if self.covers[pencil]:  # on a mid-toned card the lights come last, the lightest of all at the very end
             return float(self.lightness[pencil])
-        return -float(self.lightness[pencil])
+        # nothing goes over a pencil's black, so where lights come last it comes after them, in its own dark places
+        return BLACK_LAST - float(self.lightness[pencil]) if self.is_black[pencil] and self.covers.any() else -float(self.lightness[pencil])
 
     # -- the state of spots -----------------------------------------------------------
     def start(self, shape: tuple[int, ...], sums: bool = False) -> State:

@@ -523,6 +523,8 @@ class Planner:
             kind = {"deepen": "general", "light hair": "light", "highlight": "light"}.get(role, role)
             pale = float(self.kit.masstone_lab[q.pencil, 0]) >= PALE_BASE_L
             fits = kind != "ground" or pale or self.opaque
+            # a sentence about black is said of blacks only
+            fits = fits and (q.pencil in self.blacks or not craft.why.get(kind, "").startswith("Black"))
             if kind in craft.why and craft.why[kind] and kind not in said and fits and _speaks_of(kind, on[0], self.places.all[main].group):
                 why = f"{craft.why[kind].split('. ')[0].rstrip('.')}. {why}"
                 said.add(kind)
