@@ -132,6 +132,36 @@ class EveryWay(unittest.TestCase):
         for band in BANDS:
             self.assertLess(with_.prediction.band(band).delta_e00, without.prediction.band(band).delta_e00 + 2.0)
 
+    def test_black_coats_keep_their_lights_even_with_twelve_pencils(self):
+        kit, on = KITS["pencils"], paper("hotpress")
+        dozen = kit.subset(("401", "405", "407", "411", "104", "237", "233", "225", "223", "311", "321", "112"))
+        self.assertEqual(len(dozen), 12)
+        rng = np.random.default_rng(12)
+        for some, most in ((kit, 3.0), (dozen, 5.0)):
+            off = []
+            for _ in range(6):
+                lean = rng.uniform(-8, 6)
+                light, high = rng.uniform(28, 46), rng.uniform(50, 68)
+                values = {
+                    "gap": (5, 0, 0),
+                    "general": (rng.uniform(9, 17), 0, lean / 4),
+                    "light": (light, 0, lean),
+                    "highlight": (high, 0, lean),
+                }
+                found = plan(some, on, values, craft("short-fur", "black", kit.medium, {}))
+                off += [found.prediction.band(b).delta_e00 for b in ("light", "highlight")]
+            self.assertLess(np.median(off), most, some.name)
+
+    def test_stripes_and_their_ground_are_each_met(self):
+        off: list[float] = []
+        for coat in ("ginger", "fawn", "grey", "cream", "brown", "white"):
+            for marking in ("dark", "pale"):
+                found, wrong = one_way("short-fur", coat, marking, "pencils", "hotpress", {}, 3)
+                self.assertEqual(wrong, [])
+                off += [found.prediction.band(b).delta_e00 for b in ("marking", "general")]
+        self.assertLess(np.median(off), 2.5)
+        self.assertLess(np.percentile(off, 90), 4)
+
     def test_on_a_mid_toned_card_the_lights_come_last_over_bare_card(self):
         kit = KITS["pencils"]
         for ground in (None, "#8b8b8a"):
