@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from hanabira.core.area.eye import measure_eye
-from hanabira.core.area.outline import Outline, cut_away, in_box, join, place_twin
+from hanabira.core.area.outline import Outline, clipped_to, cut_away, in_box, join, place_twin
 from hanabira.core.area.shape import Point
 from hanabira.core.faults import Fault
 from hanabira.craft.templates import ellipse, templates
@@ -15,6 +15,9 @@ from hanabira.session.edits import AddArea, ChangeAreas
 from hanabira.session.session import Session
 from hanabira.session.view import View
 from hanabira.studio.records import Area, new_id
+
+ANIMAL = 235
+"""Coverage (0–255) from which a pixel is animal."""
 
 
 def outline_of(area: Area) -> Outline:
@@ -84,6 +87,20 @@ def operate(model: Session, op: str, drawn: Outline) -> None:
             )
         )
     if model.do(ChangeAreas(model, "join" if op == "join" else "cut", [area], after)):
+        model.want_measures(area.id)
+
+
+def clip_to_animal(model: Session) -> None:
+    """Draw the chosen area's outline in to the animal that was cut out."""
+    area, view = model.area, model.view
+    if area is None or view is None or view.coverage is None:
+        return
+    try:
+        part = clipped_to(outline_of(area), view.coverage >= ANIMAL, view.size[0] / view.coverage.shape[1])[0]
+    except Fault as fault:
+        model.messages.fault(fault)
+        return
+    if model.do(ChangeAreas(model, "clip to the animal", [area], [replace(area, ring=part.ring, smooth=False, holes=part.holes)])):
         model.want_measures(area.id)
 
 

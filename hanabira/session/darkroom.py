@@ -89,11 +89,16 @@ class Darkroom:
 
     def _develop(self, photo: Photo, pixels: np.ndarray, picture: Picture, token: Token) -> View:
         sign = self.model.light_sign(photo)  # before the pixels: what changes meanwhile makes them stale, never the other way round
-        alpha = self.alpha(photo, pixels, token) if photo.prep.cut_out else None
+        alpha = self.alpha(photo, pixels, token)
         done = prepare(pixels, photo.prep, photo.width_px, self.backdrop, alpha, token)
         view = View.of(done, picture.size, picture.remarks, token)
         view.shows = sign
-        view.plain = None if alpha is None else prepare(self._at_preview(pixels), replace(photo.prep, cut_out=False), photo.width_px)
+        view.coverage = None if alpha is None else (np.clip(alpha, 0, 1) * 255).astype(np.uint8)
+        view.plain = (
+            None
+            if alpha is None or not photo.prep.cut_out
+            else prepare(self._at_preview(pixels), replace(photo.prep, cut_out=False), photo.width_px)
+        )
         return view
 
     @staticmethod

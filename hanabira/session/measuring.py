@@ -45,7 +45,9 @@ class Request:
         assert view is not None
         surface = surfaces().get(a.surface_id)
         hair, look_for = (surface.hair, surface.look_for) if surface else (True, ())
-        m = measure(view.pixels, a.ring, None, self.mm_per_px, a.smooth, hair, token, a.holes, self.over, a.combing, a.eye, look_for)
+        m = measure(
+            view.pixels, a.ring, None, self.mm_per_px, a.smooth, hair, token, a.holes, self.over, a.combing, a.eye, look_for, view.coverage
+        )
         return replace(m, places=self._places(m.marking))
 
     def _places(self, marking: Marking) -> Places:
@@ -53,7 +55,7 @@ class Request:
         a, view = self.area, self.view
         assert view is not None
         surface = surfaces().get(a.surface_id)
-        region = cut(view.pixels, a.ring, a.smooth, a.holes, self.over)
+        region = cut(view.pixels, a.ring, a.smooth, a.holes, self.over, view.coverage)
         found = find_places(
             view.pixels, region, surface.anatomy if surface else "coat", marking, a.eye, bool(a.marking_kind), parts_of(a.surface_id)
         )
@@ -63,7 +65,7 @@ class Request:
         """The measures with class and outline of the marking; for any thread."""
         a, view = self.area, self.view
         assert view is not None
-        region = cut(view.pixels, a.ring, a.smooth, a.holes, self.over)
+        region = cut(view.pixels, a.ring, a.smooth, a.holes, self.over, view.coverage)
         marking = measure_marking(marking_model(), region.pixels, region.mask)
         if a.marking_kind:
             marking = replace(marking, kind=a.marking_kind, confidence=1.0, reason="said by the artist")
@@ -171,10 +173,10 @@ class Measuring:
         """What cuts an area's pixels out of the photo as both are now, on whatever thread it is called."""
         view = self.model.view
         assert view is not None
-        pixels, small = view.pixels, view.small
+        pixels, small, coverage = view.pixels, view.small, view.coverage
         over = tuple((small(r), soft) for r, soft in self.model.over_of(area))
         ring, holes = small(area.ring), tuple(map(small, area.holes))
-        return lambda: cut(pixels, ring, area.smooth, holes, over)
+        return lambda: cut(pixels, ring, area.smooth, holes, over, coverage)
 
     def neighbours(self, area: Area, within_mm: float) -> tuple[tuple[Area, float], ...]:
         """Areas that touch or nearly touch one, with the difference of their general L* (theirs less its own)."""

@@ -35,6 +35,8 @@ class View:
     looks: dict[str, np.ndarray] = field(default_factory=dict)
     plain: np.ndarray | None = None
     """A copy without the backdrop, when the animal is cut out."""
+    coverage: np.ndarray | None = None
+    """How much of each pixel is animal, (h, w) uint8, once it was cut out; only the animal is measured."""
     shows: object = None
     """Which photo in which light this is, as `Session.light_sign` says; what is measured on it holds for that only."""
     values: np.ndarray | None = None

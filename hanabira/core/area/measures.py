@@ -9,13 +9,15 @@ from typing import Any
 import cv2
 import numpy as np
 
+from hanabira.core.area.clipping import Clipping, Levels, clipped, measure_clipping, photo_levels
 from hanabira.core.area.combing import Combed, comb, correct_axes, lie
 from hanabira.core.area.eye import Eye, measure_eye
 from hanabira.core.area.feathers import Feathers, measure_feathers
 from hanabira.core.area.hair import Hair, HairField, axial_mean, measure_hair
+from hanabira.core.area.hidden import HiddenHue, hidden_hues
 from hanabira.core.area.marking import Marking, MarkingModel, measure_marking
 from hanabira.core.area.nose import Nose, measure_nose
-from hanabira.core.area.palette import HiddenHue, PaletteColour, hidden_hues, measure_palette
+from hanabira.core.area.palette import PaletteColour, measure_palette
 from hanabira.core.area.pattern import Pattern
 from hanabira.core.area.shape import Outline, Point, Region, cut
 from hanabira.core.area.values import Values, measure_values
@@ -76,6 +78,12 @@ class Measures:
     pattern: Pattern | None = None
     places: Places | None = None
     """Where what would be planned apart lies."""
+    clipping: Clipping = Clipping()
+    """What the photo no longer knows there."""
+    outside: float = 0.0
+    """Share of the outline that is not animal: it was left out of every measure."""
+    readable: float = 1.0
+    """Share of the area in which hidden hues could be looked for."""
     borrowed: str = ""
     """Name of the photo that values and colours were read from, when it is another one."""
 
@@ -102,16 +110,19 @@ def measure(
     combing: Sequence[Sequence[Point]] = (),
     eye: Sequence[Point] = (),
     look_for: Collection[str] = (),
+    coverage: np.ndarray | None = None,
+    levels: Levels | None = None,
 ) -> Measures:
     """Measure the area inside a ring of points of a photo (h, w, 3) uint8 sRGB.
 
     ``hair`` False leaves the direction out, for eyes, noses and bare skin; without a ``model``
     the marking is left for later (it takes longest). ``holes`` and what lies ``over`` the area are left out. ``combing`` are strokes from root to
     tip, ``eye`` the clicked centre and rim; ``look_for`` names what else is measured: ``nose``, ``whiskers``,
-    ``feathers``. Raises `AreaFault` for an area with no inside.
+    ``feathers``. ``coverage`` says how much of each pixel is animal (`cut`), ``levels`` where the photo clips. Raises `AreaFault` for an area with
+    no inside.
     """
-    region = cut(photo, ring, smooth, holes, over)
-    found = measure_region(region, model, mm_per_px, hair, token, combing)
+    region = cut(photo, ring, smooth, holes, over, coverage)
+    found = measure_region(region, model, mm_per_px, hair, token, combing, levels or photo_levels(photo))
     token.report(0.95, "Looking at its parts")
     if len(eye) == 2:
         found = replace(found, eye=measure_eye(photo, eye[0], eye[1]))
@@ -131,15 +142,20 @@ def measure_region(
     hair: bool = True,
     token: Token = SILENT,
     combing: Sequence[Sequence[Point]] = (),
+    levels: Levels | None = None,
 ) -> Measures:
     """Measure a region that is already cut."""
     pixels, mask = region.pixels, region.mask
     count = int(mask.sum())
+    levels = levels or photo_levels(pixels)
+    high, low = clipped(pixels, levels)
+    lost: np.ndarray = np.asarray(high.any(2) | low.all(2))
     k = min(1.0, np.sqrt(_MOST_PX / mask.size))
     if k < 1:
         size = (max(8, round(mask.shape[1] * k)), max(8, round(mask.shape[0] * k)))
         pixels = cv2.resize(pixels, size, interpolation=cv2.INTER_AREA)
         mask = cv2.resize(mask.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0
+        lost = cv2.resize(lost.astype(np.float32), size, interpolation=cv2.INTER_AREA) > 0.5
     token.report(0.1, "Reading values")
     lab = bytes_to_lab(pixels)
     inside = np.flatnonzero(mask)
@@ -148,8 +164,12 @@ def measure_region(
     flat = lab.reshape(-1, 3)[inside]
     values = measure_values(flat)
     token.report(0.25, "Sorting colours")
-    palette = measure_palette(flat)
-    hidden = hidden_hues(lab, mask, dict(values.band_lab), palette)
+    known = flat[~lost.reshape(-1)[inside]]
+    # a colour that the photo lost is no colour of the coat, unless hardly anything else is left
+    palette = measure_palette(known if len(known) > 0.1 * len(flat) else flat)
+    found_hues = hidden_hues(lab, pixels, mask, lost)
+    hidden = found_hues.hues
+    clipping = measure_clipping(pixels, mask, lab[..., 0], levels, (region.left, region.top), 1 / k)
     temperature_ = _temperature(flat, values)
     token.report(0.5, "Following the hair")
     if hair:
@@ -169,8 +189,9 @@ def measure_region(
     token.report(1.0, "Measured")
     mm2 = None if mm_per_px is None else count * mm_per_px**2
     return Measures(
-        count, mm2, mm_per_px, values, palette, hidden, temperature_, found, marking, field, (region.left, region.top), combed, bend, word
-    )
+        count, mm2, mm_per_px, values, palette, hidden, temperature_, found, marking, field, (region.left, region.top), combed, bend, word,
+        clipping=clipping, outside=region.outside, readable=found_hues.readable,
+    )  # fmt: skip
 
 
 def combed_by_hand(
@@ -214,7 +235,12 @@ def as_dict(m: Measures) -> dict[str, Any]:
         "area": {"pixels": m.pixels, "mm2": r(m.mm2)},
         "value": {"gap": r(v.gap), "general": r(v.general), "light": r(v.light), "highlight": r(v.highlight), "p02": r(v.p02), "p98": r(v.p98)},
         "palette": [{"lab": lab(c.lab), "hex": lab_hex(c.lab), "share": r(c.share, 4), "name": c.name, "temperature": c.temperature} for c in m.palette],
-        "hidden_hues": [{"lab": lab(h.lab), "share": r(h.share, 4), "name": h.name} for h in m.hidden],
+        "hidden_hues": [{"lab": lab(h.lab), "share": r(h.share, 4), "name": h.name, "where": h.where, "strength": r(h.strength, 1)} for h in m.hidden],
+        "readable": r(m.readable, 3), "outside_animal": r(m.outside, 4),
+        "clipped": {
+            "any": r(m.clipping.any, 4), "all": r(m.clipping.all, 4), "each": [r(v, 4) for v in m.clipping.each], "crushed": r(m.clipping.crushed, 4),
+            "unknown": list(m.clipping.unknown),
+        },
         "hair": {
             "direction_deg": r(m.hair.direction_deg, 1), "spread_deg": r(m.hair.spread_deg, 1), "coherence": r(m.hair.coherence, 3),
             "length_mm": r(m.length_mm), "length_px": r(m.hair.length_px), "clump_px": r(m.hair.clump_px), "reason": m.hair.reason or None,

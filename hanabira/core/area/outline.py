@@ -102,6 +102,24 @@ def join(a: Outline, b: Outline) -> Outline:
     return from_mask(whole, box[:2], 0.8 / k, 1 / k)[0]
 
 
+def clipped_to(a: Outline, animal: np.ndarray, to_photo: float) -> tuple[Outline, ...]:
+    """An outline drawn in to what is animal: the parts of ``a`` that lie on it, the largest first.
+
+    ``animal`` (h, w) bool covers the whole photo, each of its pixels ``to_photo`` photo pixels wide. Raises `AreaFault` when none lies on it.
+    """
+    box = a.box()
+    scale = min(1.0, float(np.sqrt(_MOST_PX / ((box[2] - box[0]) * (box[3] - box[1])))))
+    inside = a.mask(box, scale)
+    y = np.clip(((box[1] + (np.arange(inside.shape[0]) + 0.5) / scale) / to_photo).astype(int), 0, animal.shape[0] - 1)
+    x = np.clip(((box[0] + (np.arange(inside.shape[1]) + 0.5) / scale) / to_photo).astype(int), 0, animal.shape[1] - 1)
+    found = from_mask(inside & animal[np.ix_(y, x)], box[:2], 0.8 / scale, 1 / scale)
+    if not found:
+        raise AreaFault(
+            "The outline lies beside the animal.", "Nothing was changed.", "Draw it on the animal, or set the cut right in Study."
+        )
+    return found
+
+
 def cut_away(a: Outline, b: Outline) -> tuple[Outline, ...]:
     """What is left of ``a`` without ``b``: its parts, the largest first; ``b`` inside ``a`` makes a hole.
 

@@ -14,16 +14,22 @@ from hanabira.core.faults import AreaFault
 Point = tuple[float, float]
 SMALLEST_PX = 64
 """An area of fewer pixels cannot be measured."""
+WHOLLY, RIM_PX = 0.92, 2
+"""Coverage from which a pixel is animal and nothing else; so many pixels beside the rest are left out as well."""
 
 
 @dataclass(frozen=True)
 class Region:
-    """A rectangular cut of a photo with the area's mask. ``pixels`` (h, w, 3) uint8 sRGB, ``mask`` (h, w) bool."""
+    """A rectangular cut of a photo with the area's mask. ``pixels`` (h, w, 3) uint8 sRGB, ``mask`` (h, w) bool.
+
+    ``outside`` is the share of the outline that was left out because it is not animal.
+    """
 
     pixels: np.ndarray
     mask: np.ndarray
     left: int
     top: int
+    outside: float = 0.0
 
 
 def ring_area(points: Sequence[Point]) -> float:
@@ -91,11 +97,13 @@ Outline = tuple[Sequence[Point], bool]
 
 
 def cut(
-    photo: np.ndarray, ring: Sequence[Point], smooth: bool = False, holes: Sequence[Sequence[Point]] = (), over: Sequence[Outline] = ()
-) -> Region:
+    photo: np.ndarray, ring: Sequence[Point], smooth: bool = False, holes: Sequence[Sequence[Point]] = (), over: Sequence[Outline] = (),
+    coverage: np.ndarray | None = None,
+) -> Region:  # fmt: skip
     """Cut the region of a ring out of a photo (h, w, 3) uint8, without its holes and without what lies over it.
 
-    ``holes`` are rings drawn like the outline, ``over`` the outlines of areas on top. Raises `AreaFault` when the ring has no inside, lies outside the picture or is too small.
+    ``holes`` are rings drawn like the outline, ``over`` the outlines of areas on top. ``coverage`` (any size, 0–1 or 0–255) says how much of each
+    pixel is animal once it is cut out: a pixel that is not wholly animal holds backdrop, and is left out. Raises `AreaFault` when the ring has no inside, lies outside the picture or is too small.
     """
     if photo.ndim != 3 or photo.shape[2] != 3 or photo.dtype != np.uint8:
         raise ValueError("a photo is (rows, columns, 3) of uint8")
@@ -114,8 +122,27 @@ def cut(
         q = smooth_ring(other) if soft else np.asarray(other, float)
         if len(q) > 2 and (q.max(0) > (x0, y0)).all() and (q.min(0) < (x1, y1)).all():
             inside &= ~fill_ring(q - (x0, y0), y1 - y0, x1 - x0)
+    outside = 0.0
+    if coverage is not None and inside.any():
+        animal = inside & _animal(coverage, (h, w), (x0, y0, x1, y1))
+        outside = 1 - float(animal.sum() / inside.sum())
+        if animal.sum() < SMALLEST_PX:
+            raise AreaFault(
+                "The area lies beside the animal that was cut out.", do="Draw it on the animal, or set the cut-out right in Study."
+            )
+        inside = animal
     if inside.sum() < SMALLEST_PX:
         raise AreaFault(
             f"The area holds only {int(inside.sum())} pixels; {SMALLEST_PX} are needed.", do="Draw it larger, or use a larger photo."
         )
-    return Region(photo[y0:y1, x0:x1], inside, int(x0), int(y0))
+    return Region(photo[y0:y1, x0:x1], inside, int(x0), int(y0), outside)
+
+
+def _animal(coverage: np.ndarray, size: tuple[int, int], box: tuple[int, int, int, int]) -> np.ndarray:
+    """Pixels of a box (left, top, right, bottom) of a photo of ``size`` (h, w) that are wholly animal; their rim is left out too."""
+    full = 255.0 if coverage.dtype == np.uint8 else 1.0
+    ky, kx = coverage.shape[0] / size[0], coverage.shape[1] / size[1]
+    x = np.clip(((np.arange(box[0], box[2]) + 0.5) * kx).astype(int), 0, coverage.shape[1] - 1)
+    y = np.clip(((np.arange(box[1], box[3]) + 0.5) * ky).astype(int), 0, coverage.shape[0] - 1)
+    found = (coverage[np.ix_(y, x)] >= WHOLLY * full).astype(np.uint8)
+    return cv2.erode(found, np.ones((2 * RIM_PX + 1, 2 * RIM_PX + 1), np.uint8), borderValue=1) > 0

@@ -39,7 +39,7 @@ def grey(pixels: np.ndarray) -> np.ndarray:
     return cv2.merge([value, value, value])
 
 
-def boost_hues(pixels: np.ndarray, gain: float = 2.6) -> np.ndarray:
+def boost_hues(pixels: np.ndarray, gain: float = 4.0) -> np.ndarray:
     """Colours that hide in fur made plain: each goes away from the grey of its own luminance, ``gain`` times as far.
 
     On linear light, so that luminance stays and the dominant wavelength too; a colour that the

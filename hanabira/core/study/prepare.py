@@ -56,8 +56,8 @@ class Preparation:
 
     @property
     def pixels(self) -> tuple[object, ...]:
-        """What the prepared pixels depend on, but for the backdrop's colours."""
-        return self.geometry, self.light, self.cut if self.cut_out else ()
+        """What the prepared pixels and the animal's coverage depend on, but for the backdrop's colours."""
+        return self.geometry, self.light, (self.cut, self.cut_out) if len(self.outline) > 2 else ()
 
 
 def matrix(size: tuple[int, int], tilt_deg: float, mirrored: bool) -> Array:

@@ -7,8 +7,8 @@ from collections.abc import Callable
 
 import cv2
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF
-from PyQt6.QtGui import QPainter, QPainterPath
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPainterPath, QPolygonF
 
 from hanabira.core.area.measures import Measures
 from hanabira.core.area.shape import Point, Region
@@ -18,6 +18,9 @@ from hanabira.desk.paint import two_tone
 from hanabira.desk.widgets.mat import Mat
 from hanabira.session.view import View
 from hanabira.studio.records import Area
+
+HATCH_PX = 7.0
+"""Distance of the hatching over what the photo lost."""
 
 
 class Tracing:
@@ -47,6 +50,34 @@ class CombStrokes:
         if area is not None and self.on():
             for line in area.combing:
                 draw_stroke(p, mat, line, 2.0, arrow=True)
+
+
+class Lost:
+    """Where the photo is burnt out or crushed: hatched, so that nobody takes it for a colour."""
+
+    def __init__(self, measures: Callable[[], Measures | None]) -> None:
+        self.measures = measures
+
+    def __call__(self, p: QPainter, mat: Mat) -> None:
+        m = self.measures()
+        if m is None or not m.clipping.rings:
+            return
+        path = QPainterPath()
+        for ring in m.clipping.rings:
+            path.addPolygon(QPolygonF([mat.photo_px(*q) for q in ring]))
+            path.closeSubpath()
+        p.save()
+        p.setClipPath(path, Qt.ClipOperation.IntersectClip)
+        box = path.boundingRect()
+        lines = QPainterPath()
+        at = box.left() - box.height()
+        while at < box.right():
+            lines.moveTo(at, box.bottom())
+            lines.lineTo(at + box.height(), box.top())
+            at += HATCH_PX
+        two_tone(p, lines, 0.9)
+        p.restore()
+        two_tone(p, path, 0.9, [2, 3])
 
 
 class Anatomy:

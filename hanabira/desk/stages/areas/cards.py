@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
 
+from hanabira.core.area.clipping import lost_words
 from hanabira.core.area.eye import compare_eyes
 from hanabira.core.area.marking import CLASSES
 from hanabira.core.area.measures import Measures
@@ -24,6 +25,9 @@ from hanabira.studio.writing import write_file
 
 if TYPE_CHECKING:
     from hanabira.desk.stages.areas.stage import Areas
+
+LEAVES = 0.01
+"""Share of an outline beside the animal that is told."""
 
 
 def parts(s: Areas, m: Measures | None, area: Area) -> list:
@@ -61,6 +65,7 @@ def _read(s: Areas, m: Measures, area: Area) -> list:
     out: list = []
     if m.borrowed:
         out.append(Words(f"Values and colours are read from {m.borrowed}, shape and hair from this photo.", "small", "ink"))
+    out += _doubts(s, m)
     out += [
         measured_caption(s.desk.explain, "Values", "values"),
         values,
@@ -101,6 +106,23 @@ def _read(s: Areas, m: Measures, area: Area) -> list:
             steps = abs(d) / 10
             word = "as light as this" if abs(d) < 3 else f"{steps:.1f} steps {'lighter' if d > 0 else 'darker'}"
             out.append(Words(f"{other.number} {other.name}: {word}"))
+    return out
+
+
+def _doubts(s: Areas, m: Measures) -> list:
+    """What the figures below cannot know: pixels beside the animal, burnt out or crushed."""
+    out: list = []
+    if m.outside > LEAVES:
+        out.append(Words(f"{m.outside:.0%} of this outline is not animal. It was left out of every figure.", "small", "ink"))
+        out.append(
+            row(
+                act_button(
+                    "Clip it to the animal", "cut", lambda: area_edits.clip_to_animal(s.model), "Draws the outline in to the cut-out"
+                ),
+                None,
+            )
+        )
+    out += [Words(words, "small", "ink") for words in lost_words(m.clipping)]
     return out
 
 

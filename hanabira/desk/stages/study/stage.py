@@ -275,10 +275,10 @@ class Study(PictureStage):
             return self._whole[1]
         pixels = view.preview(900)
         k = pixels.shape[1] / photo.width_px
-        ring = rectangle(*(v * k for v in photo.crop))
+        ring, coverage = rectangle(*(v * k for v in photo.crop)), view.coverage
 
         def work(token: Token) -> Measures:
-            return measure(pixels, ring, None, None, hair=False, token=token)
+            return measure(pixels, ring, None, None, hair=False, token=token, coverage=coverage)
 
         def done(m: Measures) -> None:
             self._whole = (sign, m)
