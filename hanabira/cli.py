@@ -33,6 +33,7 @@ def measure(args: argparse.Namespace) -> dict:
     from hanabira.core.area.measures import measure as measure_area
     from hanabira.core.area.shape import rectangle
     from hanabira.craft.markings import marking_model
+    from hanabira.craft.readers import readers
     from hanabira.studio.pictures import read_picture
 
     if args.rect:
@@ -42,7 +43,13 @@ def measure(args: argparse.Namespace) -> dict:
         ring = rectangle(x, y, w, h)
     else:
         ring = tuple((p[0], p[1]) for p in (numbers(pair, 2, "a corner: X,Y in pixels") for pair in args.polygon.split()))
-    return as_dict(measure_area(read_picture(args.photo).pixels, ring, marking_model(), args.mm_per_px))
+    clicks = numbers(args.eye, 4, "an eye: X,Y of its centre and X,Y on its rim, in pixels") if args.eye else ()
+    pixels, look_for = read_picture(args.photo).pixels, tuple(args.look_for or ())
+    found = measure_area(
+        pixels, ring, marking_model(), args.mm_per_px, eye=((clicks[0], clicks[1]), (clicks[2], clicks[3])) if clicks else (), look_for=look_for,
+        readers=readers(),
+    )  # fmt: skip
+    return as_dict(found)
 
 
 def study(args: argparse.Namespace) -> dict:
@@ -248,6 +255,13 @@ def _print(command: str, data: dict) -> None:
             else f"hair: {hair['reason']}"
         )
         print(f"marking {data['marking']['class']} ({data['marking']['confidence']:.0%})")
+        print("coat " + ", ".join(f"{c['id']} {c['share']:.0%}" for c in data["coat"]))
+        if data["clipped"]["any"] >= 0.01 or data["clipped"]["crushed"] >= 0.01:
+            unknown = f"; unknown: {', '.join(data['clipped']['unknown'])}" if data["clipped"]["unknown"] else ""
+            print(f"burnt out {data['clipped']['any']:.0%}, crushed {data['clipped']['crushed']:.0%}{unknown}")
+        for part in ("eye", "nose", "whiskers", "feathers"):
+            if part in data:
+                print(f"{part}: " + ", ".join(f"{k} {v}" for k, v in data[part].items() if v is not None and not isinstance(v, dict)))
     elif command == "study":
         print(f"{data['out']}: {data['width']} × {data['height']} px")
         for q in data.get("shapes", ()):
@@ -301,6 +315,8 @@ def parser() -> argparse.ArgumentParser:
     where.add_argument("--rect", metavar="X,Y,W,H")
     where.add_argument("--polygon", metavar='"X,Y X,Y …"')
     p.add_argument("--mm-per-px", type=millimetres_a_pixel, metavar="F", help="millimetres of paper a pixel of the photo covers")
+    p.add_argument("--eye", metavar="X,Y,X,Y", help="an eye's centre and a place on its rim")
+    p.add_argument("--look-for", nargs="+", choices=("nose", "whiskers", "feathers"), help="what else is measured in the area")
     p = add("study", study, "Look at a photo: squint, value shapes, the animal alone on a backdrop.")
     p.add_argument("photo")
     what = p.add_mutually_exclusive_group(required=True)

@@ -49,6 +49,7 @@ def area(args: argparse.Namespace) -> dict:
     from hanabira.core.solver.cautions import recipe_cautions
     from hanabira.core.solver.place_plan import plan_places
     from hanabira.craft.markings import marking_model
+    from hanabira.craft.readers import readers
     from hanabira.craft.recipe_data import layers_data, places_data, result_data
     from hanabira.craft.supplies import named, papers, parts_of, surfaces
     from hanabira.craft.techniques import craft_of, measured_marking, rules_of
@@ -68,7 +69,7 @@ def area(args: argparse.Namespace) -> dict:
     pixels = read_picture(args.photo).pixels
     scale = args.mm_per_px or LONGER_SIDE_MM / max(pixels.shape[:2])
     surface, ring = surfaces()[args.surface], rectangle(x, y, w, h)
-    m = measure(pixels, ring, marking_model(), scale, False, surface.hair, look_for=surface.look_for)
+    m = measure(pixels, ring, marking_model(), scale, False, surface.hair, look_for=surface.look_for, readers=readers())
     region = cut(pixels, ring)
     places = named(
         find_places(pixels, region, surface.anatomy, m.marking, said=bool(args.marking), parts=parts_of(args.surface)), args.surface

@@ -135,7 +135,9 @@ def coat_id(name: str) -> str:
 
 
 def measured_coat(m: Measures) -> str:
-    """The first coat whose limits the measured values fit."""
+    """The coat with the largest share; where nobody looked, the first whose limits the measured values fit."""
+    if m.coats:
+        return m.coats[0][0]
     bands = m.values.band_lab
     facts = {
         "general_l": float(bands["general"][0]),

@@ -26,6 +26,7 @@ from hanabira.core.solver.gamut import gamut
 from hanabira.core.solver.place_plan import plan_places
 from hanabira.core.token import SILENT, Token
 from hanabira.craft.markings import marking_model
+from hanabira.craft.readers import readers
 from hanabira.craft.supplies import named, paper, parts_of, shipped_kit, surfaces
 from hanabira.craft.techniques import craft_of, rules_of, school
 from hanabira.devices.easel_camera import as_logged
@@ -71,7 +72,7 @@ def measured(pixels: np.ndarray, a: Area, mm_per_px: float) -> tuple[Measures, P
     """Measures and places of a demo area, its marking included."""
     surface = surfaces()[a.surface_id]
     model = marking_model() if surface.anatomy == "coat" else None
-    m = measure(pixels, a.ring, model, mm_per_px, a.smooth, surface.hair, eye=a.eye, look_for=surface.look_for)
+    m = measure(pixels, a.ring, model, mm_per_px, a.smooth, surface.hair, eye=a.eye, look_for=surface.look_for, readers=readers())
     places = find_places(pixels, cut(pixels, a.ring, a.smooth, a.holes), surface.anatomy, m.marking, a.eye, parts=parts_of(a.surface_id))
     places = named(places, a.surface_id)
     if "place.lines" in places.notes:

@@ -14,6 +14,7 @@ from hanabira.core.places.find import corrected, find_places
 from hanabira.core.places.place import Places
 from hanabira.core.token import Token
 from hanabira.craft.markings import marking_model
+from hanabira.craft.readers import readers
 from hanabira.craft.supplies import named, parts_of, surfaces
 from hanabira.session.view import View
 from hanabira.studio.overlaps import polygon_of
@@ -46,8 +47,9 @@ class Request:
         surface = surfaces().get(a.surface_id)
         hair, look_for = (surface.hair, surface.look_for) if surface else (True, ())
         m = measure(
-            view.pixels, a.ring, None, self.mm_per_px, a.smooth, hair, token, a.holes, self.over, a.combing, a.eye, look_for, view.coverage
-        )
+            view.pixels, a.ring, None, self.mm_per_px, a.smooth, hair, token, a.holes, self.over, a.combing, a.eye, look_for, view.coverage,
+            readers=readers(),
+        )  # fmt: skip
         return replace(m, places=self._places(m.marking))
 
     def _places(self, marking: Marking) -> Places:

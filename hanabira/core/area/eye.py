@@ -11,6 +11,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
+from hanabira.core.area.eye_shine import reflections
 from hanabira.core.area.shape import Point
 from hanabira.core.colour.spaces import Array, bytes_to_lab, chroma, hue_deg
 from hanabira.core.colour.words import temperature
@@ -21,6 +22,8 @@ _R = 64
 """Radius in pixels at which an eye is measured."""
 _ANGLES = 360
 _WIDE = 1.6
+SKY_DARK_L = 30.0
+"""Under a mirrored sky a bluish iris darker than this is called black, else grey."""
 _LEAST_STEP = 6.0
 """L* between pupil and iris below which the pupil has no edge to be found."""
 
@@ -60,6 +63,10 @@ class Eye:
     wet_line: float
     iris_word: str
     pupil_lab: tuple[float, float, float]
+    shine: bool = False
+    """The pupil shines back a flash: its size and colour are not those of the eye."""
+    sky: bool = False
+    """Blue in its upper half is the sky's, not the iris's."""
 
 
 def measure_eye(pixels: np.ndarray, centre: Point, rim: Point) -> Eye:
@@ -93,11 +100,19 @@ def measure_eye(pixels: np.ndarray, centre: Point, rim: Point) -> Eye:
         sectors["opposite the catchlight"] = _median(lab, iris & away & (rho > 0.4))
     shadow = max(0.0, sectors["low in the eye"][0] - sectors["under the lid"][0])
     to_photo = 1 / k
-    middle = rings["middle"]
+    at = centre[0] + (cx - half) * to_photo, centre[1] + (cy - half) * to_photo
+    thrown = reflections(pixels, at, r * to_photo)
+    # a mirrored sky lies in the upper half; a flash reaches into the inner rings
+    middle = sectors["low in the eye"] if thrown.sky else rings["outer"] if thrown.shine else rings["middle"]
+    word = iris_word(middle)
+    if word == "blue" and not thrown.blue:
+        word = "black" if middle[0] < SKY_DARK_L else "grey"
+    if thrown.shine:
+        pupil_radius = None
     return Eye(
-        (centre[0] + (cx - half) * to_photo, centre[1] + (cy - half) * to_photo), r * to_photo,
+        at, r * to_photo,
         None if pupil_radius is None else pupil_radius * r * to_photo, form, ratio, axis, rings, sectors, glint, shadow,
-        wet_line_of(lab[..., 0], cx, cy, r), iris_word(middle), _median(lab, pupil if pupil.any() else (rho < 0.3) & ~light),
+        wet_line_of(lab[..., 0], cx, cy, r), word, _median(lab, pupil if pupil.any() else (rho < 0.3) & ~light), thrown.shine, thrown.sky,
     )  # fmt: skip
 
 

@@ -125,9 +125,10 @@ def axial_difference(a: Array | float, b: Array | float) -> Array:
     return np.abs((np.asarray(a) - np.asarray(b) + 90) % 180 - 90)
 
 
-def measure_hair(lightness: Array, mask: Array) -> tuple[Hair, HairField | None]:
+def measure_hair(lightness: Array, mask: Array, judged: bool | None = None, why: str = "") -> tuple[Hair, HairField | None]:
     """Hair of a region and its direction field. ``lightness`` (h, w) L*, ``mask`` (h, w) bool.
 
+    ``judged`` says whether there is hair to follow, as the gate found, and ``why`` not; without it limits of coherence and texture decide.
     Large regions are reduced first; lengths come back in the region's own pixels.
     """
     if min(mask.shape) < 24 or mask.sum() < 600:
@@ -145,7 +146,13 @@ def measure_hair(lightness: Array, mask: Array) -> tuple[Hair, HairField | None]
         return Hair(None, None, 0.0, None, None, None, say("hair.small")), whole
     mean_coherence = float(field.coherence[inside].mean())
     share = float(field.sure[inside].mean())
-    texture = _texture(lightness, mask)
+    if judged is not None:
+        if not judged:
+            nothing = HairField(whole.direction_deg, whole.coherence, np.zeros_like(whole.sure), whole.step_px)
+            return Hair(None, None, mean_coherence, None, None, None, why or _why_not(lightness, mask)), nothing
+        weight = np.where(field.sure, field.coherence, 0)
+        return _followed(lightness, mask, field, whole, mean_coherence, 1 / scale, weight)
+    texture = texture_of(lightness, mask)
     clear = share >= _LEAST_SHARE and (share >= 0.5 or mean_coherence >= _CLEAR_COHERENCE)
     limit = 0.38 if not texture.spotty else 0.45 if texture.middle > 0.05 else 0.7
     if clear and not texture.even and mean_coherence < limit:
@@ -153,16 +160,20 @@ def measure_hair(lightness: Array, mask: Array) -> tuple[Hair, HairField | None]
         return Hair(None, None, mean_coherence, None, None, None, say("hair.few-places")), nothing
     if not clear and not (texture.even and mean_coherence >= 0.26 and share > 0.12):
         return Hair(None, None, mean_coherence, None, None, None, _why_not(lightness, mask)), whole
-    weight = np.where(field.sure, field.coherence, 0)
+    return _followed(lightness, mask, field, whole, mean_coherence, 1 / scale, np.where(field.sure, field.coherence, 0))
+
+
+def _followed(
+    lightness: Array, mask: Array, field: HairField, whole: HairField, mean_coherence: float, to_full: float, weight: Array
+) -> tuple[Hair, HairField]:
     direction, _ = axial_mean(field.direction_deg, weight)
     length, width, clump, spread = _runs(lightness, mask, field)
-    to_full = 1 / scale
     px = lambda v: None if v is None else v * to_full  # noqa: E731
     return Hair(direction, spread, mean_coherence, px(length), px(width), px(clump)), whole
 
 
 @dataclass(frozen=True)
-class _Texture:
+class Texture:
     """How fine light and dark are spread: ``middle`` is the median over the mean gradient energy, ``share`` how evenly
     local energy fills the area, ``peaked`` the kurtosis of the detail.
 
@@ -176,14 +187,17 @@ class _Texture:
 
     @property
     def even(self) -> bool:
+        """Fine light and dark all over."""
         return self.middle > 0.25 and self.share > 0.42
 
     @property
     def spotty(self) -> bool:
+        """Few strong marks in calm."""
         return self.middle < 0.2 and self.peaked > 5
 
 
-def _texture(lightness: Array, mask: Array) -> _Texture:
+def texture_of(lightness: Array, mask: Array) -> Texture:
+    """How light and dark are spread in a region, L* (h, w)."""
     g = _fill_outside(lightness.astype(np.float32) / 100, mask)
     inner = cv2.erode(mask.astype(np.uint8), np.ones((5, 5), np.uint8), borderValue=0) > 0
     if inner.sum() < 200:
@@ -192,7 +206,7 @@ def _texture(lightness: Array, mask: Array) -> _Texture:
     local = cv2.GaussianBlur((g - cv2.GaussianBlur(g, (0, 0), 3.0)) ** 2, (0, 0), 4)[inner]
     smooth = cv2.GaussianBlur(g, (0, 0), 1)
     energy = (cv2.Scharr(smooth, cv2.CV_32F, 1, 0) ** 2 + cv2.Scharr(smooth, cv2.CV_32F, 0, 1) ** 2)[inner]
-    return _Texture(
+    return Texture(
         float(np.median(energy) / (energy.mean() + 1e-12)),
         float(local.mean() ** 2 / ((local**2).mean() + 1e-16)),
         float((detail**4).mean() / ((detail**2).mean() ** 2 + 1e-16)),

@@ -10,10 +10,12 @@ import cv2
 import numpy as np
 
 from hanabira.core.area.clipping import Clipping, Levels, clipped, measure_clipping, photo_levels
+from hanabira.core.area.coat_class import CoatModel, coat_features
 from hanabira.core.area.combing import Combed, comb, correct_axes, lie
 from hanabira.core.area.eye import Eye, measure_eye
 from hanabira.core.area.feathers import Feathers, measure_feathers
 from hanabira.core.area.hair import Hair, HairField, axial_mean, measure_hair
+from hanabira.core.area.hair_gate import HairGate, judge
 from hanabira.core.area.hidden import HiddenHue, hidden_hues
 from hanabira.core.area.marking import Marking, MarkingModel, measure_marking
 from hanabira.core.area.nose import Nose, measure_nose
@@ -30,8 +32,18 @@ from hanabira.core.token import SILENT, Token
 
 _MOST_PX = 1_200_000
 NOT_LOOKED = "not looked at yet"
+LEAST_JUDGED, GATE_NO = 24, 0.6
+"""Pixels a side from which the gate judges; below this probability a region looks like an eye or a nose."""
 _SAMPLE = 160_000
 """Pixels that values and colours are read from: more change no figure by 0.1."""
+
+
+@dataclass(frozen=True)
+class Readers:
+    """Trained models that measures rest on, besides the marking's."""
+
+    coats: CoatModel
+    gate: HairGate
 
 
 @dataclass(frozen=True)
@@ -82,6 +94,8 @@ class Measures:
     """What the photo no longer knows there."""
     outside: float = 0.0
     """Share of the outline that is not animal: it was left out of every measure."""
+    coats: tuple[tuple[str, float], ...] = ()
+    """Shares of the coats it may be, the largest first; empty when nobody looked."""
     readable: float = 1.0
     """Share of the area in which hidden hues could be looked for."""
     borrowed: str = ""
@@ -112,22 +126,23 @@ def measure(
     look_for: Collection[str] = (),
     coverage: np.ndarray | None = None,
     levels: Levels | None = None,
+    readers: Readers | None = None,
 ) -> Measures:
     """Measure the area inside a ring of points of a photo (h, w, 3) uint8 sRGB.
 
     ``hair`` False leaves the direction out, for eyes, noses and bare skin; without a ``model``
     the marking is left for later (it takes longest). ``holes`` and what lies ``over`` the area are left out. ``combing`` are strokes from root to
-    tip, ``eye`` the clicked centre and rim; ``look_for`` names what else is measured: ``nose``, ``whiskers``,
+    tip, ``eye`` the clicked centre and rim of an eye, or the two nostrils of a nose; ``look_for`` names what else is measured: ``nose``, ``whiskers``,
     ``feathers``. ``coverage`` says how much of each pixel is animal (`cut`), ``levels`` where the photo clips. Raises `AreaFault` for an area with
     no inside.
     """
     region = cut(photo, ring, smooth, holes, over, coverage)
-    found = measure_region(region, model, mm_per_px, hair, token, combing, levels or photo_levels(photo))
+    found = measure_region(region, model, mm_per_px, hair, token, combing, levels or photo_levels(photo), readers)
     token.report(0.95, "Looking at its parts")
-    if len(eye) == 2:
+    if "nose" in look_for:  # the two clicked places of a nose are its nostrils
+        found = replace(found, nose=measure_nose(region, eye))
+    elif len(eye) == 2:
         found = replace(found, eye=measure_eye(photo, eye[0], eye[1]))
-    if "nose" in look_for:
-        found = replace(found, nose=measure_nose(region))
     if "whiskers" in look_for:
         found = replace(found, whiskers=measure_whiskers(region))
     if "feathers" in look_for:
@@ -143,6 +158,7 @@ def measure_region(
     token: Token = SILENT,
     combing: Sequence[Sequence[Point]] = (),
     levels: Levels | None = None,
+    readers: Readers | None = None,
 ) -> Measures:
     """Measure a region that is already cut."""
     pixels, mask = region.pixels, region.mask
@@ -173,7 +189,12 @@ def measure_region(
     temperature_ = _temperature(flat, values)
     token.report(0.5, "Following the hair")
     if hair:
-        found, field = measure_hair(lab[..., 0], mask)
+        if readers is not None and min(mask.shape) >= LEAST_JUDGED:
+            verdict = judge(readers.gate, lab[..., 0], mask)
+            no = say("hair.eye-or-nose") if verdict.probability <= GATE_NO else say("hair.no-one-way")
+            found, field = measure_hair(lab[..., 0], mask, verdict.claimed, no)
+        else:
+            found, field = measure_hair(lab[..., 0], mask)
         found = _in_photo_px(found, 1 / k)
         if field is not None:
             field = HairField(field.direction_deg, field.coherence, field.sure, field.step_px / k)
@@ -191,6 +212,7 @@ def measure_region(
     return Measures(
         count, mm2, mm_per_px, values, palette, hidden, temperature_, found, marking, field, (region.left, region.top), combed, bend, word,
         clipping=clipping, outside=region.outside, readable=found_hues.readable,
+        coats=tuple(readers.coats.shares(coat_features(pixels, mask, lost)).items()) if readers is not None else (),
     )  # fmt: skip
 
 
@@ -234,6 +256,7 @@ def as_dict(m: Measures) -> dict[str, Any]:
     return {
         "area": {"pixels": m.pixels, "mm2": r(m.mm2)},
         "value": {"gap": r(v.gap), "general": r(v.general), "light": r(v.light), "highlight": r(v.highlight), "p02": r(v.p02), "p98": r(v.p98)},
+        "coat": [{"id": k, "share": r(v, 3)} for k, v in m.coats[:2]],
         "palette": [{"lab": lab(c.lab), "hex": lab_hex(c.lab), "share": r(c.share, 4), "name": c.name, "temperature": c.temperature} for c in m.palette],
         "hidden_hues": [{"lab": lab(h.lab), "share": r(h.share, 4), "name": h.name, "where": h.where, "strength": r(h.strength, 1)} for h in m.hidden],
         "readable": r(m.readable, 3), "outside_animal": r(m.outside, 4),
@@ -245,5 +268,39 @@ def as_dict(m: Measures) -> dict[str, Any]:
             "direction_deg": r(m.hair.direction_deg, 1), "spread_deg": r(m.hair.spread_deg, 1), "coherence": r(m.hair.coherence, 3),
             "length_mm": r(m.length_mm), "length_px": r(m.hair.length_px), "clump_px": r(m.hair.clump_px), "reason": m.hair.reason or None,
         },
+        **_parts(m),
         "marking": {"class": m.marking.kind, "confidence": r(m.marking.confidence, 3), "coverage": r(m.marking.coverage, 3), "edge_px": r(m.marking.edge_px)},
     }  # fmt: skip
+
+
+def _parts(m: Measures) -> dict[str, Any]:
+    """What was looked for besides: eye, nose, whiskers, feathers, as plain data."""
+    r = lambda v, n=2: None if v is None else round(float(v), n)  # noqa: E731
+    lab = lambda v: None if v is None else [r(x) for x in v]  # noqa: E731
+    out: dict[str, Any] = {}
+    if m.eye is not None:
+        e = m.eye
+        glint = (
+            None
+            if e.catchlight is None
+            else {"angle_deg": r(e.catchlight.angle_deg, 1), "share": r(e.catchlight.share, 4), "lab": lab(e.catchlight.lab)}
+        )
+        out["eye"] = {
+            "centre": lab(e.centre), "iris_px": r(e.iris_px), "pupil_px": r(e.pupil_px), "iris": e.iris_word, "catchlight": glint, "shine": e.shine,
+            "sky": e.sky, "lid_shadow": r(e.lid_shadow, 1), "wet_line": r(e.wet_line, 1), "rings": {k: lab(v) for k, v in e.rings.items()},
+        }  # fmt: skip
+    if m.nose is not None:
+        n = m.nose
+        out["nose"] = {
+            "nostrils": [lab(q) for q in n.nostrils], "confirmed": n.confirmed, "axis_deg": r(n.axis_deg, 1) if n.confirmed else None,
+            "pebble_px": r(n.pebble_px, 1), "wet_share": r(n.wet_share, 4), "pigment": n.pigment,
+        }  # fmt: skip
+    if m.whiskers is not None:
+        out["whiskers"] = {"count": m.whiskers.count, "length_px": r(m.whiskers.length_px, 1), "over_light": r(m.whiskers.over_light, 2)}
+    if m.feathers is not None:
+        f = m.feathers
+        out["feathers"] = {
+            "shaft_deg": r(f.shaft_deg, 1), "row_px": r(f.row_px, 1), "barb_angle_deg": r(f.barb_angle_deg, 1), "bar_px": r(f.bar_px, 1),
+            "reason": f.reason or None,
+        }  # fmt: skip
+    return out

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import cv2
 import numpy as np
 
+from hanabira.core.area.nostrils import nostril_pair
 from hanabira.core.area.shape import Point, Region
 from hanabira.core.colour.spaces import Array, bytes_to_lab, chroma
 from hanabira.core.sentences import say
@@ -17,7 +19,9 @@ _PINK_A = 8.0
 
 @dataclass(frozen=True)
 class Nose:
-    """``nostrils`` are their middles in photo pixels, the left one first; ``axis_deg`` is None unless two were found.
+    """``nostrils`` are their middles in photo pixels, the left one first; ``axis_deg`` is None unless two are known.
+
+    ``confirmed`` says that the artist set or accepted them: before that no verdict may rest on them.
 
     ``pebble_px`` is how far the leather's grains lie apart, None where none shows; ``wet_share`` and ``wet_lab``
     are the highlights; ``pigment`` is pink, brown, black, grey or mottled.
@@ -30,19 +34,20 @@ class Nose:
     wet_lab: tuple[float, float, float] | None
     pigment: str
     nostril_lab: tuple[float, float, float] | None
+    confirmed: bool = False
 
     def against(self, eye_axis_deg: float) -> str:
         """How the nostrils stand to the eyes, said with what to do."""
-        if self.axis_deg is None:
-            return say("nose.one")
+        if self.axis_deg is None or not self.confirmed:
+            return say("nose.one" if self.axis_deg is None else "nose.unconfirmed")
         d = (self.axis_deg - eye_axis_deg + 90) % 180 - 90
         if abs(d) < 2:
             return say("nose.parallel")
         return say("nose.up" if d > 0 else "nose.down", turn=abs(d))
 
 
-def measure_nose(region: Region) -> Nose:
-    """Measure the nose cut out as a region."""
+def measure_nose(region: Region, said: Sequence[Point] = ()) -> Nose:
+    """Measure the nose cut out as a region. ``said`` are the two nostrils as the artist set them, in photo pixels."""
     k = min(1.0, _SIDE / max(region.mask.shape))
     size = max(8, round(region.mask.shape[1] * k)), max(8, round(region.mask.shape[0] * k))
     pixels = cv2.resize(region.pixels, size, interpolation=cv2.INTER_AREA)
@@ -52,8 +57,12 @@ def measure_nose(region: Region) -> Nose:
     inner = cv2.erode(mask.astype(np.uint8), np.ones((3, 3), np.uint8), borderValue=0) > 0
     if inner.sum() < 50:
         inner = mask
-    nostrils, holes = nostrils_of(lightness, inner)
-    points = tuple((region.left + x / k, region.top + y / k) for x, y in nostrils)
+    _nearest, holes = nostrils_of(lightness, inner)
+    if len(said) == 2:
+        points = tuple(sorted((float(x), float(y)) for x, y in said))
+    else:
+        pair, _score = nostril_pair(pixels, mask)
+        points = tuple((region.left + x / k, region.top + y / k) for x, y in pair) if pair is not None else ()
     axis = None
     if len(points) == 2:
         (ax, ay), (bx, by) = points
@@ -64,7 +73,14 @@ def measure_nose(region: Region) -> Nose:
     pebble = pebble_of(lab[..., 0], dry)
     wet_lab, hole_lab = _middle(lab, wet), _middle(lab, holes)
     return Nose(
-        points, axis, None if pebble is None else pebble / k, float(wet.sum() / leather.sum()), wet_lab, _pigment(lab[dry]), hole_lab
+        points,
+        axis,
+        None if pebble is None else pebble / k,
+        float(wet.sum() / leather.sum()),
+        wet_lab,
+        _pigment(lab[dry]),
+        hole_lab,
+        len(said) == 2,
     )
 
 

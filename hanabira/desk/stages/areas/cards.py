@@ -163,6 +163,10 @@ def _eye(s: Areas, m: Measures, k: float) -> list:
         notes.append(f"The upper lid shades the iris by {e.lid_shadow:.0f} L*.")
     if e.wet_line > 4:
         notes.append("A wet line shines along the lower rim: keep it free.")
+    if e.shine:
+        notes.append("The pupil shines from the flash. A dark pupil is planned; its size and edge cannot be read.")
+    if e.sky:
+        notes.append("The blue in its upper half is the sky’s, mirrored; the iris is read below it.")
     if e.catchlight is not None:
         c = e.catchlight
         notes.append(
@@ -184,13 +188,34 @@ def _nose(s: Areas, m: Measures, k: float) -> list:
     n = m.nose
     assert n is not None
     out: list = [measured_caption(s.desk.explain, "Nose", "nose")]
-    found = {0: "No nostril stands out.", 1: "One nostril shows.", 2: "Both nostrils show."}[len(n.nostrils)]
+    found = (
+        "Two nostrils, as you set them."
+        if n.confirmed
+        else "Two dots lie where nostrils may be."
+        if n.nostrils
+        else "No sure pair of nostrils shows."
+    )
     grain = f"Pebbles about {n.pebble_px * k:.1f} mm apart." if n.pebble_px else "No pebbles stand out."
     out.append(Words(f"{n.pigment.capitalize()}. {found} {grain}", "body", "ink"))
+    if not n.confirmed:
+        yes = (
+            [
+                act_button(
+                    "These are the nostrils", "add", lambda: s.confirm_nostrils(n.nostrils), "Their line is then compared with the eyes"
+                )
+            ]
+            if n.nostrils
+            else []
+        )
+        out.append(
+            row(
+                *yes, act_button("Click them", "find", lambda: s.choose_way("nostrils"), "Click the left nostril, then the right one"), None
+            )
+        )
     eyes = [q.eye for q in (s.model.measures(a.id) for a in s.model.areas) if q is not None and q.eye is not None]
     if len(eyes) == 2:
         out.append(Words(n.against(compare_eyes(eyes[0], eyes[1]).axis_deg)))
-    elif n.axis_deg is not None:
+    elif n.axis_deg is not None and n.confirmed:
         out.append(Words(f"The line through the nostrils {'is level' if abs(n.axis_deg) < 1 else f'turns {n.axis_deg:+.0f}°'}."))
     patches = [("nostril", n.nostril_lab)] if n.nostril_lab else []
     patches += [("wet light", n.wet_lab)] if n.wet_lab else []

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -143,6 +143,7 @@ class Areas(PictureStage):
             ),
             "touch": Grow(self._try_touch, self._touched),
             "eye": Spots(2, self._eye_clicked, ring=True),
+            "nostrils": Spots(2, self._nostrils_clicked),
             "push": Push(lambda: (self.model.area.ring, self.model.area.smooth) if self.model.area else None, self._pushed),
             "comb": Stroke(self._combed, 2.0, arrow=True),
             "template": Box(self._template_box),
@@ -181,6 +182,16 @@ class Areas(PictureStage):
         if way in ("comb", "push", "reshape") and self.model.area is None and self.open:
             self.desk.say("No area is chosen.", "Nothing was changed.", "Click an area or its name first.")
         self.mat.refresh()
+
+    def _nostrils_clicked(self, spots: Sequence[Point]) -> None:
+        self.confirm_nostrils(tuple(spots))
+        self.choose_way("loop")
+
+    def confirm_nostrils(self, spots: Sequence[Point]) -> None:
+        """Keep two places as the chosen nose's nostrils."""
+        area = self.model.area
+        if area is not None and len(spots) == 2:
+            area_edits.change(self.model, "nostrils", replace(area, eye=tuple((float(x), float(y)) for x, y in spots)))
 
     def show_tab(self, tab: str) -> None:
         """Show another part of the chosen area's card."""
