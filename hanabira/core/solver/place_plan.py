@@ -27,7 +27,7 @@ from hanabira.core.token import SILENT, Token
 MAIN, FAINT = 1.25, 0.8
 """How much the eye rests on the places that carry a picture, and on specks (under `SPECK` of the area)."""
 SPECK = 0.015
-CATCHLIGHT = 2.8
+CATCHLIGHT = 3.8
 """The catchlight makes the eye alive."""
 MAIN_PLACES = ("general", "pupil", "catchlight", "iris outer", "marking", "base lit", "base shade")
 TOOL_COST = 1.5

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QHBoxLayout
 
+from hanabira.core.area.clipping import lost_words
 from hanabira.core.study.neutral import EXPOSURE_RANGE
 from hanabira.core.study.prepare import MOST_TILT
 from hanabira.core.study.shapes import STEPS
@@ -68,7 +69,7 @@ def _look(s: Study, photo: Photo) -> list:
         if k >= 2
         else "Coarse: ask the client for a larger file."
     )
-    parts: list = [Words(fine)]
+    parts: list = [Words(fine), *_cast(s), *_lost(s)]
     m = s.whole_measures()
     if m is not None:
         petals = petals_of(m)
@@ -175,6 +176,37 @@ def _frame(s: Study, photo: Photo) -> list:
     return parts
 
 
+def _cast(s: Study) -> list:
+    """A suspected cast, unasked, with how sure it is and what can be done."""
+    found = s.cast()
+    if found is None or not found.suspected:
+        return []
+    lean = {
+        "warm": "warm, as under a lamp or a low sun",
+        "cool": "cool, as in open shade",
+        "green": "green, as under leaves or tubes",
+        "violet": "violet",
+    }
+    words = (
+        f"A cast is {'likely' if found.right >= 0.75 else 'possible'}: the light leans {lean[found.lean]} by about {found.angle_deg:.0f}°. "
+        f"Of such suspicions about {found.right:.0%} were right on rendered scenes."
+    )
+    return [
+        Words(words, "body", "ink"),
+        row(
+            act_button("Take it out", "sun", s.take_cast_out, "Set the light by it; hold nothing back: Take back undoes it"),
+            act_button("Leave the light", "away", s.leave_cast, "It is as it should be: do not ask again"),
+            None,
+        ),
+    ]
+
+
+def _lost(s: Study) -> list:
+    """How much of the animal the photo lost."""
+    m = s.whole_measures()
+    return [] if m is None else [Words(words, "small", "ink") for words in lost_words(m.clipping)]
+
+
 # -- light -----------------------------------------------------------------------
 def _light(s: Study, photo: Photo) -> list:
     tool = Pick("Tool", (("pick", "Grey or white"), ("known", "Known colour"), ("sun", "Light’s way")), s.tools["light"])
@@ -193,6 +225,7 @@ def _light(s: Study, photo: Photo) -> list:
     stops = _number(
         "Exposure", prep.light.exposure, EXPOSURE_RANGE[0], EXPOSURE_RANGE[1], 0.1, "stops", s.expose
     )  # fmt: skip
+    parts += _cast(s)
     parts += [
         measured_caption(s.desk.explain, "Cast and exposure", "light"),
         Words(state),

@@ -8,6 +8,7 @@ from hanabira.core.area.measures import Measures, measure
 from hanabira.core.area.shape import Point, rectangle
 from hanabira.core.colour.spaces import parse_hex, srgb_to_lab
 from hanabira.core.faults import Fault
+from hanabira.core.study.cast import Cast, estimate_cast
 from hanabira.core.study.grid import Grid
 from hanabira.core.study.neutral import Light, automatic, from_known, from_pick
 from hanabira.core.study.prepare import focal_crop, level_tilt, matrix
@@ -15,6 +16,7 @@ from hanabira.core.study.sun import Sun, estimate_sun
 from hanabira.core.study.surround import Reads, reads
 from hanabira.core.study.warmth import Warmth, warmth_map
 from hanabira.core.token import Token
+from hanabira.craft.readers import cast_model
 from hanabira.desk.gestures.marks import Ruler, Spot, Spots, Stroke
 from hanabira.desk.gestures.outlines import Frame, Gesture, Loop, Ring
 from hanabira.desk.stage import PictureStage
@@ -73,6 +75,8 @@ class Study(PictureStage):
         self._reads: tuple[object, tuple[Reads, ...]] | None = None
         self._sun: tuple[object, Sun] | None = None
         self._warmth: tuple[object, Warmth] | None = None
+        self._cast: tuple[str, Cast | None] | None = None
+        self._cast_left: set[str] = set()
 
     # -- ways and tools ----------------------------------------------------------
     def choose_way(self, way: str) -> None:
@@ -305,6 +309,34 @@ class Study(PictureStage):
 
         self.model.jobs.run("warmth", "Weighing warm and cool", lambda _t: warmth_map(pixels, cover)[1], done, quiet=True)
         return None
+
+    def cast(self) -> Cast | None:
+        """The cast that the photo as taken seems to have; None until it is read, once it was answered, or when nothing tells the light."""
+        photo, raw = self.model.photo, self.model.darkroom.raw
+        if photo is None or raw is None or photo.prep.light_how or photo.id in self._cast_left:
+            return None
+        if self._cast is not None and self._cast[0] == photo.digest:
+            return self._cast[1]
+
+        def done(found: Cast | None) -> None:
+            self._cast = (photo.digest, found)
+            if self.open:
+                self.refresh()
+
+        self.model.jobs.run("cast", "Looking for a cast", lambda _t: estimate_cast(raw, cast_model()), done, quiet=True)
+        return None
+
+    def take_cast_out(self) -> None:
+        """Set the light by the suspected cast."""
+        found = self.cast()
+        if found is not None:
+            self._set_white(found.white, "what greys, lights and edges agree on")
+
+    def leave_cast(self) -> None:
+        """The light is as it should be: do not ask again for this photo."""
+        if self.model.photo is not None:
+            self._cast_left.add(self.model.photo.id)
+            self.refresh()
 
     def _of_the_cut(self) -> tuple[object, np.ndarray, np.ndarray] | None:
         """What depends on the cut: a signature, the animal in its own surroundings, and its coverage."""
