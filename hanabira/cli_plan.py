@@ -4,9 +4,13 @@ from __future__ import annotations
 
 import argparse
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from hanabira.cli_args import Add
 from hanabira.core.faults import Fault
+
+if TYPE_CHECKING:
+    from hanabira.studio.bundle import Contents
 
 
 def _studio(args: argparse.Namespace) -> Path:
@@ -42,6 +46,9 @@ def plan(args: argparse.Namespace) -> dict:
     data = planning.plan_data(
         got.commission, what_is_left(found, done), replace(calendar, placed=tuple(q for q in calendar.placed if q.step.key not in done))
     )
+    data["covers"] = _covers(got)
+    if not data["covers"]["whole"]:
+        data["warnings"].append(data["covers"]["words"])
     if done:
         data["warnings"].append(f"{len(done)} steps are done by the log and left out.")
     return data
@@ -53,9 +60,20 @@ def quote(args: argparse.Namespace) -> dict:
     from hanabira.studio.bundle import read_bundle
 
     got = read_bundle(Path(args.bundle))
-    return planning.quote(
+    data = planning.quote(
         got.commission, planning.work_of(got.commission, got.main_photo, got.areas, got.recipes), planning.pace_of(got.log)
     )
+    return {**data, "covers": _covers(got)}
+
+
+def _covers(got: Contents) -> dict:
+    """How many of a bundle's areas have layers; how much of the animal that is, only the window knows."""
+    from hanabira.core.area.covering import covering
+    from hanabira.core.area.outline import Outline
+
+    laid = {r.area_id for r in got.recipes if r.layers}
+    found = covering([(Outline(a.ring, a.smooth, a.holes), a.id in laid) for a in got.areas], None, (1, 1))
+    return {"areas": found.areas, "solved": found.solved, "whole": found.solved == found.areas, "words": found.words}
 
 
 def export(args: argparse.Namespace) -> dict:

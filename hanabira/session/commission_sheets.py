@@ -118,6 +118,8 @@ def book_of(model: Session, plan: Planned) -> Book:
     due = plan.due
     slack = plan.calendar.slack_days(due)
     order = [*order_facts(model), ("Hours", hours_words([s for s in plan.ordered.steps if s.key not in done]))]
+    if model.planner.covering().words and not model.planner.covering().whole:
+        order.append(("Planned", model.planner.covering().words))
     order.append(
         (
             "Finished",
@@ -154,6 +156,8 @@ def approval_of(model: Session, plan: Planned | None, palette: Sequence[PaletteC
     if plan is not None and c.terms.rate > 0:
         price, parts = price_words(model, plan)
         terms.append(f"Price: {price}, {parts}. The range covers {hours_words(plan.ordered.steps)} of work.")
+        if not model.planner.covering().whole:
+            terms.append(model.planner.covering().words)
     if c.terms.accessories:
         terms.append(f"Accessories: {c.terms.accessories}.")
     if c.notes:

@@ -6,6 +6,8 @@ import datetime
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
+from hanabira.core.area.covering import Covering, covering
+from hanabira.core.area.outline import Outline
 from hanabira.core.faults import Fault
 from hanabira.core.schedule.order import LAST, Arranger, Ordered, Preferences
 from hanabira.core.schedule.sessions import Calendar
@@ -16,6 +18,9 @@ from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe
 
 if TYPE_CHECKING:
     from hanabira.session.session import Session
+
+HALF = 128
+"""Coverage (0–255) from which a pixel counts as animal."""
 
 
 @dataclass(frozen=True)
@@ -39,6 +44,7 @@ class Planner:
         self._kept: tuple[object, Planned | None] | None = None
         self._log: tuple[object, tuple[LogRow, ...]] | None = None
         self._arranger: tuple[object, Arranger] | None = None
+        self._covering: tuple[object, Covering] | None = None
 
     def log(self) -> tuple[LogRow, ...]:
         """The open commission's log; read once for each state of the studio, since the easel's clock asks every second."""
@@ -77,6 +83,18 @@ class Planner:
         out = Planned(work, found, calendar, pace, due, tuple(busy))
         self._kept = (sign, out)
         return out
+
+    def covering(self) -> Covering:
+        """How much of the animal hours, price and dates speak of."""
+        m, view = self.model, self.model.view
+        coverage = view.coverage if view is not None else None
+        sign = (m.store.edits, m.commission.id if m.commission else "", id(coverage))
+        if self._covering is None or self._covering[0] != sign:
+            photo = m.photo
+            size = (photo.width_px, photo.height_px) if photo is not None else (1, 1)
+            drawn = [(Outline(a.ring, a.smooth, a.holes), bool(m.recipe_layers(a.id))) for a in m.all_areas]
+            self._covering = sign, covering(drawn, None if coverage is None else coverage >= HALF, size)
+        return self._covering[1]
 
     def _arranged(self, c: Commission, work: tuple[AreaWork, ...]) -> Arranger:
         """Orders this work; kept as long as work, hand and sequence are the same, so that a drag costs one ordering."""

@@ -9,6 +9,7 @@ from typing import Protocol
 
 import numpy as np
 
+from hanabira.core.area.covering import WHOLE
 from hanabira.core.area.measures import Measures
 from hanabira.core.area.shape import Outline, Point, Region
 from hanabira.core.colour.spaces import Array
@@ -51,6 +52,10 @@ class Doable(Undoable, Protocol):
     def carry_out(self) -> None:
         """Do it the first time. Raises `Fault`; then nothing changed."""
         ...
+
+
+UNKNOWN_SHARE = 0.5
+"""What the petal of Areas shows while nobody knows how much of the picture is animal."""
 
 
 class Session:
@@ -545,17 +550,22 @@ class Session:
         if stage == "Brief":
             return sum((bool(c.name.strip()) and c.name != "New commission", bool(c.client), bool(c.due), bool(self.photos))) / 4
         if stage == "Study":
-            return 1.0 if self.photos and self.areas else 0.5 if self.photos else 0.0
+            p = self.photo.prep if self.photo is not None else None
+            done = (bool(self.photos), p is not None and p.cut_out, p is not None and (p.focal is not None or p.sun_deg is not None))
+            return sum(done) / len(done)
+        if stage not in ("Areas", "Recipe", "Plan", "Easel") or not self.areas:
+            return 0.0
+        found = self.planner.covering()
+        drawn = UNKNOWN_SHARE if found.drawn is None else found.drawn
         if stage == "Areas":
-            return min(1.0, len(self.areas) / 6)
-        if stage == "Recipe" and self.areas:
-            return sum(a.id in self.recipes for a in self.areas) / len(self.areas)
+            return min(1.0, drawn / WHOLE)
+        laid = found.solved / max(1, found.areas)
+        if stage == "Recipe":
+            return laid
         if stage == "Plan":
-            return 1.0 if self.recipes and c.due else 0.5 if self.recipes else 0.0
-        if stage == "Easel" and self.recipes:
-            total = sum(len(r.layers) for r in self.recipes.values()) + 1
-            return min(1.0, len(self.planner.done_keys()) / total)
-        return 0.0
+            return laid * (1.0 if c.due else 0.5)
+        total = sum(len(r.layers) for r in self.recipes.values()) + 1
+        return laid * min(1.0, len(self.planner.done_keys()) / total) if self.recipes else 0.0
 
     def look_at_the_day(self) -> None:
         """Make the day's backup when the day has changed under an open window."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 import cv2
 import numpy as np
@@ -60,24 +60,40 @@ class Lost:
 
     def __call__(self, p: QPainter, mat: Mat) -> None:
         m = self.measures()
-        if m is None or not m.clipping.rings:
-            return
-        path = QPainterPath()
-        for ring in m.clipping.rings:
-            path.addPolygon(QPolygonF([mat.photo_px(*q) for q in ring]))
-            path.closeSubpath()
-        p.save()
-        p.setClipPath(path, Qt.ClipOperation.IntersectClip)
-        box = path.boundingRect()
-        lines = QPainterPath()
-        at = box.left() - box.height()
-        while at < box.right():
-            lines.moveTo(at, box.bottom())
-            lines.lineTo(at + box.height(), box.top())
-            at += HATCH_PX
-        two_tone(p, lines, 0.9)
-        p.restore()
-        two_tone(p, path, 0.9, [2, 3])
+        if m is not None:
+            hatch(p, mat, m.clipping.rings)
+
+
+class Uncovered:
+    """What of the animal lies under no area: hatched wide and the other way, since no plan speaks of it."""
+
+    def __init__(self, gaps: Callable[[], Sequence[Sequence[Point]]]) -> None:
+        self.gaps = gaps
+
+    def __call__(self, p: QPainter, mat: Mat) -> None:
+        hatch(p, mat, self.gaps(), 2.6 * HATCH_PX, False)
+
+
+def hatch(p: QPainter, mat: Mat, rings: Sequence[Sequence[Point]], step: float = HATCH_PX, rising: bool = True) -> None:
+    """Slanting lines over some rings of photo points."""
+    if not rings:
+        return
+    path = QPainterPath()
+    for ring in rings:
+        path.addPolygon(QPolygonF([mat.photo_px(*q) for q in ring]))
+        path.closeSubpath()
+    p.save()
+    p.setClipPath(path, Qt.ClipOperation.IntersectClip)
+    box, lines = path.boundingRect(), QPainterPath()
+    at = box.left() - box.height()
+    while at < box.right():
+        low, high = (box.bottom(), box.top()) if rising else (box.top(), box.bottom())
+        lines.moveTo(at, low)
+        lines.lineTo(at + box.height(), high)
+        at += step
+    two_tone(p, lines, 0.9)
+    p.restore()
+    two_tone(p, path, 0.9, [2, 3])
 
 
 class Anatomy:

@@ -25,7 +25,7 @@ from hanabira.desk.paint import CENTRE, text, width
 from hanabira.desk.stage import PictureStage
 from hanabira.desk.stages.areas import cards as areas_cards
 from hanabira.desk.theme import role, scale, u
-from hanabira.desk.widgets.area_marks import Anatomy, CombStrokes, Lost, Tracing, sample_picture
+from hanabira.desk.widgets.area_marks import Anatomy, CombStrokes, Lost, Tracing, Uncovered, sample_picture
 from hanabira.desk.widgets.mat import Mat
 from hanabira.desk.widgets.overlays import Combing, Outlines
 from hanabira.desk.widgets.roll import Way
@@ -129,6 +129,7 @@ class Areas(PictureStage):
         self.mat.overlays = [
             Tracing(lambda: self.model.marking_rings(self.model.area_id) if self.tab == "marking" else ()),
             Anatomy(lambda: self.model.measures(self.model.area_id) if self.tab == "parts" else None),
+            Uncovered(lambda: self.model.planner.covering().gaps if self.model.areas else ()),
             Lost(lambda: self.model.measures(self.model.area_id)),
             Combing(lambda: self.model.area, lambda: self.model.measures(self.model.area_id)),
             CombStrokes(lambda: self.model.area, lambda: self.roll.chosen == "comb"),

@@ -139,8 +139,6 @@ def _quote(s: Brief, plan: Planned | None) -> list[QWidget]:
     if plan is None:
         return [Words("The price follows from the hours, and the hours from the recipes. Solve the layers of the areas first.")]
     q = planning.quote(c, plan.work, plan.pace)
-    drawn = len(s.model.areas)
-    solved = len(plan.work)
     out: list[QWidget] = []
     if c.terms.rate > 0:
         price, parts = price_words(s.model, plan)
@@ -149,8 +147,9 @@ def _quote(s: Brief, plan: Planned | None) -> list[QWidget]:
     else:
         out.append(Words(f"{q['hours'][0]:.0f}–{q['hours'][1]:.0f} hours", "name", "ink"))
         out.append(Words("Give a rate an hour to see the price."))
-    if solved < drawn:
-        out.append(Words(f"{drawn - solved} of {drawn} areas have no layers yet; their hours are not in it.", "small", "ink"))
+    told = s.model.planner.covering().words
+    if told:
+        out.append(Words(told, "small", "ink"))
     return out
 
 

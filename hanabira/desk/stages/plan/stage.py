@@ -131,7 +131,8 @@ class Plan(Stage):
         pick = Pick("What the card shows", (("step", "Step"), ("days", "Days"), ("hours", "Hours"), ("materials", "Materials")), self.card)
         pick.picked.connect(self.show_card)
         body = {"step": self._step_card, "hours": self._hours_card, "days": self._days_card, "materials": self._materials_card}[self.card]
-        bench.set_parts([pick, *body(plan)])
+        told = self.model.planner.covering().words
+        bench.set_parts([*([Words(told, "small", "ink")] if told else []), pick, *body(plan)])
         self.desk.set_next("Go to the easel", "pencil")
 
     def _steps(self, plan: Planned) -> None:
