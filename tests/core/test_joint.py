@@ -1,6 +1,7 @@
 """The search over places: its quick film against the exact one, its predicted gains against what really comes, and what it must never do."""
 
 import unittest
+from dataclasses import replace
 
 import numpy as np
 
@@ -120,6 +121,21 @@ class EyePlan(unittest.TestCase):
         cls.kit, cls.on = shipped_kit(), paper("hotpress")
         said = Craft("circle", "side", school=school("pencil"))
         cls.found = plan_places(cls.kit, cls.on, eye(), said, Rules((np.array([24.0, 16, 22]),)), reach=reach_of(cls.kit, cls.on))
+
+    def test_dull_catchlights_of_many_values_end_near_their_own_colour(self):
+        said = Craft(blend="none", school=school("pencil"))
+        for value, lean in ((48, -1), (55, 1), (58, -3), (63, -3), (68, 0), (90, -3)):
+            parts = [replace(p, photo_lab=(float(value), 1.0, float(lean))) if p.id == "catchlight" else p for p in eye()]
+            found = plan_places(
+                self.kit,
+                self.on,
+                replace(eye(), all=tuple(parts)),
+                said,
+                Rules((np.array([24.0, 16, 22]),)),
+                reach=reach_of(self.kit, self.on),
+            )
+            self.assertLess(found.prediction.band("catchlight").delta_e00, 5.0, (value, lean))
+            self.assertLessEqual(sum("catchlight" in q.on for q in found.layers if q.code), 2)
 
     def test_the_catchlight_keeps_its_light_from_the_first_layer_on(self):
         layers = self.found.layers

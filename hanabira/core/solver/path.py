@@ -234,7 +234,7 @@ class Field:
                 out[:, k] += np.where(pale, 0, RESERVED_COST)
             out[:, k] += np.where((self.lightness < 20) & (p.target[0] > NO_DARK_TARGET_L), c.dirty, 0)
             out[:, k] += c.rule * self._against_the_coat(p)
-            if p.target[0] > AS_DARK_L:
+            if p.target[0] > AS_DARK_L and not p.reserved:
                 for what in p.keeps_off:
                     out[:, k] += np.where(self._kind(what), c.dirty, 0)
             if p.white and "gap" not in p.id:

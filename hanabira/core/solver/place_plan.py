@@ -40,6 +40,8 @@ DARK_SPAN_L, DARK_MOST_L, ANCHOR_L = 14.0, 40.0, 46.0
 NO_DARK_L = 45.0
 HIDDEN_TURN, HIDDEN_C, HIDDEN_COST = 35.0, 8.0, 1.0
 """A pencil that brings out a hidden hue lies so near it and is so strong; what it may cost any place (ΔE00)."""
+TINT_OFF, TINT_FIRSTS = 3.5, 6
+"""ΔE00 from its own colour above which a kept light's tints are looked for anew, and how many first tints are followed by a second."""
 ANCHORED = -1e4
 """Where anchored darks stand in the order."""
 STEP_L, STEP_KEPT, STEP_WEIGHT = 6.0, 0.6, 2.2
@@ -165,6 +167,7 @@ class Planner:
         layers = self._steps(layers)
         layers = self._bottom(layers, base)
         layers = self._hidden(layers)
+        layers = self._tints(layers)
         layers = self.search.trimmed(layers)
         self.token.report(0.7, "Trying tools")
         layers = self._fidelity(layers)
@@ -341,6 +344,32 @@ class Planner:
                 if best is None or loss < best[0]:
                     best = loss, tried
         return best[1] if best is not None and best[0] <= HIDDEN_COST else layers
+
+    def _tints(self, layers: Lays) -> Lays:
+        """A kept light that ends far from its own colour gets its own one or two tints, over every pencil that may go there."""
+        off = self.search.place_costs(layers)[1]
+        for k, p in enumerate(self.area.places):
+            if not p.reserved or off[k] <= TINT_OFF:
+                continue
+            bare_ = tuple(replace(q, on=tuple(v and i != k for i, v in enumerate(q.on))) if not q.fixed else q for q in layers)
+            alone = Search(self.area, np.arange(self.n) == k, token=self.token)
+            may = np.flatnonzero(self.area.allowed & (self.area.forbidden[:, k] < 1)).tolist()
+            rest: Lays = in_order([q for q in bare_ if any(q.on)])
+            best: tuple[float, Lays] = float(off[k]) - 0.5, layers
+            firsts = []
+            for i in may:  # a pair is better than its better half: each pencil as the first of two
+                _gain, tint = alone.insertion(rest, pencils=[i])
+                if tint is not None:
+                    one = in_order((*rest, tint))
+                    firsts.append((float(self.search.place_costs(one)[1][k]), i, one))
+            for de, _i, one in sorted(firsts)[:TINT_FIRSTS]:
+                gain, second = alone.insertion(one, pencils=may)
+                two = in_order((*one, second)) if second is not None and gain > 0 else one
+                for value, tried in ((de, one), (float(self.search.place_costs(two)[1][k]), two)):
+                    best = (value, tried) if value < best[0] else best
+            layers = best[1]
+            off = self.search.place_costs(layers)[1]
+        return layers
 
     def _colour_early(self, layers: Lays) -> float:
         c = [self.area.strength[q.pencil] for q in layers if not q.tool]
