@@ -29,7 +29,7 @@ SHORTLIST = 10
 MOST_LAYERS = 14
 PART_FLOOR, CHAIN_FLOOR = 0.18, 0.10
 """What covering a part of an eye or nose, or a value of a coat, must bring, or layers creep where they are hardly needed."""
-STARTS = ((3.0, 2),)
+STARTS = ((4.0, 2),)
 """Further starts: when a place ends farther off than the first figure (ΔE00), from so many of the worst places."""
 COVER_EARNS = 0.6
 """ΔE00 that covering a part of an eye or nose must bring; less, and the hand need not go there."""

@@ -19,7 +19,7 @@ from hanabira.core.solver.area import BANDS, WHERE, Layer, Targets, follow
 from hanabira.core.solver.gamut import Gamut, gamut
 from hanabira.core.solver.joint import Lay, Lays, Search, in_order
 from hanabira.core.solver.library import opaque_order
-from hanabira.core.solver.path import BLACK_C, BLACK_L, Costs, Field, Target, turn, within
+from hanabira.core.solver.path import BLACK_C, BLACK_L, DULL_LIGHT_L, Costs, Field, Target, turn, within
 from hanabira.core.solver.place_words import DARKS, LIGHTS, TOPS, joined, places_in_words, reason, role_of
 from hanabira.core.solver.technique import Craft, Plan, allowed
 from hanabira.core.token import SILENT, Token
@@ -337,12 +337,14 @@ class Planner:
             return layers
         best: tuple[float, Lays] | None = None
         for i in sorted(np.flatnonzero(fits), key=lambda i: float(turn(area.hue[i], hue)) / 10 + area.strength[i] / 12)[:3]:
-            for pressure in (1, 2):
-                tint = Lay(int(i), pressure, 1, on, area.key(int(i)), fixed=True, role="undertone")
-                tried = self.search.improved(in_order((*layers, tint)), 1)
-                loss = self._loss(tried, layers)[1]
-                if best is None or loss < best[0]:
-                    best = loss, tried
+            tint = Lay(int(i), 1, 1, on, area.key(int(i)), fixed=True, role="undertone")
+            tried = in_order((*layers, tint))
+            loss = self._loss(tried, layers)[1]
+            if best is None or loss < best[0]:
+                best = loss, tried
+        if best is not None and best[0] > HIDDEN_COST:  # what lies over it may make room
+            tried = self.search.improved(best[1], 1)
+            best = self._loss(tried, layers)[1], tried
         return best[1] if best is not None and best[0] <= HIDDEN_COST else layers
 
     def _tints(self, layers: Lays) -> Lays:
@@ -362,9 +364,10 @@ class Planner:
                 if tint is not None:
                     one = in_order((*rest, tint))
                     firsts.append((float(self.search.place_costs(one)[1][k]), i, one))
-            for de, _i, one in sorted(firsts)[:TINT_FIRSTS]:
+            dull = p.photo[0] < DULL_LIGHT_L  # a bright light bears one tint
+            for de, _i, one in sorted(firsts)[: TINT_FIRSTS if dull else 1]:
                 gain, second = alone.insertion(one, pencils=may)
-                two = in_order((*one, second)) if second is not None and gain > 0 else one
+                two = in_order((*one, second)) if dull and second is not None and gain > 0 else one
                 for value, tried in ((de, one), (float(self.search.place_costs(two)[1][k]), two)):
                     best = (value, tried) if value < best[0] else best
             layers = best[1]
