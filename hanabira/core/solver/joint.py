@@ -252,6 +252,7 @@ class Search:
         self.token.report(0.5)
         for limit, most in STARTS:
             de = self.place_costs(best)[1]
+            limit *= min(1.0, self.area.factor)  # a fine finish bears less
             bad = [int(k) for k in np.argsort(-de) if de[k] > limit and self._only[k] and not self.area.places[k].reserved][:most]
             if not bad or self.n < 2:
                 break

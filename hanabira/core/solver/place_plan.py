@@ -418,7 +418,7 @@ class Planner:
             if k > len(layers) or not any(on):
                 continue
             tool = Lay(-1, 1, 1, on, layers[k - 1].key + 1e-3, how, True, "blend")
-            tried = self.search.improved(in_order((*layers, tool)), 1)
+            tried = self.search.merged(self.search.pruned(self.search.improved(in_order((*layers, tool)), 1)))
             place, loss = self._loss(tried, layers)
             if best is None or loss < best[0]:
                 best = loss, place, tried
