@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from hanabira.core.area.coat_class import SURE
 from hanabira.core.area.measures import NOT_LOOKED, Measures
 from hanabira.core.faults import Fault, RecipeFault
 from hanabira.core.optics.kit import Kit
@@ -22,6 +23,7 @@ from hanabira.core.solver.place_plan import PlacePlan, plan_places
 from hanabira.core.solver.place_words import places_in_words
 from hanabira.core.solver.technique import Craft
 from hanabira.core.token import SILENT, Token
+from hanabira.craft.supplies import surfaces
 from hanabira.craft.techniques import FINISH, craft_of, rules_of, school
 from hanabira.session.edits import SetLayers
 from hanabira.session.measuring import Request
@@ -165,13 +167,36 @@ class Workshop:
         far = math.hypot(c[0] - photo.prep.focal[0], c[1] - photo.prep.focal[1]) / math.hypot(photo.crop[2], photo.crop[3])
         return int(np.clip(round(5 - 6 * far), FINISH[0] + 1, FINISH[1]))
 
+    def coat(self, area: Area) -> str:
+        """The coat as the artist named it, for this area or for another that measures as the same coat; empty where it is read from the photo."""
+        if area.coat:
+            return area.coat
+        mine = self._read_coat(area)
+        if mine:
+            for a in self.model.all_areas:
+                if a.coat and a.id != area.id and self._read_coat(a) == mine:
+                    return a.coat
+        return ""
+
+    def _read_coat(self, area: Area) -> str:
+        """The first coat that an area measures as; empty before it is measured and for what bears no hair."""
+        s, m = surfaces().get(area.surface_id), self.model.measures(area.id)
+        return m.coats[0][0] if m is not None and m.coats and s is not None and s.hair else ""
+
+    def coat_doubt(self, area: Area) -> tuple[tuple[str, float], ...]:
+        """The first two coats with their shares, where the artist should be asked."""
+        m = self.model.measures(area.id)
+        if self.coat(area) or not self._read_coat(area) or m is None or m.coats[0][1] >= SURE:
+            return ()
+        return m.coats[:2]
+
     def craft(self, area: Area) -> Craft | None:
         """What the craft says of an area; None until it is measured."""
         m = self.model.measures(area.id)
         c = self.model.commission
         if m is None or c is None:
             return None
-        return craft_of(m, area.surface_id, self.model.kit.medium, area.coat, area.marking_kind, c.school, self.finish(area))
+        return craft_of(m, area.surface_id, self.model.kit.medium, self.coat(area), area.marking_kind, c.school, self.finish(area))
 
     # -- solving --------------------------------------------------------------------
     def asked(self, area: Area) -> Asked | None:
@@ -188,7 +213,7 @@ class Workshop:
         recipe = m.recipes.get(area.id)
         locked = tuple(q for q in m.recipe_layers(area.id) if q.locked)
         return Asked(
-            area, m.measuring.request(area), known[1] if known else None, kit, m.paper, m.gamut, tuple(m.commission.school), self.finish(area), tray, locked,
+            replace(area, coat=self.coat(area)), m.measuring.request(area), known[1] if known else None, kit, m.paper, m.gamut, tuple(m.commission.school), self.finish(area), tray, locked,
             recipe.aims if recipe else (), self._twin(area),
         )  # fmt: skip
 

@@ -14,6 +14,8 @@ from hanabira.core.area.measures import Measures
 from hanabira.core.area.pattern import svg
 from hanabira.core.area.shape import smooth_ring
 from hanabira.core.colour.words import value_step
+from hanabira.craft.supplies import surfaces
+from hanabira.craft.techniques import coats
 from hanabira.craft.templates import templates
 from hanabira.desk.controls import Caption, Choice, Pick, Words, act_button, label, measured_caption, row
 from hanabira.desk.theme import u
@@ -66,6 +68,7 @@ def _read(s: Areas, m: Measures, area: Area) -> list:
     if m.borrowed:
         out.append(Words(f"Values and colours are read from {m.borrowed}, shape and hair from this photo.", "small", "ink"))
     out += _doubts(s, m)
+    out += _coat(s, m, area)
     out += [
         measured_caption(s.desk.explain, "Values", "values"),
         values,
@@ -107,6 +110,29 @@ def _read(s: Areas, m: Measures, area: Area) -> list:
             word = "as light as this" if abs(d) < 3 else f"{steps:.1f} steps {'lighter' if d > 0 else 'darker'}"
             out.append(Words(f"{other.number} {other.name}: {word}"))
     return out
+
+
+def _coat(s: Areas, m: Measures, area: Area) -> list:
+    """The coat as it is read, with the two likeliest to choose from where it is not sure; the artist's word holds for all areas of that coat."""
+    shop, names = s.model.workshop, coats()
+    doubt, said = shop.coat_doubt(area), shop.coat(area)
+    if doubt:
+        shares = " or ".join(f"{names[k].name.lower()} ({share:.0%})" for k, share in doubt)
+        choose = [
+            act_button(names[k].name, None, lambda k=k: _say_coat(s, area, k), "It holds for every area that measures as this coat")
+            for k, _share in doubt
+        ]
+        return [Words(f"The coat may be {shares}: the photo’s exposure decides. Which is it?", "small", "ink"), row(*choose, None)]
+    if said and not area.coat:
+        return [Words(f"{names[said].name}, as you said of another area of this coat.")]
+    if not said and m.coats and surfaces()[area.surface_id].hair:
+        (first, share), (second, other) = m.coats[:2]
+        return [Words(f"Coat: {names[first].name.lower()} ({share:.0%}), then {names[second].name.lower()} ({other:.0%}).")]
+    return []
+
+
+def _say_coat(s: Areas, area: Area, coat: str) -> None:
+    area_edits.change(s.model, "coat", replace(area, coat=coat))
 
 
 def _doubts(s: Areas, m: Measures) -> list:
