@@ -14,6 +14,7 @@ from PIL import Image
 
 from hanabira.core.faults import Fault
 from hanabira.core.forecast.portrait import Drawn
+from hanabira.core.schedule.plausible import Doubt, shared
 from hanabira.core.schedule.sessions import Calendar
 from hanabira.core.token import Token
 from hanabira.devices.easel_camera import EaselCamera, WatchedFolder, as_logged
@@ -79,6 +80,17 @@ class Logbook:
         """A small copy, when it is there."""
         view = self.view(shot)
         return view.levels[-1] if view is not None else None
+
+    # -- what must be asked about ----------------------------------------------------
+    def doubts(self) -> tuple[Doubt, ...]:
+        """Rows of the open commission whose minutes cannot be believed as they stand."""
+        return planning.doubts_of(self.rows())
+
+    def set_minutes(self, doubt: Doubt, minutes: float) -> bool:
+        """What the rows of a doubt really took together, shared out by our guesses; one undoable edit."""
+        rows = [r for r in self.rows() if r.id in doubt.rows]
+        share = shared(planning.timed(rows), minutes)
+        return self.model.do(Edit(self.model, "minutes of the log", rows, [replace(r, minutes=share[r.id]) for r in rows]))
 
     # -- what it adds up to -----------------------------------------------------------
     def first_plan(self) -> Calendar | None:

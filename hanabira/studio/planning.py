@@ -10,6 +10,7 @@ from typing import Any
 from hanabira.core.faults import Fault
 from hanabira.core.optics.kit import Kit
 from hanabira.core.schedule.order import LAST, Arranger, Ordered, Preferences, steps_of
+from hanabira.core.schedule.plausible import Doubt, Row, doubts
 from hanabira.core.schedule.sessions import Calendar, Days, Placed, lay_out, what_is_left
 from hanabira.core.schedule.work import AreaWork, LayerWork, Pace, area_minutes, hours_range, learned
 from hanabira.core.solver.area import Layer
@@ -61,12 +62,26 @@ def _value(layers: Sequence[Layer], kit: Kit | None) -> float | None:
     return sum(found) / len(found) if found else None
 
 
+def doubts_of(log: Sequence[LogRow]) -> tuple[Doubt, ...]:
+    """Rows of the log whose minutes must be asked about, commission by commission."""
+    out: list[Doubt] = []
+    for c in dict.fromkeys(r.commission_id for r in log):
+        out += doubts(timed([r for r in log if r.commission_id == c]))
+    return tuple(out)
+
+
+def timed(log: Sequence[LogRow]) -> list[Row]:
+    """Done rows as the doubts look at them."""
+    return [Row(r.id, datetime.datetime.fromisoformat(r.at).timestamp(), r.minutes, r.guess_min) for r in log if r.state == "done"]
+
+
 def pace_of(log: Sequence[LogRow]) -> Pace:
-    """The artist's pace from every finished area of the log: its steps together against our guess."""
+    """The artist's pace from every finished area of the log: its steps together against our guess. What is in doubt teaches nothing."""
+    doubted = {key for d in doubts_of(log) for key in d.rows}
     sums: dict[str, list[float]] = {}
     surface: dict[str, str] = {}
     for row in log:
-        if row.state == "done" and row.area_id and row.guess_min > 0:
+        if row.state == "done" and row.area_id and row.guess_min > 0 and row.id not in doubted:
             total = sums.setdefault(row.area_id, [0.0, 0.0])
             total[0] += row.guess_min
             total[1] += row.minutes

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QFormLayout, QLineEdit, QWidget
 
+from hanabira.core.schedule.plausible import Doubt
 from hanabira.core.solver.area import Layer, goes_over
 from hanabira.craft.supplies import surfaces
 from hanabira.desk.cards import hour_bars, wear_words
@@ -52,6 +53,8 @@ def _log(s: Easel, log: tuple[LogRow, ...]) -> list[QWidget]:
     )
     timeline.shot_wanted.connect(s.show_shot)
     timeline.row_wanted.connect(s.choose_row)
+    for doubt in book.doubts()[:3]:
+        out += _doubt_card(s, doubt)
     row_ = next((r for r in log if r.id == s.row_id), None)
     if row_ is not None:
         out += _row_card(s, row_)
@@ -60,6 +63,30 @@ def _log(s: Easel, log: tuple[LogRow, ...]) -> list[QWidget]:
     if chosen is not None:
         out.insert(0, act_button("Take this photo out of the log", "away", lambda: book.drop_shot(chosen)))
     return out
+
+
+def _doubt_card(s: Easel, doubt: Doubt) -> list:
+    """Rows whose minutes teach nothing until the artist says what they really took."""
+    n = len(doubt.rows)
+    planned = f"planned about {doubt.guess:.0f} min"
+    words = {
+        "burst": f"These {n} steps were ticked off together ({doubt.minutes:.1f} min by the clock, {planned}). What did they take?",
+        "long": f"One step took {doubt.minutes / 60:.1f} hours by the clock, {planned}. Did the clock run on?",
+        "short": f"One step took {60 * doubt.minutes:.0f} seconds by the clock, {planned}. What did it take?",
+    }[doubt.kind]
+    minutes = Number()
+    minutes.setAccessibleName("Minutes they really took")
+    minutes.setRange(0.5, 6000)
+    minutes.setDecimals(0)
+    minutes.setSuffix("\u2009min")
+    minutes.setValue(max(1.0, round(doubt.guess)))
+    keep = act_button(
+        "They took",
+        "add",
+        lambda: s.model.logbook.set_minutes(doubt, minutes.value()) and s.refresh(),
+        "Shared out by the plan; the pace learns from them",
+    )
+    return [Words(words, "small", "ink"), row(keep, minutes, None), Words("Until then they teach the pace nothing.")]
 
 
 def _row_card(s: Easel, r: LogRow) -> list:
