@@ -33,6 +33,12 @@ class Easel(PlanCase):
         model, stage = self.model, self.stage
         kept = stage.step()
         self.assertEqual((kept.layer.tool, kept.area.surface_id), ("reserve", "eye"))  # what keeps its paper comes before any colour
+        # looking round is no work: the clock stands until the first step is begun
+        self.assertTrue(stage.at.clock.paused)
+        self.assertIn("begin", [k.words for k in stage.strip.keys])
+        self.key(stage.mat, Qt.Key.Key_Return)
+        self.assertFalse(stage.at.clock.paused)
+        self.assertEqual(self.planner.log(), ())
         self.key(stage.mat, Qt.Key.Key_Return)
         first = stage.step()
         self.assertEqual(stage.card.now.code, first.layer.pencil)
@@ -251,6 +257,7 @@ class Easel(PlanCase):
         first = stage.step()
         self.click_stop(stage.strip, "larger")
         self.assertTrue(self.model.settings.get("easel_large") and stage.card.large)
+        self.click_stop(stage.strip, "begin")
         self.click_stop(stage.strip, "done")
         self.assertEqual(self.planner.done_keys(), {first.key})
         self.click_stop(stage.strip, "step back")

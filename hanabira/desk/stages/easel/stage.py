@@ -89,7 +89,7 @@ class Easel(PictureStage):
         self.tab, self.touched, self.shot_id, self.row_id = "log", "", "", ""
         self.touched_l: float | None = None
         self.touched_at: tuple[float, float] | None = None
-        self.bench_on = False
+        self.bench_on = self.begun = False
         self.at = AtTheEasel(self.model)
         self.ask_words = self._ask_words
         self.ask_folder = lambda: QFileDialog.getExistingDirectory(self.desk, "Folder that new photos come into")
@@ -148,7 +148,7 @@ class Easel(PictureStage):
         self._timer.start()
         for q in self._shortcuts.values():
             q.setEnabled(True)
-        self.at.clock.run()
+        self.begun = False  # looking round is no work: the clock starts with the first step
         super().enter()
         self._look_at_area()
         self.mat.setFocus()
@@ -175,6 +175,7 @@ class Easel(PictureStage):
 
     def pause(self) -> None:
         """Stop the clock, or let it run on."""
+        self.begun = True
         self.at.clock.run() if self.at.clock.paused else self.at.clock.pause()
         self._show()
 
@@ -182,6 +183,8 @@ class Easel(PictureStage):
     def _write(self, s: Step, words: str, state: str, note: str = "") -> bool:
         """One row in the log, stored before it is shown."""
         stored = self.at.write(s, words, state, note)
+        if stored and state == "done" and not self.begun:
+            self.pause()  # from the first step on the clock runs
         self.refresh()
         return stored
 
@@ -368,7 +371,7 @@ class Easel(PictureStage):
             clocks = (Clock("A break in" if left else "Time for a break", _time(left), min(1.0, running / (BREAK_EVERY * 60))),)
         guess = span(s.low, s.high)
         took = self.at.minutes
-        step = Clock("Paused" if self.at.clock.paused else f"Plan {guess}", _time(60 * took), took / max(0.1, s.high))
+        step = Clock("Enter begins" if not self.begun else "Paused" if self.at.clock.paused else f"Plan {guess}", _time(60 * took), took / max(0.1, s.high))
         layers = len(s.area.layers) if s.area else 1
         done = len(self.model.planner.done_keys())
         where = f"{s.area.name} · layer {s.at + 1} of {layers}" if s.area else self.model.commission.name if self.model.commission else ""
@@ -426,7 +429,7 @@ class Easel(PictureStage):
                 Key("C", "other pencil", self.swapped),
                 Key("X", "skip", self.skip),
                 Key("Back", "step back", self.back),
-                Key("Enter", "to the plan" if last else "done", self.next, not self.bench_on),
+                Key("Enter", "to the plan" if last else "done" if self.begun else "begin", self.next, not self.bench_on),
             )
         )
 
@@ -488,7 +491,9 @@ class Easel(PictureStage):
         self.beside.fit()
 
     def next(self) -> None:
-        if self.step() is not None:
+        if self.step() is not None and not self.begun:
+            self.pause()  # it stands: this lets it run
+        elif self.step() is not None:
             self.done()
         else:
             self.desk.go("Plan")
