@@ -139,11 +139,27 @@ def recipe(args: argparse.Namespace) -> dict:
                     }
                     for p, s in zip(best.layers, spots, strict=True)
                 ],
-                "paper_target": _lab(wanted), "predicted": lab_hex(best.lab), "lab": _lab(best.lab), "delta_e00": round(best.delta_e00, 3),
+                "paper_target": _lab(wanted), "asked": _asked(lab, wanted, best.lab), "predicted": lab_hex(best.lab), "lab": _lab(best.lab), "delta_e00": round(best.delta_e00, 3),
                 "expected_de00": round(best.expected_de00, 3), "cautions": [{"kind": c.kind, "text": c.text} for c in cautions], "ms": round(solution.ms, 1),
             }
         )  # fmt: skip
     return {"recipes": out}
+
+
+def _asked(asked: np.ndarray, wanted: np.ndarray, got: np.ndarray) -> dict:
+    """How far the target on paper, and what the layers give, lie from the colour that was asked for."""
+    from hanabira.core.colour.difference import delta_e00
+    from hanabira.core.sentences import say
+
+    moved = float(delta_e00(asked, wanted))
+    words = say("kit.in-reach") if moved < 1.0 else say("kit.compressed", by=moved)
+    return {
+        "lab": _lab(asked),
+        "compressed": moved >= 1.0,
+        "target_de00": round(moved, 2),
+        "result_de00": round(float(delta_e00(asked, got)), 2),
+        "words": words,
+    }
 
 
 def _layer(text: str) -> Pass:
@@ -173,7 +189,11 @@ def predict_(args: argparse.Namespace) -> dict:
         {("tool" if q.tool else "pencil"): q.tool or q.code, "lab_after": _lab(s.lab), "tooth_left": round(1 - s.used, 4)}
         for q, s in zip(layers, spots, strict=True)
     ]
-    return {"paper_lab": _lab(bare(paper).lab), "layers": rows, "hex": lab_hex(spots[-1].lab)}
+    from hanabira.core.solver.kit_facts import on_other_paper
+    from hanabira.craft.supplies import papers
+
+    guess = on_other_paper(kit, paper, {k: q.name for k, q in papers().items()})
+    return {"paper_lab": _lab(bare(paper).lab), "layers": rows, "hex": lab_hex(spots[-1].lab), **({"guess": guess} if guess else {})}
 
 
 def calibrate(args: argparse.Namespace) -> dict:
@@ -271,6 +291,7 @@ def _print(command: str, data: dict) -> None:
     elif command == "recipe":
         for r in data["recipes"]:
             print(f"{r['target']} → {r['predicted']}  ΔE00 {r['delta_e00']:.1f}, expected {r['expected_de00']:.1f}")
+            print(f"  {r['asked']['words']}; the layers end {r['asked']['result_de00']:.1f} from it")
             for q in r["layers"]:
                 print(
                     f"  {q['pencil']} {q['name']}, pressure {q['pressure']}, {q['passes']} pass{'es' if q['passes'] > 1 else ''}, {q['tooth_left']:.0%} tooth left"
@@ -281,6 +302,8 @@ def _print(command: str, data: dict) -> None:
         for q in data["layers"]:
             print(f"{q.get('pencil') or q['tool']}: L* {q['lab_after'][0]:.0f}, {q['tooth_left']:.0%} tooth left")
         print(data["hex"])
+        if "guess" in data:
+            print(data["guess"])
     elif command == "calibrate":
         de = data["fit_de00"]
         print(f"{data['pencils']} pencils fitted, ΔE00 {de['median']:.1f} median, {de['p95']:.1f} at 95 %")

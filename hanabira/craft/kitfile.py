@@ -74,7 +74,7 @@ def _fit(text: str, line: int) -> Fit:
         hand = Pressures(*(np.array(d[k], float) for k in ("deposit", "reach", "full", "crush")))
         if any(a.shape != (5,) or not np.isfinite(a).all() for a in (hand.deposit, hand.reach, hand.full, hand.crush)):
             raise ValueError("five figures for five pressures")
-        return Fit(hand, **{k: d[k] for k in ("cap", "off", "soft", "grip", "n", "white_hex", "median_de", "p95_de") if k in d})
+        return Fit(hand, **{k: d[k] for k in ("cap", "off", "soft", "grip", "n", "white_hex", "median_de", "p95_de", "paper_id") if k in d})
     except (ValueError, TypeError, KeyError) as error:
         raise KitFault(f"line {line}: the column {FIT_COLUMN} cannot be read ({error}).") from error
 
@@ -82,7 +82,7 @@ def _fit(text: str, line: int) -> Fit:
 def _fit_json(fit: Fit) -> str:
     five = {k: [round(float(v), 6) for v in getattr(fit.hand, k)] for k in ("deposit", "reach", "full", "crush")}
     rest = {k: round(getattr(fit, k), 6) for k in ("cap", "off", "soft", "grip", "n", "median_de", "p95_de")}
-    return json.dumps({**five, **rest, "white_hex": fit.white_hex})
+    return json.dumps({**five, **rest, "white_hex": fit.white_hex, "paper_id": fit.paper_id})
 
 
 def _number(row: dict[str, Any], key: str, default: float, line: int) -> float:

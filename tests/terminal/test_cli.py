@@ -6,6 +6,7 @@ import json
 import re
 import tempfile
 import unittest
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -13,7 +14,11 @@ from PIL import Image
 
 from hanabira.cli import main
 from hanabira.core.colour.difference import delta_e00
-from hanabira.demo.truth import PHOTO
+from hanabira.core.optics.kit import Fit
+from hanabira.core.optics.paper import STANDARD_PRESSURES
+from hanabira.craft.kitfile import kit_csv
+from hanabira.craft.supplies import shipped_kit
+from hanabira.demo.truth import PHOTO, PHOTOS
 
 
 def run(*args: str) -> tuple[int, str, str]:
@@ -44,12 +49,42 @@ class Contract(unittest.TestCase):
         self.assertIsNone(d["hair"]["direction_deg"])
         self.assertTrue(d["hair"]["reason"])
 
+    def test_measure_gives_eye_nose_feathers_and_whiskers(self):
+        eye = ask("measure", str(PHOTO), "--rect", "900,880,190,180", "--eye", "998,975,1086,975")["eye"]
+        self.assertAlmostEqual(eye["iris_px"], 88, delta=14)
+        self.assertFalse(eye["shine"])
+        nose = ask("measure", str(PHOTO), "--rect", "500,1140,100,95", "--look-for", "nose", "whiskers")
+        self.assertFalse(nose["nose"]["confirmed"])
+        self.assertIsNone(nose["nose"]["axis_deg"])
+        self.assertIn("count", nose["whiskers"])
+        bird = ask("measure", str(PHOTOS["jackdaw"]), "--rect", "600,700,260,220", "--look-for", "feathers")
+        self.assertIn("row_px", bird["feathers"])
+        self.assertEqual(len(bird["coat"]), 2)
+
+    def test_a_target_beyond_the_kit_is_said_to_be_compressed(self):
+        black, mild = ask("recipe", "--target", "#000000", "--target", "#8c7a6a")["recipes"]
+        self.assertTrue(black["asked"]["compressed"])
+        self.assertIn("compressed into the kit's reach", black["asked"]["words"])
+        self.assertAlmostEqual(black["asked"]["target_de00"], float(delta_e00(black["asked"]["lab"], black["paper_target"])), places=1)
+        self.assertAlmostEqual(black["asked"]["result_de00"], float(delta_e00(black["asked"]["lab"], black["lab"])), places=1)
+        self.assertLess(mild["asked"]["target_de00"], black["asked"]["target_de00"])
+
+    def test_a_kit_fitted_on_another_paper_gives_guesses(self):
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "mine.csv"
+            kit = replace(shipped_kit().subset(["203", "215", "401"]), fit=Fit(STANDARD_PRESSURES, paper_id="vellum"))
+            path.write_text(kit_csv(kit))
+            told = ask("predict", "--kit", str(path), "--paper", "hotpress", "--layer", "203:3:1")
+            self.assertEqual(told["guess"], "The kit was fitted on Vellum, cold-press; on Hot-press its figures are guesses.")
+            self.assertNotIn("guess", ask("predict", "--kit", str(path), "--paper", "vellum", "--layer", "203:3:1"))
+            self.assertNotIn("guess", ask("predict", "--layer", "203:3:1"))
+
     def test_recipe_agrees_with_predict(self):
         d = ask("recipe", "--target", "#8c5a2f", "--target", "#20304a")
         self.assertEqual(len(d["recipes"]), 2)
         for r in d["recipes"]:
             self.assertEqual(
-                set(r), {"target", "layers", "paper_target", "predicted", "lab", "delta_e00", "expected_de00", "cautions", "ms"}
+                set(r), {"target", "layers", "paper_target", "asked", "predicted", "lab", "delta_e00", "expected_de00", "cautions", "ms"}
             )
             self.assertAlmostEqual(float(delta_e00(r["lab"], r["paper_target"])), r["delta_e00"], places=2)
             args = [x for q in r["layers"] for x in ("--layer", f"{q['pencil']}:{q['pressure']}:{q['passes']}")]

@@ -253,7 +253,7 @@ def fit_kit(
     white = max(grounds, key=lambda q: q[0])
     fit = Fit(
         hand, fitted_paper.cap / paper.cap, 0.0, fitted_paper.soft / paper.soft, 1.0, fitted_paper.n, lab_hex(white) if white[0] > 60 else "",
-        float(np.median(de)), float(np.percentile(de, 95)),
+        float(np.median(de)), float(np.percentile(de, 95)), paper.id,
     )  # fmt: skip
     pencils = []
     for i, code in enumerate(codes):

@@ -76,7 +76,8 @@ class Fit:
     """What swatches told of paper and hand, relative to the standard paper they were fitted on.
 
     ``cap``, ``soft`` and ``grip`` are factors, ``off`` a shift; ``n`` the Yule–Nielsen exponent;
-    ``white_hex`` the bare paper of the swatches. ``median_de`` and ``p95_de`` are the fit's own residuals.
+    ``white_hex`` the bare paper of the swatches. ``median_de`` and ``p95_de`` are the fit's own residuals;
+    ``paper_id`` is the paper that the swatches were laid on, empty in kits from before.
     """
 
     hand: Pressures
@@ -88,6 +89,7 @@ class Fit:
     white_hex: str = ""
     median_de: float = 0.0
     p95_de: float = 0.0
+    paper_id: str = ""
 
     def paper(self, paper: Paper) -> Paper:
         """A paper as these swatches have it."""

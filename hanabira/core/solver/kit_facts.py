@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,6 +12,7 @@ from hanabira.core.colour.spaces import Array, chroma, hue_deg, lch_to_lab
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
 from hanabira.core.optics.stack import Pass, predict
+from hanabira.core.sentences import say
 
 HOLE_DE = 15.0
 """A place of the hue–value field farther than this from every owned pencil is a hole."""
@@ -89,6 +90,14 @@ def mixing_strip(paper: Paper, kit: Kit, lower: str, upper: str) -> tuple[Array,
         layers = [Pass(code, p) for code, p in ((lower, a), (upper, b)) if p]
         out.append(predict(paper, kit, layers)[-1].lab)
     return tuple(out)
+
+
+def on_other_paper(kit: Kit, paper: Paper, names: Mapping[str, str]) -> str:
+    """What to say when a kit's figures come from another paper than the one it is used on; empty when they do not. ``names`` are papers by id."""
+    fit = kit.fit
+    if fit is None or not fit.paper_id or fit.paper_id == paper.id:
+        return ""
+    return say("kit.other-paper", fitted=names.get(fit.paper_id, fit.paper_id), used=names.get(paper.id, paper.name))
 
 
 def lines(kit: Kit) -> Sequence[str]:

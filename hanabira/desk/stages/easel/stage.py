@@ -371,7 +371,11 @@ class Easel(PictureStage):
             clocks = (Clock("A break in" if left else "Time for a break", _time(left), min(1.0, running / (BREAK_EVERY * 60))),)
         guess = span(s.low, s.high)
         took = self.at.minutes
-        step = Clock("Enter begins" if not self.begun else "Paused" if self.at.clock.paused else f"Plan {guess}", _time(60 * took), took / max(0.1, s.high))
+        step = Clock(
+            "Enter begins" if not self.begun else "Paused" if self.at.clock.paused else f"Plan {guess}",
+            _time(60 * took),
+            took / max(0.1, s.high),
+        )
         layers = len(s.area.layers) if s.area else 1
         done = len(self.model.planner.done_keys())
         where = f"{s.area.name} · layer {s.at + 1} of {layers}" if s.area else self.model.commission.name if self.model.commission else ""

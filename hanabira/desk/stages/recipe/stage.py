@@ -19,6 +19,7 @@ from hanabira.core.colour.spaces import bytes_to_lab, chroma, hue_deg
 from hanabira.core.colour.words import temperature
 from hanabira.core.solver.area import Layer, Prediction, goes_over, judged_band, moved_layer, swaps, with_layer, without_layer
 from hanabira.core.solver.cautions import Caution
+from hanabira.core.solver.kit_facts import on_other_paper
 from hanabira.core.solver.library import opaque_order
 from hanabira.core.token import Token
 from hanabira.craft.supplies import papers
@@ -576,6 +577,9 @@ class Recipe(PictureStage):
 
     def _trust(self) -> str:
         """How far these pencils' predictions can be trusted."""
+        other = on_other_paper(self.model.kit, self.model.paper, {k: q.name for k, q in papers().items()})
+        if other:
+            return other
         spreads = [p.spread_de for p in (self.model.kit.get(q.code) for q in self.layers if q.code)]
         known = [s for s in spreads if s is not None]
         if not known:
