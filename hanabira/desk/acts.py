@@ -109,6 +109,7 @@ def _commission() -> list[Act]:
     ])  # fmt: skip
     out += _acts("Commission", [
         ("template", "Duplicate the commission as a template", lambda d: shelf(d).duplicate(key(d)), "", ("commission", "writable")),
+        ("remove", "Remove the commission for good", lambda d: shelf(d).remove(key(d)), "", ("commission",)),
         ("archive", "Put the commission into the archive or back", lambda d: shelf(d).archive(key(d)), "", ("commission",)),
     ], "Shelf")  # fmt: skip
     out += _acts("Commission", [

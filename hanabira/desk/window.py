@@ -127,6 +127,7 @@ class Desk(QMainWindow):
         self.open_file: Callable[[Path], object] = lambda path: QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))
         self.reopen: Callable[[], None] = lambda: None
         self.ask_leave: Callable[[str], str] = self._leave_or_wait
+        self.ask_remove: Callable[[str], bool] = self._remove_or_keep
         self._leaving = False
         self._start_where_it_was()
 
@@ -522,6 +523,17 @@ class Desk(QMainWindow):
         box.setDefaultButton(wait)
         box.exec()
         return "wait" if box.clickedButton() is wait else "stop" if box.clickedButton() is stop else "stay"
+
+    def _remove_or_keep(self, words: str) -> bool:
+        box = QMessageBox(self)
+        box.setWindowTitle("Remove for good – Hanabira")
+        box.setText(words)
+        box.setInformativeText("Write a bundle first if you may want it again.")
+        remove = box.addButton("Remove it", QMessageBox.ButtonRole.DestructiveRole)
+        keep = box.addButton("Keep it", QMessageBox.ButtonRole.RejectRole)
+        box.setDefaultButton(keep)
+        box.exec()
+        return box.clickedButton() is remove
 
     def _close_when_written(self) -> None:
         if self._leaving and not self.model.jobs.writing:

@@ -39,7 +39,7 @@ from hanabira.session.settings import Settings
 from hanabira.session.undo import Undoable, UndoList
 from hanabira.session.view import View
 from hanabira.session.workshop import Workshop
-from hanabira.studio import backups
+from hanabira.studio import backups, files
 from hanabira.studio.kits import kit_record
 from hanabira.studio.overlaps import Overlaps
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, Record, Shot, StudioKit, cover_crop, new_id
@@ -125,6 +125,31 @@ class Session:
         self.commissions_changed.emit()
         self.open_commission(made.id)
         return made
+
+    def belongings(self, key: str) -> tuple[int, int, int]:
+        """How many areas, photos and rows of the log a commission holds."""
+        kinds = (Area, LogRow)
+        areas, rows = (len(self.store.all(kind, commission_id=key)) for kind in kinds)
+        return areas, len(self.store.all(Photo, commission_id=key)) + len(self.store.all(Shot, commission_id=key)), rows
+
+    def remove_commission(self, key: str) -> bool:
+        """Remove a commission with everything that belongs to it, for good; another one is opened, or a new one made."""
+        name = next((c.name for c in self.commissions if c.id == key), "")
+        self.jobs.cancel_all()
+        try:
+            gone = files.remove_commission(self.store, key)
+        except Fault as fault:
+            self.messages.fault(fault)
+            return False
+        self._undo_lists.pop(key, None)
+        left = sorted(self.commissions, key=lambda c: c.created)
+        self.commissions_changed.emit()
+        if left:
+            self.open_commission(left[-1].id, stay=True)
+        else:
+            self.new_commission()
+        self.messages.remark(f"{name} is removed, with {len(gone)} photo file{'' if len(gone) == 1 else 's'}.")
+        return True
 
     def open_commission(self, key: str, stay: bool = False) -> None:
         """Open a commission and its photo; the desk shows its stage unless it shall ``stay`` where it is."""
@@ -581,6 +606,7 @@ class Session:
             )
 
     def shut(self) -> None:
-        """Stop work and let the studio go."""
+        """Stop work and let the studio go. With the undo lists goes what only they could bring back: files of photos that were deleted."""
         self.jobs.shut()
+        files.sweep(self.store)
         self.store.close()

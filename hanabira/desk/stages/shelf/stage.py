@@ -251,6 +251,21 @@ class Shelf(Stage):
         if self.model.do(EditBrief(self.model, "archive" if not c.archived else "out of the archive", False, archived=not c.archived)):
             self.model.messages.remark(f"{c.name} is {'on the shelf again' if c.archived else 'in the archive'}.")
 
+    def remove(self, key: str) -> None:
+        """Remove a commission with all its files, after a clear question; one that holds nothing yet goes at once."""
+        c = next((q for q in self.model.commissions if q.id == key), None)
+        if c is None:
+            return
+        areas, photos, rows = self.model.belongings(key)
+        if areas or photos or rows:
+            holds = f"{areas} areas, {photos} photos and {rows} rows of the log"
+            if not self.desk.ask_remove(
+                f"Remove “{c.name}” with its {holds}? This cannot be taken back, and its photo files leave the disk."
+            ):
+                return
+        self.model.remove_commission(key)
+        self.refresh()
+
     # -- what is shown ----------------------------------------------------------------
     def shown(self) -> list[Overview]:
         """What filter and search leave."""
@@ -307,6 +322,7 @@ class Shelf(Stage):
                 ),
                 row(act_button("Out of the archive" if c.archived else "Into the archive", "away", lambda: self.archive(c.id)), None),
                 row(act_button("Write a bundle", "shelf", keep.bundle), None),
+                row(act_button("Remove for good", "drop", lambda: self.remove(c.id), "With all its photos; asks first"), None),
                 Caption("On the shelf"),
                 row(act_button("New commission", "add", self.desk.new_commission), take_in, None),
             ]
