@@ -148,6 +148,18 @@ def _frame() -> list[Act]:
         ("farther", "Farther", mat(lambda m: m.zoom_at(m.inner.center(), 0.8)), "Ctrl+Down", ("commission",)),
         ("ruler", "Hold a ruler to the screen", lambda d: d.calibrate_screen(), "", (), "Make true size true on this screen"),
     ])  # fmt: skip
+    out.append(
+        Act(
+            "look.spot",
+            "Read the colour in the middle of the view",
+            "Look",
+            mat(lambda m: m.touch_middle()),
+            "Ctrl+D",
+            needs=("photo",),
+            gap=True,
+        )
+    )
+    out.append(Act("look.keep-spot", "Keep the touched colour as a note", "Look", lambda d: d.model.dropper.keep(), needs=("commission",)))
     out.append(Act("look.theme", "Evening or day", "Look", lambda d: d.switch_theme(), "Ctrl+E", gap=True))
     out += _acts("Look", [
         ("larger", "Larger text", lambda d: d.text_step(1), "Ctrl++"),

@@ -114,6 +114,7 @@ class PictureStage(Stage):
         self._held, self._pinned = "", ""
         self.mat.value_under.connect(self._value)
         self.mat.view_moved.connect(self._keep_view)
+        self.mat.spot_touched.connect(self.model.dropper.touch)
         m = self.model
         m.view_ready.connect(self._on_view)
         m.look_ready.connect(self._on_look)

@@ -28,6 +28,7 @@ from hanabira.core.token import Token
 from hanabira.craft.kitfile import parse_csv
 from hanabira.craft.supplies import KITS, paper, paper_for, papers
 from hanabira.session.darkroom import Darkroom
+from hanabira.session.dropper import Dropper
 from hanabira.session.edits import AddPhoto, EditBrief
 from hanabira.session.events import Event
 from hanabira.session.logbook import Logbook
@@ -102,6 +103,7 @@ class Session:
         self.workshop = Workshop(self)
         self.planner = Planner(self)
         self.logbook = Logbook(self)
+        self.dropper = Dropper(self)
         self._predictions: dict[str, tuple[object, Prediction, tuple[Caution, ...]]] = {}
         self._reach: tuple[object, Reach] | None = None
         self._gamut: tuple[object, Gamut] | None = None

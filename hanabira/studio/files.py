@@ -23,7 +23,7 @@ YOUNG_S = 3600.0
 
 def referred(store: Store, with_backups: bool = True) -> frozenset[str]:
     """Digests of the photos that the studio's records, and those of its backups, refer to. Raises nothing: a backup that cannot be read keeps all."""
-    found = {p.digest for p in (*store.all(Photo), *store.all(Shot))}
+    found = {p.digest for p in store.all(Photo)} | {p.digest for p in store.all(Shot)}
     found |= _in_database(store.folder / database.DATABASE)
     if with_backups:
         for b in backups.backups(store.folder, look_inside=False):
@@ -85,7 +85,8 @@ def remove_commission(store: Store, key: str) -> tuple[Path, ...]:
     found = store.get(Commission, key)
     if found is None:
         return ()
-    mine = {p.digest: store.photo_path(p) for p in (*store.all(Photo, commission_id=key), *store.all(Shot, commission_id=key))}
+    mine = {p.digest: store.photo_path(p) for p in store.all(Photo, commission_id=key)}
+    mine |= {p.digest: store.photo_path(p) for p in store.all(Shot, commission_id=key)}
     store.edit((), [found])
     try:
         needed = referred(store, with_backups=False)

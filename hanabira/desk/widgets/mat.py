@@ -46,6 +46,8 @@ class Mat(Drawn):
     takes_keys = True
     value_under = pyqtSignal(object)
     view_moved = pyqtSignal()
+    spot_touched = pyqtSignal(float, float)
+    """A place of the photo that the right button pressed, in photo pixels, whatever else is being drawn."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__("Mat with the sheet", parent)
@@ -384,9 +386,19 @@ class Mat(Drawn):
             return
         self.zoom_at(at, 1.0015 ** event.angleDelta().y())
 
+    def touch_middle(self) -> None:
+        """Read the spot under the keyboard's hand, or in the middle of what is seen."""
+        hand = getattr(self.gesture, "hand", None)
+        spot = hand if hand is not None else self.photo_at(self._flat(QPointF(self.width() / 2, self.height() / 2) / scale()))
+        self.spot_touched.emit(spot.x(), spot.y())
+
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.setFocus(Qt.FocusReason.MouseFocusReason)
         at = self._flat(event.position() / scale())
+        if event.button() == Qt.MouseButton.RightButton:
+            spot = self.photo_at(at)
+            self.spot_touched.emit(spot.x(), spot.y())
+            return
         if (
             event.button() == Qt.MouseButton.LeftButton
             and self.gesture is not None
