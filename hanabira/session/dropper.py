@@ -95,7 +95,7 @@ class Dropper:
 def _around(view: View, x: float, y: float, radius: float) -> Array:
     """Median Lab of a ring round a spot, from one to two thirds of the radius outward; radius in photo pixels."""
     k = view.scale
-    r = max(8, round(radius * k))
+    r = max(14, round(radius * k))
     cx, cy = round(x * k), round(y * k)
     h, w = view.pixels.shape[:2]
     patch = view.pixels[max(0, cy - r) : min(h, cy + r + 1), max(0, cx - r) : min(w, cx + r + 1)]

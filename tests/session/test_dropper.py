@@ -13,7 +13,7 @@ from tests.session.test_session import Case
 class Dropper(Case):
     def test_a_spot_is_told_with_its_surround_and_a_stack_that_gives_it(self):
         pixels = self.session.view.pixels
-        pixels[140:160, 120:140] = (40, 70, 140)
+        pixels[144:156, 124:136] = (40, 70, 140)
         self.session.dropper.touch(130, 150)
         spot = self.session.dropper.last
         np.testing.assert_allclose(spot.lab, srgb_to_lab(np.array([40, 70, 140]) / 255), atol=0.6)
