@@ -112,10 +112,10 @@ def hour_bars(model: Session, log: tuple[LogRow, ...]) -> list[QWidget]:
             f"{a.number} {a.name}, {a.done} of {a.steps} done", a.taken, a.low, a.high,
             f"{a.taken / 60:.1f} h of {a.low / 60:.1f}–{a.high / 60:.1f} h",
         )
-        for a in account.by_area(plan.ordered.steps, log)
+        for a in account.by_area(plan.ordered.steps, log, first)
     ]  # fmt: skip
     out: list[QWidget] = [Caption("By area: filled is taken, the frame is planned"), HourBars("Hours by area", areas)]
-    days = account.by_day(first, log) if first is not None else ()
+    days = account.by_day(first.days, log) if first is not None else ()
     if days:
         bars = [
             Bar(f"{d.day:%a} {d.day.day} {d.day:%b}", d.taken, d.planned, d.planned, f"{d.taken / 60:.1f} h of {d.planned / 60:.1f} h")

@@ -177,8 +177,8 @@ def record_data(model: Session) -> dict[str, Any]:
     c, plan, log = model.commission, model.planner.planned(), model.logbook.rows()
     assert c is not None
     first = model.logbook.first_plan()
-    areas = account.by_area(plan.ordered.steps, log) if plan else ()
-    days = account.by_day(first, log) if first else ()
+    areas = account.by_area(plan.ordered.steps, log, first) if plan else ()
+    days = account.by_day(first.days, log) if first else ()
     names = {k: q.name for k, q in surfaces().items()}
     r = lambda v: round(v, 2)  # noqa: E731
     return {
@@ -214,7 +214,7 @@ def record_of(model: Session) -> Callable[[Token], Record]:
         took = f"{q.minutes:.0f} min" if q.state == "done" else {"skipped": "left out"}.get(q.state, q.state)
         remark = " ".join(v for v in (q.differs, f"“{q.note}”" if q.note else "") if v)
         rows.append(RecordRow(f"{t.day} {t:%b} {t:%H:%M}", f"{q.area_name or 'The whole'}, {q.role}", known(q.pencil), what, took, remark))
-    areas = account.by_area(plan.ordered.steps, log) if plan else ()
+    areas = account.by_area(plan.ordered.steps, log, model.logbook.first_plan()) if plan else ()
     hours = [(f"{a.number} {a.name}", f"{a.taken / 60:.1f} h", f"{a.low / 60:.1f}–{a.high / 60:.1f} h") for a in areas]
     hours.append(
         (

@@ -157,6 +157,8 @@ class AtTheEasel:
 
     def write(self, s: Step, words: str, state: str, note: str = "") -> bool:
         """One row in the log; whether it was stored. A step that is done or skipped ends its time."""
+        if state == "done":
+            self.model.logbook.keep_first_plan()
         stored = self.model.do(Edit(self.model, words, [], [self.row(s, state, note)]))
         if stored and state != "note":
             self.clock.next_step()

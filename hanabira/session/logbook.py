@@ -15,7 +15,6 @@ from PIL import Image
 from hanabira.core.faults import Fault
 from hanabira.core.forecast.portrait import Drawn
 from hanabira.core.schedule.plausible import Doubt, shared
-from hanabira.core.schedule.sessions import Calendar
 from hanabira.core.token import Token
 from hanabira.devices.easel_camera import EaselCamera, WatchedFolder, as_logged
 from hanabira.session.edits import Edit
@@ -28,6 +27,8 @@ if TYPE_CHECKING:
     from hanabira.session.session import Session
 
 THUMB_SIDE = 640
+FIRST_PLAN = "first plan"
+"""The setting, with the commission's id, under which a first plan is kept."""
 
 
 class _NotWhole(Fault):
@@ -93,15 +94,29 @@ class Logbook:
         return self.model.do(Edit(self.model, "minutes of the log", rows, [replace(r, minutes=share[r.id]) for r in rows]))
 
     # -- what it adds up to -----------------------------------------------------------
-    def first_plan(self) -> Calendar | None:
-        """The days as they were planned before anything was done, with our own guess of the hours."""
+    def first_plan(self) -> account.FirstPlan | None:
+        """What was promised before the first step was done: as it was kept then, else as it would have been planned with our own guess of the hours."""
         c, plan = self.model.commission, self.model.planner.planned()
         if c is None or plan is None:
             return None
+        kept = account.FirstPlan.of_data(self.model.store.setting(f"{FIRST_PLAN} {c.id}"))
+        if kept is not None:
+            return kept
         try:
-            return planning.plan(c, plan.work, planning.days_of(c), None, "", self.model.workshop.school["sequence"])[1]
+            found, calendar = planning.plan(c, plan.work, planning.days_of(c), None, "", self.model.workshop.school["sequence"])
         except Fault:
             return None
+        return account.first_plan(found.steps, calendar)
+
+    def keep_first_plan(self) -> None:
+        """Before the first step is done: what is promised stays, whatever is planned anew later."""
+        c, plan = self.model.commission, self.model.planner.planned()
+        if c is None or plan is None or any(r.state == "done" for r in self.rows()):
+            return
+        try:
+            self.model.store.keep_setting(f"{FIRST_PLAN} {c.id}", account.first_plan(plan.ordered.steps, plan.calendar).as_data())
+        except Fault as fault:
+            self.model.messages.fault(fault)
 
     def wear(self) -> tuple[account.Wear, ...]:
         """Pencils of the recipes with their wear."""

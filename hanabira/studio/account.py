@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
 from hanabira.core.optics.kit import Kit
 from hanabira.core.schedule.order import Step
@@ -57,8 +58,54 @@ class Wear:
         return self.coming_mm > self.left_mm - STUB_MM
 
 
-def by_area(steps: Sequence[Step], log: Sequence[LogRow]) -> tuple[AreaHours, ...]:
-    """Hours of every area in working order. Planned minutes are those of the steps, with the pace they were made with."""
+@dataclass(frozen=True)
+class FirstPlan:
+    """What was promised before the first step was done: minutes of each day, and each area's range of minutes."""
+
+    days: Mapping[datetime.date, float]
+    areas: Mapping[str, tuple[float, float]]
+
+    def as_data(self) -> dict[str, Any]:
+        """As plain data."""
+        return {
+            "days": {d.isoformat(): round(m, 2) for d, m in self.days.items()},
+            "areas": {k: [round(v, 2) for v in q] for k, q in self.areas.items()},
+        }
+
+    @staticmethod
+    def of_data(data: Any) -> FirstPlan | None:
+        """From plain data; None when it makes no sense."""
+        try:
+            days = {datetime.date.fromisoformat(d): float(m) for d, m in data["days"].items()}
+            return FirstPlan(days, {str(k): (float(low), float(high)) for k, (low, high) in data["areas"].items()})
+        except (TypeError, ValueError, KeyError, AttributeError):
+            return None
+
+
+def first_plan(steps: Sequence[Step], calendar: Calendar) -> FirstPlan:
+    """The plan as it stands, to be held against what happens."""
+    areas: dict[str, tuple[float, float]] = {}
+    for s in steps:
+        if s.area is not None:
+            low, high = areas.get(s.area.id, (0.0, 0.0))
+            areas[s.area.id] = low + s.low, high + s.high
+    return FirstPlan(planned_days(calendar), areas)
+
+
+def planned_days(calendar: Calendar) -> dict[datetime.date, float]:
+    """Minutes of every day of a calendar."""
+    out: dict[datetime.date, float] = {}
+    for q in calendar.placed:
+        day = q.start.date()
+        out[day] = out.get(day, 0.0) + (q.end - q.start).total_seconds() / 60
+    return out
+
+
+def by_area(steps: Sequence[Step], log: Sequence[LogRow], first: FirstPlan | None = None) -> tuple[AreaHours, ...]:
+    """Hours of every area in working order. Planned minutes are those of the ``first`` plan where it knows the area, else those of the steps with
+    the pace they were made with.
+    """
+    promised = first.areas if first is not None else {}
     rows = {r.step: r for r in log if r.state == "done"}
     gone = {r.step for r in log if r.state in ("done", "skipped")}
     out = []
@@ -68,14 +115,15 @@ def by_area(steps: Sequence[Step], log: Sequence[LogRow]) -> tuple[AreaHours, ..
         did = [s for s in mine if s.key in rows]
         out.append(
             AreaHours(
-                a.id, a.number, a.name, len(mine), sum(s.key in gone for s in mine), sum(s.low for s in mine), sum(s.high for s in mine),
+                a.id, a.number, a.name, len(mine), sum(s.key in gone for s in mine),
+                *promised.get(a.id, (sum(s.low for s in mine), sum(s.high for s in mine))),
                 sum(middle(s) for s in did), sum(rows[s.key].minutes for s in did),
             )
         )  # fmt: skip
     return tuple(out)
 
 
-def by_day(first_plan: Calendar, log: Sequence[LogRow]) -> tuple[DayHours, ...]:
+def by_day(planned_first: Mapping[datetime.date, float], log: Sequence[LogRow]) -> tuple[DayHours, ...]:
     """Hours of every day on which work was done or had been planned up to the last day of the log."""
     taken: dict[datetime.date, float] = {}
     for r in log:
@@ -84,11 +132,7 @@ def by_day(first_plan: Calendar, log: Sequence[LogRow]) -> tuple[DayHours, ...]:
             taken[day] = taken.get(day, 0.0) + r.minutes
     if not taken:
         return ()
-    planned: dict[datetime.date, float] = {}
-    for q in first_plan.placed:
-        day = q.start.date()
-        if day <= max(taken):
-            planned[day] = planned.get(day, 0.0) + (q.end - q.start).total_seconds() / 60
+    planned = {day: minutes for day, minutes in planned_first.items() if day <= max(taken)}
     return tuple(DayHours(d, taken.get(d, 0.0), planned.get(d, 0.0)) for d in sorted({*taken, *planned}))
 
 

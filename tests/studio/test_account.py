@@ -1,6 +1,7 @@
 """What the log adds up to, what a pencil loses, the portrait after some layers, and the simulated camera with the watched folder."""
 
 import datetime
+import json
 import math
 import tempfile
 import unittest
@@ -47,9 +48,21 @@ class Accounts(unittest.TestCase):
         self.assertEqual([(a.name, a.steps, a.done, a.taken) for a in areas], [("Cheek", 2, 2, 42.5), ("Ear", 1, 1, 0.0)])
         self.assertTrue(all(a.low <= a.planned_done <= a.high for a in areas if a.taken))
         first = lay_out(found, Days(datetime.date(2026, 3, 2), 1.0))
-        days = account.by_day(first, self.log)
+        days = account.by_day(account.planned_days(first), self.log)
         self.assertEqual([(d.day.day, d.taken) for d in days], [(2, 30.0), (3, 12.5)])
-        self.assertEqual(account.by_day(first, ()), ())
+        self.assertEqual(account.by_day(account.planned_days(first), ()), ())
+
+    def test_what_was_promised_first_stays_the_measure(self):
+        found = order(WORK, Preferences())
+        first = account.first_plan(found.steps, lay_out(found, Days(datetime.date(2026, 3, 2), 1.0)))
+        self.assertAlmostEqual(first.areas["a"][1], sum(s.high for s in found.steps if s.area is not None and s.area.id == "a"))
+        self.assertEqual(account.FirstPlan.of_data(json.loads(json.dumps(first.as_data()))).days.keys(), first.days.keys())
+        slower = account.FirstPlan(first.days, {"a": (1.0, 2.0)})
+        cheek, ear = account.by_area(found.steps, self.log, slower)
+        self.assertEqual((cheek.low, cheek.high), (1.0, 2.0))
+        self.assertGreater(ear.high, 2.0)  # an area that came later has the plan's own range
+        for nonsense in (None, [], {"days": {"soon": 3}, "areas": {}}, {"days": {}}, {"days": {}, "areas": {"a": [1]}}):
+            self.assertIsNone(account.FirstPlan.of_data(nonsense))
 
     def test_wear_parts_what_is_laid_from_what_comes(self):
         ochre, soot = (next(w for w in account.pencils(WORK, self.log[:1], KIT) if w.code == code) for code in "12")

@@ -30,7 +30,7 @@ def through(store: Store, key: str, folder: Path) -> None:
         )
         json.dumps(planning.plan_data(got.commission, found, calendar), allow_nan=False)
         account.by_area(found.steps, got.log)
-        account.by_day(calendar, got.log)
+        account.by_day(account.planned_days(calendar), got.log)
     json.dumps(planning.quote(got.commission, work, pace), allow_nan=False)
     account.pencils(work, got.log, kit)
     write_bundle(store, key, folder / "out.zip")
