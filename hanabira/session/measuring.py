@@ -8,7 +8,9 @@ from typing import TYPE_CHECKING
 
 from hanabira.core.area.marking import Marking, measure_marking
 from hanabira.core.area.measures import NOT_LOOKED, Measures, measure
+from hanabira.core.area.outline import Outline as Shape
 from hanabira.core.area.pattern import find_pattern
+from hanabira.core.area.seams import Seam, seam
 from hanabira.core.area.shape import Outline, Region, cut
 from hanabira.core.places.find import corrected, find_places
 from hanabira.core.places.place import Places
@@ -86,10 +88,12 @@ class Measuring:
     def __init__(self, model: Session) -> None:
         self.model = model
         self._kept: dict[str, tuple[Request, Measures]] = {}
+        self._seams: dict[tuple[str, str], tuple[object, Seam | None]] = {}
 
     def forget(self) -> None:
         """Another commission is open."""
         self._kept.clear()
+        self._seams.clear()
 
     def request(self, area: Area) -> Request:
         """What an area would be measured from now."""
@@ -179,6 +183,24 @@ class Measuring:
         over = tuple((small(r), soft) for r, soft in self.model.over_of(area))
         ring, holes = small(area.ring), tuple(map(small, area.holes))
         return lambda: cut(pixels, ring, area.smooth, holes, over, coverage)
+
+    def seams(self, area: Area, within_mm: float) -> tuple[tuple[Area, Seam], ...]:
+        """Seams of an area with those it meets, the longest first."""
+        view, own = self.model.view, self.kept(area.id)
+        if view is None or own is None:
+            return ()
+        tip = lambda m: m.combed.mean_deg if m is not None and m.combed is not None else None  # noqa: E731
+        out = []
+        for other, _d in self.neighbours(area, within_mm):
+            theirs = self.kept(other.id)
+            sign = (own[0], theirs[0] if theirs else None)
+            if (area.id, other.id) not in self._seams or self._seams[area.id, other.id][0] != sign:
+                a, b = (Shape(view.small(q.ring), q.smooth, tuple(map(view.small, q.holes))) for q in (area, other))
+                self._seams[area.id, other.id] = sign, seam(view.pixels, a, b, tip(own[1]), tip(theirs[1] if theirs else None))
+            found = self._seams[area.id, other.id][1]
+            if found is not None:
+                out.append((other, found))
+        return tuple(sorted(out, key=lambda q: -q[1].length_px))
 
     def neighbours(self, area: Area, within_mm: float) -> tuple[tuple[Area, float], ...]:
         """Areas that touch or nearly touch one, with the difference of their general L* (theirs less its own)."""

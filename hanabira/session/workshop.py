@@ -11,10 +11,13 @@ import numpy as np
 
 from hanabira.core.area.coat_class import SURE
 from hanabira.core.area.measures import NOT_LOOKED, Measures
+from hanabira.core.colour.appearance import seen_step
+from hanabira.core.colour.spaces import chroma
+from hanabira.core.colour.words import hue_name
 from hanabira.core.faults import Fault, RecipeFault
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
-from hanabira.core.optics.stack import Pass
+from hanabira.core.optics.stack import Pass, bare
 from hanabira.core.places.place import Places
 from hanabira.core.sentences import say
 from hanabira.core.solver.area import BANDS, Layer, Prediction, Variant, goes_over, swaps
@@ -127,6 +130,8 @@ class Asked:
         return tuple(out)
 
 
+STEP_TOLD, PUSHES_C = 0.3, 10.0
+"""Value steps by which neighbours change how an area reads, and C* from which they push its hue (CIECAM16 gives the step; the push is a word only)."""
 RAREST = 6
 """So many of the pencils that are used least get a price."""
 THRIFT = 4.0
@@ -189,6 +194,24 @@ class Workshop:
         if self.coat(area) or not self._read_coat(area) or m is None or m.coats[0][1] >= SURE:
             return ()
         return m.coats[:2]
+
+    def beside_words(self, area: Area) -> tuple[str, ...]:
+        """How an area will read once its neighbours stand: its value step against them and against bare paper, and the way its hue is pushed."""
+        m, near = self.model.measures(area.id), self.model.neighbours(area)
+        around = [q.values.band_lab["general"] for q in (self.model.measures(a.id) for a, _d in near) if q is not None]
+        if m is None or not around:
+            return ()
+        own, ground = np.asarray(m.values.band_lab["general"], float), np.mean(around, 0)
+        now, then = seen_step(own, bare(self.model.paper).lab), seen_step(own, ground)
+        out = []
+        if abs(then - now) >= STEP_TOLD:
+            way = "lighter" if then > now else "darker"
+            out.append(f"Beside bare paper it reads step {now:.1f}; once its neighbours stand it reads {then:.1f}, {way} without a change.")
+        if float(chroma(ground)) > PUSHES_C and float(np.linalg.norm(ground[1:] - own[1:])) > PUSHES_C:
+            away = own - np.array([0.0, *(0.3 * ground[1:])])
+            word = hue_name(np.array([50.0, *(-ground[1:])]))
+            out.append(f"Their colour pushes it toward {word}" + (" and it may look stronger." if chroma(away) > chroma(own) else "."))
+        return tuple(out)
 
     def craft(self, area: Area) -> Craft | None:
         """What the craft says of an area; None until it is measured."""

@@ -109,6 +109,9 @@ def _read(s: Areas, m: Measures, area: Area) -> list:
             steps = abs(d) / 10
             word = "as light as this" if abs(d) < 3 else f"{steps:.1f} steps {'lighter' if d > 0 else 'darker'}"
             out.append(Words(f"{other.number} {other.name}: {word}"))
+        out += [Words(words) for words in s.model.workshop.beside_words(area)]
+        for other, found in s.model.measuring.seams(area, 4.0)[:3]:
+            out.append(Words(f"Seam with {other.number} {other.name}: {found.words(area.name, other.name)}"))
     return out
 
 

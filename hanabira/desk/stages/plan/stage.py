@@ -163,7 +163,7 @@ class Plan(Stage):
                     what,
                     kit.masstone_lab[kit.index[code]] if known else None,
                     span(s.low, s.high),
-                    f"{t:%a} {t.day} {t:%b}, {t:%H:%M}",
+                    f"{t:%a} {t.day} {t:%b}",
                     plan.ordered.reasons[s.key],
                     state,
                 )  # fmt: skip
