@@ -290,6 +290,7 @@ def _recipe() -> list[Act]:
         *((f"card-{key}", f"Show the card: {words.lower()}", lambda d, key=key: r(d).show_tab(key), "", some) for key, words in recipe_cards.TABS),
         ("part", "Part the layer by value", lambda d: recipe_cards.split(r(d)), "", some),
         ("open-technique", "Open a technique", lambda d: d.writers.open_technique()),
+        ("hold-back", "Hold this area back by its distance from the focus", lambda d: d.model.workshop.hold_back(d.model.area_id), "", some),
         ("fewest", "Fewest pencils for this area", lambda d: d.model.workshop.spare(d.model.area_id), "", some),
     ], "Recipe", ("commission", "photo", "area"))  # fmt: skip
     return out + _acts("Recipe", [

@@ -28,7 +28,7 @@ from hanabira.core.solver.technique import Craft
 from hanabira.core.token import SILENT, Token
 from hanabira.craft.supplies import surfaces
 from hanabira.craft.techniques import FINISH, craft_of, rules_of, school
-from hanabira.session.edits import SetLayers
+from hanabira.session.edits import Edit, SetLayers
 from hanabira.session.measuring import Request
 from hanabira.studio.records import Area
 
@@ -130,6 +130,8 @@ class Asked:
         return tuple(out)
 
 
+HELD_L, HELD_C = 0.35, 0.3
+"""Share of its contrast and of its strength that an area at the far corner gives up when it is held back."""
 STEP_TOLD, PUSHES_C = 0.3, 10.0
 """Value steps by which neighbours change how an area reads, and C* from which they push its hue (CIECAM16 gives the step; the push is a word only)."""
 RAREST = 6
@@ -194,6 +196,43 @@ class Workshop:
         if self.coat(area) or not self._read_coat(area) or m is None or m.coats[0][1] >= SURE:
             return ()
         return m.coats[:2]
+
+    def far(self, area: Area) -> float | None:
+        """How far an area lies from the focus, 0–1 of the sheet's diagonal; None while no focus is set."""
+        photo = self.model.photo
+        if photo is None or photo.prep.focal is None:
+            return None
+        c = np.asarray(area.ring).mean(0)
+        away = math.hypot(c[0] - photo.prep.focal[0], c[1] - photo.prep.focal[1])
+        return min(1.0, away / math.hypot(photo.crop[2], photo.crop[3]))
+
+    def hold_back(self, key: str) -> bool:
+        """Move the targets of an area's places toward its own middle and take strength from them, the more the farther it lies from the focus.
+
+        One undoable edit of aims; the measures stay.
+        """
+        m = self.model
+        area, recipe = next((a for a in m.areas if a.id == key), None), m.recipes.get(key)
+        if area is None or recipe is None or not recipe.places:
+            m.messages.remark("Solve the area by its places first; then its targets can be held back.")
+            return False
+        far = self.far(area)
+        if far is None:
+            m.messages.remark("Set the focus in Study first: nothing is far from nowhere.")
+            return False
+        whole = sum(p.share for p in recipe.places) or 1.0
+        middle = sum(p.photo_lab[0] * p.share for p in recipe.places) / whole
+        aims = []
+        for p in recipe.places:
+            lightness = HELD_L * far * (middle - p.photo_lab[0])
+            aims.append((p.id, round(lightness, 2), round(-HELD_C * far * p.photo_lab[1], 2), round(-HELD_C * far * p.photo_lab[2], 2)))
+        kept = tuple(q for q in aims if any(abs(v) >= 0.25 for v in q[1:]))
+        if not m.do(Edit(m, f"{area.name} held back", [recipe], [replace(recipe, aims=kept)])):
+            return False
+        m.messages.remark(
+            f"{area.name} lies {far:.0%} of the way from the focus: its contrast is held back by {HELD_L * far:.0%}. Solve it anew to follow."
+        )
+        return True
 
     def beside_words(self, area: Area) -> tuple[str, ...]:
         """How an area will read once its neighbours stand: its value step against them and against bare paper, and the way its hue is pushed."""

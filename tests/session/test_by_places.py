@@ -8,7 +8,7 @@ from hanabira.core.area.shape import rectangle
 from hanabira.core.faults import RecordFault
 from hanabira.core.places.place import Place
 from hanabira.core.solver.area import Layer, follow, with_layer
-from hanabira.session.edits import Aim, ChangeAreas, SetLayers
+from hanabira.session.edits import Aim, ChangeAreas, SetLayers, SetPrep
 from hanabira.studio import bundle
 from hanabira.studio.checking import check
 from hanabira.studio.records import Area, Recipe
@@ -117,6 +117,22 @@ class ByPlaces(Case):
         for _ in range(3):
             self.session.undo.undo()
         self.assertAlmostEqual(self.session.targets("a")["general"][0], before, places=6)
+
+    def test_an_area_far_from_the_focus_can_be_held_back(self):
+        self.session.solve("a")
+        self.assertFalse(self.session.workshop.hold_back("a"))  # no focus yet
+        photo = self.session.photo
+        self.session.do(SetPrep(self.session, photo, "focus", focal=(240.0, 280.0)))
+        before = {p.id: self.session.targets("a")[p.id].copy() for p in self.recipe().places}
+        self.assertTrue(self.session.workshop.hold_back("a"))
+        after = {k: self.session.targets("a")[k] for k in before}
+        span = lambda t: max(v[0] for v in t.values()) - min(v[0] for v in t.values())  # noqa: E731
+        self.assertLess(span(after), span(before) - 2)
+        self.assertGreater(span(after), 0.5 * span(before))
+        strongest = max(before, key=lambda k: float(np.hypot(*before[k][1:])))
+        self.assertLess(np.hypot(*after[strongest][1:]), np.hypot(*before[strongest][1:]))
+        self.session.undo.undo()
+        self.assertEqual(self.recipe().aims, ())
 
     def test_a_twin_takes_the_pencils_of_the_first(self):
         eyes = [

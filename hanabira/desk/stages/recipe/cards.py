@@ -187,6 +187,19 @@ def portrait(s: Recipe, area: Area) -> list:
                 None,
             )
         )
+    if s.model.by_places(area.id):
+        out.append(
+            row(
+                act_button(
+                    "Hold it back",
+                    "down",
+                    lambda: shop.hold_back(area.id),
+                    "Less contrast and strength the farther it lies from the focus; by choice, and printed so",
+                ),
+                None,
+            )
+        )
+    out += [Words(words) for words in shop.beside_words(area)]
     jumps = shop.jumps()
     out.append(Caption("Values against the photo"))
     out += [Words(q, "small", "ink") for q in jumps] or [
