@@ -98,6 +98,11 @@ class Lists(unittest.TestCase):
                     self.assertIn(p.how, FINDERS, (surface_id, p.id))
                     self.assertTrue(p.name)
 
+    def test_no_value_has_the_name_of_a_part(self):
+        for surface_id, lists in _load("places.toml").items():
+            names = {p.name for p in parts_of(surface_id)}
+            self.assertEqual(names & set(lists.get("values", {}).values()), set(), surface_id)
+
     def test_the_surfaces_that_the_craft_plans_apart_have_lists(self):
         for surface_id, _ids in DRAWN.values():
             self.assertTrue(parts_of(surface_id))
@@ -117,6 +122,7 @@ class Lists(unittest.TestCase):
         names = {p.id: p.name for p in named(places, "paw-pad")}
         self.assertEqual(names["crease"], "creases of the pad")
         self.assertEqual(names["general"], "pad")
+        self.assertEqual(len(set(names.values())), len(names))
 
 
 if __name__ == "__main__":

@@ -199,7 +199,7 @@ class Names(unittest.TestCase):
             for k, n in (("gap", "gap"), ("general blue", "general in the blue hair"))
         )
         places = Places(parts, np.ones((2, 2), np.uint8), (0.0, 0.0), 1.0)
-        self.assertEqual([p.name for p in named(places, "paw-pad")], ["creases of the pad", "pad in the blue hair"])
+        self.assertEqual([p.name for p in named(places, "paw-pad")], ["pad in the deepest shade", "pad in the blue hair"])
         self.assertEqual(named(places, "paw-pad").ids, places.ids)
         self.assertIs(named(places, "short-fur"), places)
         self.assertEqual(set(_load("places.toml")) - set(surfaces()), set())

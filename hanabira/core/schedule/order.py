@@ -92,7 +92,8 @@ def rules_of(areas: Sequence[AreaWork]) -> tuple[Rule, ...]:
         for k in range(1, len(a.layers)):
             q = a.layers[k - 1]
             if q.role in ("indent", "reserve"):
-                why, cost = say("order.indent"), say("order.indent-cost")
+                why = say("order.indent" if q.role == "indent" else "order.reserve")
+                cost = say("order.indent-cost" if q.role == "indent" else "order.reserve-cost")
             elif q.role == "outline":
                 why, cost = say("order.outline"), say("order.outline-cost")
             elif q.tool == "solvent":

@@ -238,7 +238,7 @@ def _nose(s: Areas, m: Measures, k: float) -> list:
         )
         out.append(
             row(
-                *yes, act_button("Click them", "find", lambda: s.choose_way("nostrils"), "Click the left nostril, then the right one"), None
+                *yes, act_button("Click them", "iris", lambda: s.choose_way("nostrils"), "Click the left nostril, then the right one"), None
             )
         )
     eyes = [q.eye for q in (s.model.measures(a.id) for a in s.model.areas) if q is not None and q.eye is not None]
