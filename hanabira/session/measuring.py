@@ -50,7 +50,7 @@ class Request:
         hair, look_for = (surface.hair, surface.look_for) if surface else (True, ())
         m = measure(
             view.pixels, a.ring, None, self.mm_per_px, a.smooth, hair, token, a.holes, self.over, a.combing, a.eye, look_for, view.coverage,
-            readers=readers(),
+            view.clip_levels, readers(),
         )  # fmt: skip
         return replace(m, places=self._places(m.marking))
 

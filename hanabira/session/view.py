@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 import cv2
 import numpy as np
 
+from hanabira.core.area.clipping import Levels, photo_levels
 from hanabira.core.area.shape import Point
 from hanabira.core.token import SILENT, Token
 
@@ -39,6 +40,7 @@ class View:
     """How much of each pixel is animal, (h, w) uint8, once it was cut out; only the animal is measured."""
     shows: object = None
     """Which photo in which light this is, as `Session.light_sign` says; what is measured on it holds for that only."""
+    _clip_levels: Levels | None = None
     values: np.ndarray | None = None
     """L* of a preview copy (h, w), once somebody needed it."""
 
@@ -51,6 +53,13 @@ class View:
             small = cv2.resize(small, (max(1, small.shape[1] // 2), max(1, small.shape[0] // 2)), interpolation=cv2.INTER_AREA)
             levels.append(screen(small))
         return View(size, pixels, levels, pixels.shape[1] == size[0], remarks)
+
+    @property
+    def clip_levels(self) -> Levels:
+        """Ceiling and floor of the photo in each channel; found once, on whatever thread asks first."""
+        if self._clip_levels is None:
+            self._clip_levels = photo_levels(self.pixels)
+        return self._clip_levels
 
     def level_for(self, screen_px_per_photo_px: float) -> np.ndarray:
         """The smallest copy that is not coarser than the screen."""

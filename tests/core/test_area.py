@@ -181,7 +181,9 @@ class Rabbit(unittest.TestCase):
 
     def test_json_has_the_terminal_shape(self):
         d = as_dict(measure(self.photo, rectangle(700, 1130, 330, 200), marking_model(), 0.25))
-        self.assertEqual(list(d), ["area", "value", "palette", "hidden_hues", "readable", "outside_animal", "clipped", "hair", "marking"])
+        self.assertEqual(
+            list(d), ["area", "value", "coat", "palette", "hidden_hues", "readable", "outside_animal", "clipped", "hair", "marking"]
+        )
         self.assertEqual(d["area"], {"pixels": 66000, "mm2": 4125.0})
         self.assertEqual(set(d["value"]), {"gap", "general", "light", "highlight", "p02", "p98"})
         self.assertAlmostEqual(d["hair"]["length_mm"], d["hair"]["length_px"] / 4, delta=0.02)

@@ -89,14 +89,17 @@ def measure_clipping(
     high, low = clipped(pixels, levels or photo_levels(pixels))
     burnt, crushed = high.any(2) & mask, low.all(2) & mask
     count = max(1, int(mask.sum()))
-    order = np.flatnonzero(mask)[np.argsort(lightness[mask], kind="stable")]
-    lost = (burnt | crushed).reshape(-1)[order]
-    n = len(order)
-    bands = {"gap": (0, 0.12), "general": (0.35, 0.65), "light": (0.88, 0.985), "highlight": (0.985, 1.0)}
-    unknown = tuple(b for b, (p, q) in bands.items() if n and lost[int(n * p) : max(int(n * p) + 1, round(n * q))].mean() > UNKNOWN)
+    values, lost = lightness[mask], (burnt | crushed)[mask]
+    bands = {"gap": (0, 12), "general": (35, 65), "light": (88, 98.5), "highlight": (98.5, 100)}
+    unknown = []
+    for band, ends in bands.items() if lost.any() else ():
+        low, high_ = np.percentile(values, ends)
+        inside = (values >= low) & (values <= high_)
+        if inside.any() and lost[inside].mean() > UNKNOWN:
+            unknown.append(band)
     each = [float((high[..., c] & mask).sum() / count) for c in range(3)]
     return Clipping(
-        float(burnt.sum() / count), float((high.all(2) & mask).sum() / count), (each[0], each[1], each[2]), float(crushed.sum() / count), unknown,
+        float(burnt.sum() / count), float((high.all(2) & mask).sum() / count), (each[0], each[1], each[2]), float(crushed.sum() / count), tuple(unknown),
         _rings(burnt | crushed, origin, to_photo),
     )  # fmt: skip
 

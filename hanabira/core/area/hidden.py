@@ -15,6 +15,8 @@ import numpy as np
 from hanabira.core.colour.spaces import Array, chroma
 from hanabira.core.colour.words import colour_name
 
+LARGE = 720
+"""Longer side from which an area is reduced before it is searched."""
 SIDE, LEAST_PX, LEAST_USED = 240, 400, 0.4
 """Longer side at which hues are looked for; pixels, and share of the area, below which too little is readable."""
 BURNT, CRUSHED = 252, 5
@@ -57,6 +59,12 @@ class Hidden:
 
 def hidden_hues(lab: Array, pixels: np.ndarray, mask: np.ndarray, lost: np.ndarray | None = None) -> Hidden:
     """Hues that hide in the masked part of ``pixels`` (h, w, 3) uint8 with their ``lab``; ``lost`` are clipped pixels that are known otherwise."""
+    if max(mask.shape) > LARGE:  # more pixels than this only cost time: they are averaged before anything is looked at
+        k = LARGE / max(mask.shape)
+        size = max(8, round(mask.shape[1] * k)), max(8, round(mask.shape[0] * k))
+        shrink = lambda a: cv2.resize(a, size, interpolation=cv2.INTER_AREA)  # noqa: E731
+        lost = None if lost is None else shrink(lost.astype(np.float32)) > 0.3
+        lab, pixels, mask = shrink(lab.astype(np.float32)), shrink(pixels), shrink(mask.astype(np.float32)) > 0.5
     bad = (pixels.max(2) >= BURNT) | (pixels.max(2) <= CRUSHED)
     bad = bad | lost if lost is not None else bad
     bad = cv2.dilate(bad.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
