@@ -9,7 +9,6 @@ from typing import Protocol
 
 import numpy as np
 
-from hanabira.core.area.covering import WHOLE
 from hanabira.core.area.measures import Measures
 from hanabira.core.area.shape import Outline, Point, Region
 from hanabira.core.colour.spaces import Array
@@ -34,6 +33,7 @@ from hanabira.session.events import Event
 from hanabira.session.logbook import Logbook
 from hanabira.session.measuring import Measuring
 from hanabira.session.messages import MessageDoor
+from hanabira.session.petals import share_done
 from hanabira.session.planner import Planner
 from hanabira.session.runner import InlineRunner, Runner
 from hanabira.session.settings import Settings
@@ -53,14 +53,7 @@ class Doable(Undoable, Protocol):
     def carry_out(self) -> None:
         """Do it the first time. Raises `Fault`; then nothing changed."""
         ...
-
-
-UNKNOWN_SHARE = 0.5
-"""What the petal of Areas shows while nobody knows how much of the picture is animal."""
-
-
-class Session:
-    """Holds records, writes every edit through the store, and tells who listens.
+Holds records, writes every edit through the store, and tells who listens.
 
     Signals carry an area's id or nothing. `apply` is the only way data changes.
     """
@@ -571,28 +564,7 @@ class Session:
 
     def share_done(self, stage: str) -> float:
         """How much of a stage is done, 0–1, for its petal."""
-        c = self.commission
-        if c is None:
-            return 0.0
-        if stage == "Brief":
-            return sum((bool(c.name.strip()) and c.name != "New commission", bool(c.client), bool(c.due), bool(self.photos))) / 4
-        if stage == "Study":
-            p = self.photo.prep if self.photo is not None else None
-            done = (bool(self.photos), p is not None and p.cut_out, p is not None and (p.focal is not None or p.sun_deg is not None))
-            return sum(done) / len(done)
-        if stage not in ("Areas", "Recipe", "Plan", "Easel") or not self.areas:
-            return 0.0
-        found = self.planner.covering()
-        drawn = UNKNOWN_SHARE if found.drawn is None else found.drawn
-        if stage == "Areas":
-            return min(1.0, drawn / WHOLE)
-        laid = found.solved / max(1, found.areas)
-        if stage == "Recipe":
-            return laid
-        if stage == "Plan":
-            return laid * (1.0 if c.due else 0.5)
-        total = sum(len(r.layers) for r in self.recipes.values()) + 1
-        return laid * min(1.0, len(self.planner.done_keys()) / total) if self.recipes else 0.0
+        return share_done(self, stage)
 
     def look_at_the_day(self) -> None:
         """Make the day's backup when the day has changed under an open window."""

@@ -1,0 +1,39 @@
+"""How much of each stage is really done, for the petals of the thread."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from hanabira.core.area.covering import WHOLE
+
+if TYPE_CHECKING:
+    from hanabira.session.session import Session
+
+UNKNOWN_SHARE = 0.5
+"""What the petal of Areas shows while nobody knows how much of the picture is animal."""
+
+
+def share_done(model: Session, stage: str) -> float:
+    """How much of a stage is done, 0–1, for its petal."""
+    c = model.commission
+    if c is None:
+        return 0.0
+    if stage == "Brief":
+        return sum((bool(c.name.strip()) and c.name != "New commission", bool(c.client), bool(c.due), bool(model.photos))) / 4
+    if stage == "Study":
+        p = model.photo.prep if model.photo is not None else None
+        done = (bool(model.photos), p is not None and p.cut_out, p is not None and (p.focal is not None or p.sun_deg is not None))
+        return sum(done) / len(done)
+    if stage not in ("Areas", "Recipe", "Plan", "Easel") or not model.areas:
+        return 0.0
+    found = model.planner.covering()
+    drawn = UNKNOWN_SHARE if found.drawn is None else found.drawn
+    if stage == "Areas":
+        return min(1.0, drawn / WHOLE)
+    laid = found.solved / max(1, found.areas)
+    if stage == "Recipe":
+        return laid
+    if stage == "Plan":
+        return laid * (1.0 if c.due else 0.5)
+    total = sum(len(r.layers) for r in model.recipes.values()) + 1
+    return laid * min(1.0, len(model.planner.done_keys()) / total) if model.recipes else 0.0
