@@ -53,7 +53,10 @@ class Doable(Undoable, Protocol):
     def carry_out(self) -> None:
         """Do it the first time. Raises `Fault`; then nothing changed."""
         ...
-Holds records, writes every edit through the store, and tells who listens.
+
+
+class Session:
+    """Holds records, writes every edit through the store, and tells who listens.
 
     Signals carry an area's id or nothing. `apply` is the only way data changes.
     """
