@@ -335,6 +335,7 @@ def _easel() -> list[Act]:
         ("back", "Step back", lambda d: e(d).back()),
         ("skip", "Skip the step", lambda d: e(d).skip()),
         ("note", "Note to the step", lambda d: e(d).note()),
+        ("besides", "Log work outside the recipe", lambda d: e(d).besides()),
         ("swapped", "Another pencil was used", lambda d: e(d).swapped()),
         ("photograph", "Photograph the work", lambda d: e(d).photograph()),
         ("pause", "Pause or go on", lambda d: e(d).pause()),

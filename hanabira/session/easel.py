@@ -12,6 +12,7 @@ from hanabira.core.schedule.order import Ordered, Step
 from hanabira.core.schedule.sessions import DRYING_MIN
 from hanabira.core.schedule.work import layer_minutes
 from hanabira.session.edits import Edit, EditBrief
+from hanabira.session.planner import EXTRA
 from hanabira.studio.account import differences
 from hanabira.studio.records import LogRow, new_id
 
@@ -163,6 +164,24 @@ class AtTheEasel:
         if stored and state != "note":
             self.clock.next_step()
             self.swapped = ""
+        return stored
+
+    def extra(self, words: str) -> bool:
+        """Work outside the recipe in the log: another tool, a further layer. A pencil's code at the start of the words is its pencil.
+
+        It takes the clock's minutes, which count as hours but teach no pace, since nothing was planned for them.
+        """
+        c, s = self.model.commission, self.step()
+        assert c is not None
+        first = words.split()[0] if words.split() else ""
+        area = s.area if s is not None else None
+        r = LogRow(
+            new_id(), c.id, f"{EXTRA}{new_id()}", area.id if area else "", area.name if area else "", area.surface_id if area else "", "besides",
+            first if first in self.model.kit.index else "", 0, round(self.minutes, 2), 0.0, self.now().isoformat(timespec="seconds"), words, "", "done",
+        )  # fmt: skip
+        stored = self.model.do(Edit(self.model, "work outside the recipe", [], [r]))
+        if stored:
+            self.clock.next_step()
         return stored
 
     def take_back_last(self) -> bool:

@@ -19,6 +19,8 @@ from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe
 if TYPE_CHECKING:
     from hanabira.session.session import Session
 
+EXTRA = "extra:"
+"""How the keys of work outside the recipe begin in the log."""
 HALF = 128
 """Coverage (0–255) from which a pixel counts as animal."""
 
@@ -120,8 +122,8 @@ class Planner:
             return None
 
     def done_keys(self) -> set[str]:
-        """Steps that the log says are done or skipped."""
-        return {r.step for r in self.log() if r.state in ("done", "skipped")}
+        """Steps of the plan that the log says are done or skipped; work outside the recipe is none of them."""
+        return {r.step for r in self.log() if r.state in ("done", "skipped") and not r.step.startswith(EXTRA)}
 
     def others(self) -> tuple[str, ...]:
         """The studio's other commissions that take days before this one, in words."""

@@ -25,6 +25,26 @@ class FirstPlan(Case):
         s.solve("b")  # an area that comes later was not promised
         self.assertNotIn("b", s.logbook.first_plan().areas)
 
+    def test_work_outside_the_recipe_counts_as_hours_and_teaches_nothing(self):
+        s = self.session
+        s.solve("a")
+        seconds = [0.0]
+        easel = AtTheEasel(s, seconds=lambda: seconds[0])
+        easel.clock.run()
+        seconds[0] = 600.0
+        pace, step = s.planner.planned().pace, easel.step()
+        self.assertTrue(easel.extra("401 a second pass in the nostril"))
+        (row,) = s.logbook.rows()
+        self.assertEqual((row.pencil, row.minutes, row.guess_min, row.state), ("401", 10.0, 0.0, "done"))
+        self.assertEqual(row.note, "401 a second pass in the nostril")
+        self.assertEqual(s.planner.done_keys(), set())
+        self.assertEqual(easel.step().key, step.key)
+        self.assertEqual(s.planner.planned().pace, pace)
+        self.assertTrue(easel.extra("kneaded eraser round the eye"))
+        self.assertEqual(s.logbook.rows()[-1].pencil, "")
+        s.undo.undo()
+        self.assertEqual(len(s.logbook.rows()), 1)
+
     def test_minutes_in_doubt_can_be_set_right_in_one_edit(self):
         s = self.session
         s.solve("a")

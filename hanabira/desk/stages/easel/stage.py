@@ -224,6 +224,13 @@ class Easel(PictureStage):
         if s is not None and words:
             self._write(s, "note", "note", words)
 
+    def besides(self) -> None:
+        """Something that is not in the recipe was done."""
+        words = self.ask_words("Besides", "Pencil or tool, and what you did:")
+        if words:
+            self.at.extra(words)
+            self.refresh()
+
     def swapped(self) -> None:
         """Another pencil was used than the recipe's."""
         s = self.step()
