@@ -142,7 +142,8 @@ class Plan(Stage):
             begun.setdefault(q.step.key, q.start)
         done = self.model.planner.done_keys()
         following = next((s.key for s in plan.ordered.steps if s.key not in done), "")
-        rows = []
+        rows: list[StepRow] = []
+        told: tuple[str, object] = ("", None)
         for n, s in enumerate(plan.ordered.steps, 1):
             code = s.layer.pencil
             known = bool(code) and code in kit.index
@@ -154,7 +155,7 @@ class Plan(Stage):
             state = "done" if s.key in done else "next" if s.key == following else "open"
             if state == "open" and any(w not in done for w in plan.ordered.after.get(s.key, ())):
                 state = "open"
-            t = begun[s.key]
+            t, reason = begun[s.key], plan.ordered.reasons[s.key]
             rows.append(
                 StepRow(
                     s.key,
@@ -164,10 +165,11 @@ class Plan(Stage):
                     kit.masstone_lab[kit.index[code]] if known else None,
                     span(s.low, s.high),
                     f"{t:%a} {t.day} {t:%b}",
-                    plan.ordered.reasons[s.key],
+                    reason if (reason, s.area) != told else "",  # once for a run of layers of one area
                     state,
                 )  # fmt: skip
             )
+            told = reason, s.area
         self.steps.set(rows, self.chosen)
 
     def _strip(self, plan: Planned) -> None:
