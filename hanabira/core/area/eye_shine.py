@@ -20,6 +20,8 @@ RADII, SHIFTS = (0.30, 0.38, 0.46, 0.54), ((0.0, 0.0), (0.12, 0.0), (-0.12, 0.0)
 SHINE_SCORE, SHINE_RISE, LEAST_RADIUS = 1.75, 9.0, 10.0
 """Score and L* above the ring from which it shines; below the last radius in photo pixels nothing is said."""
 SKY_HUES, SKY_C = (190.0, 310.0), 4.0
+SKY_RISE, SKY_TURN = 6.0, 8.0
+"""L* and b* by which the upper half of an iris must be lighter and bluer than the lower one when a sky is mirrored in a brown eye."""
 IRIS_C, IRIS_L, IRIS_OVER_PUPIL = 8.0, 24.0, 7.0
 """A blue iris is blue in its lower half too: so strong, so light, and so much lighter than the pupil."""
 
@@ -55,7 +57,9 @@ def reflections(pixels: np.ndarray, centre: Point, radius: float) -> Reflection:
 
     whole, upper, lower, pupil = middle(iris), middle(iris & (dy < -0.1)), middle(iris & (dy > 0.2)), middle((rho < 0.3) & ~glints)
     blue = _bluish(lower) and float(np.hypot(*lower[1:])) > IRIS_C and lower[0] > IRIS_L and lower[0] - pupil[0] > IRIS_OVER_PUPIL
-    sky = (_bluish(whole) or _bluish(upper)) and not blue
+    # a lid shades the upper half; where it is lighter and bluer than the lower one instead, something is mirrored there
+    mirrored = upper[0] - lower[0] > SKY_RISE and lower[2] - upper[2] > SKY_TURN
+    sky = (_bluish(whole) or _bluish(upper) or mirrored) and not blue
     return Reflection(score > SHINE_SCORE and rise > SHINE_RISE and radius >= LEAST_RADIUS, score, bool(sky), bool(blue))
 
 

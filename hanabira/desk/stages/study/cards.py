@@ -69,7 +69,7 @@ def _look(s: Study, photo: Photo) -> list:
         if k >= 2
         else "Coarse: ask the client for a larger file."
     )
-    parts: list = [Words(fine), *_cast(s), *_lost(s)]
+    parts: list = [Words(fine), *_cast(s), *_lost(s), *_thrown(s, photo)]
     m = s.whole_measures()
     if m is not None:
         petals = petals_of(m)
@@ -198,6 +198,19 @@ def _cast(s: Study) -> list:
             act_button("Leave the light", "away", s.leave_cast, "It is as it should be: do not ask again"),
             None,
         ),
+    ]
+
+
+def _thrown(s: Study, photo: Photo) -> list:
+    """Light of the old surroundings in the rim of the fur, above all once another backdrop stands behind."""
+    found = s.thrown()
+    if found is None or not found.matters:
+        return []
+    swapped = " On the new backdrop it has no reason any more: leave it out, or move it by choice." if photo.prep.cut_out else ""
+    return [
+        Words(
+            f"The surroundings throw {found.hue} into the animal’s rim, by about {found.units:.0f} units of a*b*.{swapped}", "small", "ink"
+        )
     ]
 
 

@@ -8,6 +8,7 @@ from hanabira.core.area.measures import Measures, measure
 from hanabira.core.area.shape import Point, rectangle
 from hanabira.core.colour.spaces import parse_hex, srgb_to_lab
 from hanabira.core.faults import Fault
+from hanabira.core.study.bounce import Bounce, bounce
 from hanabira.core.study.cast import Cast, estimate_cast
 from hanabira.core.study.grid import Grid
 from hanabira.core.study.neutral import Light, automatic, from_known, from_pick
@@ -77,6 +78,7 @@ class Study(PictureStage):
         self._warmth: tuple[object, Warmth] | None = None
         self._cast: tuple[str, Cast | None] | None = None
         self._cast_left: set[str] = set()
+        self._bounce: tuple[object, Bounce | None] | None = None
 
     # -- ways and tools ----------------------------------------------------------
     def choose_way(self, way: str) -> None:
@@ -324,6 +326,23 @@ class Study(PictureStage):
                 self.refresh()
 
         self.model.jobs.run("cast", "Looking for a cast", lambda _t: estimate_cast(raw, cast_model()), done, quiet=True)
+        return None
+
+    def thrown(self) -> Bounce | None:
+        """Light of the old surroundings in the animal's rim; None until it is cut out and read, or when there is none."""
+        got = self._of_the_cut()
+        if got is None:
+            return None
+        if self._bounce is not None and self._bounce[0] == got[0]:
+            return self._bounce[1]
+        sign, pixels, cover = got
+
+        def done(found: Bounce | None) -> None:
+            self._bounce = (sign, found)
+            if self.open:
+                self.refresh()
+
+        self.model.jobs.run("bounce", "Looking for light of the surroundings", lambda _t: bounce(pixels, cover), done, quiet=True)
         return None
 
     def take_cast_out(self) -> None:
