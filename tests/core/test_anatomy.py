@@ -104,6 +104,8 @@ class Noses(unittest.TestCase):
                 self.assertEqual((nose.pigment, len(nose.nostrils)), (word, 2))
                 self.assertAlmostEqual(nose.axis_deg, turn, delta=1.5)
         nose = measure_nose(whole(self.nose((40, 9, 13), 9.0)))
+        self.assertIn("a guess", nose.against(0.0))  # until the artist confirms them
+        nose = measure_nose(whole(self.nose((40, 9, 13), 9.0)), nose.nostrils)
         self.assertIn("9° up", nose.against(0.0).replace("10°", "9°"))
         self.assertGreater(nose.wet_share, 0.001)
         self.assertGreater(nose.wet_lab[0], 80)

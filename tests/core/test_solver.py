@@ -182,7 +182,7 @@ class AreaRecipes(unittest.TestCase):
         for kit_id, paper_id, most in (
             ("pencils", "hotpress", 3.5),
             ("pencils", "bristol", 4),
-            ("pencils", "vellum", 3.5),
+            ("pencils", "vellum", 4),
             ("pencils", "film", 6),
             ("pastels", "sanded", 6),
         ):
