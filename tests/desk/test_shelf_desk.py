@@ -58,6 +58,18 @@ class Shelf(DemoCase):
         )
         self.assertEqual((made.client, made.due, made.notes, made.terms.photo_permission, self.model.photos), ("", None, "", False, ()))
 
+    def test_removing_asks_and_keeps_what_is_not_agreed(self):
+        asked: list[str] = []
+        self.desk.ask_remove = lambda words: asked.append(words) or False
+        before = len(self.model.commissions)
+        self.stage.remove("demo-tansy")
+        self.assertEqual(len(self.model.commissions), before)
+        self.assertRegex(asked[0], r"with its \d+ areas, \d+ photos and \d+ rows of the log")
+        self.desk.ask_remove = lambda words: True
+        self.stage.remove("demo-tansy")
+        self.assertNotIn("demo-tansy", [c.id for c in self.model.commissions])
+        self.assertEqual(len(self.model.commissions), before - 1)
+
     def test_a_bundle_out_and_in(self):
         path = self.folder.parent / "b.zip"
         self.stage._choose("demo-vesper")
