@@ -77,7 +77,7 @@ class Contract(unittest.TestCase):
             told = ask("predict", "--kit", str(path), "--paper", "hotpress", "--layer", "203:3:1")
             self.assertEqual(told["guess"], "The kit was fitted on Vellum, cold-press; on Hot-press its figures are guesses.")
             self.assertNotIn("guess", ask("predict", "--kit", str(path), "--paper", "vellum", "--layer", "203:3:1"))
-            self.assertNotIn("guess", ask("predict", "--layer", "203:3:1"))
+            self.assertNotIn("guess", ask("predict", "--paper", "hotpress", "--layer", "203:3:1"))
 
     def test_recipe_agrees_with_predict(self):
         d = ask("recipe", "--target", "#8c5a2f", "--target", "#20304a")
