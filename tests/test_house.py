@@ -56,6 +56,23 @@ class Look(unittest.TestCase):
 
         self.assertEqual(theme.audit(), [])
 
+    def test_every_icon_that_is_asked_for_is_there(self):
+        """The second word of a button names its icon; a missing one would only be found by whoever meets that button."""
+        import ast
+
+        from hanabira.desk import icon
+
+        asked = 0
+        for path in (ROOT / "hanabira" / "desk").rglob("*.py"):
+            for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+                name = getattr(getattr(node, "func", None), "id", "")
+                if isinstance(node, ast.Call) and name in ("act_button", "PetalButton") and len(node.args) > 1:
+                    for word in ast.walk(node.args[1]):
+                        if isinstance(word, ast.Constant) and isinstance(word.value, str):
+                            asked += 1
+                            self.assertIn(word.value, icon.names(), f"{path.name}:{node.lineno}")
+        self.assertGreater(asked, 40)
+
     def test_icons_are_one_stroke_and_short(self):
         import re
 

@@ -513,27 +513,27 @@ class Desk(QMainWindow):
         self.bench.resize_to(self.width())
 
     def _leave_or_wait(self, words: str) -> str:
-        box = QMessageBox(self)
-        box.setWindowTitle("Work is still being written – Hanabira")
-        box.setText(words)
-        box.setInformativeText("What is stopped leaves nothing half written.")
-        wait = box.addButton("Finish, then close", QMessageBox.ButtonRole.AcceptRole)
-        stop = box.addButton("Stop it and close", QMessageBox.ButtonRole.DestructiveRole)
-        box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
-        box.setDefaultButton(wait)
-        box.exec()
-        return "wait" if box.clickedButton() is wait else "stop" if box.clickedButton() is stop else "stay"
+        answers = {"wait": "Finish, then close", "stop": "Stop it and close", "stay": "Stay"}
+        return self._asked("Work is still being written", words, "What is stopped leaves nothing half written.", answers, "stop", "wait")
 
     def _remove_or_keep(self, words: str) -> bool:
+        answers = {"remove": "Remove it", "keep": "Keep it"}
+        return (
+            self._asked("Remove for good", words, "Write a bundle first if you may want it again.", answers, "remove", "keep") == "remove"
+        )
+
+    def _asked(self, title: str, words: str, more: str, answers: dict[str, str], harm: str, usual: str) -> str:
+        """A question with its answers by name: the one that does ``harm``, and the ``usual`` one that Enter takes; the last stands for putting it away."""
         box = QMessageBox(self)
-        box.setWindowTitle("Remove for good – Hanabira")
+        box.setWindowTitle(f"{title} – Hanabira")
         box.setText(words)
-        box.setInformativeText("Write a bundle first if you may want it again.")
-        remove = box.addButton("Remove it", QMessageBox.ButtonRole.DestructiveRole)
-        keep = box.addButton("Keep it", QMessageBox.ButtonRole.RejectRole)
-        box.setDefaultButton(keep)
+        box.setInformativeText(more)
+        last = list(answers)[-1]
+        role_of = {harm: QMessageBox.ButtonRole.DestructiveRole, last: QMessageBox.ButtonRole.RejectRole}
+        buttons = {key: box.addButton(label, role_of.get(key, QMessageBox.ButtonRole.AcceptRole)) for key, label in answers.items()}
+        box.setDefaultButton(buttons[usual])
         box.exec()
-        return box.clickedButton() is remove
+        return next((key for key, button in buttons.items() if box.clickedButton() is button), last)
 
     def _close_when_written(self) -> None:
         if self._leaving and not self.model.jobs.writing:

@@ -27,8 +27,6 @@ if TYPE_CHECKING:
     from hanabira.session.session import Session
 
 THUMB_SIDE = 640
-FIRST_PLAN = "first plan"
-"""The setting, with the commission's id, under which a first plan is kept."""
 
 
 class _NotWhole(Fault):
@@ -99,7 +97,7 @@ class Logbook:
         c, plan = self.model.commission, self.model.planner.planned()
         if c is None or plan is None:
             return None
-        kept = account.FirstPlan.of_data(self.model.store.setting(f"{FIRST_PLAN} {c.id}"))
+        kept = account.FirstPlan.of_data(self.model.store.setting(account.first_plan_key(c.id)))
         if kept is not None:
             return kept
         try:
@@ -114,7 +112,7 @@ class Logbook:
         if c is None or plan is None or any(r.state == "done" for r in self.rows()):
             return
         try:
-            self.model.store.keep_setting(f"{FIRST_PLAN} {c.id}", account.first_plan(plan.ordered.steps, plan.calendar).as_data())
+            self.model.store.keep_setting(account.first_plan_key(c.id), account.first_plan(plan.ordered.steps, plan.calendar).as_data())
         except Fault as fault:
             self.model.messages.fault(fault)
 

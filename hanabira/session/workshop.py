@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from hanabira.core.area.clipping import UNKNOWN
 from hanabira.core.area.coat_class import SURE
 from hanabira.core.area.measures import NOT_LOOKED, Measures
 from hanabira.core.colour.appearance import seen_step
@@ -167,12 +168,8 @@ class Workshop:
         """Finish level of an area: as set, else falling from 5 at the focal point to 2 at the far corner."""
         if area.finish:
             return area.finish
-        photo = self.model.photo
-        if photo is None or photo.prep.focal is None:
-            return 3
-        c = np.asarray(area.ring).mean(0)
-        far = math.hypot(c[0] - photo.prep.focal[0], c[1] - photo.prep.focal[1]) / math.hypot(photo.crop[2], photo.crop[3])
-        return int(np.clip(round(5 - 6 * far), FINISH[0] + 1, FINISH[1]))
+        far = self.far(area)
+        return 3 if far is None else int(np.clip(round(5 - 6 * far), FINISH[0] + 1, FINISH[1]))
 
     def coat(self, area: Area) -> str:
         """The coat as the artist named it, for this area or for another that measures as the same coat; empty where it is read from the photo."""
@@ -195,6 +192,8 @@ class Workshop:
         m = self.model.measures(area.id)
         if self.coat(area) or not self._read_coat(area) or m is None or m.coats[0][1] >= SURE:
             return ()
+        if max(m.clipping.any, m.clipping.crushed) > UNKNOWN:
+            return ()  # the photo has lost it: no answer would follow from what is left
         return m.coats[:2]
 
     def far(self, area: Area) -> float | None:

@@ -82,6 +82,11 @@ class FirstPlan:
             return None
 
 
+def first_plan_key(commission_id: str) -> str:
+    """The setting under which a commission's first plan is kept."""
+    return f"first plan {commission_id}"
+
+
 def first_plan(steps: Sequence[Step], calendar: Calendar) -> FirstPlan:
     """The plan as it stands, to be held against what happens."""
     areas: dict[str, tuple[float, float]] = {}

@@ -12,6 +12,7 @@ import time
 from pathlib import Path
 
 from hanabira.studio import backups, database
+from hanabira.studio.account import first_plan_key
 from hanabira.studio.records import Commission, Photo, Shot
 from hanabira.studio.store import Store
 
@@ -88,6 +89,7 @@ def remove_commission(store: Store, key: str) -> tuple[Path, ...]:
     mine = {p.digest: store.photo_path(p) for p in store.all(Photo, commission_id=key)}
     mine |= {p.digest: store.photo_path(p) for p in store.all(Shot, commission_id=key)}
     store.edit((), [found])
+    store.keep_setting(first_plan_key(key), None)
     try:
         needed = referred(store, with_backups=False)
     except Unreadable:

@@ -28,6 +28,8 @@ class Overview:
     shot: Shot | None
     causes: tuple[str, ...] = ()
     """What of it cannot be read, and why."""
+    solved: int = 0
+    """Areas that have layers; hours and steps speak of these alone."""
 
     @property
     def words(self) -> str:
@@ -40,10 +42,15 @@ class Overview:
             "unreadable": "cannot be read",
             "ordered": "no photo yet" if self.photo is None else "no areas yet",
             "drawn": f"{self.areas} areas, no layers yet",
-            "planned": f"planned, {self.steps} steps",
-            "begun": f"under way, {self.done} of {self.steps} steps done",
-            "finished": "finished, to be delivered",
+            "planned": f"planned, {self.steps} steps{self._of_areas}",
+            "begun": f"under way, {self.done} of {self.steps} steps done{self._of_areas}",
+            "finished": f"every planned step is done{self._of_areas}" if self._of_areas else "finished, to be delivered",
         }[self.state]
+
+    @property
+    def _of_areas(self) -> str:
+        """What the steps leave out; empty when every area has layers."""
+        return f"; only {self.solved} of {self.areas} areas have layers" if self.solved < self.areas else ""
 
     @property
     def hours_left(self) -> str:
@@ -128,8 +135,9 @@ def _of(
         state = "drawn" if mine else "ordered"
     done = len(steps) - len(left)
     return Overview(
-        c, state, len(mine), len(steps), done, sum(s.low for s in left), sum(s.high for s in left), photo, shots[-1] if shots else None
-    )
+        c, state, len(mine), len(steps), done, sum(s.low for s in left), sum(s.high for s in left), photo, shots[-1] if shots else None,
+        solved=sum(bool(a.layers) for a in work),
+    )  # fmt: skip
 
 
 def as_template(c: Commission, now: datetime.datetime) -> Commission:

@@ -238,12 +238,13 @@ class Store:
             return default
 
     def keep_setting(self, key: str, value: Any) -> None:
-        """Keep a setting; a read-only studio forgets it. Raises `StudioFault` when the disk refuses."""
+        """Keep a setting, or forget it when the value is None; a read-only studio keeps nothing. Raises `StudioFault` when the disk refuses."""
         if self.read_only:
             return
         with self._transaction() as connection:
             connection.execute(tables.setting.delete().where(tables.setting.c.key == key))
-            connection.execute(tables.setting.insert().values(key=key, value=json.dumps(value)))
+            if value is not None:
+                connection.execute(tables.setting.insert().values(key=key, value=json.dumps(value)))
 
     # -- photos ----------------------------------------------------------
     def photo_path(self, photo: Photo | Shot) -> Path:

@@ -8,6 +8,7 @@ from PIL import Image
 
 from hanabira.session.edits import Edit
 from hanabira.studio import backups
+from hanabira.studio.account import first_plan_key
 from hanabira.studio.files import referred, sweep
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Shot
 from tests.fur import fur
@@ -32,11 +33,13 @@ class Files(Case):
         self.store.edit([replace(shared, id="other", commission_id="d")])
         shot = self.shot(7)
         self.store.edit([LogRow("r", "c", "a:1", "a", "Cheek", "short-fur", "ground", "203", 2, 10.0, 9.0, "2026-02-01T10:00:00")])
+        self.store.keep_setting(first_plan_key("c"), {"days": {}, "areas": {}})
         self.assertEqual(self.session.belongings("c"), (2, 3, 1))
         self.assertTrue(self.session.remove_commission("c"))
         self.assertEqual([c.id for c in self.session.commissions], ["d"])
         for kind in (Area, LogRow, Shot):
             self.assertEqual(self.store.all(kind, commission_id="c"), ())
+        self.assertIsNone(self.store.setting(first_plan_key("c")))
         self.assertEqual(self.files(), {shared.digest})
         self.assertFalse({own.digest, shot.digest} & self.files())
         self.assertEqual(self.session.commission.id, "d")

@@ -12,6 +12,7 @@ import cv2
 import numpy as np
 
 from hanabira.core.area.eye import EyeFrame, catchlight_of, eye_frame, pupil_of, wet_line_of
+from hanabira.core.area.eye_shine import reflections
 from hanabira.core.area.shape import Point, Region
 from hanabira.core.colour.spaces import Array
 from hanabira.core.places.place import LEAST_PX, Found, Places, described, two_clusters
@@ -46,7 +47,7 @@ def eye_places(photo: np.ndarray, region: Region, clicks: Sequence[Point] = ()) 
     # once more from the fitted circle, so that the answer hangs less on the click
     f = eye_frame(photo, f.centre, max(5.0, f.radius / f.k))
     inside = _covered(f, region)
-    found, notes = _parts(f, inside)
+    found, notes = _parts(f, inside, reflections(photo, f.centre, f.radius / f.k).shine)
     notes = notes if clicked else [*notes, "place.eye-guessed"]
     labels = np.zeros(f.rho.shape, np.uint8)
     for n, part in enumerate(found, 1):
@@ -104,9 +105,9 @@ def _turned(angle: Array, towards: float) -> Array:
     return np.abs((angle - towards + 180) % 360 - 180)
 
 
-def _parts(f: EyeFrame, inside: np.ndarray) -> tuple[list[Found], list[str]]:
-    """What an eye is planned by, in the order in which pixels are given away."""
-    shine = _shine(f)
+def _parts(f: EyeFrame, inside: np.ndarray, shines: bool) -> tuple[list[Found], list[str]]:
+    """What an eye is planned by, in the order in which pixels are given away. ``shines`` says that its pupil throws back a flash."""
+    shine = _shine(f) if shines else None
     if shine is not None:
         f = replace(f, light=f.light & ~shine)
     lab, rho, angle, light = f.lab, f.rho, f.angle, f.light
@@ -138,7 +139,7 @@ def _parts(f: EyeFrame, inside: np.ndarray) -> tuple[list[Found], list[str]]:
         iris = np.zeros_like(iris)
     else:
         parts["pupil"] = ("pupil", pupil & ~lids)
-        if float(median(pupil)[0]) > SHINE_L:
+        if shines:
             notes.append("place.eye-shine")
     floor = pupil_radius if pupil_radius is not None else 0.35
     if iris.sum() > 40:

@@ -78,7 +78,13 @@ class ValuePatches(Drawn):
 
     def __init__(self, m: Measures, parent: QWidget | None = None) -> None:
         self.bands = {name: m.values.band_lab[name] for name in BAND_PERCENTILES}
-        super().__init__("Values: " + ", ".join(f"{k} L* {v[0]:.0f}" for k, v in self.bands.items()), parent)
+        self.unknown = m.clipping.unknown
+        super().__init__("Values: " + ", ".join(f"{k} {self._figure(k)}" for k in self.bands), parent)
+
+    def _figure(self, band: str) -> str:
+        """Its value in words; what the photo lost has none."""
+        lightness = self.bands[band][0]
+        return "unknown" if band in self.unknown else f"L*{THIN}{lightness:.0f} · step{THIN}{value_step(lightness)}"
 
     def design_size(self, width: float) -> tuple[float, float]:
         return 240, 75 if width >= 300 else 140
@@ -88,7 +94,7 @@ class ValuePatches(Drawn):
             Stop(
                 f"value {k}",
                 r,
-                f"{k} L* {self.bands[k][0]:.0f}",
+                f"{k} {self._figure(k)}",
                 f"{_BAND_HELP[k]}. Click to see them on the photo",
                 lambda k=k: self.shown.emit(k),
             )
@@ -115,11 +121,14 @@ class ValuePatches(Drawn):
             text(
                 p,
                 QRectF(r.left() + 1, r.top() + 54, r.width(), 16),
-                f"L*{THIN}{lab[0]:.0f} · step{THIN}{value_step(lab[0])}",
+                self._figure(name),
                 "note",
                 "ink2",
                 elide=True,
             )
+            if name in self.unknown:  # struck out: the patch shows what stands in the file, not what the coat is
+                p.setPen(QPen(role("ink"), 1.4))
+                p.drawLine(QPointF(r.left() + 2, r.top() + 31), QPointF(r.right() - 2, r.top() + 2))
 
 
 class Patches(Drawn):

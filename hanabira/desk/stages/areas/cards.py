@@ -146,7 +146,7 @@ def _doubts(s: Areas, m: Measures) -> list:
         out.append(
             row(
                 act_button(
-                    "Clip it to the animal", "cut", lambda: area_edits.clip_to_animal(s.model), "Draws the outline in to the cut-out"
+                    "Clip it to the animal", "loop", lambda: area_edits.clip_to_animal(s.model), "Draws the outline in to the cut-out"
                 ),
                 None,
             )
@@ -362,9 +362,20 @@ def write_marking(s: Areas) -> None:
 
 
 # -- shape ------------------------------------------------------------------------
+def _gaps(s: Areas) -> list:
+    """How much of the animal lies under no area, and the way to see where."""
+    found = s.model.planner.covering()
+    if found.drawn is None or not found.gaps:
+        return []
+    words = f"{1 - found.drawn:.0%} of the animal lies under no area."
+    show = act_button("Hide it" if s.gaps_shown else "Show it", "forecast", s.show_gaps, "Hatch what lies under no area, on the picture")
+    return [Caption("Not drawn yet"), Words(words), row(show, None)]
+
+
 def _shape(s: Areas, m: Measures, area: Area) -> list:
     model = s.model
-    out: list = [
+    out: list = _gaps(s)
+    out += [
         Caption("Join and cut"),
         row(
             act_button("Join a loop", "add", lambda: s.next_loop("join"), "The next loop is added (or hold Shift)"),

@@ -129,7 +129,7 @@ class Areas(PictureStage):
         self.mat.overlays = [
             Tracing(lambda: self.model.marking_rings(self.model.area_id) if self.tab == "marking" else ()),
             Anatomy(lambda: self.model.measures(self.model.area_id) if self.tab == "parts" else None),
-            Uncovered(lambda: self.model.planner.covering().gaps if self.model.areas else ()),
+            Uncovered(lambda: self.model.planner.covering().gaps if self.gaps_shown else ()),
             Lost(lambda: self.model.measures(self.model.area_id)),
             Combing(lambda: self.model.area, lambda: self.model.measures(self.model.area_id)),
             CombStrokes(lambda: self.model.area, lambda: self.roll.chosen == "comb"),
@@ -152,6 +152,8 @@ class Areas(PictureStage):
             "trace away": Stroke(lambda line: self._trace("away", line), 1.6),
         }
         self.tab, self.template, self.op = "read", "", ""
+        self.gaps_shown = False
+        """Whether what lies under no area is hatched: lines over fur are in the way while it is drawn round."""
         self._placed: tuple[str, int] | None = None
         self.sample, self._drawn_sample = "", None  # type: str, tuple | None
         self._touchable: tuple[object, Touchable] | None = None
@@ -193,6 +195,12 @@ class Areas(PictureStage):
         area = self.model.area
         if area is not None and len(spots) == 2:
             area_edits.change(self.model, "nostrils", replace(area, eye=tuple((float(x), float(y)) for x, y in spots)))
+
+    def show_gaps(self) -> None:
+        """Hatch what of the animal lies under no area, or leave it again."""
+        self.gaps_shown = not self.gaps_shown
+        self.mat.refresh()
+        self.refresh()
 
     def show_tab(self, tab: str) -> None:
         """Show another part of the chosen area's card."""

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from hanabira.core.area.clipping import lost_words
 from hanabira.core.area.measures import Measures
 from hanabira.core.colour.spaces import chroma
 from hanabira.core.places.place import Place, Places
@@ -122,7 +123,9 @@ def fill_list(s: Recipe, area: Area, prediction: Prediction) -> None:
     listing.chosen_layer.connect(lambda k: _choose_in_list(s, k))
     listing.opened.connect(s._choose)
     end = Words(f"Farthest from the photo: the {s.place_name(worst.band)}, ΔE00 {worst.delta_e00:.1f}. Enter opens a layer.")
-    told = [Words(words, "small", "ink") for words in s.model.workshop.left_out.get(area.id, ())]
+    m = s.model.measures(area.id)
+    lost = lost_words(m.clipping) if m is not None and m.clipping.unknown else ()
+    told = [Words(words, "small", "ink") for words in (*lost, *s.model.workshop.left_out.get(area.id, ()))]
     shown = places.get(s.band)
     correct: list = []
     if shown is not None:

@@ -140,7 +140,7 @@ class Boards(Drawn):
         )
         p.fillPath(leaf, role("ink"))
         p.restore()
-        words = {"begun": f"{100 * share:.0f} % done"}.get(o.state, o.state)
+        words = {"begun": f"{100 * share:.0f} % of its plan"}.get(o.state, o.state)
         text(p, QRectF(r.left(), r.top() + 6, r.width() - 34, 22), words, "strong", "ink", RIGHT, elide=True)
 
 
@@ -322,7 +322,7 @@ class Shelf(Stage):
                 ),
                 row(act_button("Out of the archive" if c.archived else "Into the archive", "away", lambda: self.archive(c.id)), None),
                 row(act_button("Write a bundle", "shelf", keep.bundle), None),
-                row(act_button("Remove for good", "drop", lambda: self.remove(c.id), "With all its photos; asks first"), None),
+                row(act_button("Remove for good", "wilt", lambda: self.remove(c.id), "With all its photos; asks first"), None),
                 Caption("On the shelf"),
                 row(act_button("New commission", "add", self.desk.new_commission), take_in, None),
             ]
