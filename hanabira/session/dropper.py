@@ -11,6 +11,7 @@ import numpy as np
 from hanabira.core.colour.difference import delta_e00
 from hanabira.core.colour.spaces import Array, bytes_to_lab, chroma, hue_deg
 from hanabira.core.colour.words import colour_name, temperature, value_step
+from hanabira.core.sentences import say
 from hanabira.core.solver.two_layers import Two, best_two
 from hanabira.core.token import Token
 from hanabira.session.edits import EditBrief
@@ -34,6 +35,8 @@ class Spot:
     pencil_de: float
     stack: Two
     target: Array
+    lost: bool = False
+    """Whether most of the spot is burnt out or crushed: the figures are the file's, not the animal's."""
 
     def words(self, name_of: dict[str, str]) -> str:
         """Everything in three short sentences. ``name_of`` gives pencils their names."""
@@ -49,6 +52,8 @@ class Spot:
             parts.append(temperature(v))
         beside = f"{' and '.join(parts)} beside what lies round it" if parts else "like what lies round it"
         stack = ", then ".join(f"{q.code} {name_of.get(q.code, '')} pressure {q.pressure}" for q in self.stack.layers) or "bare paper"
+        if self.lost:
+            seen = f"{say('lost.spot')} {seen}"
         near = f"Nearest pencil {self.pencil} {name_of.get(self.pencil, '')} (ΔE00 {self.pencil_de:.1f})."
         return f"{seen} {beside[:1].upper()}{beside[1:]}. {near} On paper: {stack} (ΔE00 {self.stack.delta_e00:.1f})."
 
@@ -74,7 +79,7 @@ class Dropper:
             target = reach.paper_target(lab)
             de = np.asarray(delta_e00(kit.masstone_lab, target))
             i = int(de.argmin())
-            return Spot(lab, around, kit.pencils[i].code, float(de[i]), best_two(kit, paper, target), target)
+            return Spot(lab, around, kit.pencils[i].code, float(de[i]), best_two(kit, paper, target), target, view.lost_at(x, y))
 
         def done(found: Spot) -> None:
             self.last = found

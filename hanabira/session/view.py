@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 import cv2
 import numpy as np
 
-from hanabira.core.area.clipping import Levels, photo_levels
+from hanabira.core.area.clipping import UNKNOWN, Levels, clipped, photo_levels
 from hanabira.core.area.shape import Point
 from hanabira.core.token import SILENT, Token
 
@@ -79,9 +79,17 @@ class View:
         """Median colour (3,) uint8 of 9 × 9 pixels round a place in full photo pixels; None outside."""
         if not (0 <= x < self.size[0] and 0 <= y < self.size[1]):
             return None
-        cx, cy = int(x * self.scale), int(y * self.scale)
-        patch = self.pixels[max(0, cy - 4) : cy + 5, max(0, cx - 4) : cx + 5].reshape(-1, 3)
+        patch = self._spot(x, y).reshape(-1, 3)
         return np.median(patch, 0) if len(patch) else None
+
+    def lost_at(self, x: float, y: float) -> bool:
+        """Whether most of what `at` reads is burnt out in a channel or crushed."""
+        high, low = clipped(self._spot(x, y), self.clip_levels)
+        return bool((high.any(2) | low.all(2)).mean() > UNKNOWN)
+
+    def _spot(self, x: float, y: float) -> np.ndarray:
+        cx, cy = int(x * self.scale), int(y * self.scale)
+        return self.pixels[max(0, cy - 4) : cy + 5, max(0, cx - 4) : cx + 5]
 
     @property
     def scale(self) -> float:

@@ -9,7 +9,6 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from hanabira.core.area.clipping import UNKNOWN
 from hanabira.core.area.coat_class import SURE
 from hanabira.core.area.measures import NOT_LOOKED, Measures
 from hanabira.core.colour.appearance import seen_step
@@ -192,8 +191,6 @@ class Workshop:
         m = self.model.measures(area.id)
         if self.coat(area) or not self._read_coat(area) or m is None or m.coats[0][1] >= SURE:
             return ()
-        if max(m.clipping.any, m.clipping.crushed) > UNKNOWN:
-            return ()  # the photo has lost it: no answer would follow from what is left
         return m.coats[:2]
 
     def far(self, area: Area) -> float | None:

@@ -11,6 +11,7 @@ from hanabira.core.area.outline import Outline, clipped_to
 from hanabira.core.area.shape import cut, rectangle, ring_area
 from hanabira.core.colour.spaces import bytes_to_lab, linear_to_srgb, srgb_to_linear
 from hanabira.core.faults import AreaFault
+from hanabira.craft.readers import readers
 from tests.fur import fur
 
 
@@ -83,6 +84,24 @@ class Clipped(unittest.TestCase):
         self.assertGreater(found.each[0], 0.95)
         self.assertLess(found.all, 0.1)
         self.assertIn("burnt out in red", lost_words(found)[0])
+
+    def test_of_a_lost_area_nothing_is_said_in_a_few_words_either(self):
+        pixels = fur(160, 160, 30.0, 5, ground=(60, 5, 14), contrast=12)
+        whole = measure(pixels, rectangle(20, 20, 140, 140), None, hair=False, readers=readers())
+        self.assertEqual(whole.brief, f"L* {whole.values.p02:.0f}–{whole.values.p98:.0f} · warm")
+        self.assertTrue(whole.coats)
+        self.assertEqual(set(whole.clipping.known(whole.values.band_lab)), {"gap", "general", "light", "highlight"})
+        light = bytes_to_lab(pixels)[..., 0]
+        pixels[cv2.erode((light > np.percentile(light, 60)).astype(np.uint8), np.ones((2, 2))) > 0] = 255
+        half = measure(pixels, rectangle(20, 20, 140, 140), None, hair=False)
+        self.assertRegex(half.brief, r"^L\* \d+–\? · ")
+        self.assertNotIn("light", half.clipping.known(half.values.band_lab))
+        self.assertIn("gap", half.clipping.known(half.values.band_lab))
+        pixels[:] = (255, 250, 190)
+        gone = measure(pixels, rectangle(20, 20, 140, 140), None, hair=False, readers=readers())
+        self.assertEqual((gone.brief, gone.coats), ("values unknown", ()))
+        self.assertEqual(gone.clipping.known(gone.values.band_lab), {})
+        self.assertIn("the file's, not the coat's", lost_words(gone.clipping)[-1])
 
 
 class OnlyTheAnimal(unittest.TestCase):

@@ -26,6 +26,15 @@ class Dropper(Case):
         end = predict(self.session.paper, self.session.kit, spot.stack.layers)[-1].lab
         self.assertAlmostEqual(float(delta_e00(end, spot.target)), spot.stack.delta_e00, places=2)
 
+    def test_a_burnt_spot_is_not_told_as_if_it_were_known(self):
+        self.session.dropper.touch(130, 150)
+        self.assertFalse(self.session.dropper.last.lost)
+        self.assertNotIn("Burnt out", self.said[-1].what)
+        self.session.view.pixels[130:170, 110:150] = (255, 240, 160)
+        self.session.dropper.touch(130, 150)
+        self.assertTrue(self.session.dropper.last.lost)
+        self.assertTrue(self.said[-1].what.startswith("Burnt out or crushed: the photo does not know this spot"), self.said[-1].what)
+
     def test_it_can_be_kept_as_a_note_and_taken_back(self):
         self.assertFalse(self.session.dropper.keep())
         self.session.dropper.touch(130, 150)

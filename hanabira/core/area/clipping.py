@@ -6,12 +6,14 @@ real, a plateau is not.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import cv2
 import numpy as np
 
+from hanabira.core.area.values import BAND_PERCENTILES
+from hanabira.core.colour.spaces import Array
 from hanabira.core.sentences import say
 
 AT, NEAR = 3, 8
@@ -24,7 +26,9 @@ LOWEST_CEILING, HIGHEST_FLOOR = 227, 30
 TOLD = 0.01
 """Shares below this are sparks."""
 UNKNOWN = 0.5
-"""A value of which more pixels than this are clipped is unknown."""
+"""A value of which more pixels than this are clipped is unknown, and so is the coat of an area."""
+GONE = 0.9
+"""Where more than this is clipped, no colour is left to read."""
 
 Levels = tuple[tuple[int, int, int], tuple[int, int, int]]
 """Ceilings and floors of the three channels."""
@@ -49,6 +53,15 @@ class Clipping:
     def matters(self) -> bool:
         """Whether there is anything to tell."""
         return max(self.any, self.crushed) >= TOLD
+
+    @property
+    def lost(self) -> float:
+        """Share that is burnt out or crushed; no pixel is both."""
+        return self.any + self.crushed
+
+    def known(self, values: Mapping[str, Array]) -> dict[str, float]:
+        """L* of those of an area's values, Lab by name, that the photo still knows."""
+        return {band: float(v[0]) for band, v in values.items() if band not in self.unknown}
 
 
 def photo_levels(pixels: np.ndarray) -> Levels:
@@ -90,9 +103,8 @@ def measure_clipping(
     burnt, crushed = high.any(2) & mask, low.all(2) & mask
     count = max(1, int(mask.sum()))
     values, lost = lightness[mask], (burnt | crushed)[mask]
-    bands = {"gap": (0, 12), "general": (35, 65), "light": (88, 98.5), "highlight": (98.5, 100)}
     unknown = []
-    for band, ends in bands.items() if lost.any() else ():
+    for band, ends in BAND_PERCENTILES.items() if lost.any() else ():
         low, high_ = np.percentile(values, ends)
         inside = (values >= low) & (values <= high_)
         if inside.any() and lost[inside].mean() > UNKNOWN:
@@ -114,6 +126,8 @@ def lost_words(c: Clipping) -> tuple[str, ...]:
         out.append(say("lost.crushed", share=c.crushed))
     if c.unknown:
         out.append(say("lost.unknown", values=", ".join(c.unknown)))
+    if c.lost > GONE:
+        out.append(say("lost.colours"))
     return tuple(out)
 
 

@@ -9,7 +9,7 @@ from typing import Any
 import cv2
 import numpy as np
 
-from hanabira.core.area.clipping import Clipping, Levels, clipped, measure_clipping, photo_levels
+from hanabira.core.area.clipping import GONE, UNKNOWN, Clipping, Levels, clipped, measure_clipping, photo_levels
 from hanabira.core.area.coat_class import CoatModel, coat_features
 from hanabira.core.area.combing import Combed, comb, correct_axes, lie
 from hanabira.core.area.eye import Eye, measure_eye
@@ -106,6 +106,16 @@ class Measures:
         """Visible run of the hair on the paper in millimetres."""
         return _mm(self.hair.length_px, self.mm_per_px)
 
+    @property
+    def brief(self) -> str:
+        """Range of values and temperature in a few words; a question mark for an end that the photo lost."""
+        unknown = self.clipping.unknown
+        low = "?" if "gap" in unknown else f"{self.values.p02:.0f}"
+        high = "?" if "light" in unknown or "highlight" in unknown else f"{self.values.p98:.0f}"
+        if low == high == "?":
+            return say("lost.values")
+        return f"L* {low}–{high}" + (f" · {self.temperature.word}" if self.clipping.lost <= GONE else "")
+
 
 def _mm(px: float | None, mm_per_px: float | None) -> float | None:
     return None if px is None or mm_per_px is None else px * mm_per_px
@@ -181,11 +191,11 @@ def measure_region(
     values = measure_values(flat)
     token.report(0.25, "Sorting colours")
     known = flat[~lost.reshape(-1)[inside]]
-    # a colour that the photo lost is no colour of the coat, unless hardly anything else is left
-    palette = measure_palette(known if len(known) > 0.1 * len(flat) else flat)
+    clipping = measure_clipping(pixels, mask, lab[..., 0], levels, (region.left, region.top), 1 / k)
+    # a colour that the photo lost is no colour of the coat, unless hardly anything else is left, which `lost_words` then says
+    palette = measure_palette(known if clipping.lost <= GONE and len(known) else flat)
     found_hues = hidden_hues(lab, pixels, mask, lost)
     hidden = found_hues.hues
-    clipping = measure_clipping(pixels, mask, lab[..., 0], levels, (region.left, region.top), 1 / k)
     temperature_ = _temperature(flat, values)
     token.report(0.5, "Following the hair")
     if hair:
@@ -212,7 +222,8 @@ def measure_region(
     return Measures(
         count, mm2, mm_per_px, values, palette, hidden, temperature_, found, marking, field, (region.left, region.top), combed, bend, word,
         clipping=clipping, outside=region.outside, readable=found_hues.readable,
-        coats=tuple(readers.coats.shares(coat_features(pixels, mask, lost)).items()) if readers is not None else (),
+        # of a coat that is mostly lost nothing is said: no answer would follow from what is left
+        coats=tuple(readers.coats.shares(coat_features(pixels, mask, lost)).items()) if readers is not None and clipping.lost <= UNKNOWN else (),
     )  # fmt: skip
 
 

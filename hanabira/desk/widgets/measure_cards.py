@@ -10,6 +10,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPainterPath, QPen
 from PyQt6.QtWidgets import QWidget
 
+from hanabira.core.area.clipping import GONE
 from hanabira.core.area.measures import Measures
 from hanabira.core.area.values import BAND_PERCENTILES
 from hanabira.core.colour.words import colour_name, value_step
@@ -178,6 +179,8 @@ class Balance(Drawn):
         side = {"warm": "Warm", "cool": "Cool", "neutral": "Neutral", "both": "Warm and cool"}[t.word]
         self.head = f"{side}, by {abs(t.lean):.0f}" if t.word in ("warm", "cool") else side
         self.body = f"{t.shade_word[:1].upper()}{t.shade_word[1:]}"
+        if m.clipping.lost > GONE:
+            self.lean, self.head, self.body = 0.0, "Unknown", "The photo lost the colours here"
         super().__init__(f"Temperature: {self.head}. {self.body}", parent)
 
     def design_size(self, width: float) -> tuple[float, float]:

@@ -386,7 +386,7 @@ class Areas(PictureStage):
         m = self.model.measures(area.id)
         if m is None:
             return surfaces()[area.surface_id].name.lower() if area.surface_id in surfaces() else ""
-        return f"L* {m.values.p02:.0f}–{m.values.p98:.0f} · {m.temperature.word}"
+        return m.brief
 
     # -- bench ---------------------------------------------------------------------
     def enter(self) -> None:
@@ -470,7 +470,7 @@ class Areas(PictureStage):
             away = Caption("", "delete this area")
             away.opened.connect(self.delete)
             bench.set_parts([self._identity(area), *self._measure_parts(m, area), 6, away])
-        self.desk.mark_values({b: float(v[0]) for b, v in m.values.band_lab.items()} if m else None)
+        self.desk.mark_values(m.clipping.known(m.values.band_lab) if m else None)
         has = area.id in self.model.recipes
         self.desk.set_next(
             f"Recipe for area {area.number}" if not has else f"To the recipe of area {area.number}",

@@ -58,7 +58,7 @@ def mark_values(s: Recipe, area: Area, m: Measures | None) -> None:
     """The shown place with its neighbours on the value rule, or the bands; what was moved by choice stands beside its measure."""
     places = s.model.places(area.id) if s.model.by_places(area.id) else None
     if places is None or m is None:
-        s.desk.mark_values({b: float(v[0]) for b, v in m.values.band_lab.items()} if m else None)
+        s.desk.mark_values(m.clipping.known(m.values.band_lab) if m else None)
         return
     order = sorted(places, key=lambda p: p.photo_lab[0])
     at = next((k for k, p in enumerate(order) if p.id == s.band), len(order) // 2)

@@ -36,7 +36,7 @@ def fill(s: Study) -> None:
     k = photo.crop[2] / c.picture_mm[0]
     bench.head.set("", photo.original_name, f"{photo.width_px} × {photo.height_px} px · {k:.1f} px a mm of paper")
     m = s.whole_measures()
-    desk.mark_values({b: float(v[0]) for b, v in m.values.band_lab.items()} if m is not None else None)
+    desk.mark_values(m.clipping.known(m.values.band_lab) if m is not None else None)
     card = {"look": _look, "frame": _frame, "light": _light, "cut": _cut, "grid": _grid}[s.way]
     bench.set_parts(card(s, photo))
     desk.set_next("Draw the areas", "loop")
