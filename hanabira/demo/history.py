@@ -4,18 +4,15 @@ from __future__ import annotations
 
 import datetime
 import json
-import tempfile
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
-from PIL import Image
 
 from hanabira.core.area.marking import Marking
 from hanabira.core.area.measures import Measures, measure
 from hanabira.core.area.shape import cut
-from hanabira.core.forecast.portrait import drawn_places
 from hanabira.core.places.find import find_places
 from hanabira.core.places.place import Place, Places, as_planned
 from hanabira.core.schedule.order import Ordered
@@ -29,10 +26,8 @@ from hanabira.craft.markings import marking_model
 from hanabira.craft.readers import readers
 from hanabira.craft.supplies import named, paper, parts_of, shipped_kit, surfaces
 from hanabira.craft.techniques import craft_of, rules_of, school
-from hanabira.devices.easel_camera import as_logged
 from hanabira.studio import planning
-from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, Shot
-from hanabira.studio.store import Store
+from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe
 
 PACE = {"short-fur": 1.35, "mane-and-tail": 1.1, "eye": 0.85, "nose": 1.2, "contour-feathers": 1.25, "ear-inside": 0.95}
 """How many times our guess the invented artist takes, by surface."""
@@ -142,33 +137,7 @@ def log(c: Commission, photo: Photo, areas: Sequence[Area], recipes: Sequence[Re
     return tuple(rows)
 
 
-def shots(
-    store: Store,
-    pixels: np.ndarray,
-    c: Commission,
-    photo: Photo,
-    areas: Sequence[Area],
-    recipes: Mapping[str, Sequence[Layer]],
-    rows: Sequence[LogRow],
-    count: int,
-) -> list[Shot]:
-    """Photos of the work at even distances of the log, each taken into the studio."""
-    kinds = {key: places for key, (_layers, places) in shipped().items()}
-    found = {a.id: _found_again(pixels, a, kinds[a.id]) for a in areas if a.id in recipes}
-    drawn_as = lambda key, shape, corner, k: drawn_places(found[key], shape, corner, k) if key in found else None  # noqa: E731
-    out = []
-    with tempfile.TemporaryDirectory() as folder:
-        for n in range(1, count + 1):
-            some = rows[: round(len(rows) * n / count)]
-            path = Path(folder) / f"easel {n}.jpg"
-            taken = as_logged(pixels, c, photo.crop, areas, recipes, some, drawn_as, shipped_kit(c.kit_id), seed=n).take()
-            Image.fromarray(taken).save(path, quality=88)
-            digest, suffix, (w, h) = store.take_in(path)
-            out.append(Shot(f"{c.id}-shot-{n}", c.id, digest, suffix, path.name, w, h, some[-1].at, some[-1].step))
-    return out
-
-
-def _found_again(pixels: np.ndarray, a: Area, planned: Sequence[Place]) -> Places:
+def found_again(pixels: np.ndarray, a: Area, planned: Sequence[Place]) -> Places:
     """The map of an area's places as they were planned; whether it is marked is known from them."""
     marked = any(p.kind == "marking" for p in planned)
     marking = Marking("patches" if marked else "plain", 1.0, None, None, None)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from hanabira.core.area.shape import Point
 from hanabira.craft.templates import ellipse
+from hanabira.devices.drawn_sheet import Planted
 from hanabira.studio.records import Area, Commission, Terms
 
 Ring = tuple[tuple[float, float], ...]
@@ -16,7 +17,7 @@ Ring = tuple[tuple[float, float], ...]
 class Sitter:
     """A commission without its photo: ``areas`` are name, surface and ring; an eye is (middle x, y, radius).
 
-    ``share`` of its steps is done, with ``shots`` photos of the work.
+    ``share`` of its steps is done, with ``shots`` photos of the work, the last of them with ``planted`` faults in the drawing.
     """
 
     kind: str
@@ -26,6 +27,7 @@ class Sitter:
     areas: tuple[tuple[str, str, Ring | tuple[float, float, float]], ...]
     share: float = 0.0
     shots: int = 0
+    planted: tuple[Planted, ...] = ()
 
     def records(self, photo_id: str) -> list[Area]:
         """The areas as records."""
@@ -83,6 +85,7 @@ def sitters(today: datetime.date) -> tuple[Sitter, ...]:
         ),
         0.5,
         3,
+        (Planted("lighter", 7),),
     )
     owl = Sitter(
         "owl",

@@ -5,14 +5,15 @@ from __future__ import annotations
 import datetime
 import tempfile
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import platformdirs
 
 from hanabira.core.faults import StudioFault
 from hanabira.core.token import SILENT, Token
-from hanabira.demo import history
+from hanabira.craft.supplies import shipped_kit
+from hanabira.demo import history, photos
 from hanabira.demo.sitters import Sitter, sitters
 from hanabira.demo.truth import PHOTO, PHOTOS
 from hanabira.studio.database import DATABASE
@@ -311,6 +312,11 @@ def _add(store: Store, sitter: Sitter, today: datetime.date, token: Token) -> No
     last = datetime.date.fromisoformat(c.delivered) - datetime.timedelta(days=2) if c.delivered else today - datetime.timedelta(days=1)
     c = history.begun(c, photo, areas, recipes, sitter.share, last)
     rows = history.log(c, photo, areas, recipes, sitter.share, seed=len(areas))
-    token.report(0.9, f"Photographing {c.name}")
-    store.edit([c, photo, *areas, *recipes, *rows])
-    store.edit(history.shots(store, pixels, c, photo, areas, {r.area_id: r.layers for r in recipes}, rows, sitter.shots))
+    moments = [rows[: round(len(rows) * n / sitter.shots)] for n in range(1, sitter.shots + 1)]
+    named = {r.area_id: r for r in recipes}
+    places = {a.id: history.found_again(pixels, a, named[a.id].places) for a in areas if a.id in named}
+    work = photos.Work(c, photo, pixels, areas, named, places, shipped_kit(c.kit_id))
+    work = replace(work, recipes=photos.tried(work, moments, len(areas)))
+    store.edit([c, photo, *areas, *work.recipes.values(), *rows])
+    taken, verdicts = photos.photographed(store, work, moments, sitter.planted, 1 if c.delivered else 2, token)
+    store.edit([*taken, *verdicts])

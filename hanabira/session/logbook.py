@@ -13,15 +13,16 @@ import numpy as np
 from PIL import Image
 
 from hanabira.core.faults import Fault
-from hanabira.core.forecast.portrait import Drawn
 from hanabira.core.schedule.plausible import Doubt, shared
-from hanabira.core.token import Token
-from hanabira.devices.easel_camera import EaselCamera, WatchedFolder, as_logged
+from hanabira.core.token import SILENT, Token
+from hanabira.devices.easel_camera import EaselCamera, WatchedFolder
+from hanabira.session.check_subject import subject_of
 from hanabira.session.edits import Edit
+from hanabira.session.simulated import camera_over
 from hanabira.session.view import View
 from hanabira.studio import account, planning
 from hanabira.studio.pictures import is_whole
-from hanabira.studio.records import LogRow, Photo, Shot, new_id
+from hanabira.studio.records import LogRow, Photo, PhotoCheck, Shot, new_id
 
 if TYPE_CHECKING:
     from hanabira.session.session import Session
@@ -176,26 +177,14 @@ class Logbook:
 
     def drop_shot(self, shot: Shot) -> None:
         """Take a photo out of the log; its file stays until the studio is tidied."""
-        self.model.do(Edit(self.model, "photo of the work removed", [shot], []))
+        told = self.model.store.get(PhotoCheck, shot.id)
+        self.model.do(Edit(self.model, "photo of the work removed", [shot, *([told] if told is not None else [])], []))
 
     def simulated_camera(self) -> Callable[[], EaselCamera] | None:
-        """What makes the simulated easel camera as the log has left the sheet; None while photo or measures are missing."""
-        m = self.model
-        c, photo, view = m.commission, m.photo, m.view
-        if c is None or photo is None or view is None:
-            return None
-        k = view.scale
-        areas = [replace(a, ring=view.small(a.ring)) for a in m.areas]
-        x, y, w, h = photo.crop
-        layers = {a.id: m.recipe_layers(a.id) for a in m.areas}
-        rows, kit, n = self.rows(), m.kit, len(self.shots()) + 1
-        drawings = {a.id: m.drawing(a.id) for a in m.areas}
-
-        def drawn_as(key: str, shape: tuple[int, int], corner: tuple[float, float], scale: float) -> Drawn | None:
-            drawing = drawings[key]
-            return None if drawing is None else drawing(shape, (corner[0] / k, corner[1] / k), scale * k)
-
-        return lambda: as_logged(view.pixels, c, (x * k, y * k, w * k, h * k), areas, layers, rows, drawn_as, kit, n)
+        """What makes the simulated easel camera as the log has left the sheet; None while the client's photo is missing."""
+        subject = subject_of(self.model)
+        n = len(self.shots()) + 1
+        return None if subject is None else lambda: camera_over(subject.measured(SILENT), n)
 
     def watch(self, folder: str) -> None:
         """Look for new pictures in a folder; an empty name stops it."""

@@ -26,6 +26,7 @@ from hanabira.core.study.sun import side_of
 from hanabira.core.token import Token
 from hanabira.craft.kitfile import parse_csv
 from hanabira.craft.supplies import KITS, paper, paper_for, papers
+from hanabira.session.checkroom import Checkroom
 from hanabira.session.darkroom import Darkroom
 from hanabira.session.dropper import Dropper
 from hanabira.session.edits import AddPhoto, EditBrief
@@ -43,7 +44,7 @@ from hanabira.session.workshop import Workshop
 from hanabira.studio import backups, files
 from hanabira.studio.kits import kit_record
 from hanabira.studio.overlaps import Overlaps
-from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, Record, Shot, StudioKit, cover_crop, new_id
+from hanabira.studio.records import Area, Commission, LogRow, Photo, PhotoCheck, Recipe, Record, Shot, StudioKit, cover_crop, new_id
 from hanabira.studio.store import Store
 
 
@@ -77,6 +78,7 @@ class Session:
         self.other_ready = Event()
         self.log_changed = Event()
         self.shot_ready = Event()
+        self.checks_changed = Event()
         self.undo_changed = Event()
         self.store = store
         self.jobs: Runner = runner or InlineRunner()
@@ -100,6 +102,7 @@ class Session:
         self.planner = Planner(self)
         self.logbook = Logbook(self)
         self.dropper = Dropper(self)
+        self.checkroom = Checkroom(self)
         self._predictions: dict[str, tuple[object, Prediction, tuple[Caution, ...]]] = {}
         self._reach: tuple[object, Reach] | None = None
         self._gamut: tuple[object, Gamut] | None = None
@@ -159,6 +162,7 @@ class Session:
         stopped = self.jobs.cancel_all()
         self.commission, self.view, self.area_id, self.layer_at = found, None, "", 0
         self.measuring.forget()
+        self.checkroom.forget()
         self._predictions.clear()
         self._reload()
         self.undo_changed.emit()
@@ -209,7 +213,7 @@ class Session:
         # the order in which listeners are told: what later ones look at stands by then
         for kind, tell in (
             (Commission, self._commission_edited), (StudioKit, self._kit_edited), (Photo, self._photo_edited), (Area, self._areas_edited), (LogRow, self.log_changed.emit),
-            (Shot, self.log_changed.emit),
+            (Shot, self.log_changed.emit), (PhotoCheck, self.checks_changed.emit),
         ):  # fmt: skip
             if kind in kinds:
                 tell()

@@ -11,6 +11,7 @@ import csv
 import hashlib
 import io
 import json
+import re
 import tempfile
 import zipfile
 from collections.abc import Iterator, Mapping
@@ -30,13 +31,13 @@ from hanabira.craft.kitfile import parse_csv
 from hanabira.craft.supplies import shipped_kit
 from hanabira.studio import kits, tables
 from hanabira.studio.layer_ids import carry_over, numbered
-from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, Shot, StudioKit, new_id
+from hanabira.studio.records import Area, Commission, LogRow, Photo, PhotoCheck, Recipe, Shot, StudioKit, new_id
 from hanabira.studio.store import Store
 from hanabira.studio.writing import refused, safe_cell, write_file
 
 R = TypeVar("R")
-FORMAT, VERSION = "hanabira bundle", 3
-"""Version 1 named steps by the places of their layers; before version 3 recipes were planned by values only."""
+FORMAT, VERSION = "hanabira bundle", 4
+"""Version 1 named steps by the places of their layers; before version 3 recipes were planned by values only, before version 4 no photo was checked."""
 MOST_BYTES = 2_000_000_000
 MOST_RECORD_BYTES = 100_000_000
 MOST_RATIO = 200
@@ -45,7 +46,8 @@ MOST_NAME = 300
 _MASK_SIDE = 1600
 _README = """A commission of a portrait in coloured pencil or pastel, as an open bundle.
 
-commission.json  the records: commission, photos, areas (outlines in pixels of the prepared photo), recipes, kit, log, shots;
+commission.json  the records: commission, photos, areas (outlines in pixels of the prepared photo), recipes, kit, log, shots,
+                 checks (what each photo of the work told, under the photo's id);
                  "missing" are the digests of photos whose files were lost when it was written
 photos/          the client's photos as they came and the photos of the work ("shots"), named by the SHA-256 of their content
 masks/           every area as a black and white picture, named by its number
@@ -67,6 +69,7 @@ class Contents:
     shots: tuple[Shot, ...] = ()
     missing: frozenset[str] = frozenset()
     """Digests of photos whose files were lost before the bundle was written."""
+    checks: tuple[PhotoCheck, ...] = ()
 
     @property
     def pictures(self) -> tuple[Photo | Shot, ...]:
@@ -120,7 +123,7 @@ def contents_of(store: Store, commission: str) -> Contents:
         ids = {a.id for a in areas}
         return Contents(
             c, photos, areas, tuple(r for r in store.all(Recipe, commission_id=c.id) if r.area_id in ids), store.all(LogRow, commission_id=c.id),
-            kits.kit_record(store, c.kit_id), store.all(Shot, commission_id=c.id),
+            kits.kit_record(store, c.kit_id), store.all(Shot, commission_id=c.id), checks=store.all(PhotoCheck, commission_id=c.id),
         )  # fmt: skip
 
 
@@ -137,7 +140,7 @@ def write_bundle(store: Store, commission: str, target: Path, token: Token = SIL
     data = {
         "format": FORMAT, "version": VERSION, "commission": _row(got.commission), "photos": [_row(p) for p in got.photos], "areas": [_row(a) for a in got.areas],
         "recipes": [_row(r) for r in got.recipes], "log": [_row(q) for q in got.log], "kit": _row(got.kit) if got.kit else None,
-        "shots": [_row(q) for q in got.shots], "missing": sorted({digest for digest, _suffix in lost}),
+        "shots": [_row(q) for q in got.shots], "checks": [_row(q) for q in got.checks], "missing": sorted({digest for digest, _suffix in lost}),
     }  # fmt: skip
     try:
         with tempfile.TemporaryFile() as out:
@@ -285,7 +288,7 @@ def _records(path: Path, z: zipfile.ZipFile) -> Contents:
     kit = read(StudioKit, "kit")
     got = Contents(
         read(Commission, "commission")[0], read(Photo, "photos"), read(Area, "areas"), read(Recipe, "recipes"), read(LogRow, "log"),
-        kit[0] if kit else None, read(Shot, "shots"), frozenset(missing),
+        kit[0] if kit else None, read(Shot, "shots"), frozenset(missing), read(PhotoCheck, "checks"),
     )  # fmt: skip
     words = _does_not_belong(got)
     if words:
@@ -316,7 +319,7 @@ def _with_layer_ids(path: Path, data: dict[str, Any]) -> dict[str, Any]:
 def _does_not_belong(got: Contents) -> str:
     """The first thing in which records of one bundle contradict one another; empty when there is none."""
     photos, areas = {p.id for p in got.photos}, {a.id for a in got.areas}
-    for group in (got.photos, got.areas, got.log, got.shots):
+    for group in (got.photos, got.areas, got.log, got.shots, got.checks):
         ids = [q.id for q in group]
         if len(set(ids)) < len(ids):
             return "two have one id"
@@ -327,6 +330,8 @@ def _does_not_belong(got: Contents) -> str:
     for a in got.areas:
         if a.photo_id not in photos or a.colour_photo_id not in photos | {""}:
             return f"the photo of {a.name} is not there"
+    if {q.id for q in got.checks} - {q.id for q in got.shots}:
+        return "a verdict has no photo"
     if any(r.area_id not in areas for r in got.recipes):
         return "a recipe has no area"
     try:
@@ -402,7 +407,7 @@ def _store(store: Store, got: Contents) -> TakenIn:
     there = got.commission.id in store.keys(Commission)
     clash = any(
         q.id in store.keys(kind)
-        for kind, group in ((Photo, got.photos), (Area, got.areas), (LogRow, got.log), (Shot, got.shots))
+        for kind, group in ((Photo, got.photos), (Area, got.areas), (LogRow, got.log), (Shot, got.shots), (PhotoCheck, got.checks))
         for q in group
     )
     fresh = _fresh(got, f"{got.commission.name} (copy)" if there else got.commission.name) if there or clash else got
@@ -420,7 +425,7 @@ def _store(store: Store, got: Contents) -> TakenIn:
     lost = [p.original_name for p in got.pictures if p.digest in got.missing and not store.holds(p)]
     if lost:
         remarks.append(f"The bundle lacks the file of {', '.join(lost)}; add the same file again and it goes into its place.")
-    store.edit([*new_kit, fresh.commission, *fresh.photos, *fresh.areas, *fresh.recipes, *fresh.log, *fresh.shots])
+    store.edit([*new_kit, fresh.commission, *fresh.photos, *fresh.areas, *fresh.recipes, *fresh.log, *fresh.shots, *fresh.checks])
     return TakenIn(fresh.commission, tuple(remarks))
 
 
@@ -429,6 +434,7 @@ def _fresh(got: Contents, name: str) -> Contents:
     cid = new_id()
     photo: Mapping[str, str] = {p.id: new_id() for p in got.photos}
     area: Mapping[str, str] = {a.id: new_id() for a in got.areas}
+    shot: Mapping[str, str] = {q.id: new_id() for q in got.shots}
     step = lambda key: f"{area.get(key.partition(':')[0], key.partition(':')[0])}:{key.partition(':')[2]}" if ":" in key else key  # noqa: E731
     terms = replace(got.commission.terms, moved=tuple((step(a), step(b)) for a, b in got.commission.terms.moved))
     return Contents(
@@ -441,5 +447,17 @@ def _fresh(got: Contents, name: str) -> Contents:
         tuple(replace(r, area_id=area[r.area_id]) for r in got.recipes),
         tuple(replace(q, id=new_id(), commission_id=cid, area_id=area.get(q.area_id, ""), step=step(q.step)) for q in got.log),
         got.kit,
-        tuple(replace(q, id=new_id(), commission_id=cid, step=step(q.step)) for q in got.shots),
+        tuple(replace(q, id=shot[q.id], commission_id=cid, step=step(q.step)) for q in got.shots),
+        got.missing,
+        tuple(
+            replace(q, id=shot[q.id], commission_id=cid, told=_renamed(q.told, area), meant=tuple(_renamed(k, area) for k in q.meant))
+            for q in got.checks
+        ),
     )
+
+
+def _renamed(text: str, names: Mapping[str, str]) -> str:
+    """A text with the old ids in it replaced by the new ones; ids of areas are long enough to be nothing else."""
+    for old, new in sorted(names.items(), key=lambda q: -len(q[0])):
+        text = re.sub(rf"(?<![A-Za-z0-9_.+-]){re.escape(old)}(?![A-Za-z0-9_.+-])", new, text)
+    return text

@@ -7,6 +7,7 @@ Kinds of values, finite numbers, ranges, dates, outlines with an inside, crops w
 from __future__ import annotations
 
 import datetime
+import json
 import math
 import re
 import types
@@ -34,6 +35,7 @@ from hanabira.studio.records import (
     Commission,
     LogRow,
     Photo,
+    PhotoCheck,
     Recipe,
     Record,
     Shot,
@@ -47,6 +49,7 @@ SHEET_MM = (20.0, 5000.0)
 YEARS = (1970, 2200)
 """Years that dates may lie in; a calendar can still be laid out beyond them."""
 MOST_LAYERS, MOST_PLACES, MOST_POINTS = 200, 100, 20_000
+MOST_TRIED = 2000
 LARGEST_PX = 10_000_000.0
 _ID = re.compile(r"[A-Za-z0-9_.+-]{1,64}")
 _DIGEST = re.compile(r"[0-9a-f]{64}")
@@ -326,6 +329,13 @@ def _places(r: Recipe) -> None:
     for q in r.layers:
         if any(not isinstance(k, str) or k not in ids for k in q.on):
             raise _fail("a layer covers a place that is not there")
+    if len(r.tried) > MOST_TRIED:
+        raise _fail(f"{len(r.tried)} stacks were tried")
+    for place, stack, *lab in r.tried:
+        _short(place, "place of a tried stack")
+        _short(stack, "tried stack")
+        for v in lab:
+            _within(v, -500, 500, "colour of a tried stack")
     for place, *shift in r.aims:
         if place not in ids:
             raise _fail("an aim is of a place that is not there")
@@ -374,10 +384,36 @@ def _shot(s: Shot) -> None:
     _short(s.step, "step")
 
 
+def _photo_check(c: PhotoCheck) -> None:
+    _id(c.id)
+    _id(c.commission_id, "commission")
+    _moment(c.at, "the time")
+    _within(c.log_rows, 0, 1_000_000, "rows of the log")
+    if len(c.told) > LONGEST_VERDICT or len(c.said) > LONGEST_NOTE or len(c.meant) > MOST_LAYERS:
+        raise _fail("the verdict on a photo is too long")
+    if any(len(k) > LONGEST_NAME for k in c.meant):
+        raise _fail("what is meant so names no fault")
+    for text, what in ((c.told, "the verdict on a photo"), (c.said, "what was said of a photo")):
+        if text:
+            verdict_of(text, what)
+
+
+def verdict_of(text: str, what: str = "the verdict on a photo") -> dict[str, Any]:
+    """A stored verdict as plain data. Raises `RecordFault` for what is no object of JSON."""
+    try:
+        data = json.loads(text)
+    except (ValueError, RecursionError) as error:
+        raise _fail(f"{what} cannot be read") from error
+    if not isinstance(data, dict):
+        raise _fail(f"{what} is no object")
+    return data
+
+
 _CHECKS: dict[type, Callable[[Any], None]] = {
-    Commission: _commission, Photo: _photo, Area: _area, Recipe: _recipe, StudioKit: _kit, LogRow: _log, Shot: _shot,
+    Commission: _commission, Photo: _photo, Area: _area, Recipe: _recipe, StudioKit: _kit, LogRow: _log, Shot: _shot, PhotoCheck: _photo_check,
 }  # fmt: skip
 LONGEST_TEXT = 50_000_000
+LONGEST_VERDICT = 4_000_000
 
 
 def check(record: Record) -> None:

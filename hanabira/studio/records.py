@@ -163,6 +163,8 @@ class Recipe:
     note: str = ""
     places: tuple[Place, ...] = ()
     aims: tuple[tuple[str, float, float, float], ...] = ()
+    tried: tuple[tuple[str, str, float, float, float], ...] = ()
+    """Stacks that were tried on scrap and read back: (place, what lay there as `core.progress.expected.signature` writes it, L*, a*, b*)."""
 
     def __post_init__(self) -> None:
         # a layer without an id could not be named by the log
@@ -220,7 +222,24 @@ class Shot:
     note: str = ""
 
 
-Record = Commission | Photo | Area | Recipe | StudioKit | LogRow | Shot
+@dataclass(frozen=True)
+class PhotoCheck:
+    """What a photo of the work told, under the photo's own id; ``at`` is when it was judged.
+
+    ``told`` is the verdict as plain data in JSON (`core.progress.told`), ``meant`` names the faults that the artist wants so, ``said`` is what was
+    said on a morning before the numbers, as JSON; ``log_rows`` is how many rows the log held, so that an older photo is known as old.
+    """
+
+    id: str
+    commission_id: str
+    at: str
+    told: str
+    meant: tuple[str, ...] = ()
+    said: str = ""
+    log_rows: int = 0
+
+
+Record = Commission | Photo | Area | Recipe | StudioKit | LogRow | Shot | PhotoCheck
 
 
 def cover_crop(width_px: int, height_px: int, aspect: float) -> tuple[float, float, float, float]:

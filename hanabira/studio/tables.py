@@ -19,7 +19,7 @@ from hanabira.core.solver.area import Layer
 from hanabira.core.study.neutral import Light
 from hanabira.core.study.prepare import Preparation
 from hanabira.studio.checking import check
-from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, Record, Shot, StudioKit, Terms
+from hanabira.studio.records import Area, Commission, LogRow, Photo, PhotoCheck, Recipe, Record, Shot, StudioKit, Terms
 
 metadata = MetaData(
     naming_convention={
@@ -97,6 +97,7 @@ recipe = Table(
     Column("note", Text, nullable=False),
     Column("places", Text, nullable=False, server_default="[]"),
     Column("aims", Text, nullable=False, server_default="[]"),
+    Column("tried", Text, nullable=False, server_default="[]"),
 )  # fmt: skip
 kit = Table(
     "kit", metadata,
@@ -136,9 +137,28 @@ shot = Table(
     Column("step", String(64), nullable=False),
     Column("note", Text, nullable=False),
 )  # fmt: skip
+photo_check = Table(
+    "photo_check", metadata,
+    Column("id", String(32), primary_key=True),
+    Column("commission_id", ForeignKey("commission.id", ondelete="CASCADE"), nullable=False, index=True),
+    Column("at", String(32), nullable=False),
+    Column("told", Text, nullable=False),
+    Column("meant", Text, nullable=False, server_default="[]"),
+    Column("said", Text, nullable=False, server_default=""),
+    Column("log_rows", Integer, nullable=False, server_default="0"),
+)  # fmt: skip
 setting = Table("setting", metadata, Column("key", String(64), primary_key=True), Column("value", Text, nullable=False))
 
-TABLES: dict[type, Table] = {Commission: commission, Photo: photo, Area: area, Recipe: recipe, StudioKit: kit, LogRow: log, Shot: shot}
+TABLES: dict[type, Table] = {
+    Commission: commission,
+    Photo: photo,
+    Area: area,
+    Recipe: recipe,
+    StudioKit: kit,
+    LogRow: log,
+    Shot: shot,
+    PhotoCheck: photo_check,
+}
 
 
 R = TypeVar("R")
@@ -223,6 +243,9 @@ def to_row(record: Record) -> dict[str, Any]:
         row["layers"] = json.dumps([asdict(q) for q in record.layers], ensure_ascii=False)
         row["places"] = json.dumps([asdict(q) for q in record.places], ensure_ascii=False)
         row["aims"] = json.dumps([list(q) for q in record.aims])
+        row["tried"] = json.dumps([list(q) for q in record.tried])
+    elif isinstance(record, PhotoCheck):
+        row["meant"] = json.dumps(list(record.meant))
     return row
 
 
@@ -250,6 +273,9 @@ def from_row(kind: type, row: dict[str, Any]) -> Record:
         row["layers"] = tuple(Layer(**{**q, "on": _texts(q.get("on", []))}) for q in json.loads(row["layers"]))
         row["places"] = tuple(_place(q) for q in json.loads(row.get("places", "[]")))
         row["aims"] = tuple((str(p), float(a), float(b), float(c)) for p, a, b, c in json.loads(row.get("aims", "[]")))
+        row["tried"] = tuple((str(p), str(s), float(x), float(y), float(z)) for p, s, x, y, z in json.loads(row.get("tried", "[]")))
+    elif kind is PhotoCheck:
+        row["meant"] = _texts(json.loads(row.get("meant", "[]")))
     return kind(**row)
 
 

@@ -11,15 +11,13 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from hanabira.core.colour.spaces import lab_to_srgb, srgb_to_lab
 from hanabira.core.forecast.portrait import Drawn, Laid, lay_bands, portrait
 from hanabira.core.optics.kit import Kit, Pencil
 from hanabira.core.schedule.order import Preferences, order
 from hanabira.core.schedule.sessions import Days, lay_out
 from hanabira.core.schedule.wear import worn_mm
 from hanabira.core.schedule.work import AreaWork, LayerWork
-from hanabira.core.solver.area import Layer
-from hanabira.devices.easel_camera import SimulatedEaselCamera, WatchedFolder, Worked, drawn_sheet
+from hanabira.devices.easel_camera import WatchedFolder
 from hanabira.studio import account
 from hanabira.studio.records import LogRow
 
@@ -139,30 +137,6 @@ class Forecast(unittest.TestCase):
 
 
 class Camera(unittest.TestCase):
-    def test_the_sheet_darkens_with_each_layer_and_only_where_it_lies(self):
-        lab = np.full((40, 60, 3), (50.0, 5.0, 15.0))
-        lab[:, :, 0] += np.random.default_rng(0).normal(0, 15, (40, 60))
-        inside = np.zeros((40, 60), bool)
-        inside[10:30, 10:40] = True
-        layer = lambda code, p: Layer("general", code, p, 1, "everywhere", "side")  # noqa: E731
-        means = []
-        for layers in ([], [layer("1", 2)], [layer("1", 2), layer("2", 4)]):
-            sheet = srgb_to_lab(drawn_sheet(lab, "#f4f3ef", KIT, [Worked(inside, Drawn(Forecast.bands), layers)]))
-            means.append(float(sheet[inside][:, 0].mean()))
-            self.assertGreater(float(sheet[~inside][:, 0].mean()), 94)
-        self.assertTrue(means[0] > means[1] + 3 > means[2] + 6, means)
-
-    def test_a_photo_is_tilted_uneven_and_never_the_same_twice(self):
-        sheet = np.ones((80, 60, 3)) * lab_to_srgb(np.array([60.0, 0, 0]))
-        camera = SimulatedEaselCamera(sheet, 0.05, "#ffffff", 3)
-        a, b = camera.take(), camera.take()
-        self.assertEqual((a.dtype, a.shape[2]), (np.uint8, 3))
-        self.assertTrue((a != b).any())
-        middle = a[a.shape[0] // 2]
-        paper = middle[(middle > 110).all(1)].astype(float)
-        self.assertGreater(paper[: len(paper) // 4].mean(), paper[-len(paper) // 4 :].mean())
-        self.assertGreater(paper[:, 0].mean(), paper[:, 2].mean())
-
     def test_a_watched_folder_gives_each_finished_file_once(self):
         with tempfile.TemporaryDirectory() as temp:
             folder = Path(temp)

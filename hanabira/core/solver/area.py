@@ -34,7 +34,10 @@ WHERE: Mapping[str, tuple[str, ...]] = {
 """Where a layer goes: the bands of value it covers."""
 ROLES = (
     "reserve", "indent", "ground", "outline", "undertone", "general", "deepen", "texture", "gap", "blend", "lift", "scrape", "light hair", "glaze", "accent", "highlight",
+    "correct",
 )  # fmt: skip
+CORRECT = "correct"
+"""Role of a step that mends what a photo of the work has shown. It answers the paper, not the model: a forecast leaves it out."""
 
 
 @dataclass(frozen=True)
@@ -149,13 +152,15 @@ def follow(
         spot = bare(paper)
         labs, tooth = [spot.lab], [spot.used]
         for layer in layers:
-            if goes_over(layer, band, aliases):
+            if layer.role != CORRECT and goes_over(layer, band, aliases):
                 spot = apply(spot, kit, layer.as_pass)
             labs.append(spot.lab)
             tooth.append(spot.used)
         target = targets[band]
         mean, spread = (
-            _expected(paper, kit, [q for q in layers if goes_over(q, band, aliases)], target) if expected else (float("nan"), 0.0)
+            _expected(paper, kit, [q for q in layers if q.role != CORRECT and goes_over(q, band, aliases)], target)
+            if expected
+            else (float("nan"), 0.0)
         )
         states[band] = BandState(band, target, tuple(labs), tuple(tooth), mean, spread)
     return Prediction(states, max(s.tooth[-1] for s in states.values()), aliases)

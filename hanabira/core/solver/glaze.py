@@ -38,7 +38,7 @@ class Glaze:
     words: str
 
 
-def observed_spot(paper: Paper, kit: Kit, layers: Sequence[Pass], observed: ArrayLike) -> Spot:
+def seen_as(paper: Paper, kit: Kit, layers: Sequence[Pass], observed: ArrayLike) -> Spot:
     """The spot of a known stack, rescaled band by band to the colour that was really seen."""
     spot = predict(paper, kit, layers)[-1] if layers else bare(paper)
     seen = colour_to_reflectance(lab_to_xyz(np.asarray(observed, float)))[0]
@@ -52,7 +52,7 @@ def correcting_glaze(paper: Paper, kit: Kit, layers: Sequence[Pass], observed: A
     Without a gain of half a ΔE the answer says what to do: lift or erase where it is too dark,
     or leave it.
     """
-    want, spot = np.asarray(wanted, float), observed_spot(paper, kit, layers, observed)
+    want, spot = np.asarray(wanted, float), seen_as(paper, kit, layers, observed)
     before = float(delta_e00(spot.lab, want))
     n = len(kit)
     who, how = np.tile(np.arange(n), 3), np.repeat([1, 3, 5], n)

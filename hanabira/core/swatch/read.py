@@ -19,6 +19,7 @@ from hanabira.core.colour.spaces import Array, lab_to_xyz, srgb_to_linear, srgb_
 from hanabira.core.faults import PhotoFault
 from hanabira.core.optics.kit import Kit
 from hanabira.core.swatch.layout import MARK_MM, Cell, SheetPage
+from hanabira.core.swatch.marks import Mark, nested_marks
 from hanabira.core.token import SILENT, Token
 
 PX_PER_MM = 6.0
@@ -47,13 +48,6 @@ class SheetReading:
     grey_error: float
 
 
-@dataclass(frozen=True)
-class _Mark:
-    centre: tuple[float, float]
-    size: float
-    holed: bool
-
-
 def find_marks(photo: np.ndarray) -> Array:
     """Middles of the four marks in photo pixels, clockwise from the sheet's top left, (4, 2).
 
@@ -62,10 +56,10 @@ def find_marks(photo: np.ndarray) -> Array:
     k = min(1.0, 2200 / max(photo.shape[:2]))
     small = cv2.resize(photo, None, fx=k, fy=k, interpolation=cv2.INTER_AREA) if k < 1 else photo
     grey = cv2.cvtColor(small, cv2.COLOR_RGB2GRAY)
-    best: list[_Mark] = []
+    best: list[Mark] = []
     for block in (51, 101, 25):
         dark = cv2.adaptiveThreshold(cv2.GaussianBlur(grey, (0, 0), 0.8), 255, cv2.ADAPTIVE_THRESH_MEAN_C, cv2.THRESH_BINARY_INV, block, 12)
-        marks = _nested(dark)
+        marks = nested_marks(dark)
         holed = [m for m in marks if m.holed]
         if len(marks) >= 4 and holed:
             found = _quadrilateral(marks, holed)
@@ -78,59 +72,7 @@ def find_marks(photo: np.ndarray) -> Array:
     )
 
 
-def _nested(dark: np.ndarray) -> list[_Mark]:
-    """Dark square, light square in it, dark square in that; one more light square makes it the top left mark."""
-    contours, tree = cv2.findContours(dark, cv2.RETR_TREE, cv2.CHAIN_APPROX_NONE)
-    if tree is None:
-        return []
-    tree = tree[0]
-    out = []
-    for i, contour in enumerate(contours):
-        area = cv2.contourArea(contour)
-        if area < 60 or not _squarish(contour):
-            continue
-        depth, areas, at = 0, [area], i
-        centres = [_centre(contour)]
-        while True:
-            children = []
-            child = tree[at][2]
-            while child >= 0:
-                children.append(child)
-                child = tree[child][0]
-            children = [c for c in children if cv2.contourArea(contours[c]) > 0.02 * areas[-1]]
-            if len(children) != 1 or depth >= 4:
-                break
-            at = children[0]
-            depth += 1
-            areas.append(max(1.0, cv2.contourArea(contours[at])))
-            centres.append(_centre(contours[at]))
-        if depth not in (2, 3):
-            continue
-        # light ring 0.62, dark core 0.34 and hole 0.14 of the side, squared
-        if not (0.2 < areas[1] / areas[0] < 0.62 and 0.12 < areas[2] / areas[1] < 0.62):
-            continue
-        if max(np.hypot(*(np.array(c) - centres[0])) for c in centres[1:]) > 0.2 * np.sqrt(area):
-            continue
-        out.append(_Mark(tuple(np.mean(centres[:3], 0)), float(np.sqrt(area)), depth == 3))
-    return out
-
-
-def _centre(contour: np.ndarray) -> tuple[float, float]:
-    m = cv2.moments(contour)
-    if m["m00"] == 0:
-        p = contour.reshape(-1, 2).mean(0)
-        return float(p[0]), float(p[1])
-    return m["m10"] / m["m00"], m["m01"] / m["m00"]
-
-
-def _squarish(contour: np.ndarray) -> bool:
-    _, (w, h), _ = cv2.minAreaRect(contour)
-    if min(w, h) < 6 or max(w, h) / min(w, h) > 1.8:
-        return False
-    return cv2.contourArea(contour) > 0.75 * w * h
-
-
-def _quadrilateral(marks: Sequence[_Mark], holed: Sequence[_Mark]) -> Array | None:
+def _quadrilateral(marks: Sequence[Mark], holed: Sequence[Mark]) -> Array | None:
     """The four marks of like size that span the largest figure, in order from the holed one."""
     from itertools import combinations
 

@@ -1,0 +1,184 @@
+"""From a photo of the work to what is wrong with it: the whole way, with progress and cancel."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+import cv2
+import numpy as np
+
+from hanabira.core.colour.spaces import Array, bytes_to_lab
+from hanabira.core.optics.kit import Kit
+from hanabira.core.optics.paper import Paper
+from hanabira.core.progress.expected import Expected, wanted_picture
+from hanabira.core.progress.find import Likeness, find_sheet, from_corners, strip_in
+from hanabira.core.progress.geometry import PARTS, Form, form_of, hair_of
+from hanabira.core.progress.light import bare_blocks, fit_light, lab_of
+from hanabira.core.progress.on_sheet import OnSheet
+from hanabira.core.progress.reading import BLUR_MM, PlaceSeen, TrueSheet, core_of, looks_begun, places_seen, true_sheet
+from hanabira.core.progress.sheet_map import GRID, SheetMap
+from hanabira.core.progress.strip import Patch
+from hanabira.core.progress.tone import fit_curve, patches_seen, unknown_curve
+from hanabira.core.progress.verdict import Verdict, judge
+from hanabira.core.token import SILENT, Token
+
+LEAST_PATCHES = 4
+EDGE_MM, ROUND_MM = 1.5, 2.0
+
+
+@dataclass(frozen=True)
+class Plan:
+    """What a photo is held against: sheet and areas, what each should look like, paper and kit, and the strip's patches as they are known."""
+
+    sheet: OnSheet
+    expected: tuple[Expected, ...]
+    paper: Paper
+    paper_lab: Array
+    kit: Kit
+    patches: tuple[Patch, ...] = ()
+
+    @property
+    def by_area(self) -> Mapping[str, Expected]:
+        """What is expected by area id."""
+        return {e.area_id: e for e in self.expected}
+
+
+@dataclass(frozen=True)
+class Checked:
+    """A photo that was read: where the sheet lies, its true colours, the wanted picture as it is compared, places, verdict, areas that look begun.
+
+    ``strip`` says whether one was used, ``strip_burnt`` whether its white was lost; ``shares`` are parts of the painted sheet left out, by cause.
+    """
+
+    map: SheetMap
+    seen: TrueSheet
+    wanted: Array
+    places: tuple[PlaceSeen, ...]
+    verdict: Verdict
+    unlogged: tuple[str, ...]
+    strip: bool
+    strip_burnt: bool
+    shares: Mapping[str, float] = field(default_factory=dict)
+    forms: Mapping[str, Form] = field(default_factory=dict)
+
+
+def check_photo(
+    photo: np.ndarray, plan: Plan, corners: Array | None = None, use_strip: bool = True, second: np.ndarray | None = None, token: Token = SILENT
+) -> Checked:  # fmt: skip
+    """Judge a photo (h, w, 3) uint8 sRGB of the work. ``corners`` (4, 2) are the sheet's in photo pixels when they were set by hand; a ``second``
+    photo with the lamp on the other side takes the gloss out. Raises `Refused` with the cure.
+    """
+    token.report(0.02, "Finding the sheet")
+    wanted = cv2.GaussianBlur(wanted_picture(plan.sheet, plan.expected, plan.paper_lab), (0, 0), BLUR_MM * GRID)
+    begun = _begun(plan)
+    likeness = likeness_of(plan, wanted, begun)
+    parts = []
+    for n, one in enumerate([photo] if second is None else [photo, second]):
+        parts.append(_true(one, plan, corners if n == 0 else None, use_strip, wanted, begun, likeness, token))
+    (found, seen, strip, burnt) = parts[0]
+    if second is not None:
+        seen = without_gloss(seen, parts[1][1])
+    token.report(0.6, f"Reading {sum(e.begun for e in plan.expected)} areas")
+    places = places_seen(plan.sheet, seen, wanted, plan.expected)
+    token.report(0.75, "Measuring eyes and noses")
+    forms, hairs = {}, {}
+    by_area = plan.by_area
+    for a in plan.sheet.areas:
+        e = by_area.get(a.id)
+        if e is None or not e.begun:
+            continue
+        if a.surface in PARTS:
+            form = form_of(a, seen.lab[..., 0], cv2.GaussianBlur(wanted[..., 0], (0, 0), 0.4))
+            if form is not None:
+                forms[a.id] = form
+        else:
+            core = core_of(a) & ~seen.sheen & ~seen.covered
+            if core.sum() > 400:
+                hairs[a.id] = (hair_of(seen.lab[..., 0], core), hair_of(wanted[..., 0], core))
+    token.report(0.9, "Judging")
+    eyes = frozenset(a.id for a in plan.sheet.areas if a.surface == "eye")
+    verdict = judge(places, by_area, plan.paper_lab, forms, eyes, hairs)
+    unlogged = looks_begun(plan.sheet, seen, by_area, plan.paper_lab)
+    painted = max(1, int(begun.sum()))
+    shares = {
+        "sheen": seen.sheen.sum() / painted,
+        "shadow": (seen.shadow & begun).sum() / painted,
+        "covered": (seen.covered & begun).sum() / painted,
+    }
+    token.report(1.0, "Judged")
+    return Checked(found, seen, wanted, places, verdict, unlogged, strip, burnt, {k: float(v) for k, v in shares.items()}, forms)
+
+
+def _true(
+    photo: np.ndarray, plan: Plan, corners: Array | None, use_strip: bool, wanted: Array, begun: np.ndarray, likeness: Likeness, token: Token
+) -> tuple[SheetMap, TrueSheet, bool, bool]:  # fmt: skip
+    strip = strip_in(photo, use_strip)
+    size = plan.sheet.size
+    found = find_sheet(photo, size, likeness, strip, token) if corners is None else from_corners(photo, size, corners, likeness)
+    token.report(0.35, "Evening the light")
+    flat = found.flat(photo)
+    told, burnt = patches_seen(photo, strip, plan.patches) if strip is not None else ((), False)
+    with_strip = len(told) >= LEAST_PATCHES
+    curve = fit_curve(told) if with_strip else unknown_curve()
+    bare = bare_paper(plan, flat, begun)
+    values, places = bare_blocks(flat, bare)
+    colouring = fit_light(curve, values, places, size, plan.paper_lab, told if with_strip else ())
+    token.report(0.5, "Evening the light")
+    return found, true_sheet(flat, colouring, bare, plan.paper_lab, wanted, begun, with_strip), with_strip, burnt
+
+
+def _begun(plan: Plan) -> np.ndarray:
+    out = np.zeros(plan.sheet.lab.shape[:2], bool)
+    for a in plan.sheet.areas:
+        e = plan.by_area.get(a.id)
+        if e is not None and e.begun:
+            out |= a.inside
+    return out
+
+
+def bare_paper(plan: Plan, flat: Array, begun: np.ndarray) -> np.ndarray:
+    """Paper that nothing lies on by the log: the border and areas not begun, a little away from colour and from the sheet's edge."""
+    disc = np.ones((2 * int(ROUND_MM * GRID) + 1,) * 2)
+    out = ~cv2.dilate(begun.astype(np.uint8), disc).astype(bool)
+    e = int(EDGE_MM * GRID)
+    out[:e] = out[-e:] = False
+    out[:, :e] = out[:, -e:] = False
+    return out & (flat.min(-1) > 0.004)
+
+
+def likeness_of(plan: Plan, wanted: Array, begun: np.ndarray) -> Likeness:
+    """How much a straightened photo looks like the wanted picture: correlation of lightness over the sheet, at a pixel a millimetre."""
+    size = (int(plan.sheet.size[0]), int(plan.sheet.size[1]))
+    small = cv2.GaussianBlur(cv2.resize(wanted[..., 0], size, interpolation=cv2.INTER_AREA), (0, 0), 2.0)
+    share = float(begun.mean())
+    span = float(np.std(small))
+
+    def like(flat: Array) -> float:
+        if share < 0.01 or span < 1.5:
+            return float("nan")
+        seen = bytes_to_lab(np.clip(flat * 255, 0, 255).astype(np.uint8))[..., 0]
+        seen = cv2.GaussianBlur(cv2.resize(seen, size, interpolation=cv2.INTER_AREA), (0, 0), 2.0)
+        e = max(2, int(0.02 * min(size)))
+        a, b = small[e:-e, e:-e].ravel(), seen[e:-e, e:-e].ravel()
+        return float(np.corrcoef(a, b)[0, 1]) if b.std() > 0.5 else 0.0
+
+    return like
+
+
+def without_gloss(first: TrueSheet, second: TrueSheet) -> TrueSheet:
+    """Two photos of one sheet under lamps from two sides: the darker reading of each pixel."""
+    darker = second.lab[..., 0] < first.lab[..., 0]
+    lab = np.where(darker[..., None], second.lab, first.lab)
+    flat = np.where(darker[..., None], second.flat, first.flat)
+    return TrueSheet(
+        lab, flat, first.colouring, first.paper_near, first.sheen & second.sheen, first.shadow & second.shadow, first.covered | second.covered,
+        first.judges_darks and second.judges_darks, first.local,
+    )  # fmt: skip
+
+
+def display_lab(photo: np.ndarray, checked: Checked, grid: float) -> Array:
+    """The sheet straight on in true colours, Lab (h, w, 3), ``grid`` pixels a millimetre: to be looked at, not to be judged."""
+    linear = checked.seen.colouring.linear(checked.map.flat(photo, grid))
+    local = cv2.resize(checked.seen.local, (linear.shape[1], linear.shape[0]))
+    return lab_of(linear * np.exp(-local))

@@ -1,0 +1,212 @@
+"""The one correction that helps: why a place is off, and what brings it nearer within what paper, pencils and eyes allow."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from hanabira.core.colour.difference import delta_e00
+from hanabira.core.colour.spaces import Array
+from hanabira.core.optics import batch as many
+from hanabira.core.optics.film import Film
+from hanabira.core.optics.kit import Kit
+from hanabira.core.optics.paper import Paper
+from hanabira.core.optics.stack import Spot, apply, remove
+from hanabira.core.progress.check import Checked, Plan
+from hanabira.core.progress.expected import Expected
+from hanabira.core.progress.reading import PlaceSeen
+from hanabira.core.progress.verdict import Fault
+from hanabira.core.solver.area import CORRECT, Layer, goes_over
+from hanabira.core.solver.glaze import seen_as
+
+TOOTH = 0.95
+"""Share of the tooth that a correction may use up."""
+DARKER_PRESSURE, LIGHTER_PRESSURE = 4, 3
+PRESSURE_COST, PASS_COST, MOVE_COST, OTHER_PENCIL = 0.25, 0.15, 0.05, 0.4
+LIFTS = ((0.18, "lift", 1, 0.3), (0.35, "lift", 2, 0.5), (0.58, "lift", 3, 0.8), (0.80, "erase", 1, 1.2))
+"""What may come off before anything is laid: share of the film, tool, how often, and what it costs in ΔE00."""
+LEAST_GAIN = 0.8
+CLAIM: Mapping[str, float] = {"seen": 1.5, "scrap": 1.5, "near": 2.0, "fitted": 2.0, "shipped": 3.0}
+"""How far the colour after a correction may end from the forecast, in ΔE00, by what the forecast rests on."""
+_WAYS = ((1, 1), (1, 2), (1, 3), (2, 1), (2, 2), (3, 1), (4, 1))
+
+
+@dataclass(frozen=True)
+class Cure:
+    """A correction. ``tool`` is lay (layers of the recipe that are missing), glaze, lift, erase, redraw, log or leave; ``steps`` are the layers that
+    it makes; ``lab_after`` (3,) with ``claim`` ΔE00 around it; the tooth used before and after (0–1).
+    """
+
+    tool: str
+    steps: tuple[Layer, ...] = ()
+    lab_after: Array | None = None
+    claim: float = 0.0
+    tooth: tuple[float, float] = (0.0, 0.0)
+
+    @property
+    def codes(self) -> tuple[str, ...]:
+        """Pencils that it needs."""
+        return tuple(q.code for q in self.steps if q.code)
+
+
+@dataclass(frozen=True)
+class Found:
+    """A fault as it is told: what was seen of its worst place, its cause with what names it, its cure, and how urgent it is."""
+
+    fault: Fault
+    place: PlaceSeen | None
+    cause: str
+    because: tuple[str, ...]
+    cure: Cure
+    urgency: float
+    wider_mm: float = 0.0
+    """By how many mm a part that is too large or too small is off in width."""
+
+
+def bounds(paper: Paper, kit: Kit, spot: Spot, wanted: Array, floor: int, own: Sequence[str]) -> tuple[Layer, ...] | None:
+    """The best lift and glaze over a spot for what is wanted, as steps without a place; None when nothing gains enough.
+
+    Nothing that fades more than ``floor``, no more tooth than there is, light pressure where it is too dark; lifting comes before laying.
+    """
+    want = np.asarray(wanted, float)
+    before = float(delta_e00(spot.lab, want))
+    too_dark = float(spot.lab[0]) < want[0] - 1.5
+    best, chosen = before - LEAST_GAIN, None
+    starts: list[tuple[Spot, tuple[Layer, ...], float]] = [(spot, (), 0.0)]
+    if too_dark or float(np.hypot(*(spot.lab - want)[1:])) > 5:
+        for share, tool, times, cost in LIFTS:
+            starts.append((remove(spot, share), (_tool(tool, times),), cost))
+    fast = np.array([p.lightfast <= floor and p.owned for p in kit])
+    mine = np.array([p.code in own for p in kit])
+    most = LIGHTER_PRESSURE if too_dark else DARKER_PRESSURE
+    for start, lifted, cost in starts:
+        alone = float(delta_e00(start.lab, want)) + cost
+        if lifted and alone < best:
+            best, chosen = alone, lifted
+        for pressure, passes in _WAYS:
+            if pressure > most:
+                continue
+            n = len(kit)
+            state = many.start(start, n)
+            film = Film(kit.film.absorption, kit.film.scattering)
+            for _ in range(passes):
+                state, _deposit = many.lay(paper, state, film, np.full(n, pressure), kit.hand)
+            score = (
+                np.asarray(delta_e00(state.lab, want)) + cost + PRESSURE_COST * (pressure - 1) + PASS_COST * passes
+                + MOVE_COST * np.asarray(delta_e00(state.lab, start.lab)) + np.where(mine, 0.0, OTHER_PENCIL)
+            )  # fmt: skip
+            score = np.where(fast & (many.used(paper, state) <= TOOTH), score, np.inf)
+            j = int(np.argmin(score))
+            if score[j] < best:
+                best = float(score[j])
+                chosen = (*lifted, Layer(CORRECT, kit.pencils[j].code, pressure, passes, "everywhere", "flick"))
+    return chosen
+
+
+def _tool(tool: str, times: int) -> Layer:
+    return Layer(CORRECT, "", 1, times, "everywhere", "dab", tool=tool)
+
+
+def after(spot: Spot, kit: Kit, steps: Sequence[Layer]) -> Spot:
+    """The spot after these steps; a tool used ``passes`` times takes the share that so many careful dabs take."""
+    for q in steps:
+        if q.tool:
+            share = next((s for s, tool, times, _c in LIFTS if tool == q.tool and times == q.passes), 0.35)
+            spot = remove(spot, share)
+        else:
+            spot = apply(spot, kit, q.as_pass)
+    return spot
+
+
+def cause_of(fault: Fault, e: Expected, finished_off: float, kit: Kit) -> tuple[str, tuple[str, ...]]:
+    """Why: layers left out, laid otherwise, the recipe itself, or the hand; with the pencils or layers that name it."""
+    place = fault.place
+    if place and e.missing.get(place) and fault.kind in ("lighter", "darker", "dull", "green", "red", "yellow", "blue"):
+        return "left out", tuple(q.code or q.tool for q in e.missing[place])
+    planned = {q.id: q for q in e.recipe}
+    for q in e.laid:
+        was = planned.get(q.id)
+        if was is None or not place or not goes_over(q, place) or q.tool:
+            continue
+        if q.code != was.code:
+            return "swapped", (q.code, was.code)
+        if q.pressure != was.pressure:
+            return "pressure", (q.code, str(q.pressure), str(was.pressure))
+    if e.finished and finished_off > 4.0:
+        return "recipe", ()
+    return "hand", ()
+
+
+def found_faults(
+    checked: Checked, plan: Plan, floor: int, own: Sequence[str], near: Mapping[str, float] | None = None, meant: frozenset[str] = frozenset()
+) -> tuple[Found, ...]:  # fmt: skip
+    """Every fault with cause and cure, the most urgent first. ``own`` are the portrait's pencils, ``near`` how near each area lies to the focus (0–1),
+    ``meant`` keys (`key_of`) of what the artist wants so.
+    """
+    by_area, by_place = plan.by_area, {(p.area_id, p.place): p for p in checked.places}
+    out = []
+    for f in checked.verdict.faults:
+        if key_of(f) in meant:
+            continue
+        e, place = by_area[f.area_id], by_place.get((f.area_id, f.place))
+        target = e.target.get(f.place)
+        off = float(delta_e00(e.final[f.place], target)) if target is not None and f.place in e.final else 0.0
+        cause, because = cause_of(f, e, off, plan.kit)
+        form = checked.forms.get(f.area_id)
+        wider = abs(form.times - 1) * form.width_mm if form is not None and f.kind in ("large", "small") else 0.0
+        out.append(Found(f, place, cause, because, _cure(f, e, place, plan, floor, own), 0.0, wider))
+    out += [
+        Found(Fault(a, "", "unlogged", 0.0, 0.0, 9.0), None, "log", (), Cure("log"), 0.0)
+        for a in checked.unlogged
+        if f"{a}::unlogged" not in meant
+    ]
+    total = max(1, sum(int(a.core.sum()) for a in plan.sheet.areas))
+    sizes = {a.id: int(a.core.sum()) / total for a in plan.sheet.areas}
+    ranked = [replace(q, urgency=_urgency(q, by_area[q.fault.area_id], sizes, near or {})) for q in out if q.fault.area_id in by_area]
+    return tuple(sorted(ranked, key=lambda q: -q.urgency))
+
+
+def key_of(f: Fault) -> str:
+    """What names a fault from photo to photo."""
+    return f"{f.area_id}:{f.place}:{f.kind}"
+
+
+def _urgency(q: Found, e: Expected, sizes: Mapping[str, float], near: Mapping[str, float]) -> float:
+    """ΔE00 × share × nearness to the focus × how soon it can no longer be mended."""
+    if q.place is not None:
+        size = float(delta_e00(q.place.found, q.place.wanted))
+        share = sizes.get(q.fault.area_id, 0.05) * q.place.share
+    else:
+        size, share = 3.0 * min(4.0, abs(q.fault.z) / 2), sizes.get(q.fault.area_id, 0.05)
+    left = 1.0 - e.done / max(1, len(e.recipe))
+    # a layer that later ones would bury is mended now or never; full tooth leaves little
+    soon = 1.0 + (0.6 if q.cure.tool == "lay" and left > 0 else 0.0) + 0.4 * q.cure.tooth[0]
+    return float(size * np.sqrt(max(share, 1e-4)) * (0.5 + near.get(q.fault.area_id, 0.5)) * soon)
+
+
+def _cure(f: Fault, e: Expected, place: PlaceSeen | None, plan: Plan, floor: int, own: Sequence[str]) -> Cure:
+    if f.kind in ("large", "small", "turned"):
+        return Cure("redraw")
+    if f.kind in ("mechanical", "combed"):
+        return Cure("break")
+    if f.kind == "skipped":
+        return Cure("log")
+    if place is None:
+        return Cure("leave")
+    spot = seen_as(plan.paper, plan.kit, [q.as_pass for q in e.laid if goes_over(q, f.place)], place.found)
+    claim = CLAIM[e.source.get(f.place, "shipped")]
+    before = float(delta_e00(spot.lab, place.wanted))
+    missing = e.missing.get(f.place, ())
+    if missing and f.kind in ("lighter", "dull"):
+        done = after(spot, plan.kit, missing)
+        if float(delta_e00(done.lab, place.wanted)) < before - LEAST_GAIN and done.used <= 0.99:
+            return Cure("lay", missing, np.asarray(done.lab), claim, (spot.used, done.used))
+    steps = bounds(plan.paper, plan.kit, spot, place.wanted, floor, own)
+    if steps is None:
+        return Cure("leave", (), np.asarray(spot.lab), claim, (spot.used, spot.used))
+    named = tuple(replace(q, where="everywhere", on=(f.place,)) for q in steps)
+    done = after(spot, plan.kit, steps)
+    tool = named[0].tool or "glaze"
+    return Cure(tool, named, np.asarray(done.lab), claim, (spot.used, done.used))

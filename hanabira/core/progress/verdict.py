@@ -1,0 +1,200 @@
+"""From what was found to what is wrong: each fault with its size and uncertainty, silence below it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from hanabira.core.colour.spaces import Array, chroma
+from hanabira.core.progress.expected import SPREAD, Expected
+from hanabira.core.progress.geometry import SIZE_OFF, SIZE_SD, TURN_OFF, TURN_SD, Form, Hair
+from hanabira.core.progress.reading import PlaceSeen
+
+TAU, EDGE_TAU = 2.0, 1.15
+"""A difference of the general place is a fault beyond so many standard deviations, in other places beyond so many times that."""
+LEAST_L, LEAST_AB, LEAST_C = 2.5, 3.0, 4.0
+KINDS = {
+    "lighter": "steps", "darker": "steps", "green": "a*", "red": "a*", "yellow": "b*", "blue": "b*", "dull": "C*", "neon": "C*", "large": "%",
+    "small": "%", "turned": "°", "combed": "°", "mechanical": "of one wave", "skipped": "", "unlogged": "",
+}  # fmt: skip
+"""Kinds of fault with the unit of their size."""
+
+
+@dataclass(frozen=True)
+class Fault:
+    """A fault: its area, the place it is worst in (empty for the whole area), kind and signed size in the unit of `KINDS`, its standard deviation
+    in that unit, and how many of them it measures.
+    """
+
+    area_id: str
+    place: str
+    kind: str
+    size: float
+    sigma: float
+    z: float
+
+    @property
+    def unit(self) -> str:
+        """Unit of ``size``."""
+        return KINDS[self.kind]
+
+
+@dataclass(frozen=True)
+class Verdict:
+    """What one photo says: faults, the leaning that all places share (L*, a*, b* at mid-grey) with how many places show it, and each place's verdict."""
+
+    faults: tuple[Fault, ...]
+    leaning: Array
+    leaning_places: int
+    places: Mapping[tuple[str, str], str] = field(default_factory=dict)
+
+
+def judge(
+    seen: Sequence[PlaceSeen], expected: Mapping[str, Expected], paper_lab: Array, forms: Mapping[str, Form] | None = None,
+    round_ones: frozenset[str] = frozenset(), hairs: Mapping[str, tuple[Hair, Hair]] | None = None, tau: float = TAU,
+) -> Verdict:  # fmt: skip
+    """Faults of all places read. ``forms`` by area id, ``round_ones`` are eyes (no turn is judged there), ``hairs`` found and wanted by area id.
+
+    A place's difference is first freed of the leaning that all share, then held against how sure reading and forecast are.
+    """
+    open_ = [p for p in seen if not p.hidden]
+    faults: list[Fault] = []
+    skipped = {a for a in {p.area_id for p in open_} if _bare([p for p in open_ if p.area_id == a], paper_lab)}
+    faults += [Fault(a, "", "skipped", 0.0, 0.0, 9.0) for a in sorted(skipped)]
+    kept = [p for p in open_ if p.area_id not in skipped]
+    source = lambda p: expected[p.area_id].source.get(p.place, "shipped")  # noqa: E731
+    leaning, shared = _shared(kept, source)
+    rest = {(p.area_id, p.place): p.off - shared[n] for n, p in enumerate(kept)}
+    verdicts = {(p.area_id, p.place): f"not judged: {p.hidden}" for p in seen if p.hidden}
+    for area in dict.fromkeys(p.area_id for p in kept):
+        mine = [p for p in kept if p.area_id == area]
+        faults += _values(mine, rest, source, tau, verdicts)
+        faults += _hues(mine, rest, source, tau)
+    for area, form in (forms or {}).items():
+        if area not in skipped:
+            faults += _form(area, form, area in round_ones)
+    for area, (found, wanted) in (hairs or {}).items():
+        if area not in skipped:
+            faults += _hair(area, found, wanted)
+    best: dict[tuple[str, str], Fault] = {}
+    for f in faults:
+        if (f.area_id, f.kind) not in best or abs(f.z) > abs(best[f.area_id, f.kind].z):
+            best[f.area_id, f.kind] = f
+    for f in best.values():
+        if f.place:
+            verdicts[f.area_id, f.place] = f.kind
+    return Verdict(tuple(best.values()), leaning, len(kept), verdicts)
+
+
+def _bare(mine: Sequence[PlaceSeen], paper_lab: Array) -> bool:
+    """Whether an area that should stand there is bare: nearly the paper, or flat where it should span values, even under a shadow."""
+    wanted, found = np.array([p.wanted for p in mine]), np.array([p.found for p in mine])
+    far, got = np.linalg.norm(wanted - paper_lab, axis=1), np.linalg.norm(found - paper_lab, axis=1)
+    if np.median(far) > 9 and np.median(got) < 0.3 * np.median(far) and np.median(got) < 8:
+        return True
+    span = float(np.ptp(wanted[:, 0]))
+    if span <= 10 or len(mine) < 3:
+        return False
+    strength, wished = chroma(found - paper_lab), chroma(wanted - paper_lab)
+    flat = float(np.ptp(found[:, 0])) < 0.35 * span and np.median(strength) < 7 and np.median(wished) > np.median(strength)
+    like = float(np.corrcoef(found[:, 0], wanted[:, 0])[0, 1]) if np.ptp(found[:, 0]) > 0.2 else 0.0
+    # paper in a shadow is far from the paper's value and still near the value of none of its places
+    return bool(flat and like < 0.6 and float(np.median(np.abs(found[:, 0] - wanted[:, 0]))) > 6)
+
+
+def _sd(p: PlaceSeen, source: str) -> tuple[Array, Array]:
+    """Standard deviation of a place's difference (3,), and of its part that belongs to the place alone."""
+    area, place = SPREAD[source]
+    blurred = max(0.0, (p.uneven - 6) / 4)  # an uneven difference is light or sheen
+    sd = np.sqrt(area**2 + place**2 + p.sigma**2)
+    sd[0] = np.hypot(sd[0], blurred)
+    return sd, np.hypot(place * 1.22, np.hypot(np.array([blurred, 0, 0]), 0.4 * p.sigma))
+
+
+def _shared(kept: Sequence[PlaceSeen], source) -> tuple[Array, Array]:  # type: ignore[no-untyped-def]
+    """The leaning of all places: a robust line of the difference over wanted L* a channel, with ridges; 0 with fewer than six places."""
+    out = np.zeros((len(kept), 3))
+    if len(kept) < 6:
+        return np.zeros(3), out
+    x = np.stack([np.ones(len(kept)), (np.array([p.wanted[0] for p in kept]) - 50) / 30], 1)
+    off, sds = np.array([p.off for p in kept]), np.array([_sd(p, source(p))[0] for p in kept])
+    middle = np.zeros(3)
+    for c in range(3):
+        weight = 1 / sds[:, c] ** 2
+        for _ in range(10):
+            k = np.linalg.solve((x * weight[:, None]).T @ x + np.diag([1 / 6.0**2, 1 / 4.0**2]), (x * weight[:, None]).T @ off[:, c])
+            weight = 1 / sds[:, c] ** 2 / (1 + ((off[:, c] - x @ k) / sds[:, c] / 1.5) ** 2)
+        out[:, c], middle[c] = x @ k, k[0]
+    return middle, out
+
+
+def _values(mine, rest, source, tau: float, verdicts: dict[tuple[str, str], str]) -> list[Fault]:  # type: ignore[no-untyped-def]
+    out = []
+    large = max(mine, key=lambda p: p.share)
+    for p in mine:
+        off = float(rest[p.area_id, p.place][0])
+        sd, own = _sd(p, source(p))
+        z, limit, size, sigma = off / float(sd[0]), tau * EDGE_TAU, off, float(sd[0])
+        others = [float(rest[q.area_id, q.place][0]) for q in mine if q is not p]
+        if len(others) >= 2:
+            apart = (off - float(np.mean(others))) / float(own[0])
+            if p is large:
+                limit = tau
+                if abs(apart) > abs(z):
+                    z, sigma = apart, float(own[0])
+        verdicts[p.area_id, p.place] = "as wanted"
+        if abs(z) > limit and abs(p.off[0]) > LEAST_L and np.sign(z) == np.sign(off) == np.sign(p.off[0]):
+            out.append(Fault(p.area_id, p.place, "lighter" if z > 0 else "darker", size / 10, sigma / 10, z))
+    return out
+
+
+def _hues(mine, rest, source, tau: float) -> list[Fault]:  # type: ignore[no-untyped-def]
+    """An area that is greener, redder, yellower, bluer, duller or more glaring than wanted, all its places together."""
+    out = []
+    off = np.array([rest[p.area_id, p.place] for p in mine])
+    weight = np.array([p.share for p in mine])
+    weight = weight / weight.sum()
+    for c, (less, more) in ((1, ("green", "red")), (2, ("blue", "yellow"))):
+        mean = float(off[:, c].mean())
+        area = float(np.mean([SPREAD[source(p)][0][c] for p in mine]))
+        place = float(np.mean([SPREAD[source(p)][1][c] for p in mine]))
+        sd = float(np.sqrt(area**2 + place**2 / len(mine) + np.mean([p.sigma[c] for p in mine]) ** 2))
+        if abs(mean / sd) > tau and abs(mean) > LEAST_AB:
+            worst = max(mine, key=lambda p: p.share)
+            out.append(Fault(worst.area_id, worst.place, more if mean > 0 else less, mean, sd, mean / sd))
+    if out:
+        return out
+    wanted, found = np.array([p.wanted for p in mine]), np.array([p.wanted + rest[p.area_id, p.place] for p in mine])
+    strength = chroma(found) - chroma(wanted)
+    mean = float(weight @ strength)
+    sd = float(np.mean([np.hypot(SPREAD[source(p)][0][2] * 1.4, p.sigma[2]) for p in mine])) * 1.2
+    if abs(mean / sd) > tau and abs(mean) > LEAST_C:
+        p = mine[int(np.argmax(weight * np.abs(strength)))]
+        out.append(Fault(p.area_id, p.place, "neon" if mean > 0 else "dull", mean, sd, mean / sd))
+    return out
+
+
+def _form(area: str, f: Form, is_round: bool) -> list[Fault]:
+    out = []
+    if is_round and abs(f.times - 1) > SIZE_OFF:
+        out.append(Fault(area, "", "large" if f.times > 1 else "small", 100 * (f.times - 1), 100 * SIZE_SD, (f.times - 1) / SIZE_SD))
+    if not is_round and abs(f.turned_deg) > TURN_OFF:
+        out.append(Fault(area, "", "turned", f.turned_deg, TURN_SD, f.turned_deg / TURN_SD))
+    return out
+
+
+REGULAR, MORE_REGULAR, REGULAR_SD = 0.62, 0.15, 0.06
+"""Hair whose fine structure is one wave by more than this share, and by so much more than the wanted picture's, is a comb's."""
+HAIR_OFF_DEG, HAIR_SD_DEG, LEAST_ORDER = 25.0, 8.0, 0.45
+
+
+def _hair(area: str, found: Hair, wanted: Hair) -> list[Fault]:
+    more = found.regular - wanted.regular
+    if found.regular > REGULAR and more > MORE_REGULAR:  # a narrow area has no regularity, and NaN is never larger
+        return [Fault(area, "", "mechanical", found.regular, REGULAR_SD, more / REGULAR_SD)]
+    off = (found.direction_deg - wanted.direction_deg + 90) % 180 - 90
+    if min(found.order, wanted.order) > LEAST_ORDER and abs(off) > HAIR_OFF_DEG and found.strength > 0.5 * wanted.strength:
+        return [Fault(area, "", "combed", off, HAIR_SD_DEG, off / HAIR_SD_DEG)]
+    return []

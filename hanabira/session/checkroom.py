@@ -1,0 +1,332 @@
+"""Photos of the work against the plan, behind the desk: judging, keeping, correcting, learning, taking back."""
+
+from __future__ import annotations
+
+import datetime
+import json
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from hanabira.core.colour.spaces import Array, lab_to_srgb
+from hanabira.core.faults import Fault
+from hanabira.core.progress.check import Checked, Plan, check_photo, display_lab
+from hanabira.core.progress.cure import Found, found_faults
+from hanabira.core.progress.expected import wanted_picture
+from hanabira.core.progress.find import Refused
+from hanabira.core.progress.told import refused, told
+from hanabira.core.sentences import say
+from hanabira.core.solver.area import CORRECT, Layer
+from hanabira.core.token import Token
+from hanabira.session.check_subject import subject_of
+from hanabira.session.edits import Edit
+from hanabira.studio.checking import verdict_of
+from hanabira.studio.layer_ids import fresh
+from hanabira.studio.records import PhotoCheck, Record, Shot
+
+if TYPE_CHECKING:
+    from hanabira.session.session import Session
+
+SHOWN_GRID = 4.0
+"""Pixels a millimetre at which sheet and wanted picture are shown."""
+NIGHT_H = 5.0
+"""A photo that was taken before a night, so many hours ago and on another day, is looked at before its numbers."""
+MORNING_WORDS = (
+    "nothing at all", "too light", "too dark", "too warm", "too cool", "too bright a colour", "edge too hard", "hair too even", "out of line",
+    "too large or small",
+)  # fmt: skip
+"""What may strike first, by the key 0–9."""
+_SAME = {
+    "lighter": {1}, "darker": {2}, "red": {3, 5}, "yellow": {3, 5}, "green": {4, 5}, "blue": {4, 5}, "neon": {5}, "dull": set(), "mechanical": {7}, "combed": {7, 8},
+    "turned": {8}, "large": {9}, "small": {9}, "skipped": {1}, "unlogged": set(),
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Judged:
+    """A photo that was judged in this session: what was read, what it was held against, and both as pictures (h, w, 3) uint8 sRGB."""
+
+    shot_id: str
+    checked: Checked
+    plan: Plan
+    faults: tuple[Found, ...]
+    sheet: np.ndarray
+    wanted: np.ndarray
+
+
+class Checkroom:
+    """Judges photos of the open commission's work. Verdicts are records; pictures are made again when they are needed."""
+
+    def __init__(self, model: Session) -> None:
+        self.model = model
+        self.judged: dict[str, Judged] = {}
+        self.working = ""
+        """Id of the photo that is being judged."""
+        self.step = ""
+        """What is being done to it, in words."""
+
+    def forget(self) -> None:
+        """Another commission is open."""
+        self.judged.clear()
+        self.working = self.step = ""
+
+    # -- what is kept -------------------------------------------------------------
+    def kept(self) -> dict[str, PhotoCheck]:
+        """Verdicts by the photo's id."""
+        c = self.model.commission
+        return {q.id: q for q in self.model.store.all(PhotoCheck, commission_id=c.id)} if c is not None else {}
+
+    def verdict(self, shot: Shot) -> dict[str, Any] | None:
+        """What a photo told, as plain data; None before it was judged."""
+        found = self.kept().get(shot.id)
+        return verdict_of(found.told) if found is not None and found.told else None
+
+    def faults(self, shot: Shot) -> list[dict[str, Any]]:
+        """Faults of a photo that the artist does not mean so, the most urgent first."""
+        found = self.kept().get(shot.id)
+        if found is None or not found.told:
+            return []
+        meant = self.meant()
+        return [f for f in verdict_of(found.told).get("faults", ()) if f["key"] not in meant]
+
+    def meant(self) -> frozenset[str]:
+        """Faults that the artist means so, on any photo of this commission: they are not said again."""
+        return frozenset(k for q in self.kept().values() for k in q.meant)
+
+    def stale(self, shot: Shot) -> int:
+        """Steps that the log holds since a photo."""
+        return sum(r.state == "done" and r.at > shot.at for r in self.model.planner.log())
+
+    def curves(self) -> dict[str, list[tuple[str, float, bool]]]:
+        """Mean ΔE00 from the plan at the time, by area: (time, ΔE00, sure) of each judged photo."""
+        kept = self.kept()
+        out: dict[str, list[tuple[str, float, bool]]] = {}
+        for shot in self.model.logbook.shots():
+            found = kept.get(shot.id)
+            if found is None or not found.told:
+                continue
+            data = verdict_of(found.told)
+            sure = "strip" in ((data.get("colour") or {}).get("by") or "")
+            for a in data.get("areas", ()):
+                if a.get("near_de00") is not None:
+                    out.setdefault(a["id"], []).append((shot.at, float(a["near_de00"]), sure))
+        return out
+
+    def nearness(self) -> dict[str, float]:
+        """How near each finished area stands to its plan by the last photo that read it, ΔE00: for the record."""
+        kept = self.kept()
+        out: dict[str, float] = {}
+        for shot in self.model.logbook.shots():
+            if shot.id in kept and kept[shot.id].told:
+                for a in verdict_of(kept[shot.id].told).get("areas", ()):
+                    if a.get("near_de00") is not None and a.get("finished"):
+                        out[a["id"]] = float(a["near_de00"])
+        return out
+
+    # -- judging --------------------------------------------------------------------
+    def check(
+        self, shot: Shot, corners: Array | None = None, strip: bool = True, second: Shot | None = None, keep: bool = True, then: Callable[[], None] | None = None
+    ) -> None:  # fmt: skip
+        """Judge a photo off the interface thread and keep the verdict as one undoable edit, a refusal with its cure as well.
+
+        Without ``keep`` only the pictures of a verdict that is kept already are made again.
+        """
+        m = self.model
+        subject = subject_of(m, shot)
+        if subject is None:
+            m.messages.fault(Fault("The client’s photo is not there yet.", "Nothing was judged.", "Wait a moment, then check again."))
+            return
+        if not any(subject.laid_on(a.id) for a in subject.areas):
+            m.messages.fault(Fault(say("check.nothing_begun"), "Nothing was judged.", "Log a step at the easel first."))
+            return
+        store, meant = m.store, self.meant()
+        self.working, self.step = shot.id, "Opening the photo"
+        m.checks_changed.emit()
+
+        def work(token: Token) -> tuple[Judged | None, dict[str, Any]]:
+            def tell(share: float, words: str) -> None:
+                self.step = words
+                token.report(share, words)
+
+            tell(0.0, "Opening the photo")
+            photo = store.read_photo(shot, None, token).pixels
+            other = store.read_photo(second, None, token).pixels if second is not None else None
+            measured = subject.measured(token)
+            plan = measured.plan()
+            try:
+                checked = check_photo(photo, plan, corners, strip, other, Token(lambda s, w: tell(0.3 + 0.5 * s, w)))
+            except Refused as fault:
+                return None, refused(fault)
+            faults = found_faults(checked, plan, subject.floor, subject.own, subject.near, meant)
+            tell(0.85, "Painting what is wanted")
+            fine = measured.sheet(SHOWN_GRID)
+            wanted = wanted_picture(fine, plan.expected, plan.paper_lab)
+            sheet = display_lab(photo, checked, SHOWN_GRID)
+            return Judged(shot.id, checked, plan, faults, _bytes(sheet), _bytes(wanted)), told(checked, faults, plan)
+
+        def done(found: tuple[Judged | None, dict[str, Any]]) -> None:
+            judged, data = found
+            self.working = self.step = ""
+            if judged is not None:
+                self.judged = {shot.id: judged}
+            if keep:
+                self._keep(shot, data)
+            m.checks_changed.emit()
+            if then is not None:
+                then()
+
+        def failed(fault: Fault) -> None:
+            self.working = self.step = ""
+            m.messages.fault(fault)
+            m.checks_changed.emit()
+
+        m.jobs.run("check", f"Checking {shot.original_name}", work, done, failed, asked=True)
+
+    def stopped(self) -> None:
+        """The check was cancelled."""
+        self.working = self.step = ""
+        self.model.checks_changed.emit()
+
+    def _keep(self, shot: Shot, data: dict[str, Any]) -> None:
+        m = self.model
+        before = self.kept().get(shot.id)
+        rows = sum(r.at <= shot.at for r in m.planner.log())
+        now = PhotoCheck(
+            shot.id, shot.commission_id, datetime.datetime.now().isoformat(timespec="seconds"), json.dumps(data, ensure_ascii=False),
+            before.meant if before is not None else (), before.said if before is not None else "", rows,
+        )  # fmt: skip
+        if m.store.get(Shot, shot.id) is not None:
+            m.do(Edit(m, "check of a photo", [before] if before is not None else [], [now]), shot.commission_id)
+
+    # -- what the artist says ------------------------------------------------------------
+    def mean(self, shot: Shot, key: str, so: bool = True) -> bool:
+        """“I meant it so”, or not any more; one undoable edit."""
+        kept = self.kept()
+        if so:
+            found = kept.get(shot.id)
+            if found is None or key in found.meant:
+                return False
+            return self.model.do(Edit(self.model, "I meant it so", [found], [replace(found, meant=(*found.meant, key))]))
+        holders = [q for q in kept.values() if key in q.meant]
+        after = [replace(q, meant=tuple(k for k in q.meant if k != key)) for q in holders]
+        return bool(holders) and self.model.do(Edit(self.model, "not meant so", holders, after))
+
+    def into_plan(self, shot: Shot, key: str) -> bool:
+        """The correction of a fault becomes steps of the plan; layers of the recipe that were skipped are opened again. One undoable edit."""
+        m = self.model
+        f = next((q for q in self.faults(shot) if q["key"] == key), None)
+        recipe = m.recipes.get(f["area_id"]) if f is not None else None
+        if f is None or recipe is None:
+            return False
+        proposal = f["proposal"]
+        before: list[Record] = []
+        after: list[Record] = []
+        missing = {s["id"] for s in proposal["steps"] if s["id"]}
+        if missing:
+            rows = [
+                r for r in m.planner.log() if r.state == "skipped" and r.area_id == f["area_id"] and r.step.partition(":")[2] in missing
+            ]
+            before += rows
+        else:
+            steps = self.steps_of(f)
+            if not steps:
+                return False
+            before.append(recipe)
+            after.append(replace(recipe, layers=(*recipe.layers, *steps)))
+        return bool(before) and m.do(Edit(m, f"correction of {f['name']}", before, after))
+
+    def steps_of(self, f: dict[str, Any]) -> tuple[Layer, ...]:
+        """The layers that a fault's correction makes in the recipe; none where it cannot be one."""
+        recipe = self.model.recipes.get(f["area_id"])
+        planned = recipe is not None and any(p.id == f["place"] for p in recipe.places)
+        on = (f["place"],) if planned else ()
+        out = []
+        for s in f["proposal"]["steps"]:
+            out.append(
+                Layer(
+                    CORRECT, s["pencil"], s["pressure"], s["passes"], f["place_name"] if on else "everywhere", "dab" if s["tool"] else "flick", 0.0, s["tool"],
+                    f["sentence"], id=fresh(), on=on,
+                )
+            )  # fmt: skip
+        if not out and f["proposal"]["tool"] in ("redraw", "break"):
+            out.append(Layer(CORRECT, "", 1, 1, "everywhere", "dab", 0.0, "lift", f"{f['sentence']} {f['remedy']}", id=fresh(), on=()))
+        return tuple(out)
+
+    # -- the morning look --------------------------------------------------------------
+    def morning(self, shot: Shot, now: datetime.datetime) -> bool:
+        """Whether a photo is looked at before its numbers: judged after a night, and nothing said of it yet."""
+        if not self.model.settings.get("mornings"):
+            return False
+        found = self.kept().get(shot.id)
+        taken = datetime.datetime.fromisoformat(shot.at)
+        later = now - taken
+        rows = self.model.planner.log()
+        rested = not any(r.at > shot.at for r in rows)
+        return (found is None or not found.said) and rested and taken.date() < now.date() and later.total_seconds() > NIGHT_H * 3600
+
+    def say_first(self, shot: Shot, word: int, area_id: str, certain: bool, at_mm: tuple[float, float] | None) -> bool:
+        """Keep what struck first, before any number was seen; one undoable edit."""
+        found = self.kept().get(shot.id)
+        data = {"word": word, "area": area_id, "certain": certain, "at_mm": list(at_mm) if at_mm else None}
+        text = json.dumps(data)
+        before = [found] if found is not None else []
+        rows = sum(r.at <= shot.at for r in self.model.planner.log())
+        now = replace(found, said=text) if found is not None else PhotoCheck(shot.id, shot.commission_id, shot.at, "", (), text, rows)
+        self.model.settings.set("mornings_skipped", 0)
+        return self.model.do(Edit(self.model, "what struck first", before, [now]))
+
+    def mornings(self) -> list[tuple[str, bool]]:
+        """Of every morning of this commission: its day, and whether the measure agreed with what was said."""
+        out = []
+        for shot in self.model.logbook.shots():
+            agreed = self.agreed(shot)
+            if agreed is not None:
+                out.append((shot.at[:10], agreed))
+        return out
+
+    def agreed(self, shot: Shot) -> bool | None:
+        """Whether the measure agrees with what was said of a photo; None while one of both is missing."""
+        found = self.kept().get(shot.id)
+        if found is None or not found.said or not found.told:
+            return None
+        said, faults = verdict_of(found.said, "what was said"), verdict_of(found.told).get("faults", [])
+        word = int(said.get("word", 0))
+        if word == 0:
+            return not faults
+        return any(word in _SAME.get(f["kind"], set()) and said.get("area") in ("", f["area_id"]) for f in faults)
+
+    # -- learning -----------------------------------------------------------------------
+    def lessons(self) -> tuple[dict[str, Any], ...]:
+        """What finished steps teach, as offers: the hand's pressure where everything leans one way, faults that come back."""
+        out: list[dict[str, Any]] = []
+        leans: list[float] = []
+        kinds: dict[str, int] = {}
+        for shot in self.model.logbook.shots():
+            data = self.verdict(shot)
+            if not data or data.get("refused") or not data.get("colour"):
+                continue
+            if "strip" in data["colour"]["by"] and len([p for a in data["areas"] for p in a["places"]]) >= 6:
+                leans.append(float(data["colour"]["leaning_lab"][0]))
+            for f in data["faults"]:
+                kinds[f["kind"]] = kinds.get(f["kind"], 0) + 1
+        if len(leans) >= 2 and abs(float(np.mean(leans))) > 2.5 and np.std(leans) < abs(float(np.mean(leans))):
+            out.append({"kind": "hand", "lean": float(np.mean(leans)), "photos": len(leans), "words": say("check.lesson_hand", size=abs(float(np.mean(leans))), way="lighter" if np.mean(leans) > 0 else "darker", photos=len(leans))})  # fmt: skip
+        for kind, times in kinds.items():
+            if times >= 3 and kind not in ("skipped", "unlogged"):
+                out.append(
+                    {"kind": "again", "fault": kind, "times": times, "words": say("check.lesson_again", kind=KIND_WORDS[kind], times=times)}
+                )
+        return tuple(out)
+
+
+KIND_WORDS = {
+    "lighter": "too light", "darker": "too dark", "green": "too green", "red": "too red", "yellow": "too yellow", "blue": "too blue", "dull": "too dull",
+    "neon": "too strong a colour", "large": "too large", "small": "too small", "turned": "out of line", "mechanical": "hair too even", "combed": "hair off its direction",
+    "skipped": "left bare", "unlogged": "not in the log",
+}  # fmt: skip
+
+
+def _bytes(lab: Array) -> np.ndarray:
+    return (np.clip(lab_to_srgb(lab), 0, 1) * 255 + 0.5).astype(np.uint8)
