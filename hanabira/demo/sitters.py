@@ -85,7 +85,7 @@ def sitters(today: datetime.date) -> tuple[Sitter, ...]:
         ),
         0.5,
         3,
-        (Planted("lighter", 7),),
+        (Planted("green", 7),),
     )
     owl = Sitter(
         "owl",

@@ -22,6 +22,7 @@ from hanabira.studio.records import STAGES
 
 if TYPE_CHECKING:
     from hanabira.desk.stages.areas.stage import Areas
+    from hanabira.desk.stages.check.stage import Check
     from hanabira.desk.stages.easel.stage import Easel
     from hanabira.desk.stages.kit.stage import KitRoom
     from hanabira.desk.stages.plan.stage import Plan
@@ -31,7 +32,7 @@ if TYPE_CHECKING:
     from hanabira.desk.window import Desk
 
 ROOMS = ("Shelf", "Kit", "Practice")
-MENUS = ("Commission", "Edit", "Go", "Look", "Study", "Areas", "Recipe", "Plan", "Easel", "Kit", "Help")
+MENUS = ("Commission", "Edit", "Go", "Look", "Study", "Areas", "Recipe", "Plan", "Easel", "Check", "Kit", "Help")
 NEEDS: dict[str, tuple[Callable[[Session], bool], str]] = {
     "commission": (lambda s: s.commission is not None, "No commission is open. Choose one on the shelf, or make the first."),
     "photo": (lambda s: s.photo is not None, "There is no photo yet. Add the client’s photo first."),
@@ -353,6 +354,36 @@ def _easel() -> list[Act]:
     ], "Easel", ("commission", "recipes"))  # fmt: skip
 
 
+def _check() -> list[Act]:
+    c: Callable[[Desk], Check] = lambda d: d.stages["Check"]  # type: ignore[assignment,return-value]  # noqa: E731
+    return _acts("Check", [
+        ("photo", "Take a photo to check", lambda d: c(d).new_photo()),
+        ("again", "Read the photo again", lambda d: c(d).read_again()),
+        ("corners", "Set the sheet’s corners", lambda d: c(d).set_corners()),
+        ("second", "Read it with the photo before it, against gloss", lambda d: c(d).use_second()),
+        ("next", "Next fault", lambda d: c(d).step_fault(1)),
+        ("before", "Fault before", lambda d: c(d).step_fault(-1)),
+        ("earlier", "Earlier photo", lambda d: c(d).step_shot(-1)),
+        ("later", "Later photo", lambda d: c(d).step_shot(1)),
+        ("plan", "Put the correction into the plan", lambda d: c(d).into_plan()),
+        ("meant", "I meant it so", lambda d: c(d).meant_so()),
+        ("first", "Look first, before the numbers", lambda d: c(d).look_first()),
+        ("mornings", "Turn the morning look on or off", lambda d: _mornings(d)),
+        ("strip", "Write: check strip", lambda d: d.records.check_strip()),
+        ("read-strip", "Read a scan of the check strip", lambda d: d.records.read_strip()),
+        ("pair", "Write: the pair for the client", lambda d: d.records.progress_pair()),
+        ("film", "Write: film of the work", lambda d: d.records.time_lapse()),
+    ], "Check", ("commission", "photo"))  # fmt: skip
+
+
+def _mornings(desk: Desk) -> None:
+    settings = desk.model.settings
+    on = not settings.get("mornings")
+    settings.set("mornings", on)
+    settings.set("mornings_skipped", 0)
+    desk.model.messages.remark(f"After a night the numbers {'wait until you have looked' if on else 'come at once'}.")
+
+
 def _kit() -> list[Act]:
     k: Callable[[Desk], KitRoom] = lambda d: d.stages["Kit"]  # type: ignore[assignment,return-value]  # noqa: E731
     of = ("commission",)
@@ -386,4 +417,4 @@ def _help() -> list[Act]:
 
 def table() -> tuple[Act, ...]:
     """All acts, in the order of their menus."""
-    return (*_commission(), *_frame(), *_study(), *_areas(), *_recipe(), *_plan(), *_easel(), *_kit(), *_help())
+    return (*_commission(), *_frame(), *_study(), *_areas(), *_recipe(), *_plan(), *_easel(), *_check(), *_kit(), *_help())

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from hanabira.core.area.measures import measure
 from hanabira.core.area.shape import rectangle
+from hanabira.core.faults import Fault
 from hanabira.core.token import Token
 from hanabira.desk.recipe_files import FileWriter
 from hanabira.studio.bundle import log_csv, write_bundle
@@ -108,3 +109,70 @@ class CommissionFiles(FileWriter):
         target = self._ask(".zip", "bundle")
         if target is not None and c is not None:
             self._run("Writing the bundle", lambda token: write_bundle(store, c.id, target, token))
+
+    # -- photos of the work ---------------------------------------------------------
+    def check_strip(self) -> None:
+        """The check strip for the commission's kit."""
+        from hanabira.core.progress.strip import chosen
+        from hanabira.sheets.check_strip import write_check_strip
+
+        kit = self.desk.model.kit
+        target = self.desk.ask_target("check strip.pdf")
+        if target is not None:
+            pencils = [(code, kit.get(code).name) for code in chosen(kit)]
+            self._run("Writing the check strip", lambda _t: write_check_strip(pencils, target), True)
+
+    def read_strip(self) -> None:
+        """The colours of the studio's own strip from a scan, kept for its kit."""
+        from hanabira.core.progress.strip import read_strip
+        from hanabira.studio.pictures import read_picture
+
+        model = self.desk.model
+        path = self.desk.ask_open_path()
+        if not path:
+            return
+        kit, key = model.kit, model.kit_id
+
+        def done(found: dict[str, tuple[float, float, float]]) -> None:
+            known = dict(model.settings.get("check_strip"))
+            known[key] = {k: list(v) for k, v in found.items()}
+            model.settings.set("check_strip", known)
+            model.messages.remark(
+                f"The strip is read: {len(found)} of its 14 patches are known. Check counts on them from the next photo on."
+            )
+            model.checks_changed.emit()
+
+        model.jobs.run("read strip", "Reading the check strip", lambda _t: read_strip(read_picture(path).pixels, kit), done, asked=True)
+
+    def progress_pair(self) -> None:
+        """The client's photo and the last photo of the work side by side, straight on and without the cast."""
+        from hanabira.session.progress_files import pair_writer
+
+        model = self.desk.model
+        shots = model.logbook.shots()
+        shot = getattr(self.desk.current, "shot", None) or (shots[-1] if shots else None)
+        if shot is None:
+            self.desk.say("There is no photo of the work yet.", "Nothing was written.", "Take a photo first.")
+            return
+        target = self._ask(".pdf", "progress")
+        if target is not None:
+            try:
+                work = pair_writer(model, shot, target)
+            except Fault as fault:
+                model.messages.fault(fault)
+                return
+            self._run("Writing the pair", work, True)
+
+    def time_lapse(self) -> None:
+        """All photos of the work as a film in one frame and light."""
+        from hanabira.session.progress_files import film_writer
+
+        model = self.desk.model
+        target = self._ask(".webp", "film")
+        if target is not None:
+            try:
+                work = film_writer(model, target)
+            except Fault as fault:
+                model.messages.fault(fault)
+                return
+            self._run("Writing the film", work, True)

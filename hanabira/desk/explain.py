@@ -9,6 +9,24 @@ from hanabira.desk import theme
 from hanabira.desk.controls import Words
 
 TOPICS: dict[str, tuple[str, str]] = {
+    "check": (
+        "How a photo is judged",
+        "The sheet is found by its border, or by the corners you set; tilt and the lens’s bend are taken out. The bare paper tells the light, the check strip tells the camera’s "
+        "tone; without the strip darks are not judged, since a camera alone can move them by eight L*. Each place is held against the forecast at its step, never against the "
+        "client’s photo before it is finished. What all places share is said once; what is left is a fault only beyond twice its uncertainty, which grows where the paper is far, in "
+        "shadow, and where the forecast rests on a kit that was never fitted. Gloss, hands and tape are left out.",
+    ),
+    "check_rank": (
+        "How faults are ranked",
+        "By how far the place is off (ΔE00), by the share of the portrait it covers, by how near it lies to the focal point, and by how soon it can no longer be mended: a gap that later "
+        "layers will cover comes before a highlight that can wait.",
+    ),
+    "check_cure": (
+        "How a correction is predicted",
+        "The colour that was found is taken as the start, and each pencil you own is laid over it in thin passes by the film model; a lift comes before any glaze where it is too dark. No "
+        "pencil that fades more than the brief allows, no more tooth than there is, light pressure, the portrait’s own pencils first. The claim is a range: lay one pass, look, and photograph "
+        "it again.",
+    ),
     "values": (
         "How values are measured",
         "Every pixel of the area gets its lightness L* from 0 (black) to 100 (white). The pixels are sorted. The gap is the middle colour of the darkest 12 %, "

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from PyQt6.QtGui import QKeySequence
 
 from hanabira.desk.acts import MENUS, Act
+from hanabira.desk.stages.check.stage import KEYS as CHECK_KEYS
 from hanabira.desk.stages.easel.stage import KEYS as EASEL_KEYS
 from hanabira.session.looks import LOOKS
 
@@ -18,4 +19,5 @@ def key_groups(acts: Sequence[Act]) -> list[tuple[str, list[tuple[str, str]]]]:
     out = [(menu, rows) for menu, rows in out if rows]
     out.append(("Hold to look", [(letter, f"{name}: {words[:1].lower()}{words[1:]}") for name, letter, words, _maths in LOOKS.values()]))
     out.append(("At the easel", [(native(key), words) for key, words in EASEL_KEYS]))
+    out.append(("In Check", [(native(key), words) for key, words in CHECK_KEYS]))
     return out

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject
@@ -33,6 +34,8 @@ class Stage(QObject):
     """Base of the stages. ``centre`` is the widget beside the bench."""
 
     name = ""
+    holds: Mapping[str, str] = {}
+    """Letters that this stage lets be held, with the look each gives; they go before the looks of the photo."""
     with_rule = True
     """Whether values are judged here, so that the value rule stands below."""
 

@@ -36,6 +36,7 @@ from hanabira.desk.save_dialog import save_dialog, with_suffix
 from hanabira.desk.stage import PictureStage, Stage
 from hanabira.desk.stages.areas.stage import Areas
 from hanabira.desk.stages.brief.stage import PHOTO_FILTER, Brief
+from hanabira.desk.stages.check.stage import Check
 from hanabira.desk.stages.easel.stage import Easel
 from hanabira.desk.stages.kit.stage import KitRoom
 from hanabira.desk.stages.later.stage import Later
@@ -83,9 +84,7 @@ class Desk(QMainWindow):
             "Shelf": Shelf(self),
             "Kit": KitRoom(self),
         }
-        self.stages |= {"Plan": Plan(self), "Easel": Easel(self)}
-        for name in ("Check", "Practice"):
-            self.stages[name] = Later(self, name)
+        self.stages |= {"Plan": Plan(self), "Easel": Easel(self), "Check": Check(self), "Practice": Later(self, "Practice")}
         for stage in self.stages.values():
             self.pages.addWidget(stage.centre)
         centre = QWidget()
@@ -107,7 +106,7 @@ class Desk(QMainWindow):
         self.command_list = CommandList(self)
         self.writers = RecipeFiles(self)
         self.records = CommissionFiles(self)
-        self._held = ""
+        self._held = self._held_by = ""
         self._next_off = ""
         self.commands = Actions(self)
         self.actions_ = self.commands.by_words
@@ -468,7 +467,7 @@ class Desk(QMainWindow):
             and watched.window() is self
         ):
             letter = event.text().upper() if event.text() else chr(event.key()) if 0x40 < event.key() < 0x5B else ""
-            look = next((k for k, q in LOOKS.items() if q[1] == letter), "")
+            look = self.current.holds.get(letter) or next((k for k, q in LOOKS.items() if q[1] == letter), "")
             if (
                 event.type() == QEvent.Type.KeyPress
                 and look
@@ -476,7 +475,7 @@ class Desk(QMainWindow):
                 and not isinstance(QApplication.focusWidget(), _TYPING)
             ):
                 if not event.isAutoRepeat():
-                    self._held = look
+                    self._held, self._held_by = look, letter
                     self.current.hold(look)
                 return True
             roll = getattr(self.current, "roll", None)
@@ -489,7 +488,7 @@ class Desk(QMainWindow):
             ):
                 roll.way_chosen.emit(way)
                 return True
-            if event.type() == QEvent.Type.KeyRelease and self._held and not event.isAutoRepeat() and letter == LOOKS[self._held][1]:
+            if event.type() == QEvent.Type.KeyRelease and self._held and not event.isAutoRepeat() and letter == self._held_by:
                 self._held = ""
                 self.current.hold("")
                 return True

@@ -85,9 +85,6 @@ def draw_sheet(
         for place in a.drawn.photo:
             stack = [Pass(q.code, q.pressure, q.passes) for q in mine if q.code and not q.tool and goes_over(q, place)]
             found[place] = np.array(paper.lay(stack, "white", hand))
-        if kinds[a.number] & {"lighter", "darker"}:
-            key = general_place(a)
-            found[key] = found[key] + np.array([VALUE_L if "lighter" in kinds[a.number] else -VALUE_L, 0, 0])
         if "green" in kinds[a.number]:
             found = {p: v + np.array([0, -GREEN_A, 0]) for p, v in found.items()}
         colours[a.id] = found
@@ -95,6 +92,8 @@ def draw_sheet(
     out = sheet.picture(colours, bare)
     for f in faults:
         out = _bent(out, numbers[f.number], f.kind, sheet.grid)
+        if f.kind in ("lighter", "darker"):
+            out = _shifted(out, numbers[f.number], VALUE_L if f.kind == "lighter" else -VALUE_L, sheet.grid)
         if f.kind == "mechanical":
             out = _combed(out, numbers[f.number], sheet.grid, hand)
     done = np.any([a.inside for a in sheet.areas if a.id in colours], axis=0) if colours else np.zeros(out.shape[:2], bool)
@@ -121,6 +120,15 @@ def _bent(lab: Array, area: AreaOnSheet, kind: str, grid: float) -> Array:
         t = np.radians(NOSE_DEG) * f
         mx, my = cx + dx * np.cos(t) - dy * np.sin(t), cy + dx * np.sin(t) + dy * np.cos(t)
     return cv2.remap(lab, mx.astype(np.float32), my.astype(np.float32), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+
+
+def _shifted(lab: Array, area: AreaOnSheet, by: float, grid: float) -> Array:
+    """The general place laid too light or too dark, with soft edges."""
+    labels = area.drawn.labels
+    mask = area.inside if labels is None else area.inside & (labels == 1 + area.drawn.ids.index(general_place(area)))
+    out = lab.copy()
+    out[..., 0] = np.clip(out[..., 0] + by * cv2.GaussianBlur(mask.astype(np.float32), (0, 0), 0.3 * grid), 0, 100)
+    return out
 
 
 def _combed(lab: Array, area: AreaOnSheet, grid: float, hand: np.random.Generator) -> Array:

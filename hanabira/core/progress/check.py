@@ -13,9 +13,9 @@ from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
 from hanabira.core.progress.expected import Expected, wanted_picture
 from hanabira.core.progress.find import Likeness, find_sheet, from_corners, strip_in
-from hanabira.core.progress.geometry import PARTS, Form, form_of, hair_of
+from hanabira.core.progress.geometry import Form, form_of, hair_of
 from hanabira.core.progress.light import bare_blocks, fit_light, lab_of
-from hanabira.core.progress.on_sheet import OnSheet
+from hanabira.core.progress.on_sheet import PARTS, OnSheet
 from hanabira.core.progress.reading import BLUR_MM, PlaceSeen, TrueSheet, core_of, looks_begun, places_seen, true_sheet
 from hanabira.core.progress.sheet_map import GRID, SheetMap
 from hanabira.core.progress.strip import Patch

@@ -11,8 +11,6 @@ from hanabira.core.colour.spaces import Array
 from hanabira.core.progress.on_sheet import AreaOnSheet
 from hanabira.core.progress.sheet_map import GRID
 
-PARTS = ("eye", "nose", "beak-and-cere")
-"""Surfaces whose form is judged."""
 LEAST_ECC, MOST_SHEAR, MOST_TURN = 0.965, 1.08, 15.0
 SIZE_OFF, TURN_OFF = 0.045, 2.5
 """From what on a part is larger or smaller (share), or turned (degrees). Correct ones read .992 ± .009 and ± .1°."""

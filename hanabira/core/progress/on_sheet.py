@@ -16,6 +16,8 @@ from hanabira.core.progress.sheet_map import GRID
 
 SEAM_MM = 14.0
 """Paper between outlines that is narrower belongs to the nearest area: no artist leaves it bare."""
+PARTS = ("eye", "nose", "beak-and-cere")
+"""Surfaces whose outline is a form of its own."""
 DrawnAs = Callable[[tuple[int, int], tuple[float, float], float], Drawn]
 """What the photo shows of an area on a raster: (rows and columns, photo pixel of the first one, pixels of the raster a photo pixel)."""
 
@@ -107,7 +109,8 @@ def on_sheet(
         for hole in a.outline.holes:
             inside &= ~fill_ring((_curve(a.outline, hole) - corner) * k, ny, nx)
         owner[inside & painted] = n
-    traced, owner = owner, _seams_closed(owner, painted, grid)
+    whole_parts = [n for n, a in enumerate(order, 1) if a.surface in PARTS]
+    traced, owner = owner, _seams_closed(owner, painted, grid, whole_parts)
     out = []
     for n, a in enumerate(order, 1):
         inside = owner == n
@@ -121,7 +124,8 @@ def _curve(outline: Outline, ring: Sequence[tuple[float, float]]) -> Array:
     return smooth_ring(ring) if outline.smooth else np.asarray(ring, float)
 
 
-def _seams_closed(owner: np.ndarray, painted: np.ndarray, grid: float) -> np.ndarray:
+def _seams_closed(owner: np.ndarray, painted: np.ndarray, grid: float, parts: Sequence[int]) -> np.ndarray:
+    """Narrow paper between areas given to the nearest; an eye or a nose keeps its own outline, and what lies beside it is the coat's."""
     if not owner.any():
         return owner
     side = 2 * round(SEAM_MM / 2 * grid) + 1
@@ -129,7 +133,8 @@ def _seams_closed(owner: np.ndarray, painted: np.ndarray, grid: float) -> np.nda
     pad = side
     closed = cv2.morphologyEx(np.pad((owner > 0).astype(np.uint8), pad), cv2.MORPH_CLOSE, disc)[pad:-pad, pad:-pad] > 0
     seam = closed & (owner == 0) & painted
-    return np.where(seam, _nearest(owner), owner)
+    coat = np.where(np.isin(owner, parts), 0, owner)
+    return np.where(seam, _nearest(coat if coat.any() else owner), owner)
 
 
 def _nearest(labels: np.ndarray) -> np.ndarray:

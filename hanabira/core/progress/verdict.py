@@ -185,16 +185,17 @@ def _form(area: str, f: Form, is_round: bool) -> list[Fault]:
     return out
 
 
-REGULAR, MORE_REGULAR, REGULAR_SD = 0.62, 0.15, 0.06
-"""Hair whose fine structure is one wave by more than this share, and by so much more than the wanted picture's, is a comb's."""
+REGULAR, USUALLY_LESS, REGULAR_SD = 0.55, 0.10, 0.03
+"""Hair whose fine structure is one wave by more than this share is a comb's, when that is two deviations more than a photo of this picture usually
+shows: as regular as wanted, less what noise and grain take away."""
 HAIR_OFF_DEG, HAIR_SD_DEG, LEAST_ORDER = 25.0, 8.0, 0.45
 
 
 def _hair(area: str, found: Hair, wanted: Hair) -> list[Fault]:
-    more = found.regular - wanted.regular
-    if found.regular > REGULAR and more > MORE_REGULAR:  # a narrow area has no regularity, and NaN is never larger
+    more = found.regular - wanted.regular + USUALLY_LESS
+    if found.regular > REGULAR and more > 2 * REGULAR_SD:  # a narrow area has no regularity, and NaN is never larger
         return [Fault(area, "", "mechanical", found.regular, REGULAR_SD, more / REGULAR_SD)]
     off = (found.direction_deg - wanted.direction_deg + 90) % 180 - 90
-    if min(found.order, wanted.order) > LEAST_ORDER and abs(off) > HAIR_OFF_DEG and found.strength > 0.5 * wanted.strength:
+    if min(found.order, wanted.order) > LEAST_ORDER and abs(off) > HAIR_OFF_DEG and found.strength > 0.15 * wanted.strength:
         return [Fault(area, "", "combed", off, HAIR_SD_DEG, off / HAIR_SD_DEG)]
     return []

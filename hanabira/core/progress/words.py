@@ -11,6 +11,8 @@ from hanabira.core.sentences import say
 from hanabira.core.solver.area import Layer
 
 LEAN_TOLD_L = 2.5
+WHOLE = ("green", "red", "yellow", "blue", "dull", "neon")
+"""Faults of a whole area, all its places together."""
 SHARE_TOLD = 0.01
 
 
@@ -38,7 +40,10 @@ def what(q: Found, plan: Plan, with_area: bool = True) -> str:
     """What is wrong, without its cause."""
     area = next(a for a in plan.sheet.areas if a.id == q.fault.area_id)
     place = area.place_name(q.fault.place) if q.fault.place else ""
-    where = (f"{area.name}: {place}" if with_area else place) if place else (area.name if with_area else "")
+    if q.fault.kind in WHOLE:
+        where = f"{area.name} stands" if with_area else "stands"
+    else:
+        where = f"{area.name}: {place}" if with_area and place else place
     form = q.fault
     size = abs(form.size)
     return say(

@@ -24,14 +24,23 @@ class ValueRule(Drawn):
         self.values: dict[str, float] = {}
         self.aims: dict[str, float] = {}
         self.darkest, self.lightest = 0.0, 100.0
+        self.pairs: dict[str, tuple[float, float, bool]] = {}
         self.caret: float | None = None
         self.caret_words = ""
 
     def set(self, values: dict[str, float], darkest: float, lightest: float, aims: dict[str, float] | None = None) -> None:
         """Mark an area's values, what kit and paper reach, and targets that the artist moved by choice."""
+        self.pairs = {}
         self.values, self.darkest, self.lightest, self.aims = values, darkest, lightest, dict(aims or {})
         marks = ", ".join(f"{k} L* {v:.0f}" + (f", by choice {self.aims[k]:.0f}" if k in self.aims else "") for k, v in values.items())
         self.setAccessibleDescription(f"kit’s darkest L* {darkest:.0f}, paper L* {lightest:.0f}" + (f", {marks}" if marks else ""))
+        self.refresh()
+
+    def compare(self, pairs: dict[str, tuple[float, float, bool]]) -> None:
+        """Mark places by (found, wanted, whether the difference is told): found full, wanted dashed, a bracket between them where it is told."""
+        self.pairs = pairs
+        words = ", ".join(f"{k} found L* {a:.0f}, wanted {b:.0f}" for k, (a, b, _told) in pairs.items())
+        self.setAccessibleDescription(f"{self.accessibleDescription()}, {words}" if words else self.accessibleDescription())
         self.refresh()
 
     def point_at(self, lab: Sequence[float] | None) -> None:
@@ -78,6 +87,8 @@ class ValueRule(Drawn):
                 right = self._mark(p, w, name, self.values[name], top, mid, right, limit)
         for name, wanted in self.aims.items():
             self._aim(p, w, self.values.get(name), wanted, mid)
+        for name, pair in self.pairs.items():
+            self._pair(p, w, name, pair, top, mid)
         if self.caret is not None:
             self._caret(p, w, self.caret, top, low)
 
@@ -90,6 +101,42 @@ class ValueRule(Drawn):
         if measured is not None:
             p.setPen(QPen(role("ink"), 1.6))
             p.drawLine(QPointF(self.x(w, measured), mid + 9), QPointF(x, mid + 9))
+
+    def _pair(self, p: QPainter, w: float, name: str, pair: tuple[float, float, bool], top: float, mid: float) -> None:
+        """Wanted as a dashed outline and found as a full mark, on the steps; a bracket binds them where the difference is told."""
+        found, wanted, told = pair
+        a, b = self.x(w, found), self.x(w, wanted)
+        for x, v, full in ((b, wanted, False), (a, found, True)):
+            ink = ink_on(grey(v))
+            path = QPainterPath(QPointF(x - 6, top + 1))
+            path.lineTo(x, top + 13)
+            path.lineTo(x + 6, top + 1)
+            path.closeSubpath()
+            if full:
+                p.fillPath(path, ink)
+            else:
+                pen = QPen(ink, 1.4)
+                pen.setDashPattern([2.4, 1.8])
+                p.setPen(pen)
+                p.setBrush(Qt.BrushStyle.NoBrush)
+                p.drawPath(path)
+        if told and abs(a - b) > 3:
+            ink = ink_on(grey(wanted))
+            p.setPen(QPen(ink, 2.0, cap=Qt.PenCapStyle.RoundCap))
+            p.drawLine(QPointF(a, mid - 3), QPointF(b, mid - 3))
+            for x in (a, b):
+                p.drawLine(QPointF(x, mid - 6), QPointF(x, mid - 3))
+        left, right = (f"wanted {wanted:.0f}", f"found {found:.0f}") if b <= a else (f"found {found:.0f}", f"wanted {wanted:.0f}")
+        words = f"{name}: " if name else ""
+        lx, rx = min(a, b), max(a, b)
+        n = width(words + left, "note")
+        if lx - n - 6 > self.x(w, self.darkest) + 4:
+            text(p, QRectF(lx - n - 6, 1, n + 2, 17), words + left, "note", "ink")
+            text(p, QRectF(rx + 6, 1, width(right, "note") + 4, 17), right, "note", "ink")
+        else:  # near the dark end both stand at the right
+            both = f"{words}{left}, {right}"
+            start = max(rx + 6, self.x(w, self.darkest) + 12)
+            text(p, QRectF(start, 1, width(both, "note") + 4, 17), both, "note", "ink")
 
     def _ends(self, p: QPainter, w: float, top: float, low: float) -> None:
         """Hatch what neither kit nor paper can reach, with a bracket and its name."""

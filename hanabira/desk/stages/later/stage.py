@@ -18,7 +18,6 @@ if TYPE_CHECKING:
     from hanabira.desk.window import Desk
 
 LINES = {
-    "Check": ("find", "Comes later: photos of the work measured against the client’s photo."),
     "Practice": ("practice", "Comes later: exercises for values, strokes and layers."),
 }
 

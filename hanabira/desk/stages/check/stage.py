@@ -1,0 +1,647 @@
+"""Check: the sheet as a photo found it, the same place as the plan wants it now, one sentence, one cure."""
+
+from __future__ import annotations
+
+import datetime
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import cv2
+import numpy as np
+from PyQt6.QtCore import QEvent, QObject, QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QDragEnterEvent, QDropEvent, QImage, QKeySequence, QPainter, QPen, QShortcut, QTransform
+from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QWidget
+
+from hanabira.core.study.looks import grey
+from hanabira.desk.gestures.outlines import Choose, photo_path
+from hanabira.desk.gestures.pins import Pins
+from hanabira.desk.images import to_image, wrap
+from hanabira.desk.paint import CENTRE, disc, hatch, text, two_tone, width
+from hanabira.desk.stage import Stage, column
+from hanabira.desk.stages.check import cards
+from hanabira.desk.stages.check.morning import Morning
+from hanabira.desk.theme import scale
+from hanabira.desk.widgets.fault_list import FaultRow
+from hanabira.desk.widgets.key_line import KeyLine, LineKey
+from hanabira.desk.widgets.mat import Mat
+from hanabira.desk.widgets.pair import Pair
+from hanabira.desk.widgets.photo_stem import Curve, Petal, PhotoStem
+from hanabira.desk.widgets.verdict_strip import VerdictStrip
+from hanabira.session.view import View
+from hanabira.studio.overlaps import box_of
+
+if TYPE_CHECKING:
+    from hanabira.desk.window import Desk
+    from hanabira.session.checkroom import Judged
+    from hanabira.studio.records import Area, Shot
+
+NARROW = 720
+"""Design pixels of the centre under which sheet and pair take turns (key Z)."""
+LOW = 560
+"""Design pixels of height under which the stem folds."""
+KEYS = (
+    ("Up", "the fault before"), ("Down", "the next fault"), ("Left", "an earlier photo"), ("Right", "a later photo"), ("Return", "the correction goes into the plan"),
+    ("X", "I meant it so"), ("C", "a new photo"), ("Z", "whole sheet or the pair"), ("O", "set the sheet’s corners"), ("R", "read the photo again"),
+)  # fmt: skip
+"""Keys of Check with what they do, for the printed card."""
+
+
+class Check(Stage):
+    """A photo of the work against the plan. Everything shown is a verdict that is kept; nothing here computes."""
+
+    name = "Check"
+    holds = {"W": "wanted", "V": "values", "M": "mirror", "K": "client"}
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self.verdict = VerdictStrip(lambda: desk.explain("check"))
+        self.mat = Mat()
+        self.mat.margins = (14.0, 12.0)
+        self.mat.overlays = [self._marks]
+        self.mat.setAcceptDrops(True)
+        self.mat.installEventFilter(self)
+        self.pair = Pair()
+        self.stem = PhotoStem(self.choose_shot)
+        self.keys = KeyLine()
+        both = QWidget()
+        box = QHBoxLayout(both)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(0)
+        box.addWidget(self.mat, 47)
+        box.addWidget(self.pair, 50)
+        sheet = QWidget()
+        inner = column(both, self.keys, self.stem)
+        outer = QHBoxLayout(sheet)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.addWidget(inner)
+        layout = inner.layout()
+        assert layout is not None
+        layout.insertWidget(0, self.verdict)  # type: ignore[attr-defined]
+        self.morning = Morning(self)
+        self.pages = QStackedWidget()
+        self.pages.addWidget(sheet)
+        self.pages.addWidget(self.morning)
+        self.centre = self.pages
+        self.shot_id = self.fault_key = ""
+        self.pair_on = False
+        self.pins: Pins | None = None
+        self._images: dict[tuple[str, str], QImage] = {}
+        self._held = ""
+        self.now = datetime.datetime.now
+        m = self.model
+        for event in (m.checks_changed, m.log_changed, m.view_ready):
+            event.connect(self._if_open)
+        m.shot_ready.connect(lambda _k: self._if_open())
+        m.commission_changed.connect(self._other)
+        self._shortcuts: list[QShortcut] = []
+        acts = {
+            "Up": lambda: self.step_fault(-1), "Down": lambda: self.step_fault(1), "Left": lambda: self.step_shot(-1), "Right": lambda: self.step_shot(1),
+            "Return": self.next, "Enter": self.next, "X": self.meant_so, "C": self.new_photo, "Z": self.swap_pages, "O": self.set_corners, "R": self.read_again,
+            "Escape": self.escape,
+        }  # fmt: skip
+        for key, act in acts.items():
+            q = QShortcut(QKeySequence(key), sheet)
+            q.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+            q.activated.connect(act)
+            self._shortcuts.append(q)
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """A picture dropped on the mat is a photo of the work."""
+        if isinstance(event, QDragEnterEvent) and event.mimeData().hasUrls():
+            event.acceptProposedAction()
+            return True
+        if isinstance(event, QDropEvent):
+            paths = [Path(q.toLocalFile()) for q in event.mimeData().urls() if q.isLocalFile()]
+            if paths:
+                self.shot_id = self.fault_key = ""
+                self.model.logbook.add_shot(paths[0])
+                event.acceptProposedAction()
+                return True
+        return super().eventFilter(watched, event)
+
+    # -- what is shown ----------------------------------------------------------------
+    @property
+    def with_rule(self) -> bool:  # type: ignore[override]
+        """The value rule hangs under a cloth while the morning look is on."""
+        return not self.looking_first
+
+    @property
+    def looking_first(self) -> bool:
+        """Whether the morning look is on."""
+        return self.pages.currentWidget() is self.morning
+
+    @property
+    def shots(self) -> tuple[Shot, ...]:
+        """Photos of the work, by time."""
+        return self.model.logbook.shots()
+
+    @property
+    def shot(self) -> Shot | None:
+        """The photo that is shown: the chosen one, else the last."""
+        shots = self.shots
+        return next((q for q in shots if q.id == self.shot_id), shots[-1] if shots else None)
+
+    @property
+    def data(self) -> dict[str, Any] | None:
+        """What the shown photo told."""
+        return self.model.checkroom.verdict(self.shot) if self.shot is not None else None
+
+    @property
+    def judged(self) -> Judged | None:
+        """Pictures of the shown photo when they are there."""
+        return self.model.checkroom.judged.get(self.shot.id) if self.shot is not None else None
+
+    @property
+    def faults(self) -> list[dict[str, Any]]:
+        """Faults of the shown photo, the most urgent first."""
+        return self.model.checkroom.faults(self.shot) if self.shot is not None else []
+
+    @property
+    def fault(self) -> dict[str, Any] | None:
+        """The chosen fault: as chosen, else the most urgent."""
+        faults = self.faults
+        return next((f for f in faults if f["key"] == self.fault_key), faults[0] if faults else None)
+
+    @property
+    def working(self) -> bool:
+        """Whether the shown photo is being read."""
+        return self.shot is not None and self.model.checkroom.working == self.shot.id
+
+    @property
+    def stale(self) -> int:
+        """Steps that were done since the last photo."""
+        return self.model.checkroom.stale(self.shots[-1]) if self.shots else 0
+
+    def fault_rows(self) -> list[FaultRow]:
+        """Rows of the bench's list, what is meant so at the foot."""
+        data, meant = self.data or {}, self.model.checkroom.meant()
+        every = data.get("faults", [])
+        worst = max((f["urgency"] for f in every), default=1.0) or 1.0
+        open_ = [f for f in every if f["key"] not in meant]
+        out = [
+            FaultRow(f["key"], n, f["name"], self._place_words(f), cards.cure_word(f), f["urgency"] / worst) for n, f in enumerate(open_, 1)
+        ]
+        return out + [
+            FaultRow(f["key"], 0, f["name"], f"meant so: {f['what']}", "say again", 0.2, True) for f in every if f["key"] in meant
+        ]
+
+    def _place_words(self, f: dict[str, Any]) -> str:
+        return f["what"] if f["what"] else f["sentence"]
+
+    # -- entering and leaving --------------------------------------------------------------
+    def _other(self) -> None:
+        if self.model.commission is None or not any(q.id == self.shot_id for q in self.shots):
+            self.shot_id = self.fault_key = ""
+            self._images.clear()
+            self.pins = None
+        self._if_open()
+
+    def _if_open(self) -> None:
+        if self.open:
+            self.refresh()
+
+    def enter(self) -> None:
+        shot = self.shot
+        if shot is not None and not self.shot_id and self.model.checkroom.morning(shot, self.now()):
+            self.look_first()
+        else:
+            self.pages.setCurrentIndex(0)
+        self.mat.fit()
+        super().enter()
+        self._want_pictures()
+
+    def leave(self) -> None:
+        self._held = ""
+        self.pins = None
+        self.morning.stop()
+
+    def take_focus(self) -> None:
+        (self.morning if self.looking_first else self.mat).setFocus()
+
+    def look_first(self) -> None:
+        """The morning look: the sheet alone, without a number."""
+        self.pages.setCurrentWidget(self.morning)
+        self.morning.begin()
+        self.desk.make_room()
+
+    def show_numbers(self) -> None:
+        """The check screen after the morning look."""
+        self.morning.stop()
+        self.pages.setCurrentIndex(0)
+        self.desk.make_room()
+        self._want_pictures()
+        self.refresh()
+        self.mat.setFocus()
+
+    def _want_pictures(self) -> None:
+        """Pictures of a verdict that is kept are made again; a photo that was never judged is judged now."""
+        shot, room = self.shot, self.model.checkroom
+        view = self.model.view
+        if shot is None or room.working or self.judged is not None or view is None or not view.full or self.model.store.read_only:
+            return
+        data = self.data
+        if data is None:
+            room.check(shot)
+        elif not data.get("refused"):
+            room.check(shot, keep=False)
+
+    # -- refresh ---------------------------------------------------------------------------------
+    def refresh(self) -> None:
+        if self.looking_first:
+            self.morning.refresh_all()
+            return
+        self._fold()
+        self._say()
+        self._show_sheet()
+        self._show_pair()
+        self._show_stem()
+        self._values()
+        cards.fill(self)
+        self._keys()
+        self._next()
+        self.mat.refresh()
+
+    def _fold(self) -> None:
+        high = self.pages.height() / scale()
+        self.stem.folded = 0 < high < LOW
+        self.stem.updateGeometry()
+        narrow = 0 < self.pages.width() / scale() < NARROW
+        self.pair.setVisible(self.judged is not None and (not narrow or self.pair_on))
+        self.mat.setVisible(not (narrow and self.pair_on and self.judged is not None))
+
+    def _say(self) -> None:
+        data, shot, f = self.data, self.shot, self.fault
+        if self.pins is not None:
+            self.verdict.set(
+                "Set the sheet’s four corners",
+                "Drag the pins, or 1–4 and the arrow keys; clockwise from the picture’s top left. Enter takes them.",
+            )
+        elif shot is None:
+            self.verdict.set("No photo of the work yet", "Lay the check strip beside the sheet and take a photo.")
+        elif self.working:
+            self.verdict.set(
+                f"{self.model.checkroom.step or 'Reading the photo'} …",
+                "The photo stands at once, its verdict in a few seconds.",
+                working=True,
+            )
+        elif data is None:
+            self.verdict.set("This photo was not judged yet", "Press R to read it.")
+        elif data.get("refused"):
+            self.verdict.set(f"Not judged. {data['refused']['reason']}", data["refused"]["cure"])
+        elif f is None:
+            self.verdict.set(
+                data["sentence"] if not data.get("faults") else "What this photo shows is meant so",
+                " ".join(data["remarks"][:1]) or self._old_words(),
+            )
+        else:
+            faults = self.faults
+            n = next(k for k, q in enumerate(faults, 1) if q["key"] == f["key"])
+            self.verdict.set(f["sentence"], f["remedy"], f"fault {n} of {len(faults)}")
+
+    def _old_words(self) -> str:
+        n = self.stale
+        return f"This photo is older than {n} step{'s' if n != 1 else ''}." if n else ""
+
+    def picture(self, which: str) -> QImage | None:
+        """``sheet`` or ``wanted`` of the shown photo as an image, plain or in values."""
+        j = self.judged
+        if j is None:
+            return None
+        look = "values" if self._held == "values" else ""
+        key = (f"{j.shot_id} {which}", look)
+        if key not in self._images:
+            if len(self._images) > 8:
+                self._images.clear()
+            pixels = j.sheet if which == "sheet" else self._client(j.sheet.shape) if which == "client" else j.wanted
+            self._images[key] = to_image(grey(pixels) if look else pixels)
+        return self._images[key]
+
+    def _client(self, shape: tuple[int, ...]) -> np.ndarray:
+        """The client's photo on the sheet, at the pictures' size."""
+        m = self.model
+        out = np.full(shape, 244, np.uint8)
+        c, photo, view = m.commission, m.photo, m.view
+        if c is None or photo is None or view is None:
+            return out
+        x, y, w, h = (v * view.scale for v in photo.crop)
+        cut = view.pixels[max(0, round(y)) : round(y + h), max(0, round(x)) : round(x + w)]
+        g = shape[1] / c.width_mm
+        b = round(c.border_mm * g)
+        size = (shape[1] - 2 * b, shape[0] - 2 * b)
+        out[b : b + size[1], b : b + size[0]] = cv2.resize(cut, size, interpolation=cv2.INTER_AREA)
+        return out
+
+    def _show_sheet(self) -> None:
+        c, shot = self.model.commission, self.shot
+        if c is None:
+            return
+        mat, j = self.mat, self.judged
+        mat.mirrored = self._held == "mirror"
+        mat.gesture = self.pins or Choose(self._touched)
+        if j is not None and self.pins is None:
+            h, w = j.sheet.shape[:2]
+            mat.ruled = True
+            if mat.photo is None or mat.photo.pixels is not j.sheet:
+                mat.photo = View.of(j.sheet, (w, h))
+            which = {"wanted": "wanted", "client": "client"}.get(self._held, "sheet")
+            mat.look = self.picture(which) if which != "sheet" or self._held == "values" else None
+            mat.show_sheet((c.width_mm, c.height_mm), 0.0, QColor(c.ground_hex), (0.0, 0.0, float(w), float(h)))
+            return
+        mat.look = None
+        if shot is None:
+            mat.ruled, mat.photo = True, None
+            mat.empty_words = "Your sheet, with the check strip beside it"
+            mat.show_sheet((c.width_mm, c.height_mm), c.border_mm, QColor(c.ground_hex), (0.0, 0.0, *c.picture_mm))
+            return
+        view = self.model.logbook.view(shot)
+        mat.ruled, mat.photo, mat.empty_words = False, view, "" if view else "Opening the photo"
+        mat.show_sheet(
+            (240.0, 240.0 * shot.height_px / shot.width_px), 0.0, QColor("#8f8f8f"), (0.0, 0.0, float(shot.width_px), float(shot.height_px))
+        )
+
+    def area_of(self, key: str) -> Area | None:
+        """An area by its id."""
+        return next((a for a in self.model.areas if a.id == key), None)
+
+    def _to_mm(self, x: float, y: float) -> tuple[float, float]:
+        c, photo, k = self.model.commission, self.model.photo, self.model.mm_per_px
+        assert c is not None and photo is not None and k is not None
+        return c.border_mm + (x - photo.crop[0]) * k, c.border_mm + (y - photo.crop[1]) * k
+
+    def _show_pair(self) -> None:
+        c, f = self.model.commission, self.fault
+        p = self.pair
+        if c is None or self.judged is None:
+            p.first = p.second = None
+            p.update()
+            return
+        shot = self.shot
+        p.sheet_mm, p.mirrored = (c.width_mm, c.height_mm), self._held == "mirror"
+        p.first, p.second = (
+            self.picture("wanted" if self._held == "wanted" else "sheet"),
+            self.picture("client" if self._held == "client" else "wanted"),
+        )
+        at = f"{datetime.datetime.fromisoformat(shot.at):%d %B %H:%M}".lstrip("0") if shot is not None else ""
+        p.words = (f"on your sheet, {at}", "the client’s photo" if self._held == "client" else "as the plan wants it now")
+        area = self.area_of(f["area_id"]) if f is not None else None
+        if area is not None:
+            left, top, right, bottom = box_of(area.ring, area.smooth)
+            a, b = self._to_mm(left, top), self._to_mm(right, bottom)
+            path = photo_path(area.ring, area.smooth).toFillPolygon()
+            ring = [self._to_mm(path[k].x(), path[k].y()) for k in range(0, path.count(), max(1, path.count() // 200))]
+            p.show_place(QRectF(QPointF(*a), QPointF(*b)), ring)
+        else:
+            p.show_place(QRectF(0, 0, c.width_mm, c.height_mm), ())
+
+    def _marks(self, p: QPainter, mat: Mat) -> None:
+        """Outlines only where there is a fault, with a disc by urgency; areas not begun dashed; a wide hatch over a refused photo."""
+        data = self.data
+        if self.judged is None or self.pins is not None:
+            if data is not None and data.get("refused") and not self.working and self.shot is not None:
+                ink = QColor(20, 20, 20, 102)
+                hatch(p, mat.sheet_rect, ink, 22, 3)
+            return
+        if data is None or self._held:
+            return
+        begun = {a["id"] for a in data["areas"] if a["begun"]}
+        g = mat.crop[2] / mat.sheet_mm[0]
+        chosen = self.fault
+        numbers: dict[str, int] = {}
+        for n, f in enumerate(self.faults, 1):
+            numbers.setdefault(f["area_id"], n)
+        for a in self.model.areas:
+            if a.id in begun and a.id not in numbers:
+                continue
+            path = mat.from_photo.map(self._on_sheet(a, g))
+            if a.id not in begun and a.id not in numbers:
+                pen = QPen(QColor(90, 90, 90), 1)
+                pen.setDashPattern([4, 4])
+                p.setPen(pen)
+                p.setBrush(Qt.BrushStyle.NoBrush)
+                p.drawPath(path)
+                room = path.boundingRect()
+                if width("not begun", "note") < 0.9 * room.width():
+                    text(p, room, "not begun", "note", QColor("#3a3a3a"), CENTRE)
+                continue
+            here = chosen is not None and chosen["area_id"] == a.id
+            two_tone(p, path, 2.4 if here else 1.2, None if here else [5, 3], 235)
+            disc(p, path.boundingRect().center(), numbers[a.id], here)
+
+    def _on_sheet(self, a: Area, g: float):  # type: ignore[no-untyped-def]
+        """An area's outline in pixels of the sheet's picture."""
+        x, y = self._to_mm(0.0, 0.0)
+        k = self.model.mm_per_px or 1.0
+        return QTransform(k * g, 0, 0, k * g, x * g, y * g).map(photo_path(a.ring, a.smooth))
+
+    def _touched(self, at: QPointF) -> bool:
+        """A touched area's fault is chosen."""
+        j, c = self.judged, self.model.commission
+        if j is None or c is None:
+            return False
+        g = j.sheet.shape[1] / c.width_mm
+        for f in self.faults:
+            a = self.area_of(f["area_id"])
+            if a is not None and self._on_sheet(a, g).contains(at):
+                self.choose_fault(f["key"])
+                return True
+        return False
+
+    def _show_stem(self) -> None:
+        room, shots = self.model.checkroom, self.shots
+        kept = room.kept()
+        index = {q.at: k for k, q in enumerate(shots)}
+        curves = {}
+        names = {a.id: a.name for a in self.model.areas}
+        for key, points in room.curves().items():
+            curves[key] = Curve(key, names.get(key, "an area"), tuple((index[at], de, sure) for at, de, sure in points if at in index))
+        petals = []
+        for q in shots:
+            data = room.verdict(q) if q.id in kept else None
+            petals.append(
+                Petal(q.id, datetime.datetime.fromisoformat(q.at), "" if data is None else "refused" if data.get("refused") else "judged")
+            )
+        shot = self.shot
+        thumb = self.model.logbook.thumb(shot) if shot is not None else None
+        f = self.fault
+        self.stem.set(
+            petals,
+            {k: c for k, c in curves.items() if c.points},
+            shot.id if shot else "",
+            f["area_id"] if f else "",
+            wrap(thumb) if thumb is not None else None,
+        )
+
+    def _values(self) -> None:
+        """Found and wanted of the chosen place on the value rule, bound where the difference is told."""
+        f = self.fault
+        self.desk.mark_values(None)
+        if f is None or f["found_lab"] is None or self.judged is None:
+            return
+        self.desk.rule.compare({f["place_name"] or f["name"]: (f["found_lab"][0], f["wanted_lab"][0], f["kind"] in ("lighter", "darker"))})
+
+    def _keys(self) -> None:
+        held = (("W", "as wanted"), ("V", "values"), ("M", "mirror"), ("K", "client’s"))
+        acts = [LineKey("↑↓", "faults", lambda: self.step_fault(1)), LineKey("←→", "photos", lambda: self.step_shot(-1))]
+        if self.fault is not None:
+            acts.append(LineKey("X", "meant so", self.meant_so))
+        acts += [LineKey("O", "corners", self.set_corners), LineKey("C", "photo", self.new_photo)]
+        if self.pages.width() / scale() < NARROW and self.judged is not None:
+            acts.insert(0, LineKey("Z", "sheet" if self.pair_on else "pair", self.swap_pages))
+        self.keys.set("Hold", held if self.judged is not None else (), acts)
+
+    def _next(self) -> None:
+        f, data, desk = self.fault, self.data, self.desk
+        if self.pins is not None:
+            desk.set_next("Take these corners", "petal")
+        elif self.working:
+            desk.set_next("Cancel", "away")
+        elif self.shot is None or self.stale:
+            desk.set_next("Take a photo", "photo")
+        elif data is None:
+            desk.set_next("Read the photo", "find")
+        elif data.get("refused"):
+            desk.set_next("Take another", "photo")
+        elif f is not None:
+            off = "" if cards.can_be_planned(self, f) else cards.why_not(self, f)
+            desk.set_next("Into the plan", "hours", off)
+        else:
+            done = self.model.share_done("Easel") >= 1
+            desk.set_next("To the record" if done else "To the easel", "sheet" if done else "petal")
+
+    # -- acts ------------------------------------------------------------------------------------
+    def hold(self, look: str) -> None:
+        if look != self._held:
+            self._held = look
+            if self.looking_first:
+                self.morning.hold(look)
+                return
+            self._show_sheet()
+            self._show_pair()
+            self.mat.refresh()
+
+    def choose_shot(self, key: str) -> None:
+        """Show another photo."""
+        self.shot_id, self.fault_key, self.pins = key, "", None
+        self.refresh()
+        self._want_pictures()
+
+    def step_shot(self, step: int) -> None:
+        """The photo before, or after."""
+        shots = self.shots
+        if shots and self.shot is not None:
+            k = [q.id for q in shots].index(self.shot.id)
+            self.choose_shot(shots[max(0, min(len(shots) - 1, k + step))].id)
+
+    def choose_fault(self, key: str) -> None:
+        """Show another fault."""
+        self.fault_key = key
+        self.refresh()
+
+    def step_fault(self, step: int) -> None:
+        """The next fault, or the one before."""
+        faults = self.faults
+        if faults and self.fault is not None:
+            k = [f["key"] for f in faults].index(self.fault["key"])
+            self.choose_fault(faults[(k + step) % len(faults)]["key"])
+
+    def meant_so(self) -> None:
+        """The chosen fault is no fault: it is kept and not said again."""
+        f, shot = self.fault, self.shot
+        if f is not None and shot is not None and self.model.checkroom.mean(shot, f["key"]):
+            self.fault_key = ""
+            self.model.messages.remark(f"“{f['name']}: {f['what']}” is meant so and is not said again. It stands at the list’s foot.")
+
+    def say_again(self, key: str) -> None:
+        """What was meant so is said again."""
+        if self.shot is not None:
+            self.model.checkroom.mean(self.shot, key, False)
+
+    def swap_pages(self) -> None:
+        """Whole sheet or pair, where there is no room for both."""
+        self.pair_on = not self.pair_on
+        self.refresh()
+
+    def read_again(self) -> None:
+        """Judge the shown photo anew."""
+        if self.shot is not None and not self.working:
+            self.model.checkroom.check(self.shot)
+
+    def set_corners(self) -> None:
+        """Set the sheet's corners by hand on the photo."""
+        shot = self.shot
+        if shot is None or self.working:
+            return
+        w, h = shot.width_px, shot.height_px
+        start = ((0.12 * w, 0.1 * h), (0.88 * w, 0.1 * h), (0.88 * w, 0.9 * h), (0.12 * w, 0.9 * h))
+        j = self.judged
+        if j is not None:
+            sw, sh = j.checked.map.size
+            start = tuple((float(x), float(y)) for x, y in j.checked.map.to_photo(np.array([[0.0, 0], [sw, 0], [sw, sh], [0, sh]])))  # type: ignore[assignment]
+        self.pins = Pins(start, lambda: wrap(self.mat.photo.levels[0]) if self.mat.photo is not None else None, self._corners_taken)
+        self.pair.hide()
+        self.refresh()
+        self.mat.fit()
+        self.mat.setFocus()
+
+    def _corners_taken(self, corners: tuple[tuple[float, float], ...]) -> None:
+        shot, self.pins = self.shot, None
+        if shot is not None:
+            self.model.checkroom.check(shot, np.array(corners))
+        self.refresh()
+        self.mat.fit()
+
+    def escape(self) -> None:
+        """Put away what stands in the way."""
+        if self.pins is not None:
+            self.pins = None
+            self.refresh()
+            self.mat.fit()
+        else:
+            self.desk.message_strip.hide()
+
+    def new_photo(self) -> None:
+        """A photo of the work as it stands, from where the studio takes them."""
+        self.shot_id = self.fault_key = ""
+        self.desk.stages["Easel"].photograph()  # type: ignore[attr-defined]
+
+    def use_second(self) -> None:
+        """Read the shown photo together with the one before it, taken with the lamp on the other side, against sheen."""
+        shots, shot = self.shots, self.shot
+        k = [q.id for q in shots].index(shot.id) if shot is not None else 0
+        if shot is None or k < 1:
+            self.desk.say(
+                "Gloss is taken out by two photos.", "Nothing was changed.", "Move the lamp to the other side and take one more photo."
+            )
+            return
+        self.model.checkroom.check(shot, second=shots[k - 1])
+
+    def next(self) -> None:
+        f, data = self.fault, self.data
+        if self.looking_first:
+            self.morning.next()
+        elif self.pins is not None:
+            self.pins.take()
+        elif self.working:
+            self.model.jobs.cancel("check")
+            self.model.checkroom.stopped()
+        elif self.shot is None or self.stale or (data is not None and data.get("refused")):
+            self.new_photo()
+        elif data is None:
+            self.read_again()
+        elif f is not None:
+            self.into_plan()
+        elif self.model.share_done("Easel") >= 1:
+            self.desk.records.record_pdf()
+        else:
+            self.desk.go("Easel")
+
+    def into_plan(self) -> None:
+        """The chosen fault's correction becomes steps of the plan."""
+        f, shot = self.fault, self.shot
+        if f is None or shot is None:
+            return
+        if not cards.can_be_planned(self, f):
+            self.desk.say(cards.why_not(self, f), "Nothing was changed.")
+            return
+        if self.model.checkroom.into_plan(shot, f["key"]):
+            self.model.messages.remark(f"The correction of {f['name']} stands in the plan. Photograph the place again when it is done.")
