@@ -132,7 +132,13 @@ class OldStudios(unittest.TestCase):
                 terms = json.loads(text)
                 terms["moved"] = [[ids.get(k, k) for k in pair] for pair in terms.get("moved", [])]
                 c.execute("UPDATE commission SET terms = ? WHERE id = ?", (json.dumps(terms), key))
-            for table, column in (("commission", "tray_only"), ("recipe", "places"), ("recipe", "aims"), ("recipe", "tried"), ("area", "place_edits")):
+            for table, column in (
+                ("commission", "tray_only"),
+                ("recipe", "places"),
+                ("recipe", "aims"),
+                ("recipe", "tried"),
+                ("area", "place_edits"),
+            ):
                 c.execute(f"ALTER TABLE {table} DROP COLUMN {column}")
             c.execute("DROP TABLE photo_check")
             c.execute("UPDATE alembic_version SET version_num = '0006'")

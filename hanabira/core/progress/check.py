@@ -118,6 +118,8 @@ def _true(
     found = find_sheet(photo, size, likeness, strip, token) if corners is None else from_corners(photo, size, corners, likeness)
     token.report(0.35, "Evening the light")
     flat = found.flat(photo)
+    if strip is not None:
+        strip = strip.with_lens(found.lens, found.photo_size)
     told, burnt = patches_seen(photo, strip, plan.patches) if strip is not None else ((), False)
     with_strip = len(told) >= LEAST_PATCHES
     curve = fit_curve(told) if with_strip else unknown_curve()
@@ -125,7 +127,7 @@ def _true(
     values, places = bare_blocks(flat, bare)
     colouring = fit_light(curve, values, places, size, plan.paper_lab, told if with_strip else ())
     token.report(0.5, "Evening the light")
-    return found, true_sheet(flat, colouring, bare, plan.paper_lab, wanted, begun, with_strip), with_strip, burnt
+    return found, true_sheet(flat, colouring, bare, plan.paper_lab, wanted, begun, _inside(plan) & ~begun, with_strip), with_strip, burnt
 
 
 def _begun(plan: Plan) -> np.ndarray:
@@ -134,6 +136,13 @@ def _begun(plan: Plan) -> np.ndarray:
         e = plan.by_area.get(a.id)
         if e is not None and e.begun:
             out |= a.inside
+    return out
+
+
+def _inside(plan: Plan) -> np.ndarray:
+    out = np.zeros(plan.sheet.lab.shape[:2], bool)
+    for a in plan.sheet.areas:
+        out |= a.inside
     return out
 
 
@@ -148,20 +157,25 @@ def bare_paper(plan: Plan, flat: Array, begun: np.ndarray) -> np.ndarray:
 
 
 def likeness_of(plan: Plan, wanted: Array, begun: np.ndarray) -> Likeness:
-    """How much a straightened photo looks like the wanted picture: correlation of lightness over the sheet, at a pixel a millimetre."""
+    """How much a straightened photo looks like the wanted picture: correlation of lightness over what is begun, at a pixel a millimetre."""
     size = (int(plan.sheet.size[0]), int(plan.sheet.size[1]))
-    small = cv2.GaussianBlur(cv2.resize(wanted[..., 0], size, interpolation=cv2.INTER_AREA), (0, 0), 2.0)
-    share = float(begun.mean())
-    span = float(np.std(small))
+
+    def forms(lightness: Array) -> Array:
+        """Forms of 2 to 15 mm: neither the border's light nor the grain."""
+        small = cv2.resize(lightness, size, interpolation=cv2.INTER_AREA)
+        return cv2.GaussianBlur(small, (0, 0), 1.5) - cv2.GaussianBlur(small, (0, 0), 12.0)
+
+    wished = forms(wanted[..., 0])
+    near = cv2.dilate(cv2.resize(begun.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST), np.ones((13, 13))) > 0
+    e = max(2, int(0.02 * min(size)))
+    near[:e] = near[-e:] = near[:, :e] = near[:, -e:] = False
+    told = near.mean() > 0.01 and float(np.std(wished[near])) > 1.0
 
     def like(flat: Array) -> float:
-        if share < 0.01 or span < 1.5:
+        if not told:
             return float("nan")
-        seen = bytes_to_lab(np.clip(flat * 255, 0, 255).astype(np.uint8))[..., 0]
-        seen = cv2.GaussianBlur(cv2.resize(seen, size, interpolation=cv2.INTER_AREA), (0, 0), 2.0)
-        e = max(2, int(0.02 * min(size)))
-        a, b = small[e:-e, e:-e].ravel(), seen[e:-e, e:-e].ravel()
-        return float(np.corrcoef(a, b)[0, 1]) if b.std() > 0.5 else 0.0
+        seen = forms(bytes_to_lab(np.clip(flat * 255, 0, 255).astype(np.uint8))[..., 0])[near]
+        return float(np.corrcoef(wished[near], seen)[0, 1]) if seen.std() > 0.3 else 0.0
 
     return like
 

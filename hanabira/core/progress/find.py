@@ -19,7 +19,7 @@ MOST_RESIDUAL_MM, MOST_STRIP_MM = 0.8, 1.5
 LEAST_PX_MM = 3.6
 """Photo pixels a millimetre below which hair and eyes cannot be judged."""
 MOST_EDGE_MM = 0.6
-LEAST_LIKENESS = 0.25
+LEAST_LIKENESS = 0.35
 """Correlation with the picture wanted below which it is another picture."""
 _LONG = 900
 _STEP = 4.0
@@ -47,7 +47,12 @@ def find_sheet(
     """
     _looks_at_something(photo)
     best: SheetMap | None = None
-    for n, quad in enumerate(candidates(photo, strip, size)[:6]):
+    quads = candidates(photo, strip, size)[:6]
+    if quads and _fits(quads[0], strip, size) > 0.85:
+        px = by_corners(photo, size, quads[0]).px_per_mm
+        if px < 0.8 * LEAST_PX_MM:  # its edges are too few pixels apart to be drawn on
+            raise Refused("small", px=px)
+    for n, quad in enumerate(quads):
         token.report(0.1 * n, "Finding the sheet")
         for corners in _upright(photo, quad, size, likeness):
             found = fit_map(photo, corners, strip, size)
@@ -116,7 +121,7 @@ def _upright(photo: np.ndarray, quad: Array, size: tuple[float, float], likeness
         upright = -float(np.hypot(*q[0])) / max(photo.shape[:2])
         ways.append((like if np.isfinite(like) else upright, turn, q))
     ways.sort(key=lambda v: (-v[0], v[1]))
-    return [q for _like, _turn, q in ways[:1]]
+    return [q for _like, _turn, q in ways]
 
 
 def candidates(photo: np.ndarray, strip: FoundStrip | None, size: tuple[float, float]) -> list[Array]:

@@ -22,6 +22,8 @@ SHEEN_L, SHEEN_SHARE = 7.0, 0.003
 SHADOW = 0.05
 BLOCK_MM = 6.0
 NEAR_PAPER_MM = 15.0
+DRAWN_SHARE = 0.85
+"""A coloured patch that lies in waiting areas by more than this share was drawn there."""
 REGISTER_MM = 0.2
 """What the map may be off by, in mm of the sheet (measured: .2 at most on whole sheets)."""
 
@@ -46,14 +48,17 @@ class TrueSheet:
 
 
 def true_sheet(
-    flat: Array, colouring: Colouring, bare: np.ndarray, paper_lab: Array, wanted: Array, begun: np.ndarray, judges_darks: bool
+    flat: Array, colouring: Colouring, bare: np.ndarray, paper_lab: Array, wanted: Array, begun: np.ndarray, waiting: np.ndarray, judges_darks: bool
 ) -> TrueSheet:  # fmt: skip
-    """Take curve, lamp and shadows out of a straightened photo (h, w, 3), and find what hides the work."""
+    """Take curve, lamp and shadows out of a straightened photo (h, w, 3), and find what hides the work. ``begun`` and ``waiting`` (h, w) bool are
+    areas with and without layers by the log.
+    """
     linear = colouring.linear(flat)
-    off, near = local_light(linear, bare, paper_lab)
+    hidden, drawn = _covered(lab_of(cv2.GaussianBlur(linear, (0, 0), SOFT_MM * GRID)), bare, paper_lab, wanted, begun, waiting)
+    off, near = local_light(linear, bare & ~hidden & ~drawn, paper_lab)
     lab = lab_of(cv2.GaussianBlur(linear * np.exp(-off), (0, 0), SOFT_MM * GRID))
     shadow = cv2.GaussianBlur(off.mean(-1), (0, 0), 2 * GRID) < -SHADOW
-    return TrueSheet(lab, flat, colouring, near, _sheen(lab, wanted, begun), shadow, _covered(lab, bare, paper_lab), judges_darks, off)
+    return TrueSheet(lab, flat, colouring, near, _sheen(lab, wanted, begun), shadow, hidden, judges_darks, off)
 
 
 def _sheen(lab: Array, wanted: Array, begun: np.ndarray) -> np.ndarray:
@@ -88,11 +93,31 @@ def _rounded(mask: np.ndarray, stats: Array) -> bool:
     )
 
 
-def _covered(lab: Array, bare: np.ndarray, paper_lab: Array) -> np.ndarray:
-    """Bare paper that does not look like paper: a hand, a pencil, tape; grown by what a finger hides of its own edge."""
-    far = bare & (np.linalg.norm(lab - paper_lab, axis=-1) > 18)
-    opened = cv2.morphologyEx(far.astype(np.uint8), cv2.MORPH_OPEN, np.ones((int(2 * GRID) | 1,) * 2))
-    return cv2.dilate(opened, np.ones((int(6 * GRID) | 1,) * 2)).astype(bool)
+def _covered(
+    lab: Array, bare: np.ndarray, paper_lab: Array, wanted: Array, begun: np.ndarray, waiting: np.ndarray
+) -> tuple[np.ndarray, np.ndarray]:  # fmt: skip
+    """Something that lies on the sheet, and what was drawn without a row in the log; both (h, w) bool.
+
+    Bare paper with a colour of its own, which no shadow has, or far too dark for one. What keeps within an area that waits is drawn there; the rest
+    lies on the sheet, with what of the work beside it is nothing like the wanted picture.
+    """
+    off = lab - paper_lab
+    far = bare & ((np.hypot(off[..., 1], off[..., 2]) > 9) & (np.abs(off[..., 0]) > 8) | (off[..., 0] < -45))
+    seeds = cv2.morphologyEx(far.astype(np.uint8), cv2.MORPH_OPEN, np.ones((int(2 * GRID) | 1,) * 2)) > 0
+    nothing = np.zeros(bare.shape, bool)
+    if not seeds.any():
+        return nothing, nothing
+    count, labels = cv2.connectedComponents(seeds.astype(np.uint8))
+    sizes = np.bincount(labels.ravel(), minlength=count)
+    within = np.bincount(labels[waiting], minlength=count) / np.maximum(sizes, 1)
+    drawn = np.isin(labels, [k for k in range(1, count) if within[k] > DRAWN_SHARE])
+    seeds &= ~drawn
+    if not seeds.any():
+        return nothing, drawn
+    unlike = begun & (np.linalg.norm(cv2.GaussianBlur(lab - wanted, (0, 0), GRID), axis=-1) > 15)
+    _n, joined = cv2.connectedComponents(cv2.dilate((seeds | unlike).astype(np.uint8), np.ones((int(2 * GRID) | 1,) * 2)))
+    lies = np.isin(joined, np.unique(joined[seeds]))
+    return cv2.dilate(lies.astype(np.uint8), np.ones((int(3 * GRID) | 1,) * 2)).astype(bool), drawn
 
 
 @dataclass(frozen=True)

@@ -7,7 +7,7 @@ the kit, white gutters above, between and below them. All in millimetres from th
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -102,10 +102,33 @@ class FoundStrip:
     mm: Array
     to_photo: Array
     miss_px: float
+    lens: float = 0.0
+    photo_size: tuple[int, int] = (1, 1)
+    """Radial bend and size of the photo it was found in; with a bend, ``to_photo`` leads to pixels as they would be without."""
 
     def at(self, mm: Array) -> Array:
         """Photo pixels (n, 2) of points (n, 2) in mm of the strip."""
-        return np.asarray(cv2.perspectiveTransform(np.asarray(mm, float)[None], self.to_photo)[0])
+        straight = np.asarray(cv2.perspectiveTransform(np.asarray(mm, float)[None], self.to_photo)[0])
+        if not self.lens:
+            return straight
+        half, middle = float(np.hypot(*self.photo_size)) / 2, np.array(self.photo_size) / 2
+        u = (straight - middle) / half
+        seen = u
+        for _ in range(6):
+            seen = u / (1 + self.lens * (seen**2).sum(1, keepdims=True))
+        return seen * half + middle
+
+    def with_lens(self, lens: float, photo_size: tuple[int, int]) -> FoundStrip:
+        """The same strip seen through a lens of this bend, as the sheet beside it has told: its marks lie far apart, and its narrow white lines
+        between them are missed by half their width where the bend is left out.
+        """
+        half, middle = float(np.hypot(*photo_size)) / 2, np.array(photo_size) / 2
+        n = (self.points - middle) / half
+        straight = n * (1 + lens * (n**2).sum(1, keepdims=True)) * half + middle
+        to_photo, _inliers = cv2.findHomography(self.mm, straight, cv2.RANSAC, 2.5)
+        if to_photo is None:
+            return self
+        return replace(self, to_photo=to_photo, lens=lens, photo_size=photo_size)
 
     @property
     def px_per_mm(self) -> float:

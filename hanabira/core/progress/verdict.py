@@ -185,7 +185,7 @@ def _form(area: str, f: Form, is_round: bool) -> list[Fault]:
     return out
 
 
-REGULAR, USUALLY_LESS, REGULAR_SD = 0.55, 0.10, 0.03
+REGULAR, USUALLY_LESS, REGULAR_SD = 0.55, 0.10, 0.05
 """Hair whose fine structure is one wave by more than this share is a comb's, when that is two deviations more than a photo of this picture usually
 shows: as regular as wanted, less what noise and grain take away."""
 HAIR_OFF_DEG, HAIR_SD_DEG, LEAST_ORDER = 25.0, 8.0, 0.45

@@ -24,7 +24,7 @@ ACTS = {
     "reserve": "Leave the paper bare", "indent": "Indent the lines", "outline": "Map the edges", "ground": "Lay the ground",
     "undertone": "Lay the undertone", "gap": "Darken the gaps", "general": "Lay the general colour", "deepen": "Deepen", "texture": "Draw the texture",
     "blend": "Blend", "lift": "Lift", "scrape": "Scrape lights out", "light hair": "Draw the light hairs", "glaze": "Glaze",
-    "accent": "Set the accents", "highlight": "Set the highlights", "whisker": "Draw the whiskers", "fix": "Fix", "last look": "Look at the whole",
+    "accent": "Set the accents", "correct": "Correct", "highlight": "Set the highlights", "whisker": "Draw the whiskers", "fix": "Fix", "last look": "Look at the whole",
 }  # fmt: skip
 """What a layer's role asks for, as an act."""
 
