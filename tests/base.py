@@ -21,6 +21,9 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QWidget
 from hanabira.core.area.marking import measure_marking
 from hanabira.core.area.measures import Measures, measure
 from hanabira.core.places.find import find_places
+from hanabira.core.progress.check import check_photo, display_lab
+from hanabira.core.progress.expected import wanted_picture
+from hanabira.core.progress.on_sheet import on_sheet
 from hanabira.core.token import Token
 from hanabira.desk.jobs import JobRunner
 from hanabira.desk.start import make_app
@@ -55,6 +58,38 @@ _places_once = _once(
 )
 
 
+def _plan_sign(plan) -> tuple:  # noqa: ANN001
+    """What a check depends on besides its photo."""
+    told = tuple((e.area_id, tuple(sorted((p, tuple(np.round(v, 6))) for p, v in e.now.items())), repr(e.laid)) for e in plan.expected)
+    return told, _pixels(plan.sheet.lab), repr(plan.patches)
+
+
+_check_once = _once(
+    check_photo,
+    lambda photo, plan, corners=None, use_strip=True, second=None, token=None: (
+        _pixels(photo), _plan_sign(plan), repr(corners), use_strip, None if second is None else _pixels(second),
+    ),
+)  # fmt: skip
+_display_once = _once(display_lab, lambda photo, checked, grid: (_pixels(photo), repr(checked.map.tilt), checked.strip, grid))
+_sheet_once = _once(
+    on_sheet,
+    lambda pixels, crop, size, border, areas, grid: (
+        _pixels(pixels),
+        crop,
+        size,
+        border,
+        repr([(a.id, a.outline, a.level, a.names) for a in areas]),
+        grid,
+    ),
+)
+_picture_once = _once(
+    wanted_picture,
+    lambda sheet, found, paper, final=False: (
+        _pixels(sheet.lab), tuple((e.area_id, e.begun, tuple(sorted((p, tuple(np.round(v, 6))) for p, v in (e.final if final else e.now).items()))) for e in found), final,
+    ),
+)  # fmt: skip
+
+
 def _measure_once(photo: np.ndarray, *args: object, **more: object) -> Measures:
     """`measure` itself, but the same pixels and outline are measured once a process: many windows look at the same demo photo."""
     plain = [None if isinstance(q, Token) else q for q in args]
@@ -80,6 +115,13 @@ class DeskCase(unittest.TestCase):
         self.addCleanup(self._temp.cleanup)
         for name, once in (("measure", _measure_once), ("measure_marking", _marking_once), ("find_places", _places_once)):
             memo = mock.patch(f"hanabira.session.measuring.{name}", once)
+            memo.start()
+            self.addCleanup(memo.stop)
+        for place, once in (
+            ("checkroom.check_photo", _check_once), ("checkroom.display_lab", _display_once), ("checkroom.wanted_picture", _picture_once),
+            ("check_subject.on_sheet", _sheet_once),
+        ):  # fmt: skip
+            memo = mock.patch(f"hanabira.session.{place}", once)
             memo.start()
             self.addCleanup(memo.stop)
         self.addCleanup(setattr, sys, "excepthook", sys.__excepthook__)

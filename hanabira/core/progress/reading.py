@@ -22,7 +22,7 @@ SHEEN_L, SHEEN_SHARE = 7.0, 0.003
 SHADOW = 0.05
 BLOCK_MM = 6.0
 NEAR_PAPER_MM = 15.0
-DRAWN_SHARE = 0.85
+DRAWN_SHARE, LEAST_COVERED_MM2 = 0.85, 40.0
 """A coloured patch that lies in waiting areas by more than this share was drawn there."""
 REGISTER_MM = 0.2
 """What the map may be off by, in mm of the sheet (measured: .2 at most on whole sheets)."""
@@ -109,12 +109,16 @@ def _covered(
         return nothing, nothing
     count, labels = cv2.connectedComponents(seeds.astype(np.uint8))
     sizes = np.bincount(labels.ravel(), minlength=count)
+    specks = np.isin(labels, np.flatnonzero(sizes < LEAST_COVERED_MM2 * GRID * GRID))
+    seeds &= ~specks
     within = np.bincount(labels[waiting], minlength=count) / np.maximum(sizes, 1)
     drawn = np.isin(labels, [k for k in range(1, count) if within[k] > DRAWN_SHARE])
     seeds &= ~drawn
     if not seeds.any():
         return nothing, drawn
-    unlike = begun & (np.linalg.norm(cv2.GaussianBlur(lab - wanted, (0, 0), GRID), axis=-1) > 15)
+    soft = cv2.GaussianBlur(lab, (0, 0), GRID)
+    # an area that was left bare is unlike the wanted picture as well, but nothing lies there
+    unlike = begun & (np.linalg.norm(soft - wanted, axis=-1) > 15) & (np.linalg.norm(soft - paper_lab, axis=-1) > 15)
     _n, joined = cv2.connectedComponents(cv2.dilate((seeds | unlike).astype(np.uint8), np.ones((int(2 * GRID) | 1,) * 2)))
     lies = np.isin(joined, np.unique(joined[seeds]))
     return cv2.dilate(lies.astype(np.uint8), np.ones((int(3 * GRID) | 1,) * 2)).astype(bool), drawn

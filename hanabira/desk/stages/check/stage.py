@@ -92,8 +92,9 @@ class Check(Stage):
         for event in (m.checks_changed, m.log_changed, m.view_ready):
             event.connect(self._if_open)
         m.shot_ready.connect(lambda _k: self._if_open())
+        m.recipe_changed.connect(lambda _k: self._if_open())
         m.commission_changed.connect(self._other)
-        self._shortcuts: list[QShortcut] = []
+        self._shortcuts: dict[str, QShortcut] = {}
         acts = {
             "Up": lambda: self.step_fault(-1), "Down": lambda: self.step_fault(1), "Left": lambda: self.step_shot(-1), "Right": lambda: self.step_shot(1),
             "Return": self.next, "Enter": self.next, "X": self.meant_so, "C": self.new_photo, "Z": self.swap_pages, "O": self.set_corners, "R": self.read_again,
@@ -103,7 +104,7 @@ class Check(Stage):
             q = QShortcut(QKeySequence(key), sheet)
             q.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
             q.activated.connect(act)
-            self._shortcuts.append(q)
+            self._shortcuts[key] = q
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """A picture dropped on the mat is a photo of the work."""
@@ -247,6 +248,8 @@ class Check(Stage):
 
     # -- refresh ---------------------------------------------------------------------------------
     def refresh(self) -> None:
+        for key in ("Up", "Down", "Left", "Right", "Return", "Enter"):  # the pins take these themselves
+            self._shortcuts[key].setEnabled(self.pins is None)
         if self.looking_first:
             self.morning.refresh_all()
             return

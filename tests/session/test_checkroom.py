@@ -1,0 +1,263 @@
+"""Photos of the work against the plan behind the desk: kept, meant so, into the plan, the morning look, taken back, and files that come of it."""
+
+import datetime
+import json
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pypdf
+from PIL import Image
+
+from hanabira.core.progress.expected import signature
+from hanabira.core.solver.area import CORRECT
+from hanabira.core.token import Token
+from hanabira.session.checkroom import MORNING_WORDS
+from hanabira.session.progress_files import film_writer, pair_writer
+from hanabira.session.runner import InlineRunner
+from hanabira.session.session import Session
+from hanabira.studio.bundle import import_bundle, read_bundle, write_bundle
+from hanabira.studio.records import PhotoCheck, Recipe, Shot
+from hanabira.studio.store import Store
+from tests.demo_studio import OnDemo
+
+
+class OnBracken(OnDemo):
+    """The half-done pony: two checked photos, a green glaze planted in the mane of the last one."""
+
+    def setUp(self):
+        import shutil
+
+        self.folder = self.root / f"of {self.id().rpartition('.')[2]}"
+        shutil.copytree(self.root / "demo", self.folder)
+        self.store = Store.open(self.folder)
+        self.session = Session(self.store, InlineRunner())
+        self.addCleanup(self.session.shut)
+        self.said: list = []
+        self.session.messages.said.connect(self.said.append)
+        self.session.open_commission("demo-bracken")
+        self.room = self.session.checkroom
+        self.shots = self.session.logbook.shots()
+        self.last = self.shots[-1]
+
+    def green(self) -> dict:
+        return next(f for f in self.room.faults(self.last) if f["kind"] == "green")
+
+
+class Verdicts(OnBracken):
+    def test_the_demo_has_two_checked_photos_with_the_planted_fault_found(self):
+        self.assertEqual([self.room.verdict(q) is not None for q in self.shots], [False, True, True])
+        f = self.green()
+        self.assertEqual(f["name"], "Mane")
+        self.assertGreater(f["size"] * -1, 3)
+        self.assertNotIn("green", [q["kind"] for q in self.room.faults(self.shots[1])])
+        self.assertEqual(set(self.room.verdict(self.last)["colour"]["forecast_by"]), {"scrap"})
+        curves = self.room.curves()
+        mane = next(a.id for a in self.session.areas if a.name == "Mane")
+        self.assertEqual(len(curves[mane]), 1)
+        self.assertGreater(curves[mane][-1][1], 5)
+
+    def test_the_final_check_of_the_delivered_portrait_says_how_near_each_area_is(self):
+        self.session.open_commission("demo-vesper")
+        near = self.room.nearness()
+        self.assertEqual(len(near), 9)
+        self.assertTrue(all(0 < v < 8 for v in near.values()), near)
+
+    def test_a_check_is_one_edit_and_its_pictures_lie_in_one_frame(self):
+        before = self.room.kept()
+        told = self.room.verdict(self.last)
+        self.room.check(self.last)
+        self.assertEqual(len(self.session.undo), 1)
+        again = self.room.verdict(self.last)
+        self.assertEqual([(f["kind"], f["area"]) for f in again["faults"]], [(f["kind"], f["area"]) for f in told["faults"]])
+        judged = self.room.judged[self.last.id]
+        self.assertEqual(judged.sheet.shape, judged.wanted.shape)
+        c = self.session.commission
+        self.assertEqual(judged.sheet.shape[:2], (int(c.height_mm * 4), int(c.width_mm * 4)))
+        paper = [int(c.ground_hex[k : k + 2], 16) for k in (1, 3, 5)]
+        for picture in (judged.sheet, judged.wanted):
+            np.testing.assert_allclose(np.median(picture[20:30, 300:900].reshape(-1, 3), 0), paper, atol=6)
+        self.session.undo.undo()
+        self.assertEqual(self.room.kept(), before)
+
+    def test_pictures_alone_are_made_without_an_edit(self):
+        before = self.room.kept()
+        self.room.check(self.last, keep=False)
+        self.assertEqual((len(self.session.undo), self.room.kept()), (0, before))
+        self.assertIn(self.last.id, self.room.judged)
+
+    def test_a_refused_photo_keeps_its_reason_and_cure_and_nothing_else(self):
+        path = self.root / "dark.jpg"
+        Image.fromarray(np.full((900, 1200, 3), 6, np.uint8)).save(path)
+        self.session.logbook.add_shot(path)
+        shot = self.session.logbook.shots()[-1]
+        self.room.check(shot)
+        data = self.room.verdict(shot)
+        self.assertIn("black", data["refused"]["reason"])
+        self.assertTrue(data["refused"]["cure"])
+        self.assertEqual((data["areas"], data["faults"], self.room.faults(shot)), ([], [], []))
+        self.assertNotIn(shot.id, self.room.judged)
+        self.assertEqual(len(next(iter(self.room.curves().values()))), 2)
+
+    def test_nothing_begun_is_said_and_not_judged(self):
+        self.session.open_commission("demo-tansy")
+        path = self.root / "any.jpg"
+        Image.fromarray(np.full((900, 1200, 3), 120, np.uint8)).save(path)
+        self.session.logbook.add_shot(path)
+        self.room.check(self.session.logbook.shots()[-1])
+        self.assertEqual(self.room.kept(), {})
+        self.assertIn("Nothing is laid", self.said[-1].what)
+
+
+class Deciding(OnBracken):
+    def test_what_is_meant_so_is_kept_and_can_be_said_again(self):
+        key = self.green()["key"]
+        n = len(self.room.faults(self.last))
+        self.assertTrue(self.room.mean(self.last, key))
+        self.assertEqual(len(self.room.faults(self.last)), n - 1)
+        self.room.check(self.last)  # a later reading does not say it again
+        self.assertNotIn(key, [f["key"] for f in self.room.faults(self.last)])
+        self.session.undo.undo()
+        self.session.undo.undo()
+        self.assertEqual(len(self.room.faults(self.last)), n)
+        self.room.mean(self.last, key)
+        self.assertTrue(self.room.mean(self.last, key, False))
+        self.assertIn(key, [f["key"] for f in self.room.faults(self.last)])
+
+    def test_a_correction_becomes_a_step_and_does_not_move_the_forecast(self):
+        f = self.green()
+        before = self.session.recipes[f["area_id"]]
+        wanted = {p: s.lab.copy() for p, s in self.told(f["area_id"]).items()}
+        self.assertTrue(self.room.into_plan(self.last, f["key"]))
+        after = self.session.recipes[f["area_id"]]
+        added = after.layers[len(before.layers) :]
+        self.assertEqual([q.role for q in added], [CORRECT] * len(f["proposal"]["steps"]))
+        self.assertEqual(
+            [(q.code, q.tool, q.pressure) for q in added], [(s["pencil"], s["tool"], s["pressure"]) for s in f["proposal"]["steps"]]
+        )
+        self.assertTrue(all(q.why == f["sentence"] and q.on == (f["place"],) for q in added))
+        steps = self.session.planner.planned().ordered.steps
+        mine = [s.key for s in steps if s.area is not None and s.area.id == f["area_id"]]
+        self.assertEqual(mine[-len(added) :], [f"{f['area_id']}:{q.id}" for q in added])
+        for place, state in self.told(f["area_id"]).items():
+            np.testing.assert_array_equal(state.lab, wanted[place])
+        self.session.undo.undo()
+        self.assertEqual(self.session.recipes[f["area_id"]], before)
+
+    def told(self, key: str):
+        self.session.want_measures(key)
+        return self.session.prediction(key)[0].bands
+
+    def test_skipped_layers_are_opened_again(self):
+        row = next(r for r in self.session.planner.log() if r.area_id.endswith("area-7") and r.state == "done")
+        self.session.apply(put=[replace(row, state="skipped")])
+        found = self.room.kept()[self.last.id]
+        data = json.loads(found.told)
+        data["faults"] = [{**self.green(), "key": "k", "proposal": {**self.green()["proposal"], "tool": "lay", "steps": [{"id": row.step.partition(":")[2], "pencil": "401", "pressure": 2, "passes": 1, "tool": ""}]}}]  # fmt: skip
+        self.session.apply(put=[replace(found, told=json.dumps(data))])
+        self.assertTrue(self.room.into_plan(self.last, "k"))
+        self.assertNotIn(row.step, self.session.planner.done_keys())
+
+    def test_a_photo_is_old_when_the_log_has_moved_on(self):
+        self.assertEqual(self.room.stale(self.last), 0)
+        row = self.session.planner.log()[-1]
+        self.session.apply(put=[replace(row, id="later", at="2099-01-01T10:00:00")])
+        self.assertEqual(self.room.stale(self.last), 1)
+
+
+class Mornings(OnBracken):
+    def test_only_after_a_night_and_only_once(self):
+        taken = datetime.datetime.fromisoformat(self.last.at)
+        next_day = taken.replace(hour=8) + datetime.timedelta(days=1)
+        self.assertTrue(self.room.morning(self.last, next_day))
+        self.assertFalse(self.room.morning(self.last, taken + datetime.timedelta(hours=1)))
+        self.session.settings.set("mornings", False)
+        self.assertFalse(self.room.morning(self.last, next_day))
+        self.session.settings.set("mornings", True)
+        area = self.green()["area_id"]
+        self.assertTrue(self.room.say_first(self.last, 4, area, True, (300.0, 90.0)))
+        self.assertFalse(self.room.morning(self.last, next_day))
+
+    def test_what_was_said_is_held_against_the_measure(self):
+        area = self.green()["area_id"]
+        for word, where, agrees in ((4, area, True), (1, area, False), (0, "", False), (5, "", True), (4, "somewhere else", False)):
+            self.room.say_first(self.last, word, where, False, None)
+            self.assertEqual(self.room.agreed(self.last), agrees, MORNING_WORDS[word])
+        self.assertIsNone(self.room.agreed(self.shots[0]))
+        self.assertEqual(len(self.room.mornings()), 1)
+
+    def test_what_comes_back_becomes_an_offer(self):
+        self.assertEqual(self.room.lessons(), ())
+        found = self.room.kept()[self.last.id]
+        data = json.loads(found.told)
+        data["faults"] = [{**f, "kind": "darker"} for f in data["faults"] for _ in range(3)]
+        data["colour"]["leaning_lab"] = [-4.0, 0, 0]
+        other = json.loads(self.room.kept()[self.shots[1].id].told)
+        other["colour"]["leaning_lab"] = [-5.0, 0, 0]
+        self.session.apply(put=[replace(found, told=json.dumps(data)), replace(self.room.kept()[self.shots[1].id], told=json.dumps(other))])
+        self.assertEqual({q["kind"] for q in self.room.lessons()}, {"hand", "again"})
+        self.assertIn("darker", next(q["words"] for q in self.room.lessons() if q["kind"] == "hand"))
+
+
+class Kept(OnBracken):
+    def test_verdicts_and_tried_stacks_travel_in_a_bundle(self):
+        self.room.mean(self.last, self.green()["key"])
+        path = write_bundle(self.store, "demo-bracken", self.root / "b.zip").path
+        got = read_bundle(path)
+        self.assertEqual({q.id for q in got.checks}, set(self.room.kept()))
+        with Store.open(self.root / "other") as other:
+            made = import_bundle(other, path).commission
+            self.assertEqual(other.all(PhotoCheck, commission_id=made.id), self.store.all(PhotoCheck, commission_id="demo-bracken"))
+            again = import_bundle(other, path).commission  # a copy has ids of its own all through
+            copy = other.all(PhotoCheck, commission_id=again.id)
+            shots = {q.id for q in other.all(Shot, commission_id=again.id)}
+            self.assertEqual({q.id for q in copy} - shots, set())
+            areas = {r.area_id for r in other.all(Recipe, commission_id=again.id)}
+            for q in copy:
+                self.assertTrue({a["id"] for a in json.loads(q.told)["areas"]} <= areas)
+                self.assertTrue(all(k.partition(":")[0] in areas for k in q.meant))
+
+    def test_a_photo_takes_its_verdict_with_it_and_brings_it_back(self):
+        self.session.logbook.drop_shot(self.last)
+        self.assertNotIn(self.last.id, self.room.kept())
+        self.session.undo.undo()
+        self.assertIn(self.last.id, self.room.kept())
+
+    def test_every_stack_of_the_demo_was_tried(self):
+        for r in self.session.recipes.values():
+            names = {(p, s) for p, s, *_ in r.tried}
+            for p in r.places:
+                if signature(r.layers, p.id) and any(q.code and not q.tool and p.id in q.on for q in r.layers):
+                    self.assertIn((p.id, signature(r.layers, p.id)), names)
+
+
+class Files(OnBracken):
+    def test_the_pair_shows_photo_and_work_side_by_side_without_the_cast(self):
+        png = self.root / "pair.png"
+        pair_writer(self.session, self.last, png)(Token())
+        picture = np.asarray(Image.open(png))
+        c = self.session.commission
+        w = int(c.width_mm * 4)
+        self.assertEqual(picture.shape[1], 2 * w + 32)
+        ground = [int(c.ground_hex[k : k + 2], 16) for k in (1, 3, 5)]
+        np.testing.assert_allclose(np.median(picture[10:30, w + 60 : 2 * w - 60].reshape(-1, 3), 0), ground, atol=6)
+        pdf = self.root / "pair.pdf"
+        pair_writer(self.session, self.last, pdf)(Token())
+        page = pypdf.PdfReader(pdf).pages[0]
+        self.assertAlmostEqual(float(page.mediabox.width) / 72 * 25.4, 297, delta=0.5)
+        self.assertIn("Bracken", page.extract_text())
+
+    def test_the_film_has_a_frame_for_each_photo_in_one_frame(self):
+        path = self.root / "film.gif"
+        written = film_writer(self.session, path)(Token())
+        film = Image.open(written.path)
+        straight = len(self.shots) - len(written.remarks)
+        self.assertEqual(film.n_frames, straight)
+        self.assertGreaterEqual(straight, 2)
+        first = np.asarray(film.convert("RGB"), float)
+        film.seek(film.n_frames - 1)
+        last = np.asarray(film.convert("RGB"), float)
+        self.assertEqual(first.shape, last.shape)
+        corner = np.s_[6:14, 6:40]
+        np.testing.assert_allclose(first[corner].reshape(-1, 3).mean(0), last[corner].reshape(-1, 3).mean(0), atol=8)
+        self.assertIsInstance(path, Path)
