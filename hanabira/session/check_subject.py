@@ -59,6 +59,7 @@ class Subject:
     ends: Reach
     strip: Mapping[str, Sequence[float]]
     near: Mapping[str, float]
+    lean: tuple[float, float, float] = (0.0, 0.0, 0.0)
     earlier: PhotoCheck | None = None
     earlier_rows: tuple[LogRow, ...] = ()
 
@@ -156,7 +157,7 @@ class Measured:
             out.append(
                 expected(
                     Stack(
-                        key, recipe.layers, s.laid_on(key), skipped, self.targets(key), {(p, q): np.array(lab) for p, q, *lab in recipe.tried},
+                        key, recipe.layers, s.laid_on(key), skipped, self.targets(key), {(p, q): np.array(lab) for p, q, *lab in recipe.tried}, s.lean,
                         {place: (then, lab) for (area, place), lab in before.items() if area == key},
                     ),
                     s.paper, s.kit,
@@ -192,10 +193,19 @@ def subject_of(model: Session, shot: Shot | None = None) -> Subject | None:
     far = {a.id: model.workshop.far(a) for a in model.areas}
     return Subject(
         c, photo, view, model.areas, requests, dict(model.recipes), tuple(rows), model.kit, model.paper, model.gamut, model.reach,
-        model.settings.get(STRIP_SETTING).get(model.kit_id, {}), {k: 0.5 if v is None else 1 - v for k, v in far.items()}, earlier, earlier_rows,
+        model.settings.get(STRIP_SETTING).get(model.kit_id, {}), {k: 0.5 if v is None else 1 - v for k, v in far.items()}, _lean_of(model), earlier, earlier_rows,
     )  # fmt: skip
 
 
 def with_rows(subject: Subject, rows: Sequence[LogRow]) -> Subject:
     """The same commission with another log."""
     return replace(subject, rows=tuple(rows))
+
+
+def _lean_of(model: Session) -> tuple[float, float, float]:
+    """The hand's lean that the artist agreed to for the kit, kept within reason."""
+    kept = model.settings.get("hand_lean").get(model.kit_id, [])
+    if not isinstance(kept, list) or len(kept) != 3 or not all(isinstance(v, int | float) for v in kept):
+        return 0.0, 0.0, 0.0
+    a, b, c = (max(-15.0, min(15.0, float(v))) for v in kept)
+    return a, b, c

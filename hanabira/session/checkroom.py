@@ -301,18 +301,21 @@ class Checkroom:
     def lessons(self) -> tuple[dict[str, Any], ...]:
         """What finished steps teach, as offers: the hand's pressure where everything leans one way, faults that come back."""
         out: list[dict[str, Any]] = []
-        leans: list[float] = []
+        leans: list[list[float]] = []
         kinds: dict[str, int] = {}
         for shot in self.model.logbook.shots():
             data = self.verdict(shot)
             if not data or data.get("refused") or not data.get("colour"):
                 continue
             if "strip" in data["colour"]["by"] and len([p for a in data["areas"] for p in a["places"]]) >= 6:
-                leans.append(float(data["colour"]["leaning_lab"][0]))
+                leans.append([float(v) for v in data["colour"]["leaning_lab"]])
             for f in data["faults"]:
                 kinds[f["kind"]] = kinds.get(f["kind"], 0) + 1
-        if len(leans) >= 2 and abs(float(np.mean(leans))) > 2.5 and np.std(leans) < abs(float(np.mean(leans))):
-            out.append({"kind": "hand", "lean": float(np.mean(leans)), "photos": len(leans), "words": say("check.lesson_hand", size=abs(float(np.mean(leans))), way="lighter" if np.mean(leans) > 0 else "darker", photos=len(leans))})  # fmt: skip
+        if len(leans) >= 2:
+            mean, spread = np.mean(leans, 0), float(np.std([v[0] for v in leans]))
+            if abs(float(mean[0])) > 2.5 and spread < abs(float(mean[0])):
+                words = say("check.lesson_hand", size=abs(float(mean[0])), way="lighter" if mean[0] > 0 else "darker", photos=len(leans))
+                out.append({"kind": "hand", "lean": [round(float(v), 2) for v in mean], "photos": len(leans), "words": words})
         for kind, times in kinds.items():
             if times >= 3 and kind not in ("skipped", "unlogged"):
                 out.append(
@@ -320,7 +323,36 @@ class Checkroom:
                 )
         return tuple(out)
 
+    def take_lesson(self, lean: list[float]) -> None:
+        """The forecasts of this kit count on the hand as the photos have seen it, until that is taken back."""
+        m = self.model
+        m.settings.set("hand_lean", {**m.settings.get("hand_lean"), m.kit_id: lean})
+        m.checks_changed.emit()
 
+    def forget_lesson(self) -> None:
+        """The forecasts are the kit's own again."""
+        m = self.model
+        m.settings.set("hand_lean", {k: v for k, v in m.settings.get("hand_lean").items() if k != m.kit_id})
+        m.checks_changed.emit()
+
+    @property
+    def lean(self) -> list[float]:
+        """The lean that the forecasts of this kit count on; empty when none."""
+        return list(self.model.settings.get("hand_lean").get(self.model.kit_id, []))
+
+    def cautions(self) -> tuple[str, ...]:
+        """What came back on photos of this studio's works, for the recipes to come."""
+        kinds: dict[str, int] = {}
+        for q in self.model.store.all(PhotoCheck):
+            if q.told:
+                for f in verdict_of(q.told).get("faults", ()):
+                    if f["key"] not in q.meant:
+                        kinds[f["kind"]] = kinds.get(f["kind"], 0) + 1
+        often = sorted((k for k, n in kinds.items() if n >= 3 and k in CAUTION_KINDS), key=lambda k: -kinds[k])
+        return tuple(say("check.often", kind=KIND_WORDS[k], times=kinds[k]) for k in often[:2])
+
+
+CAUTION_KINDS = ("lighter", "darker", "green", "red", "yellow", "blue", "dull", "neon", "mechanical")
 KIND_WORDS = {
     "lighter": "too light", "darker": "too dark", "green": "too green", "red": "too red", "yellow": "too yellow", "blue": "too blue", "dull": "too dull",
     "neon": "too strong a colour", "large": "too large", "small": "too small", "turned": "out of line", "mechanical": "hair too even", "combed": "hair off its direction",

@@ -181,6 +181,7 @@ def record_data(model: Session) -> dict[str, Any]:
     days = account.by_day(first.days, log) if first else ()
     names = {k: q.name for k, q in surfaces().items()}
     r = lambda v: round(v, 2)  # noqa: E731
+    near = model.checkroom.nearness()
     return {
         "format": RECORD_FORMAT, "commission": c.name, "client": c.client, "animal": c.animal, "due": c.due, "delivered": c.delivered or None,
         "order": {k.lower(): v for k, v in order_facts(model) if v},
@@ -193,6 +194,9 @@ def record_data(model: Session) -> dict[str, Any]:
         },
         "pencils": [
             {"code": w.code, "name": w.name, "times": w.times, "worn_mm": r(w.worn_mm), "coming_mm": r(w.coming_mm), "reorder": w.short} for w in model.logbook.wear()
+        ],
+        "nearness": [
+            {"number": a.number, "name": a.name, "de00": near[a.id]} for a in model.areas if a.id in near
         ],
         "learned": list(account.learned(plan.pace, log, names)) if plan else [],
         "photos": [{"at": q.at, "file": f"{q.digest}{q.suffix}", "name": q.original_name, "before_step": q.step, "note": q.note} for q in model.logbook.shots()],
@@ -230,6 +234,10 @@ def record_of(model: Session) -> Callable[[Token], Record]:
     ]
     learned = account.learned(plan.pace, log, {k: q.name for k, q in surfaces().items()}) if plan else ()
     facts = [q for q in order_facts(model) if q[0] != "School"]
+    near = model.checkroom.nearness()
+    if near:
+        parts = [f"{a.name} {near[a.id]:.1f}" for a in model.areas if a.id in near]
+        facts.append(("How near", f"ΔE00 from the plan by the last photo that read each area: {', '.join(parts)}"))
     if c.delivered:
         facts.append(("Delivered", day_words(datetime.date.fromisoformat(c.delivered))))
     title, line, page, store = c.name, title_line(model), model.settings.get("card_paper"), model.store

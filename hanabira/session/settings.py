@@ -57,6 +57,7 @@ ALL = {
         Setting("easel_large", False, "Larger type at the easel"),
         Setting("currency", "", "Sign or word of the studio's currency"),
         Setting("check_strip", {}, "Colours of the check strips that were read, by kit"),
+        Setting("hand_lean", {}, "How far the hand was seen to lie from the forecast, by kit: L*, a*, b*"),
         Setting("mornings", True, "Whether a photo is looked at before its numbers after a night"),
         Setting("mornings_skipped", 0, "How often that look was put off in a row", low=0, high=99),
         Setting("window", [], "Size and place of the window"),

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QApplication
 
 from hanabira.desk import paint
 from hanabira.desk.controls import PetalButton
+from hanabira.desk.stages.check.pictures import to_mm
 from hanabira.desk.widgets.fault_list import FaultList
 from hanabira.studio.records import PhotoCheck
 from hanabira.studio.store import Store
@@ -76,7 +77,7 @@ class Check(CheckCase):
         self.assertEqual(s.fault["key"], faults[1])
         mane = next(a for a in self.model.areas if a.name == "Mane")
         x, y = np.mean(mane.ring, 0)
-        mm = s._to_mm(x, y)
+        mm = to_mm(self.model, x, y)
         self.click(s.mat, s.mat.px(*mm))
         self.assertEqual(s.fault["area_id"], mane.id)
 
@@ -91,7 +92,7 @@ class Check(CheckCase):
             self.hold(key, letter, True)
             self.assertEqual(s._held, look)
             if look == "wanted":
-                self.assertIs(s.pair.first, s.picture("wanted"))
+                self.assertIs(s.pair.first, s.pictures.image("wanted", False))
             if look == "mirror":
                 self.assertTrue(s.mat.mirrored and s.pair.mirrored)
             if look == "values":
@@ -243,7 +244,7 @@ class Morning(CheckCase):
         r = look.sheet.frame(look.sheet.width(), look.sheet.height())
         mane = next(a for a in self.model.areas if a.name == "Mane")
         x, y = np.mean(mane.ring, 0)
-        mm = s._to_mm(x, y)
+        mm = to_mm(self.model, x, y)
         c = self.model.commission
         self.click(look.sheet, QPointF(r.left() + mm[0] / c.width_mm * r.width(), r.top() + mm[1] / c.height_mm * r.height()))
         self.assertEqual(look.area_id, mane.id)

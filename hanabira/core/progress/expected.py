@@ -28,6 +28,10 @@ SPREAD: Mapping[str, tuple[Array, Array]] = {
 """Standard deviations of L*, a*, b* of a forecast: shared by an area, and of each place besides. Measured against the simulated paper."""
 
 
+COVERED_L = 30.0
+"""So many L* under its paper a place counts as well covered."""
+
+
 @dataclass(frozen=True)
 class Stack:
     """What the plan says of an area: its recipe's layers, those that lie there in the order they were laid, and the targets (Lab) by place."""
@@ -40,6 +44,8 @@ class Stack:
     targets: Mapping[str, Array] = field(default_factory=dict)
     tried: Mapping[tuple[str, str], Array] = field(default_factory=dict)
     """Colours (Lab) of stacks that were tried on scrap and read back, by (place, `signature`)."""
+    lean: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    """How far this hand lies from the forecast in L*, a*, b* where paper is well covered, as earlier photos taught and the artist agreed."""
     accepted: Mapping[str, tuple[tuple[Layer, ...], Array]] = field(default_factory=dict)
     """What the last photo found where nothing was wrong, by place: the layers that lay there then, and Lab."""
 
@@ -102,7 +108,11 @@ def expected(stack: Stack, paper: Paper, kit: Kit) -> Expected:
     fitted = "fitted" if kit.fit else "shipped"
     for place in stack.targets:
         plain_now, plain_end = _colour(paper, kit, wished, place), _colour(paper, kit, whole, place)
-        now[place], source[place] = _known(stack, place, wished, plain_now, plain_end, whole, np.asarray(bare(paper).lab), fitted)
+        ground = np.asarray(bare(paper).lab)
+        now[place], source[place] = _known(stack, place, wished, plain_now, plain_end, whole, ground, fitted)
+        if source[place] == fitted:
+            now[place] = _leaning(now[place], ground, stack.lean)
+            plain_end = _leaning(plain_end, ground, stack.lean)
         final[place] = stack.tried.get((place, signature(whole, place)), plain_end)
         then = stack.accepted.get(place)
         if then is not None and source[place] != "scrap":
@@ -117,6 +127,12 @@ def expected(stack: Stack, paper: Paper, kit: Kit) -> Expected:
     return Expected(
         stack.area_id, now, final, dict(stack.targets), source, stack.laid, stack.recipe, {p: q for p, q in missing.items() if q}
     )
+
+
+def _leaning(lab: Array, ground: Array, lean: Sequence[float]) -> Array:
+    """A forecast with the hand's lean, which grows with how far the colour lies from the bare paper."""
+    covered = float(np.clip((ground[0] - lab[0]) / COVERED_L, 0, 1))
+    return np.asarray(lab + covered * np.asarray(lean, float))
 
 
 def _colour(paper: Paper, kit: Kit, layers: Sequence[Layer], place: str) -> Array:

@@ -191,8 +191,28 @@ def _read(s: Check, data: dict[str, Any], f: dict[str, Any] | None) -> list[QWid
 
 
 def _lessons(s: Check) -> list[QWidget]:
-    found = s.model.checkroom.lessons()
-    return [Caption("What the photos teach"), *(Words(q["words"], "small", "ink") for q in found)] if found else []
+    room = s.model.checkroom
+    found, lean = room.lessons(), room.lean
+    if not found and not lean:
+        return []
+    out: list[QWidget] = [Caption("What the photos teach")]
+    for q in found:
+        if q["kind"] == "hand" and lean:
+            continue
+        out.append(Words(q["words"], "small", "ink"))
+        if q["kind"] == "hand":
+            out.append(
+                act_button(
+                    "Count on it",
+                    "press",
+                    lambda q=q: room.take_lesson(q["lean"]),
+                    "The forecasts of this kit move by it; it can be taken back",
+                )
+            )
+    if lean:
+        out.append(Words(f"Forecasts of this kit count on your hand: {lean[0]:+.1f} L* where paper is well covered.", "small", "ink"))
+        out.append(act_button("Forget that", "back", room.forget_lesson))
+    return out
 
 
 def _photos(s: Check) -> list[QWidget | Any]:

@@ -6,20 +6,18 @@ import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-import cv2
 import numpy as np
-from PyQt6.QtCore import QEvent, QObject, QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QDragEnterEvent, QDropEvent, QImage, QKeySequence, QPainter, QPen, QShortcut, QTransform
+from PyQt6.QtCore import QEvent, QObject, QPointF, QRectF, Qt, QTimer
+from PyQt6.QtGui import QColor, QDragEnterEvent, QDropEvent, QKeySequence, QShortcut
 from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QWidget
 
-from hanabira.core.study.looks import grey
 from hanabira.desk.gestures.outlines import Choose, photo_path
 from hanabira.desk.gestures.pins import Pins
-from hanabira.desk.images import to_image, wrap
-from hanabira.desk.paint import CENTRE, disc, hatch, text, two_tone, width
+from hanabira.desk.images import wrap
 from hanabira.desk.stage import Stage, column
 from hanabira.desk.stages.check import cards
 from hanabira.desk.stages.check.morning import Morning
+from hanabira.desk.stages.check.pictures import Pictures, marks, on_sheet, to_mm
 from hanabira.desk.theme import scale
 from hanabira.desk.widgets.fault_list import FaultRow
 from hanabira.desk.widgets.key_line import KeyLine, LineKey
@@ -57,7 +55,7 @@ class Check(Stage):
         self.verdict = VerdictStrip(lambda: desk.explain("check"))
         self.mat = Mat()
         self.mat.margins = (14.0, 12.0)
-        self.mat.overlays = [self._marks]
+        self.mat.overlays = [lambda p, mat: marks(self, p, mat)]
         self.mat.setAcceptDrops(True)
         self.mat.installEventFilter(self)
         self.pair = Pair()
@@ -85,9 +83,12 @@ class Check(Stage):
         self.shot_id = self.fault_key = ""
         self.pair_on = False
         self.pins: Pins | None = None
-        self._images: dict[tuple[str, str], QImage] = {}
+        self.pictures = Pictures(self)
         self._held = ""
         self.now = datetime.datetime.now
+        self._timer = QTimer(self)
+        self._timer.setInterval(1000)
+        self._timer.timeout.connect(lambda: self.model.logbook.poll())
         m = self.model
         for event in (m.checks_changed, m.log_changed, m.view_ready):
             event.connect(self._if_open)
@@ -193,7 +194,7 @@ class Check(Stage):
     def _other(self) -> None:
         if self.model.commission is None or not any(q.id == self.shot_id for q in self.shots):
             self.shot_id = self.fault_key = ""
-            self._images.clear()
+            self.pictures.forget()
             self.pins = None
         self._if_open()
 
@@ -209,11 +210,13 @@ class Check(Stage):
             self.pages.setCurrentIndex(0)
         self.mat.fit()
         super().enter()
+        self._timer.start()
         self._want_pictures()
 
     def leave(self) -> None:
         self._held = ""
         self.pins = None
+        self._timer.stop()
         self.morning.stop()
 
     def take_focus(self) -> None:
@@ -305,35 +308,6 @@ class Check(Stage):
         n = self.stale
         return f"This photo is older than {n} step{'s' if n != 1 else ''}." if n else ""
 
-    def picture(self, which: str) -> QImage | None:
-        """``sheet`` or ``wanted`` of the shown photo as an image, plain or in values."""
-        j = self.judged
-        if j is None:
-            return None
-        look = "values" if self._held == "values" else ""
-        key = (f"{j.shot_id} {which}", look)
-        if key not in self._images:
-            if len(self._images) > 8:
-                self._images.clear()
-            pixels = j.sheet if which == "sheet" else self._client(j.sheet.shape) if which == "client" else j.wanted
-            self._images[key] = to_image(grey(pixels) if look else pixels)
-        return self._images[key]
-
-    def _client(self, shape: tuple[int, ...]) -> np.ndarray:
-        """The client's photo on the sheet, at the pictures' size."""
-        m = self.model
-        out = np.full(shape, 244, np.uint8)
-        c, photo, view = m.commission, m.photo, m.view
-        if c is None or photo is None or view is None:
-            return out
-        x, y, w, h = (v * view.scale for v in photo.crop)
-        cut = view.pixels[max(0, round(y)) : round(y + h), max(0, round(x)) : round(x + w)]
-        g = shape[1] / c.width_mm
-        b = round(c.border_mm * g)
-        size = (shape[1] - 2 * b, shape[0] - 2 * b)
-        out[b : b + size[1], b : b + size[0]] = cv2.resize(cut, size, interpolation=cv2.INTER_AREA)
-        return out
-
     def _show_sheet(self) -> None:
         c, shot = self.model.commission, self.shot
         if c is None:
@@ -347,7 +321,7 @@ class Check(Stage):
             if mat.photo is None or mat.photo.pixels is not j.sheet:
                 mat.photo = View.of(j.sheet, (w, h))
             which = {"wanted": "wanted", "client": "client"}.get(self._held, "sheet")
-            mat.look = self.picture(which) if which != "sheet" or self._held == "values" else None
+            mat.look = self.pictures.image(which, self._held == "values") if which != "sheet" or self._held == "values" else None
             mat.show_sheet((c.width_mm, c.height_mm), 0.0, QColor(c.ground_hex), (0.0, 0.0, float(w), float(h)))
             return
         mat.look = None
@@ -362,14 +336,14 @@ class Check(Stage):
             (240.0, 240.0 * shot.height_px / shot.width_px), 0.0, QColor("#8f8f8f"), (0.0, 0.0, float(shot.width_px), float(shot.height_px))
         )
 
+    @property
+    def held(self) -> str:
+        """The look whose key is held."""
+        return self._held
+
     def area_of(self, key: str) -> Area | None:
         """An area by its id."""
         return next((a for a in self.model.areas if a.id == key), None)
-
-    def _to_mm(self, x: float, y: float) -> tuple[float, float]:
-        c, photo, k = self.model.commission, self.model.photo, self.model.mm_per_px
-        assert c is not None and photo is not None and k is not None
-        return c.border_mm + (x - photo.crop[0]) * k, c.border_mm + (y - photo.crop[1]) * k
 
     def _show_pair(self) -> None:
         c, f = self.model.commission, self.fault
@@ -381,60 +355,20 @@ class Check(Stage):
         shot = self.shot
         p.sheet_mm, p.mirrored = (c.width_mm, c.height_mm), self._held == "mirror"
         p.first, p.second = (
-            self.picture("wanted" if self._held == "wanted" else "sheet"),
-            self.picture("client" if self._held == "client" else "wanted"),
+            self.pictures.image("wanted" if self._held == "wanted" else "sheet", self._held == "values"),
+            self.pictures.image("client" if self._held == "client" else "wanted", self._held == "values"),
         )
         at = f"{datetime.datetime.fromisoformat(shot.at):%d %B %H:%M}".lstrip("0") if shot is not None else ""
         p.words = (f"on your sheet, {at}", "the client’s photo" if self._held == "client" else "as the plan wants it now")
         area = self.area_of(f["area_id"]) if f is not None else None
         if area is not None:
             left, top, right, bottom = box_of(area.ring, area.smooth)
-            a, b = self._to_mm(left, top), self._to_mm(right, bottom)
+            a, b = to_mm(self.model, left, top), to_mm(self.model, right, bottom)
             path = photo_path(area.ring, area.smooth).toFillPolygon()
-            ring = [self._to_mm(path[k].x(), path[k].y()) for k in range(0, path.count(), max(1, path.count() // 200))]
+            ring = [to_mm(self.model, path[k].x(), path[k].y()) for k in range(0, path.count(), max(1, path.count() // 200))]
             p.show_place(QRectF(QPointF(*a), QPointF(*b)), ring)
         else:
             p.show_place(QRectF(0, 0, c.width_mm, c.height_mm), ())
-
-    def _marks(self, p: QPainter, mat: Mat) -> None:
-        """Outlines only where there is a fault, with a disc by urgency; areas not begun dashed; a wide hatch over a refused photo."""
-        data = self.data
-        if self.judged is None or self.pins is not None:
-            if data is not None and data.get("refused") and not self.working and self.shot is not None:
-                ink = QColor(20, 20, 20, 102)
-                hatch(p, mat.sheet_rect, ink, 22, 3)
-            return
-        if data is None or self._held:
-            return
-        begun = {a["id"] for a in data["areas"] if a["begun"]}
-        g = mat.crop[2] / mat.sheet_mm[0]
-        chosen = self.fault
-        numbers: dict[str, int] = {}
-        for n, f in enumerate(self.faults, 1):
-            numbers.setdefault(f["area_id"], n)
-        for a in self.model.areas:
-            if a.id in begun and a.id not in numbers:
-                continue
-            path = mat.from_photo.map(self._on_sheet(a, g))
-            if a.id not in begun and a.id not in numbers:
-                pen = QPen(QColor(90, 90, 90), 1)
-                pen.setDashPattern([4, 4])
-                p.setPen(pen)
-                p.setBrush(Qt.BrushStyle.NoBrush)
-                p.drawPath(path)
-                room = path.boundingRect()
-                if width("not begun", "note") < 0.9 * room.width():
-                    text(p, room, "not begun", "note", QColor("#3a3a3a"), CENTRE)
-                continue
-            here = chosen is not None and chosen["area_id"] == a.id
-            two_tone(p, path, 2.4 if here else 1.2, None if here else [5, 3], 235)
-            disc(p, path.boundingRect().center(), numbers[a.id], here)
-
-    def _on_sheet(self, a: Area, g: float):  # type: ignore[no-untyped-def]
-        """An area's outline in pixels of the sheet's picture."""
-        x, y = self._to_mm(0.0, 0.0)
-        k = self.model.mm_per_px or 1.0
-        return QTransform(k * g, 0, 0, k * g, x * g, y * g).map(photo_path(a.ring, a.smooth))
 
     def _touched(self, at: QPointF) -> bool:
         """A touched area's fault is chosen."""
@@ -444,7 +378,7 @@ class Check(Stage):
         g = j.sheet.shape[1] / c.width_mm
         for f in self.faults:
             a = self.area_of(f["area_id"])
-            if a is not None and self._on_sheet(a, g).contains(at):
+            if a is not None and on_sheet(self.model, a, g).contains(at):
                 self.choose_fault(f["key"])
                 return True
         return False

@@ -62,6 +62,7 @@ def way(s: Recipe, area: Area) -> list:
     out += school_parts(model, "School of this commission")
     for words in shop.left_out.get(area.id, ()):
         out.append(Words(f"Not followed here: {words}", "small", "ink"))
+    out += [Words(words, "small", "ink") for words in model.checkroom.cautions()]
     out.append(row(act_button("Solve by this", "strata", s.solve, "Solve the layers of this area anew by these rules"), None))
     if m.whiskers is not None or area.surface_id in ("whisker", "lash"):
         out += _whiskers(s, area)
