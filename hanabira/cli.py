@@ -11,7 +11,7 @@ from pathlib import Path
 
 import numpy as np
 
-from hanabira import __version__, cli_area, cli_check, cli_plan, cli_sheets
+from hanabira import __version__, cli_area, cli_check, cli_plan, cli_practice, cli_sheets
 from hanabira.cli_args import kit_of, millimetres_a_pixel, numbers, paper_of
 from hanabira.core.colour.spaces import lab_hex, parse_hex, srgb_to_lab, to_hex
 from hanabira.core.faults import Fault, RecipeFault
@@ -318,6 +318,8 @@ def _print(command: str, data: dict) -> None:
         cli_sheets.show(command, data)
     elif command in ("check", "camera"):
         cli_check.show(command, data)
+    elif command == "practice":
+        cli_practice.show(command, data)
     else:
         print(json.dumps(data, ensure_ascii=False))
 
@@ -357,6 +359,7 @@ def parser() -> argparse.ArgumentParser:
     cli_plan.add_commands(add)
     cli_sheets.add_commands(add)
     cli_check.add_commands(add)
+    cli_practice.add_commands(add)
     p = add("recipe", recipe, "Solve pencil layers for target colours.")
     p.add_argument("--target", action="append", required=True, metavar="#rrggbb")
     p.add_argument("--kit", metavar="FILE", help="kit file, or pencils or pastels")

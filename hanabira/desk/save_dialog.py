@@ -15,6 +15,7 @@ KINDS = {
     ".pdf": "PDF (*.pdf)",
     ".svg": "Drawing (*.svg)",
     ".toml": "Technique (*.toml)",
+    ".webp": "Film (*.webp *.gif)",
     ".zip": "Bundle (*.zip)",
 }
 """Files that are written, by their suffix."""

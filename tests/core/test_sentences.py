@@ -57,7 +57,8 @@ class Sentences(unittest.TestCase):
         source = "\n".join(p.read_text() for p in CORE.parent.rglob("*.py"))
         for key in templates():
             subject, name = key.split(".", 1)
-            named = f'"{key}"' in source or re.search(rf'f"{subject}\.\{{', source) or re.search(rf'"{re.escape(name)}"', source)
+            built = re.findall(rf'f"{subject}\.([\w-]*)\{{', source)
+            named = f'"{key}"' in source or any(name.startswith(q) for q in built) or re.search(rf'"{re.escape(name)}"', source)
             caution = subject == "caution" and re.sub(r"-(title|cure)$", "", name).replace("-", " ") in source.replace("-", " ")
             self.assertTrue(named or caution, key)
 

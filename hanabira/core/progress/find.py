@@ -30,7 +30,7 @@ class Refused(PhotoFault):
     """A photo of the work that must not be judged: ``what`` is wrong, what to ``do``; ``corners`` are asked for where they would help."""
 
     def __init__(self, key: str, corners: bool = False, **figures: object) -> None:
-        super().__init__(say(f"check.refused_{key}", **figures), "Nothing is judged from this photo.", say(f"check.cure_{key}", **figures))
+        super().__init__(say(f"check.refused_{key}", **figures), say("check.kept"), say(f"check.cure_{key}", **figures))
         self.key, self.corners = key, corners
 
 

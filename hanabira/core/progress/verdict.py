@@ -14,6 +14,8 @@ from hanabira.core.progress.reading import PlaceSeen
 
 TAU, EDGE_TAU = 2.0, 1.15
 """A difference of the general place is a fault beyond so many standard deviations, in other places beyond so many times that."""
+GUESSED = 1.6
+"""Where the forecast rests on a kit that was never fitted, a difference must be so many times larger: such a forecast is off in ways of its own."""
 LEAST_L, LEAST_AB, LEAST_C = 2.5, 3.0, 4.0
 KINDS = {
     "lighter": "steps", "darker": "steps", "green": "a*", "red": "a*", "yellow": "b*", "blue": "b*", "dull": "C*", "neon": "C*", "large": "%",
@@ -145,6 +147,7 @@ def _values(mine, rest, source, tau: float, verdicts: dict[tuple[str, str], str]
                 if abs(apart) > abs(z):
                     z, sigma = apart, float(own[0])
         verdicts[p.area_id, p.place] = "as wanted"
+        limit *= GUESSED if source(p) == "shipped" else 1.0
         if abs(z) > limit and abs(p.off[0]) > LEAST_L and np.sign(z) == np.sign(off) == np.sign(p.off[0]):
             out.append(Fault(p.area_id, p.place, "lighter" if z > 0 else "darker", size / 10, sigma / 10, z))
     return out
@@ -153,6 +156,7 @@ def _values(mine, rest, source, tau: float, verdicts: dict[tuple[str, str], str]
 def _hues(mine, rest, source, tau: float) -> list[Fault]:  # type: ignore[no-untyped-def]
     """An area that is greener, redder, yellower, bluer, duller or more glaring than wanted, all its places together."""
     out = []
+    guessed = GUESSED if any(source(p) == "shipped" for p in mine) else 1.0
     off = np.array([rest[p.area_id, p.place] for p in mine])
     weight = np.array([p.share for p in mine])
     weight = weight / weight.sum()
@@ -161,7 +165,7 @@ def _hues(mine, rest, source, tau: float) -> list[Fault]:  # type: ignore[no-unt
         area = float(np.mean([SPREAD[source(p)][0][c] for p in mine]))
         place = float(np.mean([SPREAD[source(p)][1][c] for p in mine]))
         sd = float(np.sqrt(area**2 + place**2 / len(mine) + np.mean([p.sigma[c] for p in mine]) ** 2))
-        if abs(mean / sd) > tau and abs(mean) > LEAST_AB:
+        if abs(mean / sd) > tau * guessed and abs(mean) > LEAST_AB:
             worst = max(mine, key=lambda p: p.share)
             out.append(Fault(worst.area_id, worst.place, more if mean > 0 else less, mean, sd, mean / sd))
     if out:
@@ -170,7 +174,7 @@ def _hues(mine, rest, source, tau: float) -> list[Fault]:  # type: ignore[no-unt
     strength = chroma(found) - chroma(wanted)
     mean = float(weight @ strength)
     sd = float(np.mean([np.hypot(SPREAD[source(p)][0][2] * 1.4, p.sigma[2]) for p in mine])) * 1.2
-    if abs(mean / sd) > tau and abs(mean) > LEAST_C:
+    if abs(mean / sd) > tau * guessed and abs(mean) > LEAST_C:
         p = mine[int(np.argmax(weight * np.abs(strength)))]
         out.append(Fault(p.area_id, p.place, "neon" if mean > 0 else "dull", mean, sd, mean / sd))
     return out
