@@ -272,7 +272,7 @@ def _cures(all_: list[Scene], seed: int) -> None:
     """Faults laid physically: a pressure too light, a pencil too much; one correction, and a second one after a new look."""
     rng = np.random.default_rng(seed)
     model, nearer, two, tried = 0, 0, 0, 0
-    for n in range(30):
+    for n in range(90):
         s = all_[n % 2]
         key = str(rng.choice(sorted(s.recipes)))
         place = str(rng.choice([p.id for p in s.places[key] if not p.reserved]))
@@ -289,7 +289,7 @@ def _cures(all_: list[Scene], seed: int) -> None:
         )
         seen = sim.laid(wrong, rng)
         before = float(delta_e00(seen, wanted))
-        if before < 3.5:
+        if not 4 < before < 11:  # what a person would call a fault and not an unfinished area
             continue
         tried += 1
         start = seen_as(s.on, s.kit, [q.as_pass for q in stack], seen + rng.normal(0, [1.2, 0.8, 1.0]))

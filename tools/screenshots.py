@@ -41,6 +41,36 @@ def main(target: Path) -> None:
             desk.close()
         study_and_areas(app, Path(folder) / "demo", target)
         kit_room(app, Path(folder) / "demo", target)
+        checks(app, Path(folder) / "demo", target)
+
+
+def checks(app, studio: Path, target: Path) -> None:  # noqa: ANN001
+    """A photo of the work held against the plan, and the look before the numbers."""
+    from hanabira.desk.jobs import JobRunner
+    from hanabira.desk.virtual import settle
+    from hanabira.desk.window import Desk
+    from hanabira.session.session import Session
+    from hanabira.studio.store import Store
+
+    for name, mornings in (("check", False), ("check-morning", True)):
+        store = Store.open(studio)
+        store.keep_setting("theme", "day")
+        store.keep_setting("mornings", mornings)
+        store.keep_setting("commission", "demo-bracken")
+        model = Session(store, JobRunner())
+        desk = Desk(model)
+        desk.resize(1280, 800)
+        desk.show()
+        desk.go("Check")
+        for _ in range(3):
+            settle(app, lambda model=model: model.jobs.busy, 180)
+        if mornings:
+            look = desk.current.morning
+            look.touch(0.86, 0.33)
+            look.say(4)
+            look.be_sure(True)
+        _save(desk, target / f"{name}.png")
+        desk.close()
 
 
 def study_and_areas(app, studio: Path, target: Path) -> None:  # noqa: ANN001

@@ -125,6 +125,21 @@ class Checkroom:
                         out[a["id"]] = float(a["near_de00"])
         return out
 
+    def share_near(self) -> float:
+        """Share of the areas that are finished and were read without a fault by the last photo that read them, 0–1."""
+        areas, kept = self.model.areas, self.kept()
+        if not areas or not kept:
+            return 0.0
+        meant, well = self.meant(), {}
+        for shot in self.model.logbook.shots():
+            if shot.id in kept and kept[shot.id].told:
+                data = verdict_of(kept[shot.id].told)
+                bad = {f["area_id"] for f in data.get("faults", ()) if f["key"] not in meant}
+                for a in data.get("areas", ()):
+                    if a.get("near_de00") is not None:
+                        well[a["id"]] = bool(a.get("finished")) and a["id"] not in bad
+        return sum(well.get(a.id, False) for a in areas) / len(areas)
+
     # -- judging --------------------------------------------------------------------
     def check(
         self, shot: Shot, corners: Array | None = None, strip: bool = True, second: Shot | None = None, keep: bool = True, then: Callable[[], None] | None = None

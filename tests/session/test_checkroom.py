@@ -12,7 +12,9 @@ from PIL import Image
 from hanabira.core.progress.expected import signature
 from hanabira.core.solver.area import CORRECT
 from hanabira.core.token import Token
+from hanabira.session.check_subject import subject_of
 from hanabira.session.checkroom import MORNING_WORDS
+from hanabira.session.commission_sheets import record_data, record_of
 from hanabira.session.progress_files import film_writer, pair_writer
 from hanabira.session.runner import InlineRunner
 from hanabira.session.session import Session
@@ -62,6 +64,11 @@ class Verdicts(OnBracken):
         near = self.room.nearness()
         self.assertEqual(len(near), 9)
         self.assertTrue(all(0 < v < 8 for v in near.values()), near)
+        # eight of nine stand as planned: the crown was laid with another pencil
+        self.assertAlmostEqual(self.session.share_done("Check"), 8 / 9)
+        record = record_data(self.session)
+        self.assertEqual({a["name"]: a["de00"] for a in record["nearness"]}, {a.name: near[a.id] for a in self.session.areas})
+        self.assertIn("How near", [k for k, _v in record_of(self.session)(Token()).facts])
 
     def test_a_check_is_one_edit_and_its_pictures_lie_in_one_frame(self):
         before = self.room.kept()
@@ -197,6 +204,40 @@ class Mornings(OnBracken):
         self.session.apply(put=[replace(found, told=json.dumps(data)), replace(self.room.kept()[self.shots[1].id], told=json.dumps(other))])
         self.assertEqual({q["kind"] for q in self.room.lessons()}, {"hand", "again"})
         self.assertIn("darker", next(q["words"] for q in self.room.lessons() if q["kind"] == "hand"))
+
+
+class Learning(OnBracken):
+    def test_the_hand_counts_only_when_the_artist_agrees_and_can_be_forgotten(self):
+        subject = subject_of(self.session, self.last)
+        bare_ = replace(subject, recipes={k: replace(r, tried=()) for k, r in subject.recipes.items()}, earlier=None)
+        plain = {e.area_id: e.now for e in bare_.measured(Token()).expected()}
+        self.room.take_lesson([-4.0, 0.0, 1.0])
+        self.assertEqual(self.room.lean, [-4.0, 0.0, 1.0])
+        self.assertEqual(subject_of(self.session, self.last).lean, (-4.0, 0.0, 1.0))
+        leant = {e.area_id: e.now for e in replace(bare_, lean=(-4.0, 0.0, 1.0)).measured(Token()).expected()}
+        shifts = [leant[a][p][0] - plain[a][p][0] for a in plain for p in plain[a]]
+        self.assertAlmostEqual(min(shifts), -4.0, delta=0.01)
+        self.assertTrue(all(-4.01 <= v <= 0 for v in shifts))
+        # a stack that was tried needs no lean: it shows the hand already
+        tried = {e.area_id: e for e in replace(subject, lean=(-4.0, 0.0, 1.0), earlier=None).measured(Token()).expected()}
+        before = {e.area_id: e for e in replace(subject, earlier=None).measured(Token()).expected()}
+        for key, e in tried.items():
+            for p, source in e.source.items():
+                if source == "scrap":
+                    np.testing.assert_array_equal(e.now[p], before[key].now[p])
+        self.room.forget_lesson()
+        self.assertEqual((self.room.lean, subject_of(self.session, self.last).lean), ([], (0.0, 0.0, 0.0)))
+
+    def test_what_came_back_three_times_is_a_caution_for_what_comes(self):
+        self.assertEqual(self.room.cautions(), ())
+        found = self.room.kept()[self.last.id]
+        data = json.loads(found.told)
+        f = self.green()
+        data["faults"] = [{**f, "kind": "dull", "key": f"k{n}"} for n in range(3)]
+        self.session.apply(put=[replace(found, told=json.dumps(data))])
+        self.assertIn("3 times too dull", self.room.cautions()[0])
+        self.session.apply(put=[replace(found, told=json.dumps(data), meant=("k0",))])
+        self.assertEqual(self.room.cautions(), ())
 
 
 class Kept(OnBracken):

@@ -27,6 +27,8 @@ DARKER_PRESSURE, LIGHTER_PRESSURE = 4, 3
 PRESSURE_COST, PASS_COST, MOVE_COST, OTHER_PENCIL = 0.25, 0.15, 0.05, 0.4
 LIFTS = ((0.18, "lift", 1, 0.3), (0.35, "lift", 2, 0.5), (0.58, "lift", 3, 0.8), (0.80, "erase", 1, 1.2))
 """What may come off before anything is laid: share of the film, tool, how often, and what it costs in ΔE00."""
+UNSTEADY = (0.6, 1.0, 1.6)
+"""How much of a pass a hand really lays; a correction must help for all three."""
 LEAST_GAIN = 0.8
 CLAIM: Mapping[str, float] = {"seen": 1.5, "scrap": 1.5, "near": 2.0, "fitted": 2.0, "shipped": 3.0}
 """How far the colour after a correction may end from the forecast, in ΔE00, by what the forecast rests on."""
@@ -89,12 +91,19 @@ def bounds(paper: Paper, kit: Kit, spot: Spot, wanted: Array, floor: int, own: S
             if pressure > most:
                 continue
             n = len(kit)
-            state = many.start(start, n)
             film = Film(kit.film.absorption, kit.film.scattering)
-            for _ in range(passes):
-                state, _deposit = many.lay(paper, state, film, np.full(n, pressure), kit.hand)
+            misses = []
+            for thickness in UNSTEADY:
+                state = many.start(start, n)
+                for _ in range(passes):
+                    state, _deposit = many.lay(paper, state, film, np.full(n, pressure), kit.hand, np.full(n, thickness))
+                misses.append(np.asarray(delta_e00(state.lab, want)))
+                if thickness == 1.0:
+                    meant = state
+            state = meant
+            # a pencil that is right only when the hand is: black over pale fur, a pale one over black
             score = (
-                np.asarray(delta_e00(state.lab, want)) + cost + PRESSURE_COST * (pressure - 1) + PASS_COST * passes
+                np.mean(misses, 0) + cost + PRESSURE_COST * (pressure - 1) + PASS_COST * passes
                 + MOVE_COST * np.asarray(delta_e00(state.lab, start.lab)) + np.where(mine, 0.0, OTHER_PENCIL)
             )  # fmt: skip
             score = np.where(fast & (many.used(paper, state) <= TOOTH), score, np.inf)

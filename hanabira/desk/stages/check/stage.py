@@ -272,8 +272,9 @@ class Check(Stage):
         self.stem.folded = 0 < high < LOW
         self.stem.updateGeometry()
         narrow = 0 < self.pages.width() / scale() < NARROW
-        self.pair.setVisible(self.judged is not None and (not narrow or self.pair_on))
-        self.mat.setVisible(not (narrow and self.pair_on and self.judged is not None))
+        paired = self.judged is not None and self.pins is None
+        self.pair.setVisible(paired and (not narrow or self.pair_on))
+        self.mat.setVisible(not (narrow and self.pair_on and paired))
 
     def _say(self) -> None:
         data, shot, f = self.data, self.shot, self.fault
