@@ -70,6 +70,14 @@ def checks(app, studio: Path, target: Path) -> None:  # noqa: ANN001
             look.say(4)
             look.be_sure(True)
         _save(desk, target / f"{name}.png")
+        if not mornings:
+            desk.show_room("Practice")
+            settle(app, lambda model=model: model.jobs.busy, 180)
+            room = desk.current
+            room.begin()
+            room.set_guess(45)
+            room.next()
+            _save(desk, target / "practice.png")
         desk.close()
 
 

@@ -26,13 +26,14 @@ if TYPE_CHECKING:
     from hanabira.desk.stages.easel.stage import Easel
     from hanabira.desk.stages.kit.stage import KitRoom
     from hanabira.desk.stages.plan.stage import Plan
+    from hanabira.desk.stages.practice.stage import Practice
     from hanabira.desk.stages.recipe.stage import Recipe
     from hanabira.desk.stages.shelf.stage import Shelf
     from hanabira.desk.stages.study.stage import Study
     from hanabira.desk.window import Desk
 
 ROOMS = ("Shelf", "Kit", "Practice")
-MENUS = ("Commission", "Edit", "Go", "Look", "Study", "Areas", "Recipe", "Plan", "Easel", "Check", "Kit", "Help")
+MENUS = ("Commission", "Edit", "Go", "Look", "Study", "Areas", "Recipe", "Plan", "Easel", "Check", "Kit", "Practice", "Help")
 NEEDS: dict[str, tuple[Callable[[Session], bool], str]] = {
     "commission": (lambda s: s.commission is not None, "No commission is open. Choose one on the shelf, or make the first."),
     "photo": (lambda s: s.photo is not None, "There is no photo yet. Add the client’s photo first."),
@@ -405,6 +406,17 @@ def _kit() -> list[Act]:
     ], "Kit")  # fmt: skip
 
 
+def _practice() -> list[Act]:
+    p: Callable[[Desk], Practice] = lambda d: d.stages["Practice"]  # type: ignore[assignment,return-value]  # noqa: E731
+    return _acts("Practice", [
+        ("begin", "Begin today’s drill", lambda d: p(d).begin()),
+        ("another", "Another drill", lambda d: p(d).another()),
+        ("stop", "Stop the round; what was done is kept", lambda d: p(d).stop_here()),
+        ("table", "Write: all answers as a table", lambda d: p(d).write_table()),
+        ("forget", "Forget every answer", lambda d: p(d).forget()),
+    ], "Practice")  # fmt: skip
+
+
 def _help() -> list[Act]:
     out = [Act(f"help.{topic}", title, "Help", lambda d, topic=topic: d.explain(topic)) for topic, (title, _words) in TOPICS.items()]  # type: ignore[misc]
     out.append(
@@ -417,4 +429,4 @@ def _help() -> list[Act]:
 
 def table() -> tuple[Act, ...]:
     """All acts, in the order of their menus."""
-    return (*_commission(), *_frame(), *_study(), *_areas(), *_recipe(), *_plan(), *_easel(), *_check(), *_kit(), *_help())
+    return (*_commission(), *_frame(), *_study(), *_areas(), *_recipe(), *_plan(), *_easel(), *_check(), *_kit(), *_practice(), *_help())

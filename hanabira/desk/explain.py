@@ -16,6 +16,12 @@ TOPICS: dict[str, tuple[str, str]] = {
         "client’s photo before it is finished. What all places share is said once; what is left is a fault only beyond twice its uncertainty, which grows where the paper is far, in "
         "shadow, and where the forecast rests on a kit that was never fitted. Gloss, hands and tape are left out.",
     ),
+    "practice": (
+        "How practice is measured",
+        "A spot is even enough to have one value; its L* is the median inside the ring. What you say less what is, in value steps, is your error; many errors give a lean with its "
+        "certainty, and none is claimed under twenty answers or within its own uncertainty. The drills keep to three of four right: after a right answer the next one is a little harder, after a "
+        "wrong one easier. What failed comes back.",
+    ),
     "check_rank": (
         "How faults are ranked",
         "By how far the place is off (ΔE00), by the share of the portrait it covers, by how near it lies to the focal point, and by how soon it can no longer be mended: a gap that later "

@@ -39,8 +39,8 @@ from hanabira.desk.stages.brief.stage import PHOTO_FILTER, Brief
 from hanabira.desk.stages.check.stage import Check
 from hanabira.desk.stages.easel.stage import Easel
 from hanabira.desk.stages.kit.stage import KitRoom
-from hanabira.desk.stages.later.stage import Later
 from hanabira.desk.stages.plan.stage import Plan
+from hanabira.desk.stages.practice.stage import Practice
 from hanabira.desk.stages.recipe.stage import Recipe
 from hanabira.desk.stages.shelf.stage import Shelf
 from hanabira.desk.stages.study.stage import Study
@@ -84,7 +84,7 @@ class Desk(QMainWindow):
             "Shelf": Shelf(self),
             "Kit": KitRoom(self),
         }
-        self.stages |= {"Plan": Plan(self), "Easel": Easel(self), "Check": Check(self), "Practice": Later(self, "Practice")}
+        self.stages |= {"Plan": Plan(self), "Easel": Easel(self), "Check": Check(self), "Practice": Practice(self)}
         for stage in self.stages.values():
             self.pages.addWidget(stage.centre)
         centre = QWidget()

@@ -36,6 +36,7 @@ from hanabira.session.measuring import Measuring
 from hanabira.session.messages import MessageDoor
 from hanabira.session.petals import share_done
 from hanabira.session.planner import Planner
+from hanabira.session.practising import Practising
 from hanabira.session.runner import InlineRunner, Runner
 from hanabira.session.settings import Settings
 from hanabira.session.undo import Undoable, UndoList
@@ -103,6 +104,7 @@ class Session:
         self.logbook = Logbook(self)
         self.dropper = Dropper(self)
         self.checkroom = Checkroom(self)
+        self.practising = Practising(self)
         self._predictions: dict[str, tuple[object, Prediction, tuple[Caution, ...]]] = {}
         self._reach: tuple[object, Reach] | None = None
         self._gamut: tuple[object, Gamut] | None = None

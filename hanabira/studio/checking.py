@@ -36,6 +36,7 @@ from hanabira.studio.records import (
     LogRow,
     Photo,
     PhotoCheck,
+    PracticeRound,
     Recipe,
     Record,
     Shot,
@@ -398,6 +399,17 @@ def _photo_check(c: PhotoCheck) -> None:
             verdict_of(text, what)
 
 
+def _practice_round(q: PracticeRound) -> None:
+    _id(q.id)
+    _moment(q.at, "the time")
+    _short(q.drill, "drill")
+    _within(q.seed, 0, 2**62, "seed")
+    _within(q.minutes, 0, 100_000, "minutes")
+    if len(q.told) > LONGEST_VERDICT:
+        raise _fail("the answers of a round are too long")
+    verdict_of(q.told, "the answers of a round")
+
+
 def verdict_of(text: str, what: str = "the verdict on a photo") -> dict[str, Any]:
     """A stored verdict as plain data. Raises `RecordFault` for what is no object of JSON."""
     try:
@@ -410,7 +422,7 @@ def verdict_of(text: str, what: str = "the verdict on a photo") -> dict[str, Any
 
 
 _CHECKS: dict[type, Callable[[Any], None]] = {
-    Commission: _commission, Photo: _photo, Area: _area, Recipe: _recipe, StudioKit: _kit, LogRow: _log, Shot: _shot, PhotoCheck: _photo_check,
+    Commission: _commission, Photo: _photo, Area: _area, Recipe: _recipe, StudioKit: _kit, LogRow: _log, Shot: _shot, PhotoCheck: _photo_check, PracticeRound: _practice_round,
 }  # fmt: skip
 LONGEST_TEXT = 50_000_000
 LONGEST_VERDICT = 4_000_000

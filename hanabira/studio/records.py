@@ -239,7 +239,19 @@ class PhotoCheck:
     log_rows: int = 0
 
 
-Record = Commission | Photo | Area | Recipe | StudioKit | LogRow | Shot | PhotoCheck
+@dataclass(frozen=True)
+class PracticeRound:
+    """A round of a drill that was played at local time ``at``; ``told`` holds its answers as JSON. It belongs to no commission."""
+
+    id: str
+    at: str
+    drill: str
+    seed: int
+    minutes: float
+    told: str
+
+
+Record = Commission | Photo | Area | Recipe | StudioKit | LogRow | Shot | PhotoCheck | PracticeRound
 
 
 def cover_crop(width_px: int, height_px: int, aspect: float) -> tuple[float, float, float, float]:

@@ -169,9 +169,15 @@ class Store:
                 query = query.where(table.c.area_id.in_(select(tables.area.c.id).where(tables.area.c.commission_id == value)))
             else:
                 query = query.where(table.c[name] == value)
-        order = {"commission": "created", "photo": "position", "area": "number", "log": "at", "shot": "at", "photo_check": "at"}.get(
-            table.name
-        )
+        order = {
+            "commission": "created",
+            "photo": "position",
+            "area": "number",
+            "log": "at",
+            "shot": "at",
+            "photo_check": "at",
+            "practice_round": "at",
+        }.get(table.name)
         query = query.order_by(table.c[order] if order else text("rowid"))
         good: list[R] = []
         bad: list[Unreadable] = []

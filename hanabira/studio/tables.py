@@ -19,7 +19,7 @@ from hanabira.core.solver.area import Layer
 from hanabira.core.study.neutral import Light
 from hanabira.core.study.prepare import Preparation
 from hanabira.studio.checking import check
-from hanabira.studio.records import Area, Commission, LogRow, Photo, PhotoCheck, Recipe, Record, Shot, StudioKit, Terms
+from hanabira.studio.records import Area, Commission, LogRow, Photo, PhotoCheck, PracticeRound, Recipe, Record, Shot, StudioKit, Terms
 
 metadata = MetaData(
     naming_convention={
@@ -147,6 +147,15 @@ photo_check = Table(
     Column("said", Text, nullable=False, server_default=""),
     Column("log_rows", Integer, nullable=False, server_default="0"),
 )  # fmt: skip
+practice_round = Table(
+    "practice_round", metadata,
+    Column("id", String(32), primary_key=True),
+    Column("at", String(32), nullable=False),
+    Column("drill", String(32), nullable=False),
+    Column("seed", Integer, nullable=False),
+    Column("minutes", Float, nullable=False),
+    Column("told", Text, nullable=False),
+)  # fmt: skip
 setting = Table("setting", metadata, Column("key", String(64), primary_key=True), Column("value", Text, nullable=False))
 
 TABLES: dict[type, Table] = {
@@ -158,6 +167,7 @@ TABLES: dict[type, Table] = {
     LogRow: log,
     Shot: shot,
     PhotoCheck: photo_check,
+    PracticeRound: practice_round,
 }
 
 

@@ -98,3 +98,26 @@ class Photos(OnDemo):
             ask("camera", self.bundle, "--out", path, "--seed", "9")
         np.testing.assert_array_equal(np.asarray(Image.open(a)), np.asarray(Image.open(b)))
         self.assertEqual(json.loads(json.dumps(ask("check", self.bundle, a)))["colour"]["by"], "paper")
+
+
+class Drills(OnDemo):
+    def test_drills_are_listed_and_a_learner_is_diagnosed(self):
+        found = ask("practice", "--list")["drills"]
+        self.assertEqual(found[0]["id"], "value-step")
+        self.assertTrue(all(d["bench"] in ("eye", "hand", "part") and d["minutes"] > 0 and d["name"] for d in found))
+        d = ask("practice", "--drill", "value-step", "--seed", "5", "--simulate", "bias=+1.0,noise=0.5")
+        self.assertEqual(len(d["answers"]), 40)
+        self.assertAlmostEqual(d["diagnosis"]["bias_steps"], 1.0, delta=0.3)
+        self.assertTrue(d["diagnosis"]["claimed"])
+        self.assertEqual(ask("practice", "--drill", "value-step", "--seed", "5", "--simulate", "bias=+1.0,noise=0.5"), d)
+        own = ask("practice", "--studio", str(self.root / "demo"), "--drill", "value-step", "--seed", "5")
+        self.assertNotEqual(own["answers"][0]["key"], d["answers"][0]["key"])
+
+    def test_wrong_words_are_one_line(self):
+        for args, words in (
+            (("practice",), "--drill"), (("practice", "--drill", "juggling"), "value-step"), (("practice", "--drill", "which", "--simulate", "skill=9"), "bias"),
+            (("practice", "--drill", "which", "--studio", str(self.root / "none")), "none"), (("practice", "--drill", "which", "--answers", "0"), "1 to 1000"),
+        ):  # fmt: skip
+            code, _out, err = run(*args)
+            self.assertEqual((code, len(err.strip().splitlines())), (2, 1), args)
+            self.assertIn(words, err)

@@ -57,8 +57,8 @@ class Round:
         picture = self.pictures[int(self._rng.integers(len(self.pictures)))]
         return FROM_PICTURES[self.drill](picture, self._rng, self.level), picture
 
-    def answer(self, given: float | int | Sequence[int], neutral: bool = False) -> Answer:
-        """Take an answer to the question that stands; one on ``neutral`` does not change how hard the next one is."""
+    def answer(self, given: float | int | Sequence[int], neutral: bool = False, counts: bool = True) -> Answer:
+        """Take an answer to the question that stands; one on ``neutral`` does not change how hard the next one is, one that does not count changes nothing."""
         q = self.question
         assert q is not None, "nothing was asked"
         good = right(q, given)
@@ -67,6 +67,8 @@ class Round:
             q.drill, self.now().isoformat(timespec="seconds"), good, q.level, q.key, float(q.truth) / 10 if value else None,  # type: ignore[arg-type]
             float(given) / 10 if value else None, q.lift, neutral,  # type: ignore[arg-type]
         )  # fmt: skip
+        if not counts:
+            return a
         self.answers.append(a)
         if not neutral:
             self.level = next_level(self.level, good)

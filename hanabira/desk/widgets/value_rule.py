@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QLinearGradient, QPainter, QPainterPath, QPen
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QLinearGradient, QMouseEvent, QPainter, QPainterPath, QPen
 from PyQt6.QtWidgets import QWidget
 
 from hanabira.core.colour.words import temperature, value_step
 from hanabira.desk.drawn import Drawn, Stop
 from hanabira.desk.paint import CENTRE, LEFT, grey, hatch, ink_on, text, width
-from hanabira.desk.theme import THIN, role
+from hanabira.desk.theme import THIN, role, scale
 
 MARKS = ("gap", "general", "light", "highlight")
 
@@ -25,6 +25,8 @@ class ValueRule(Drawn):
         self.aims: dict[str, float] = {}
         self.darkest, self.lightest = 0.0, 100.0
         self.pairs: dict[str, tuple[float, float, bool]] = {}
+        self.pair_words = ("found", "wanted")
+        self.guess: float | None = None
         self.caret: float | None = None
         self.caret_words = ""
 
@@ -36,11 +38,26 @@ class ValueRule(Drawn):
         self.setAccessibleDescription(f"kit’s darkest L* {darkest:.0f}, paper L* {lightest:.0f}" + (f", {marks}" if marks else ""))
         self.refresh()
 
-    def compare(self, pairs: dict[str, tuple[float, float, bool]]) -> None:
+    pressed = pyqtSignal(float)
+    """The L* where the ruler was pressed."""
+
+    def guess_at(self, value: float | None) -> None:
+        """A flag for an answer that is being given."""
+        self.guess = value
+        self.update()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        x, w = event.position().x() / scale(), self.width() / scale()
+        value = (x - 24) / max(1.0, w - 48) * 100
+        if event.button() == Qt.MouseButton.LeftButton and 0 <= value <= 100:
+            self.pressed.emit(value)
+        super().mousePressEvent(event)
+
+    def compare(self, pairs: dict[str, tuple[float, float, bool]], words: tuple[str, str] = ("found", "wanted")) -> None:
         """Mark places by (found, wanted, whether the difference is told): found full, wanted dashed, a bracket between them where it is told."""
-        self.pairs = pairs
-        words = ", ".join(f"{k} found L* {a:.0f}, wanted {b:.0f}" for k, (a, b, _told) in pairs.items())
-        self.setAccessibleDescription(f"{self.accessibleDescription()}, {words}" if words else self.accessibleDescription())
+        self.pairs, self.pair_words = pairs, words
+        told = ", ".join(f"{k} {words[0]} L* {a:.0f}, {words[1]} {b:.0f}".strip() for k, (a, b, _t) in pairs.items())
+        self.setAccessibleDescription(f"{self.accessibleDescription()}, {told}" if told else self.accessibleDescription())
         self.refresh()
 
     def point_at(self, lab: Sequence[float] | None) -> None:
@@ -77,7 +94,8 @@ class ValueRule(Drawn):
         for v in range(0, 101, 4):
             ramp.setColorAt(v / 100, grey(v))
         p.fillRect(QRectF(self.x(w, 0), mid, self.x(w, 100) - self.x(w, 0), low - mid), ramp)
-        self._ends(p, w, top, low)
+        if self.darkest > 0 or self.lightest < 100:  # without a kit there are no ends
+            self._ends(p, w, top, low)
         self._steps(p, w, top, mid)
         self._ticks(p, w, low)
         right = -1.0
@@ -89,6 +107,8 @@ class ValueRule(Drawn):
             self._aim(p, w, self.values.get(name), wanted, mid)
         for name, pair in self.pairs.items():
             self._pair(p, w, name, pair, top, mid)
+        if self.guess is not None:
+            self._flag(p, w, self.guess, f"your answer {self.guess:.0f}", top, low)
         if self.caret is not None:
             self._caret(p, w, self.caret, top, low)
 
@@ -126,7 +146,8 @@ class ValueRule(Drawn):
             p.drawLine(QPointF(a, mid - 3), QPointF(b, mid - 3))
             for x in (a, b):
                 p.drawLine(QPointF(x, mid - 6), QPointF(x, mid - 3))
-        left, right = (f"wanted {wanted:.0f}", f"found {found:.0f}") if b <= a else (f"found {found:.0f}", f"wanted {wanted:.0f}")
+        one, two = f"{self.pair_words[0]} {found:.0f}", f"{self.pair_words[1]} {wanted:.0f}"
+        left, right = (two, one) if b <= a else (one, two)
         words = f"{name}: " if name else ""
         lx, rx = min(a, b), max(a, b)
         n = width(words + left, "note")
@@ -213,6 +234,15 @@ class ValueRule(Drawn):
         else:
             p.drawEllipse(QPointF(x, top + 8), 4.2, 4.2)
         return right
+
+    def _flag(self, p: QPainter, w: float, v: float, words: str, top: float, low: float) -> None:
+        x = self.x(w, v)
+        p.setPen(QPen(role("ink"), 2))
+        p.drawLine(QPointF(x, 1), QPointF(x, low))
+        n = width(words, "note") + 12
+        r = QRectF(min(max(2.0, x - n / 2), w - n - 2), 1, n, 17)
+        p.fillRect(r, role("ink"))
+        text(p, r.adjusted(6, 0, 0, 0), words, "note", role("card"))
 
     def _caret(self, p: QPainter, w: float, v: float, top: float, low: float) -> None:
         """The value under the pointer: a plumb line with its figure in a small flag."""

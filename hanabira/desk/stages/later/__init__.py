@@ -1,1 +1,0 @@
-"""Stages that come later."""

@@ -1,0 +1,1 @@
+"""Practice: drills from the artist's own shelf."""

@@ -1,0 +1,397 @@
+"""Practice: one drill for today with its reason, its questions on the picture, the answer where it was asked, and what the answers tell."""
+
+from __future__ import annotations
+
+import datetime
+import time
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QImage, QKeyEvent
+
+from hanabira.core.colour.spaces import lab_to_srgb
+from hanabira.core.faults import Fault
+from hanabira.core.practice.profile import CERTAIN_ANSWERS, Answer
+from hanabira.core.practice.question import Picture, Question
+from hanabira.core.practice.round import Round
+from hanabira.core.study.looks import grey
+from hanabira.craft.drills import Drill, drills
+from hanabira.demo.truth import PHOTOS
+from hanabira.desk.controls import Caption, Words, act_button, row
+from hanabira.desk.images import to_image
+from hanabira.desk.stage import Stage, column
+from hanabira.desk.theme import scale
+from hanabira.desk.widgets.drill_picture import DrillPicture
+from hanabira.desk.widgets.key_line import KeyLine, LineKey
+from hanabira.desk.widgets.practice_stem import Leaf, PracticeStem
+from hanabira.desk.widgets.verdict_strip import VerdictStrip
+from hanabira.studio.pictures import read_picture
+from hanabira.studio.writing import write_file
+
+if TYPE_CHECKING:
+    from hanabira.desk.window import Desk
+
+LOW, LOWER = 420, 340
+"""Design pixels of height under which the weeks fold away, and the line of keys."""
+QUARTER = 2.5
+"""A quarter of a value step, in L*."""
+
+
+class Practice(Stage):
+    """A round of questions; what is answered is kept at once when the round ends or is stopped. Nothing here touches a commission."""
+
+    name = "Practice"
+    holds = {"H": "hide", "N": "neutral", "G": "grey"}
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self.head = VerdictStrip(lambda: desk.explain("practice"))
+        self.picture = DrillPicture(self.key)
+        self.picture.touched.connect(self.take_choice)
+        self.keys = KeyLine()
+        self.stem = PracticeStem()
+        self.centre = column(self.picture, self.keys, self.stem)
+        layout = self.centre.layout()
+        assert layout is not None
+        layout.insertWidget(0, self.head)  # type: ignore[attr-defined]
+        self.centre.setFocusProxy(self.picture)
+        self.round: Round | None = None
+        self.drill_id = ""
+        self.seed, self.began = 0, 0.0
+        self.guess: float | None = None
+        self.order: tuple[int, ...] = ()
+        self.last: Answer | None = None
+        self.repeated = False
+        self._pictures: list[Picture] = []
+        self._shown: dict[str, tuple[QImage, QImage]] = {}
+        self.now = datetime.datetime.now
+        self.desk.rule.pressed.connect(self._rule_pressed)
+        self.model.commission_changed.connect(self._other)
+
+    # -- what is played ----------------------------------------------------------------
+    @property
+    def practising(self):  # type: ignore[no-untyped-def]  # noqa: ANN201
+        """Rounds behind the desk."""
+        return self.model.practising
+
+    @property
+    def drill(self) -> Drill:
+        """The drill that is shown: as chosen, else today's."""
+        return drills()[self.drill_id] if self.drill_id in drills() else self.practising.proposal().drill
+
+    @property
+    def question(self) -> Question | None:
+        """The question that stands."""
+        return self.round.question if self.round is not None else None
+
+    @property
+    def running(self) -> bool:
+        """Whether a round was begun and has questions left."""
+        return self.round is not None and self.began > 0
+
+    def _other(self) -> None:
+        self.stop_round()
+        self._pictures, self._shown = [], {}
+
+    def pictures(self) -> list[Picture]:
+        """The open commission's photo; without one the demo animals."""
+        if not self._pictures:
+            self._pictures = self.practising.pictures()
+            if not self._pictures:
+                self._pictures = [Picture(read_picture(path, 1200).pixels, kind) for kind, path in sorted(PHOTOS.items())]
+        return self._pictures
+
+    def enter(self) -> None:
+        if self.round is None:
+            self.prepare()
+        super().enter()
+
+    def leave(self) -> None:
+        self.stop_round()
+        self.desk.rule.guess_at(None)
+
+    def prepare(self) -> None:
+        """The first question of today's drill stands already; it is not begun."""
+        self.seed, self.began = int(self.now().timestamp()) % 1_000_000, 0.0
+        self.guess, self.order, self.last = None, (), None
+        try:
+            self.round = self.practising.begin(self.drill.id, self.pictures(), self.seed)
+            self.round.ask()
+        except Fault as fault:
+            self.round = None
+            self.model.messages.fault(fault)
+
+    def choose_drill(self, key: str) -> None:
+        """Another drill instead."""
+        self.stop_round()
+        self.drill_id = key
+        self.prepare()
+        self.refresh()
+        self.picture.setFocus()
+
+    def another(self) -> None:
+        """The next drill of the list."""
+        ids = list(drills())
+        self.choose_drill(ids[(ids.index(self.drill.id) + 1) % len(ids)])
+
+    def begin(self) -> None:
+        """The round runs."""
+        if self.round is not None and not self.began:
+            self.began = time.monotonic()
+            self.refresh()
+
+    def stop_round(self) -> None:
+        """End the round; what was answered is kept."""
+        if self.round is not None and self.round.answers:
+            self.practising.keep(self.round, self.seed, (time.monotonic() - self.began) / 60 if self.began else 0.0)
+        self.round, self.began, self.last, self.guess, self.order = None, 0.0, None, None, ()
+        self.desk.rule.guess_at(None)
+
+    # -- answering ------------------------------------------------------------------------
+    def key(self, event: QKeyEvent) -> bool:
+        """A key of the drill; whether it was one."""
+        q, key = self.question, Qt.Key(event.key())
+        if key == Qt.Key.Key_Escape and self.running:
+            self.stop_here()
+            return True
+        if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.next()
+            return True
+        if q is None or self.last is not None:
+            if key == Qt.Key.Key_R and self.last is not None:
+                self.ask_again()
+                return True
+            return False
+        digit = key - Qt.Key.Key_0 if Qt.Key.Key_0 <= key <= Qt.Key.Key_9 else None
+        if q.kind == "value":
+            if digit is not None:
+                self.begin()
+                self.set_guess((10 if digit == 0 else digit) * 10 - 5.0)
+            elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+                self.set_guess((50.0 if self.guess is None else self.guess) + (QUARTER if key == Qt.Key.Key_Right else -QUARTER))
+            else:
+                return False
+            return True
+        if key == Qt.Key.Key_Backspace and q.kind == "order":
+            self.order = self.order[:-1]
+            self.refresh()
+            return True
+        most = len(q.spots) if q.kind == "order" else len(q.choices)
+        if digit is not None and 1 <= digit <= most:
+            self.take_choice(digit - 1)
+            return True
+        return False
+
+    def take_choice(self, n: int) -> None:
+        """A spot or a word was named by its number."""
+        q = self.question
+        if q is None or self.last is not None:
+            return
+        self.begin()
+        if q.kind == "choice":
+            self.answer(n)
+        elif q.kind == "order" and n not in self.order:
+            self.order = (*self.order, n)
+            self.refresh()
+
+    def set_guess(self, value: float) -> None:
+        """The answer's flag on the value rule."""
+        self.guess = float(np.clip(value, 0.0, 100.0))
+        self.desk.rule.guess_at(self.guess)
+        self._next()
+
+    def _rule_pressed(self, value: float) -> None:
+        q = self.question
+        if self.open and q is not None and q.kind == "value" and self.last is None:
+            self.begin()
+            self.set_guess(round(value / QUARTER) * QUARTER)
+
+    def answer(self, given: float | int | tuple[int, ...]) -> None:
+        """Take the answer and show what is right where it was asked; one that is asked again does not count."""
+        assert self.round is not None
+        self.last = self.round.answer(given, counts=not self.repeated)
+        self.repeated = False
+        self.refresh()
+
+    def ask_again(self) -> None:
+        """The same question once more; the first answer counts."""
+        self.last, self.guess, self.order, self.repeated = None, None, (), True
+        self.refresh()
+
+    def stop_here(self) -> None:
+        """Stop; what was done is kept."""
+        self.stop_round()
+        self.prepare()
+        self.refresh()
+
+    def next(self) -> None:
+        q, r = self.question, self.round
+        if r is None or q is None:
+            self.prepare()
+        elif not self.began:
+            self.begin()
+        elif self.last is not None:
+            if len(r.answers) >= self.drill.questions:
+                self.stop_here()
+                self.model.messages.remark("The round is kept.")
+                return
+            self.last, self.guess, self.order = None, None, ()
+            try:
+                r.ask()
+            except Fault:
+                self.stop_here()
+                return
+        elif q.kind == "value" and self.guess is not None:
+            self.answer(self.guess)
+            return
+        elif q.kind == "order" and len(self.order) == len(q.spots):
+            self.answer(self.order)
+            return
+        else:
+            self.model.messages.remark("Answer first: " + "; ".join(f"{k} {words}" for k, words in self.drill.how[:2]) + ".")
+        self.refresh()
+
+    def hold(self, look: str) -> None:
+        self.picture.held = look
+        self._show()
+
+    # -- what is shown ------------------------------------------------------------------------
+    def _image(self) -> QImage | None:
+        picture = self.round.picture if self.round is not None else None
+        if picture is None:
+            return None
+        if picture.name not in self._shown:
+            pixels = (np.clip(lab_to_srgb(picture.lab), 0, 1) * 255 + 0.5).astype(np.uint8)
+            self._shown[picture.name] = (to_image(pixels), to_image(grey(pixels)))
+        return self._shown[picture.name][1 if self.picture.held == "grey" else 0]
+
+    def _show(self) -> None:
+        self.picture.set(self._image(), self.question, self.last is not None, self.order)
+
+    def refresh(self) -> None:
+        q, r = self.question, self.round
+        high = self.centre.height() / scale()
+        self.stem.setVisible(high <= 0 or high > LOW)
+        self.keys.setVisible(high <= 0 or high > LOWER)  # they stand on the bench as well
+        n = len(r.answers) if r is not None else 0
+        today = f"{self.now():%d %B}".lstrip("0")
+        if q is None:
+            self.head.set("Nothing to ask yet", "Open a commission with a photo.")
+        elif self.last is not None:
+            self.head.set(q.why if self.last.right else f"Not quite. {q.why}", q.trick, f"{n} of {self.drill.questions}")
+        else:
+            self.head.set(q.prompt, self._choice_words(q), f"{n + 1} of {self.drill.questions}" if self.began else f"today, {today}")
+        self._show()
+        self._rule()
+        self._stem()
+        self._keys()
+        self._bench()
+        self._next()
+
+    def _choice_words(self, q: Question) -> str:
+        if q.kind == "choice":
+            return "   ".join(f"{k} {words}" for k, words in enumerate(q.choices, 1))
+        if q.kind == "order":
+            return "From dark to light: " + (" ".join(str(k + 1) for k in self.order) or "…")
+        return "Answer on the value rule below, or with a figure key."
+
+    def _rule(self) -> None:
+        q = self.question
+        self.desk.rule.set({}, 0, 100)
+        if q is None or q.kind != "value":
+            self.desk.rule.guess_at(None)
+        elif self.last is not None:
+            self.desk.rule.guess_at(None)
+            said, true = 10 * (self.last.said_step or 0.0), 10 * (self.last.is_step or 0.0)
+            self.desk.rule.compare({"": (said, true, abs(said - true) > 5)}, ("you said", "it is"))
+        else:
+            self.desk.rule.guess_at(self.guess)
+
+    def _stem(self) -> None:
+        r = self.round
+        leaves = []
+        for q in self.practising.rounds():
+            name = drills()[q.drill].name if q.drill in drills() else q.drill
+            leaves.append(Leaf(datetime.datetime.fromisoformat(q.at).date(), name, f"{q.minutes:.0f} min"))
+        run: list[float | bool] = []
+        if r is not None and self.began:
+            run = [a.right if a.error is None else a.error for a in r.answers]
+        self.stem.set(leaves, run, self.drill.questions if self.began else 0, self.now().date())
+
+    def _keys(self) -> None:
+        held = (("N", "on neutral"), ("G", "grey")) + ((("H", "hide the answer"),) if self.last is not None else ())
+        acts = [LineKey(k, words) for k, words in self.drill.how] if self.last is None else [LineKey("R", "ask it again", self.ask_again)]
+        if self.began:
+            acts.append(LineKey("Esc", "stop", self.stop_here))
+        self.keys.set("Hold", held if self.question is not None and self.question.drill != "foretell" else (), acts)
+
+    def _bench(self) -> None:
+        bench, d = self.desk.bench, self.drill
+        proposal, told = self.practising.proposal(), self.practising.profile()
+        parts: list = []
+        if self.last is not None and self.last.error is not None:
+            e = self.last.error
+            way = "too light" if e > 0 else "too dark"
+            bench.head.set("", f"It is step {1 + min(9, int(self.last.is_step or 0))}, L* {10 * (self.last.is_step or 0):.0f}", f"you said L* {10 * (self.last.said_step or 0):.0f}" + (f" · {abs(e):.1f} steps {way}" if abs(e) > 0.05 else " · right"))  # fmt: skip
+        else:
+            bench.head.set("", d.name, f"{d.bench} drill · {d.questions} questions · about {d.minutes} min")
+        if not self.began:
+            parts += [Caption("Why this one"), Words(proposal.why if proposal.drill.id == d.id else "You chose it.", "small", "ink")]
+            if self.practising.done_today():
+                parts.append(Words("Today’s drill is done; this one is extra."))
+        elif self.round is not None and self.round.answers:
+            right = sum(a.right for a in self.round.answers)
+            parts += [Caption("So far today"), Words(f"{right} of {len(self.round.answers)} right", "strong", "ink")]
+        parts.append(Caption("How it goes"))
+        parts += [Words(f"{key}: {words}", "small", "ink") for key, words in (*d.how, ("Esc", "stop; what you did is kept"))]
+        parts.append(Words("The spots come from your own shelf. Nothing you do here touches a commission.", "aside"))
+        parts.append(Caption("What your answers tell"))
+        parts.append(Words(told.whole.sentence, "small", "ink"))
+        for words, q in (("beside darker", told.darker_round), ("beside lighter", told.lighter_round)):
+            if q.answers >= CERTAIN_ANSWERS // 2:
+                parts.append(Words(f"{words}: {q.bias:+.1f} ± {q.sigma:.1f} steps, {q.answers} answers".replace("-", "−")))
+        for key, (good, all_) in told.right.items():
+            parts.append(Words(f"{drills()[key].name if key in drills() else key}: {good} of {all_} right"))
+        parts.append(Caption("Or instead"))
+        parts += [
+            row(act_button(f"{q.name}, {q.minutes} min", "practice", lambda key=q.id: self.choose_drill(key)), None)
+            for q in drills().values()
+            if q.id != d.id
+        ]
+        if told.right:
+            parts += [
+                Caption("Your answers"),
+                row(act_button("Write as a table", "sheet", self.write_table), act_button("Forget them all", "away", self.forget), None),
+            ]
+        bench.set_parts(parts)
+
+    def _next(self) -> None:
+        r, desk, d = self.round, self.desk, self.drill
+        if r is None:
+            desk.set_next("Try again", "practice")
+        elif not self.began:
+            desk.set_next(f"Begin, {d.minutes} min", "practice")
+        elif self.last is not None:
+            desk.set_next("Finish" if len(r.answers) >= d.questions else "Next", "petal")
+        else:
+            q = r.question
+            ready = q is not None and (
+                (q.kind == "value" and self.guess is not None) or (q.kind == "order" and len(self.order) == len(q.spots))
+            )
+            desk.set_next("That is my answer", "petal", "" if ready else "Answer first")
+
+    # -- files ------------------------------------------------------------------------------------
+    def write_table(self) -> None:
+        """All answers as CSV."""
+        target = self.desk.ask_target("practice.csv")
+        if target is not None:
+            text = self.practising.as_csv()
+            self.model.jobs.run("practice table", "Writing the answers", lambda _t: write_file(Path(target), text.encode()), lambda p: self.model.messages.remark(f"Written: {p}"), lasting=True)  # fmt: skip
+
+    def forget(self) -> None:
+        """Forget every answer, after a question."""
+        if self.desk.ask_remove("Every round of practice is forgotten; nothing else changes.") and self.practising.forget():
+            self.model.messages.remark("Practice starts anew.")
+            self.refresh()

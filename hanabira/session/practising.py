@@ -1,0 +1,143 @@
+"""Practice behind the desk: today's drill with its reason, rounds played and kept, what they add up to, and forgetting them."""
+
+from __future__ import annotations
+
+import csv
+import datetime
+import io
+import json
+from collections.abc import Callable
+from dataclasses import asdict, dataclass
+from typing import TYPE_CHECKING
+
+from hanabira.core.faults import Fault
+from hanabira.core.practice.profile import Answer, Profile, profile
+from hanabira.core.practice.question import Picture
+from hanabira.core.practice.round import FIRST_LEVEL, FROM_PICTURES, Round
+from hanabira.core.sentences import say
+from hanabira.craft.drills import Drill, drills
+from hanabira.studio.checking import verdict_of
+from hanabira.studio.records import PracticeRound, new_id
+
+if TYPE_CHECKING:
+    from hanabira.session.session import Session
+
+_EYES = {
+    "lighter": "value-step",
+    "darker": "value-step",
+    "green": "which",
+    "red": "which",
+    "yellow": "which",
+    "blue": "which",
+    "dull": "white-or-not",
+}
+"""Which drill trains what Check finds."""
+
+
+@dataclass(frozen=True)
+class Proposal:
+    """Today's drill and why it is this one."""
+
+    drill: Drill
+    why: str
+
+
+class Practising:
+    """Rounds of the studio. They belong to no commission and change nothing in one."""
+
+    def __init__(self, model: Session, now: Callable[[], datetime.datetime] = datetime.datetime.now) -> None:
+        self.model, self.now = model, now
+
+    # -- what was done -------------------------------------------------------------
+    def rounds(self) -> tuple[PracticeRound, ...]:
+        """All rounds, by time."""
+        return self.model.store.all(PracticeRound)
+
+    def answers(self) -> list[Answer]:
+        """All answers, by time."""
+        out: list[Answer] = []
+        for q in self.rounds():
+            for a in verdict_of(q.told, "the answers of a round").get("answers", ()):
+                try:
+                    out.append(Answer(**a))
+                except TypeError:
+                    continue  # written by a newer version: what is not understood does not count
+        return out
+
+    def profile(self) -> Profile:
+        """What all answers tell."""
+        return profile(self.answers())
+
+    def done_today(self) -> bool:
+        """Whether a round was played today."""
+        today = self.now().date().isoformat()
+        return any(q.at[:10] == today for q in self.rounds())
+
+    # -- what comes ---------------------------------------------------------------------
+    def proposal(self) -> Proposal:
+        """One drill for today: the first one in a new studio, then what Check has found most, then a lean that is sure, else what rested longest."""
+        every, last = drills(), {q.drill: q.at for q in self.rounds()}
+        if not last:
+            return Proposal(every["value-step"], say("practice.propose_first"))
+        kinds: dict[str, int] = {}
+        for shot in self.model.logbook.shots():
+            for f in self.model.checkroom.faults(shot):
+                if f["kind"] in _EYES:
+                    kinds[f["kind"]] = kinds.get(f["kind"], 0) + 1
+        if kinds:
+            worst = max(kinds, key=lambda k: kinds[k])
+            drill = every[_EYES[worst]]
+            if last.get(drill.id, "")[:10] != self.now().date().isoformat():
+                return Proposal(drill, say("practice.propose_check", times=kinds[worst], kind=say(f"practice.kind_{worst}")))
+        told = self.profile()
+        if told.whole.claimed:
+            return Proposal(every["value-step"], told.whole.sentence)
+        return Proposal(min(every.values(), key=lambda d: last.get(d.id, "")), say("practice.propose_rested"))
+
+    def pictures(self) -> list[Picture]:
+        """What is asked about: the open commission's photo as it is framed; none while it is not there."""
+        view, photo = self.model.view, self.model.photo
+        if view is None or photo is None or not view.full:
+            return []
+        x, y, w, h = (round(v * view.scale) for v in photo.crop)
+        return [Picture(view.pixels[max(0, y) : y + h, max(0, x) : x + w], photo.original_name)]
+
+    def begin(self, drill: str, pictures: list[Picture], seed: int) -> Round:
+        """A round, as hard as the last one of this drill ended. Raises `Fault` for a drill that cannot be played now."""
+        if drill in FROM_PICTURES and not pictures:
+            raise Fault("There is no picture to ask about.", do="Open a commission with a photo first.")
+        level = next(
+            (float(verdict_of(q.told).get("level", FIRST_LEVEL)) for q in reversed(self.rounds()) if q.drill == drill), FIRST_LEVEL
+        )
+        return Round(drill, pictures, seed, self.model.kit, self.model.paper, level, self.now)
+
+    def keep(self, played: Round, seed: int, minutes: float) -> bool:
+        """Keep a round's answers; whether there were any and they could be stored."""
+        if not played.answers:
+            return False
+        told = json.dumps({"answers": [asdict(a) for a in played.answers], "level": played.level})
+        try:
+            self.model.store.edit([PracticeRound(new_id(), played.answers[0].at, played.drill, seed, round(minutes, 2), told)])
+        except Fault as fault:
+            self.model.messages.fault(fault)
+            return False
+        return True
+
+    def forget(self) -> bool:
+        """Forget every round; whether that could be stored."""
+        try:
+            self.model.store.edit((), list(self.rounds()))
+        except Fault as fault:
+            self.model.messages.fault(fault)
+            return False
+        return True
+
+    def as_csv(self) -> str:
+        """All answers as a table."""
+        out = io.StringIO()
+        writer = csv.writer(out, lineterminator="\n")
+        writer.writerow(["at", "drill", "right", "level", "is_step", "said_step", "error_steps", "surround_steps", "on_neutral"])
+        for a in self.answers():
+            e = None if a.error is None else round(a.error, 2)
+            writer.writerow([a.at, a.drill, int(a.right), round(a.level, 2), a.is_step, a.said_step, e, round(a.lift, 2), int(a.neutral)])
+        return out.getvalue()

@@ -1,0 +1,170 @@
+"""Practice by hand: the first spot stands, figure keys and the ruler answer, what was right lies on the picture, the round is kept, nothing of a commission changes."""
+
+import csv
+import datetime
+
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtTest import QTest
+
+from hanabira.desk import paint
+from hanabira.desk.theme import scale
+from hanabira.studio.records import PracticeRound
+from tests.base import DeskCase
+from tests.demo_studio import demo_copy
+
+DAY = datetime.datetime(2026, 11, 27, 10, 0)
+
+
+class Practice(DeskCase):
+    def prepare(self, folder):
+        demo_copy(folder)
+
+    def setUp(self):
+        super().setUp()
+        self.stage = self.desk.stages["Practice"]
+        self.stage.now = self.model.practising.now = lambda: DAY
+        self.desk.show_room("Practice")
+        self.settle()
+        self.page = self.stage.picture
+        self.page.setFocus()
+        self.areas = self.model.areas, self.model.recipes, self.model.commission
+
+    def tearDown(self):
+        if self.desk is not None:
+            self.assertEqual((self.model.areas, self.model.recipes, self.model.commission), self.areas)
+        super().tearDown()
+
+    def test_the_first_spot_stands_and_a_figure_key_begins(self):
+        s = self.stage
+        self.assertEqual((s.drill.id, s.running), ("value-step", False))
+        self.assertIn("No profile yet", self.model.practising.proposal().why)
+        self.assertIn("Begin", self.desk.bench.next.text())
+        self.key(self.page, Qt.Key.Key_5)
+        self.assertTrue(s.running)
+        self.assertEqual(self.desk.rule.guess, 45.0)
+        self.key(self.page, Qt.Key.Key_Right)
+        self.assertEqual(self.desk.rule.guess, 47.5)
+        self.key(self.page, Qt.Key.Key_Return)
+        a = s.last
+        self.assertAlmostEqual(a.said_step, 4.75)
+        self.assertAlmostEqual(a.is_step * 10, float(s.question.truth))
+        self.assertTrue(self.page.answered)
+        self.assertEqual(list(self.desk.rule.pairs.values())[0][:2], (47.5, float(s.question.truth)))
+        first = s.question.key
+        self.key(self.page, Qt.Key.Key_Return)
+        self.assertNotEqual(s.question.key, first)
+
+    def test_the_ruler_takes_an_answer_by_pointer(self):
+        rule = self.desk.rule
+        QTest.mouseClick(rule, Qt.MouseButton.LeftButton, pos=QPointF(rule.x(rule.width() / scale(), 30) * scale(), 30).toPoint())
+        self.assertAlmostEqual(self.stage.guess, 30, delta=1.3)
+
+    def test_a_whole_round_is_kept_with_its_level_and_told(self):
+        s = self.stage
+        for n in range(s.drill.questions):
+            if n == 0:
+                s.begin()
+            s.set_guess(float(s.question.truth) + 12)
+            self.key(self.page, Qt.Key.Key_Return)
+            self.key(self.page, Qt.Key.Key_Return)
+        (kept,) = self.model.store.all(PracticeRound)
+        self.assertEqual((kept.drill, kept.at), ("value-step", DAY.isoformat()))
+        told = self.model.practising.profile()
+        self.assertEqual(told.whole.answers, 12)
+        self.assertAlmostEqual(told.whole.bias, 1.2, delta=0.15)
+        self.assertFalse(told.whole.claimed)  # twelve answers prove nothing yet
+        self.assertTrue(self.model.practising.done_today())
+        self.assertEqual(len(s.stem.leaves), 1)
+        self.assertEqual(len(s.stem.stop_keys()), 1)
+
+    def test_stopping_keeps_what_was_done_and_an_empty_round_is_none(self):
+        s = self.stage
+        s.begin()
+        self.key(self.page, Qt.Key.Key_Escape)
+        self.assertEqual(self.model.store.all(PracticeRound), ())
+        s.begin()
+        s.set_guess(40)
+        self.key(self.page, Qt.Key.Key_Return)
+        self.key(self.page, Qt.Key.Key_R)  # once more, without counting
+        s.set_guess(60)
+        self.key(self.page, Qt.Key.Key_Return)
+        self.assertAlmostEqual(s.last.said_step, 6.0)
+        self.desk.show_room("Shelf")
+        self.assertEqual([a.said_step for a in self.model.practising.answers()], [4.0])
+
+    def test_choices_and_orders_by_keys_and_by_touch(self):
+        s = self.stage
+        s.choose_drill("which")
+        self.page.setFocus()
+        self.key(self.page, Qt.Key.Key_1 if s.question.truth == 0 else Qt.Key.Key_2)
+        self.assertTrue(s.last.right)
+        s.choose_drill("order-six")
+        self.page.setFocus()
+        truth = s.question.truth
+        self.click(self.page, self.page.spot_at(truth[0]) * scale())
+        self.assertEqual(s.order, (truth[0],))
+        self.key(self.page, Qt.Key.Key_Backspace)
+        self.assertEqual(s.order, ())
+        for n in truth:
+            self.key(self.page, Qt.Key(Qt.Key.Key_1 + n))
+        self.key(self.page, Qt.Key.Key_Return)
+        self.assertTrue(s.last.right)
+        for drill in ("white-or-not", "foretell"):
+            s.choose_drill(drill)
+            self.page.setFocus()
+            self.key(self.page, Qt.Key(Qt.Key.Key_1 + s.question.truth))
+            self.assertTrue(s.last.right, drill)
+            self.assertIn(s.question.why, s.head.sentence)
+
+    def test_held_keys_and_nothing_is_cut_at_any_size(self):
+        s = self.stage
+        for look in ("neutral", "grey", "hide", ""):
+            s.hold(look)
+            self.assertEqual(self.page.held, look)
+        for text, size in ((1.0, (1024, 700)), (2.0, (1280, 800))):
+            self.model.settings.set("text_size", text)
+            self.desk.restyle()
+            self.desk.resize(*size)
+            self.settle()
+            for drill in ("value-step", "order-six", "foretell"):
+                s.choose_drill(drill)
+                self.settle()
+                s.refresh()
+                self.settle()
+                paint.CLIPPED.clear()
+                self.desk.grab()
+                self.assertEqual(paint.CLIPPED, [], (text, drill))
+
+    def test_answers_as_a_table_and_forgotten(self):
+        s = self.stage
+        s.begin()
+        s.set_guess(70)
+        self.key(self.page, Qt.Key.Key_Return)
+        s.stop_here()
+        path = self.folder.parent / "practice.csv"
+        self.desk.ask_save_path = lambda _name: str(path)
+        s.write_table()
+        self.settle()
+        rows = list(csv.DictReader(path.open()))
+        self.assertEqual([(r["drill"], float(r["said_step"])) for r in rows], [("value-step", 7.0)])
+        self.desk.ask_remove = lambda _words: False
+        s.forget()
+        self.assertEqual(len(self.model.practising.answers()), 1)
+        self.desk.ask_remove = lambda _words: True
+        s.forget()
+        self.assertEqual(self.model.practising.answers(), [])
+
+    def test_what_check_found_is_what_is_proposed(self):
+        self.stage.begin()
+        self.stage.set_guess(50)
+        self.key(self.page, Qt.Key.Key_Return)
+        self.stage.stop_here()
+        self.model.open_commission("demo-bracken")
+        self.settle()
+        self.areas = self.model.areas, self.model.recipes, self.model.commission
+        proposal = self.model.practising.proposal()
+        kinds = [f["kind"] for q in self.model.logbook.shots() for f in self.model.checkroom.faults(q)]
+        self.assertIn("green", kinds)
+        self.assertIn(proposal.drill.id, ("which", "value-step"))
+        if proposal.drill.id == "which":
+            self.assertIn("too green", proposal.why)
