@@ -89,12 +89,7 @@ def check_photo(
         if e is None or not e.begun:
             continue
         if a.surface in PARTS:
-            # the forecast of a kit that was never fitted may be unlike in value; the photo has the form as well
-            ways = [
-                form_of(a, seen.lab[..., 0], cv2.GaussianBlur(q[..., 0], (0, 0), s))
-                for q, s in ((wanted, 0.4), (plan.sheet.lab, BLUR_MM * GRID))
-            ]
-            form = max((f for f in ways if f is not None), key=lambda f: f.likeness, default=None)
+            form = form_of(a, seen.lab[..., 0], cv2.GaussianBlur(wanted[..., 0], (0, 0), 0.4))
             if form is not None:
                 forms[a.id] = form
         else:

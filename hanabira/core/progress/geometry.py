@@ -11,7 +11,9 @@ from hanabira.core.colour.spaces import Array
 from hanabira.core.progress.on_sheet import AreaOnSheet
 from hanabira.core.progress.sheet_map import GRID
 
-LEAST_ECC, MOST_SHEAR, MOST_TURN = 0.965, 1.08, 15.0
+LEAST_ECC, SURE_ECC, MOST_SHEAR, MOST_TURN = 0.88, 0.965, 1.08, 15.0
+"""Likeness under which a form is not told, and from which on it is sure; between them it must be off by more. A forecast of a kit that was never
+fitted looks less like the sheet and has the same form."""
 SIZE_OFF, TURN_OFF = 0.045, 2.5
 """From what on a part is larger or smaller (share), or turned (degrees). Correct ones read .992 ± .009 and ± .1°."""
 SIZE_SD, TURN_SD = 0.010, 0.6

@@ -9,14 +9,16 @@ import numpy as np
 
 from hanabira.core.colour.spaces import Array, chroma
 from hanabira.core.progress.expected import SPREAD, Expected
-from hanabira.core.progress.geometry import SIZE_OFF, SIZE_SD, TURN_OFF, TURN_SD, Form, Hair
+from hanabira.core.progress.geometry import SIZE_OFF, SIZE_SD, SURE_ECC, TURN_OFF, TURN_SD, Form, Hair
 from hanabira.core.progress.reading import PlaceSeen
 
 TAU, EDGE_TAU = 2.0, 1.15
 """A difference of the general place is a fault beyond so many standard deviations, in other places beyond so many times that."""
 GUESSED = 1.6
 """Where the forecast rests on a kit that was never fitted, a difference must be so many times larger: such a forecast is off in ways of its own."""
-LEAST_L, LEAST_AB, LEAST_C = 2.5, 3.0, 4.0
+UNSURE_FORM = 1.5
+LEAST_L, LEAST_AB, LEAST_C = 4.0, 3.0, 4.0
+"""What is less than this no hand mends, however sure it is."""
 KINDS = {
     "lighter": "steps", "darker": "steps", "green": "a*", "red": "a*", "yellow": "b*", "blue": "b*", "dull": "C*", "neon": "C*", "large": "%",
     "small": "%", "turned": "°", "combed": "°", "mechanical": "of one wave", "skipped": "", "unlogged": "",
@@ -134,7 +136,8 @@ def _shared(kept: Sequence[PlaceSeen], source) -> tuple[Array, Array]:  # type: 
 
 def _values(mine, rest, source, tau: float, verdicts: dict[tuple[str, str], str]) -> list[Fault]:  # type: ignore[no-untyped-def]
     out = []
-    large = max(mine, key=lambda p: p.share)
+    # a coat's general tone is held against its own other values; the parts of an eye have nothing in common that could be
+    large = next((p for p in mine if p.place == "general"), None)
     for p in mine:
         off = float(rest[p.area_id, p.place][0])
         sd, own = _sd(p, source(p))
@@ -182,9 +185,10 @@ def _hues(mine, rest, source, tau: float) -> list[Fault]:  # type: ignore[no-unt
 
 def _form(area: str, f: Form, is_round: bool) -> list[Fault]:
     out = []
-    if is_round and abs(f.times - 1) > SIZE_OFF:
+    slack = 1.0 if f.likeness >= SURE_ECC else UNSURE_FORM
+    if is_round and abs(f.times - 1) > SIZE_OFF * slack:
         out.append(Fault(area, "", "large" if f.times > 1 else "small", 100 * (f.times - 1), 100 * SIZE_SD, (f.times - 1) / SIZE_SD))
-    if not is_round and abs(f.turned_deg) > TURN_OFF:
+    if not is_round and abs(f.turned_deg) > TURN_OFF * slack:
         out.append(Fault(area, "", "turned", f.turned_deg, TURN_SD, f.turned_deg / TURN_SD))
     return out
 
