@@ -17,7 +17,15 @@ from hanabira.studio.store import Store
 from tests.base import DeskCase
 from tests.demo_studio import demo_copy
 
-APART = ("commission.close", "commission.go-back", "help.find", "commission.new", "commission.template", "commission.remove", "practice.forget")
+APART = (
+    "commission.close",
+    "commission.go-back",
+    "help.find",
+    "commission.new",
+    "commission.template",
+    "commission.remove",
+    "practice.forget",
+)
 """Acts that open or close a window or a commission; they have tests of their own."""
 
 

@@ -214,6 +214,25 @@ class Check(CheckCase):
         self.assertTrue(s.stem.folded)
 
 
+class Late(CheckCase):
+    def setUp(self):
+        DeskCase.setUp(self)
+
+    def test_pictures_come_when_the_clients_photo_comes_late(self):
+        self.desk.go("Check")
+        self.stage = self.desk.current
+        self.settle()
+        self.model.checkroom.judged.clear()
+        view, self.model.view = self.model.view, None
+        self.stage.enter()
+        self.settle()
+        self.assertIsNone(self.stage.judged)
+        self.model.show_view(view)
+        self.settle()
+        self.assertIsNotNone(self.stage.judged)
+        self.assertTrue(self.stage.pair.isVisible())
+
+
 class Empty(CheckCase):
     commission = "demo-tansy"
 

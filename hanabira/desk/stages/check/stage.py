@@ -90,8 +90,9 @@ class Check(Stage):
         self._timer.setInterval(1000)
         self._timer.timeout.connect(lambda: self.model.logbook.poll())
         m = self.model
-        for event in (m.checks_changed, m.log_changed, m.view_ready):
+        for event in (m.checks_changed, m.log_changed):
             event.connect(self._if_open)
+        m.view_ready.connect(self._on_view)
         m.shot_ready.connect(lambda _k: self._if_open())
         m.recipe_changed.connect(lambda _k: self._if_open())
         m.commission_changed.connect(self._other)
@@ -201,6 +202,12 @@ class Check(Stage):
     def _if_open(self) -> None:
         if self.open:
             self.refresh()
+
+    def _on_view(self) -> None:
+        """The client's photo came after this stage was opened: now what is wanted can be painted."""
+        if self.open:
+            self.refresh()
+            self._want_pictures()
 
     def enter(self) -> None:
         shot = self.shot
