@@ -131,16 +131,13 @@ class CommissionFiles(FileWriter):
         path = self.desk.ask_open_path()
         if not path:
             return
-        kit, key = model.kit, model.kit_id
+        kit = model.kit
 
         def done(found: dict[str, tuple[float, float, float]]) -> None:
-            known = dict(model.settings.get("check_strip"))
-            known[key] = {k: list(v) for k, v in found.items()}
-            model.settings.set("check_strip", known)
+            model.checkroom.keep_strip(found)
             model.messages.remark(
                 f"The strip is read: {len(found)} of its 14 patches are known. Check counts on them from the next photo on."
             )
-            model.checks_changed.emit()
 
         model.jobs.run("read strip", "Reading the check strip", lambda _t: read_strip(read_picture(path).pixels, kit), done, asked=True)
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
@@ -12,13 +12,14 @@ import numpy as np
 
 from hanabira.core.colour.spaces import Array, lab_to_srgb
 from hanabira.core.faults import Fault
+from hanabira.core.optics.stack import Pass
 from hanabira.core.progress.check import Checked, Plan, check_photo, display_lab
 from hanabira.core.progress.cure import Found, found_faults
-from hanabira.core.progress.expected import wanted_picture
+from hanabira.core.progress.expected import signature, wanted_picture
 from hanabira.core.progress.find import Refused
 from hanabira.core.progress.told import refused, told
 from hanabira.core.sentences import say
-from hanabira.core.solver.area import CORRECT, Layer
+from hanabira.core.solver.area import CORRECT, Layer, goes_over
 from hanabira.core.token import Token
 from hanabira.session.check_subject import subject_of
 from hanabira.session.edits import Edit
@@ -124,6 +125,33 @@ class Checkroom:
                     if a.get("near_de00") is not None and a.get("finished"):
                         out[a["id"]] = float(a["near_de00"])
         return out
+
+    def keep_tried(self, chips: Sequence[tuple[tuple[Pass, ...], Array]]) -> int:
+        """Colours of stacks that were laid on scrap and read back, kept with the places they were tried for; one undoable edit. How many places."""
+        m = self.model
+        before: list[Record] = []
+        after: list[Record] = []
+        places = 0
+        for recipe in m.recipes.values():
+            layers = [q for q in recipe.layers if q.role != CORRECT]
+            known = {(p, s): rest for p, s, *rest in recipe.tried}
+            for p in recipe.places:
+                mine = tuple(q.as_pass for q in layers if q.code and not q.tool and goes_over(q, p.id))
+                lab = next((v for stack, v in chips if mine and tuple(stack) == mine), None)
+                if lab is not None:
+                    known[p.id, signature(layers, p.id)] = [round(float(v), 2) for v in lab]
+                    places += 1
+            tried = tuple((p, s, float(v[0]), float(v[1]), float(v[2])) for (p, s), v in known.items())
+            if tried != recipe.tried:
+                before.append(recipe)
+                after.append(replace(recipe, tried=tried))
+        return places if before and m.do(Edit(m, "stacks tried on scrap", before, after)) else 0
+
+    def keep_strip(self, found: dict[str, tuple[float, float, float]]) -> None:
+        """Colours of the studio's own check strip, kept for the kit."""
+        m = self.model
+        m.settings.set("check_strip", {**m.settings.get("check_strip"), m.kit_id: {k: list(v) for k, v in found.items()}})
+        m.checks_changed.emit()
 
     def share_near(self) -> float:
         """Share of the areas that are finished and were read without a fault by the last photo that read them, 0–1."""

@@ -11,7 +11,19 @@ from hanabira.core.optics.kit import Kit
 from hanabira.core.progress.check import check_photo
 from hanabira.core.progress.find import Refused, candidates, find_sheet, from_corners
 from hanabira.core.progress.sheet_map import by_corners
-from hanabira.core.progress.strip import GREYS, MARKS_MM, PATCH_MM, SIZE_MM, chosen, find_strip, gutters_y, patches, read_strip, rects
+from hanabira.core.progress.strip import (
+    GREYS,
+    MARKS_MM,
+    PATCH_MM,
+    SIZE_MM,
+    chosen,
+    find_strip,
+    gutters_y,
+    patches,
+    read_beside,
+    read_strip,
+    rects,
+)
 from hanabira.devices.drawn_sheet import draw_strip
 from hanabira.devices.simulated_paper import TRUTHS
 from tests import portrait
@@ -82,6 +94,19 @@ class Strip(unittest.TestCase):
         )
         with self.assertRaises(PhotoFault):
             read_strip(np.full((400, 900, 3), 200, np.uint8), portrait.KIT)
+
+    def test_beside_a_swatch_sheet_it_is_read_through_the_tone_that_sheet_told(self):
+        laid = draw_strip(portrait.KIT, TRUTHS[0], 8.0, 5, print_sd=2.0)
+        page = np.full((laid.linear.shape[0] + 120, laid.linear.shape[1] + 120, 3), 0.5, np.float32)
+        page[60:-60, 60:-60] = laid.linear
+        seen = np.clip(page * 0.8, 0, 1) ** (1 / 1.3)  # a lamp, and a camera whose tone is a power
+        photo = (np.clip(np.where(seen <= 0.0031308, seen * 12.92, 1.055 * seen ** (1 / 2.4) - 0.055), 0, 1) * 255 + 0.5).astype(np.uint8)
+        found = read_beside(photo, portrait.KIT, np.full(3, 1.3))
+        for k, value in enumerate(GREYS):
+            self.assertAlmostEqual(found[f"grey {value:.0f}"][0], laid.true[k][0], delta=0.8)
+        wrong = read_beside(photo, portrait.KIT, np.ones(3))
+        self.assertGreater(abs(wrong["grey 25"][0] - laid.true[1][0]), 3)
+        self.assertEqual(read_beside(np.full((400, 900, 3), 120, np.uint8), portrait.KIT, np.ones(3)), {})
 
 
 class Sheet(unittest.TestCase):

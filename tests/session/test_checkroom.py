@@ -240,6 +240,27 @@ class Learning(OnBracken):
         self.assertEqual(self.room.cautions(), ())
 
 
+class Scrap(OnBracken):
+    def test_chips_that_were_read_back_are_known_for_their_places(self):
+        self.session.apply(put=[replace(r, tried=()) for r in self.session.recipes.values()])
+        plain = subject_of(self.session, None).measured(Token()).expected()
+        self.assertEqual({s for e in plain for s in e.source.values()}, {"shipped"})
+        stacks = dict(self.session.workshop.stacks())
+        chips = [(stack, np.array([40.0 + n, 1.0, 2.0])) for n, stack in enumerate(stacks.values())]
+        places = self.room.keep_tried(chips)
+        self.assertGreaterEqual(places, len(chips))
+        known = subject_of(self.session, None).measured(Token()).expected()
+        self.assertTrue({"scrap", "near"} & {s for e in known for s in e.source.values()})
+        ear = next(e for e in known if e.area_id.endswith("area-5"))  # it is finished: its whole stacks lie there
+        self.assertIn("scrap", ear.source.values())
+        for place, source in ear.source.items():
+            if source == "scrap":
+                self.assertTrue(any(np.allclose(ear.now[place], lab) for _s, lab in chips))
+        self.session.undo.undo()
+        self.assertEqual({s for e in subject_of(self.session, None).measured(Token()).expected() for s in e.source.values()}, {"shipped"})
+        self.assertEqual(self.room.keep_tried([]), 0)
+
+
 class Kept(OnBracken):
     def test_verdicts_and_tried_stacks_travel_in_a_bundle(self):
         self.room.mean(self.last, self.green()["key"])

@@ -12,7 +12,17 @@ from dataclasses import dataclass, replace
 import cv2
 import numpy as np
 
-from hanabira.core.colour.spaces import Array, chroma, hue_deg, srgb_to_lab
+from hanabira.core.colour.spaces import (
+    RGB_TO_XYZ,
+    XYZ_TO_RGB,
+    Array,
+    chroma,
+    hue_deg,
+    lab_to_xyz,
+    srgb_to_lab,
+    srgb_to_linear,
+    xyz_to_lab,
+)
 from hanabira.core.faults import PhotoFault
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
@@ -230,6 +240,27 @@ def read_strip(scan: np.ndarray, kit: Kit) -> dict[str, tuple[float, float, floa
             )
         lab = srgb_to_lab(seen)
         if name.startswith("grey") or float(np.linalg.norm(lab - srgb_to_lab(gutter(scan, strip, rect)))) > 6:
+            out[name] = (round(float(lab[0]), 2), round(float(lab[1]), 2), round(float(lab[2]), 2))
+    return out
+
+
+def read_beside(photo: np.ndarray, kit: Kit, power: Array) -> dict[str, tuple[float, float, float]]:
+    """The same of a strip that lies beside a swatch sheet which was read from this photo: ``power`` (3,) is what undid the camera's tone there.
+
+    Each patch is taken against the white above and below it. Empty where no strip is in the photo, or its white is burnt out.
+    """
+    strip = find_strip(photo)
+    out: dict[str, tuple[float, float, float]] = {}
+    if strip is None:
+        return out
+    white = lab_to_xyz(np.array(WHITE_LAB))
+    for name, rect in zip([f"grey {v:.0f}" for v in GREYS] + list(chosen(kit)), rects(), strict=False):
+        seen, beside = np.median(patch_pixels(photo, strip, rect), 0), gutter(photo, strip, rect)
+        if beside.max() > 0.99:
+            return {}
+        share = (srgb_to_linear(seen) / np.maximum(srgb_to_linear(beside), 1e-4)) ** power
+        lab = xyz_to_lab((share * (white @ XYZ_TO_RGB.T)) @ RGB_TO_XYZ.T)
+        if name.startswith("grey") or float(np.linalg.norm(lab - np.array(WHITE_LAB))) > 6:
             out[name] = (round(float(lab[0]), 2), round(float(lab[1]), 2), round(float(lab[2]), 2))
     return out
 

@@ -46,6 +46,8 @@ class SheetReading:
     cells: tuple[Reading, ...]
     to_photo: Array
     grey_error: float
+    power: Array | None = None
+    """Exponent a channel that undoes the camera's tone, (3,)."""
 
 
 def find_marks(photo: np.ndarray) -> Array:
@@ -209,7 +211,7 @@ def read_sheet(
         spread = float(1.48 * np.median(np.abs(lab[:, 0] - middle[0])))
         out.append(Reading(cell, middle, spread, _flag(lab, middle, spread, cell, white, kit)))
     token.report(1.0, "Read")
-    return SheetReading(page, tuple(out), to_photo, grey_error)
+    return SheetReading(page, tuple(out), to_photo, grey_error, power)
 
 
 def _flag(lab: Array, middle: Array, spread: float, cell: Cell, white: Array, kit: Kit | None) -> str:

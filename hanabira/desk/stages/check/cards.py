@@ -167,7 +167,7 @@ def cautions_of(f: dict[str, Any]) -> tuple[str, ...]:
     return tuple(dict.fromkeys(out))
 
 
-def _read(s: Check, data: dict[str, Any], f: dict[str, Any] | None) -> list[QWidget]:
+def _read(s: Check, data: dict[str, Any], f: dict[str, Any] | None) -> list[QWidget | Any]:
     caption = Caption("How it was read", "all readings")
     caption.opened.connect(lambda: s.desk.explain("check"))
     sheet, colour = data["sheet"], data["colour"]
@@ -179,7 +179,17 @@ def _read(s: Check, data: dict[str, Any], f: dict[str, Any] | None) -> list[QWid
         f"Forecast by {_BY[by]}",
         f"Log {laid} of {steps} layers laid",
     ]
-    out: list[QWidget] = [caption, *(Words(q, "small", "ink") for q in lines)]
+    out: list[QWidget | Any] = [caption, *(Words(q, "small", "ink") for q in lines)]
+    guessed = sum(n for k, n in colour["forecast_by"].items() if k in ("fitted", "shipped"))
+    if guessed:
+        out.append(
+            Words(
+                f"{guessed} places rest on the kit alone. Lay their stacks on scrap, photograph the card in the kit room, and Check knows them.",
+                "small",
+                "ink",
+            )
+        )
+        out.append(row(act_button("Print the scrap card", "sheet", s.desk.writers.scrap_card), None))
     if f is not None:
         out.append(Words(f"Cause: {CAUSES[f['cause']]}.", "small", "ink"))
     out += [Words(q, "small", "ink") for q in data["remarks"]]

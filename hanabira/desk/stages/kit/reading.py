@@ -16,7 +16,8 @@ from hanabira.core.faults import Fault, KitFault
 from hanabira.core.optics.fit import Fitted, fit_kit
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.stack import bare, predict
-from hanabira.core.swatch.layout import scrap_page, sheet
+from hanabira.core.progress.strip import read_beside
+from hanabira.core.swatch.layout import SCRAP_NUMBER, scrap_page, sheet
 from hanabira.core.swatch.read import SheetReading, read_sheet
 from hanabira.core.token import Token
 from hanabira.craft.supplies import paper
@@ -74,12 +75,30 @@ class SheetReadingDesk(QObject):
     def read_photo(self, path: str) -> None:
         """Read a filled sheet from a picture file."""
 
-        def work(token: Token) -> tuple[np.ndarray, SheetReading]:
+        def work(token: Token) -> tuple[np.ndarray, SheetReading, dict[str, tuple[float, float, float]]]:
             pixels = read_picture(path, None, token).pixels
-            return pixels, self._read(pixels, kit, codes, white, token)
+            reading = self._read(pixels, kit, codes, white, token)
+            strip = read_beside(pixels, kit, reading.power) if reading.power is not None and kit is self.model.kit else {}
+            return pixels, reading, strip
+
+        def done(got: tuple[np.ndarray, SheetReading, dict[str, tuple[float, float, float]]]) -> None:
+            pixels, reading, strip = got
+            self._take(pixels, reading)
+            self._for_check(reading, strip, kit)
 
         kit, codes, white = self.room.kit, self.room.sheet_codes(), bare(self.model.paper).lab
-        self.model.jobs.run("sheet", "Reading the swatch sheet", work, lambda got: self._take(*got))
+        self.model.jobs.run("sheet", "Reading the swatch sheet", work, done)
+
+    def _for_check(self, reading: SheetReading, strip: dict[str, tuple[float, float, float]], kit: Kit) -> None:
+        """What Check knows better from now on: stacks of the open commission that were tried, and the check strip that lay beside the sheet."""
+        room = self.model.checkroom
+        if kit is self.model.kit and reading.page.number == SCRAP_NUMBER:
+            places = room.keep_tried([(r.cell.layers, r.lab) for r in reading.cells if not r.flag])
+            if places:
+                self.model.messages.remark(f"{places} places of this commission are known from scrap: Check counts on them.")
+        if strip:
+            room.keep_strip(strip)
+            self.model.messages.remark(f"The check strip beside the sheet was read: {len(strip)} of its patches are known.")
 
     def _read(self, pixels: np.ndarray, kit: Kit, codes: Sequence[str], white: Array, token: Token) -> SheetReading:
         page = self.model.settings.get("card_paper")
