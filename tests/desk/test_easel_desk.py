@@ -14,6 +14,8 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLineEdit
 
 from hanabira.core.places.outlines import outlines
+from hanabira.core.progress.find import find_sheet
+from hanabira.core.progress.strip import find_strip
 from hanabira.core.solver.area import Layer
 from hanabira.demo.truth import PHOTO
 from hanabira.desk.controls import Choice, Number, Stepper
@@ -277,15 +279,20 @@ class Easel(PlanCase):
         with Store.open(self.folder) as other:
             self.assertEqual(other.all(Shot, commission_id=model.commission.id), (shot,))
         with Image.open(model.store.photo_path(shot)) as image:
-            seen = np.asarray(image.convert("L")).astype(float)
+            pixels = np.asarray(image.convert("RGB"))
         # the eye is the only dark thing on a pale sheet, and stands where it stands in the photo
         c, photo = model.commission, model.photo
-        dark = np.argwhere(seen < 60)
-        u, v = dark[:, 1].mean() / seen.shape[1], dark[:, 0].mean() / seen.shape[0]
         k = c.picture_mm[0] / photo.crop[2]
-        sheet_u, sheet_v = ((998 - photo.crop[0]) * k + c.border_mm) / c.width_mm, ((975 - photo.crop[1]) * k + c.border_mm) / c.height_mm
-        self.assertAlmostEqual(u, 0.06 + 0.88 * sheet_u, delta=0.05)
-        self.assertAlmostEqual(v, 0.06 + 0.88 * sheet_v, delta=0.05)
+        eye = np.array([(998 - photo.crop[0]) * k + c.border_mm, (975 - photo.crop[1]) * k + c.border_mm])
+        lies = find_sheet(pixels, (c.width_mm, c.height_mm), None, find_strip(pixels))
+
+        def lightness(mm: np.ndarray) -> float:
+            x, y = lies.to_photo(mm[None])[0].round().astype(int)
+            return float(np.median(pixels[y - 12 : y + 13, x - 12 : x + 13]))
+
+        self.assertLess(lightness(eye), 75)
+        for off in ((60, 0), (-60, 0), (0, 60), (0, -60)):
+            self.assertGreater(lightness(eye + np.array(off)), 140)
         # it is one edit, and stands in the timeline
         stage.show_tab("log")
         self.settle()
