@@ -180,7 +180,7 @@ class DrillPicture(Drawn):
                 p.setBrush(Qt.BrushStyle.NoBrush)
                 p.drawRect(r)
                 text(p, r, "?", "title", QColor("#101010"), CENTRE)
-            text(p, QRectF(r.left(), r.bottom() + 18, side, 22), words, "small", "mat_ink", CENTRE)
+            text(p, QRectF(r.left() - 14, r.bottom() + 18, side + 28, 22), words, "small", "mat_ink", CENTRE)
 
     # -- hands ---------------------------------------------------------------------------
     def mousePressEvent(self, event: QMouseEvent) -> None:
