@@ -18,10 +18,9 @@ import numpy as np
 from hanabira.core.area.outline import Outline
 from hanabira.core.colour.difference import delta_e00
 from hanabira.core.colour.spaces import Array, parse_hex, srgb_to_lab
-from hanabira.core.forecast.portrait import drawn_places
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
-from hanabira.core.optics.stack import Pass, bare
+from hanabira.core.optics.stack import Pass, bare, seen_as
 from hanabira.core.places.place import Places
 from hanabira.core.progress.check import Checked, Plan, check_photo
 from hanabira.core.progress.cure import after, bounds
@@ -32,7 +31,6 @@ from hanabira.core.progress.reading import core_of
 from hanabira.core.progress.strip import find_strip, patches
 from hanabira.core.solver.area import Layer, goes_over
 from hanabira.core.solver.gamut import gamut
-from hanabira.core.solver.glaze import seen_as
 from hanabira.core.solver.place_plan import place_targets
 from hanabira.craft.supplies import paper, paper_for, shipped_kit
 from hanabira.demo import history
@@ -76,22 +74,15 @@ def scenes() -> list[Scene]:
         on = paper_for(kit, paper(c.paper_id), c.ground_hex)
         found = {a.id: history.found_again(pixels, a, shipped[a.id][1]) for a in areas if a.id in shipped}
         traced = [
-            Traced(
-                a.id, a.number, a.name, a.surface_id, Outline(a.ring, a.smooth, a.holes), a.level,
-                _drawn_as(found[a.id]), {q.id: q.name for q in found[a.id]},
-                frozenset(q.id for q in found[a.id] if q.reserved),
-            )
-            for a in areas if a.id in found
-        ]  # fmt: skip
+            Traced.of(a.id, a.number, a.name, a.surface_id, Outline(a.ring, a.smooth, a.holes), a.level, found[a.id])
+            for a in areas
+            if a.id in found
+        ]
         sheets = [on_sheet(pixels, crop, (c.width_mm, c.height_mm), c.border_mm, traced, g) for g in (GRID, 3.0)]
         reach = gamut(kit.usable, on)
         goals = {k: dict(place_targets(reach, p, {})) for k, p in found.items()}
         out.append(Scene(c, kit, on, sheets[0], sheets[1], {k: shipped[k][0] for k in found}, found, goals))
     return out
-
-
-def _drawn_as(places: Places):  # type: ignore[no-untyped-def]  # noqa: ANN202
-    return lambda shape, corner, k: drawn_places(places, shape, corner, k)
 
 
 def strange(photo: np.ndarray, rng: np.random.Generator) -> np.ndarray:

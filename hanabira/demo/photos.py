@@ -13,14 +13,13 @@ from PIL import Image
 
 from hanabira.core.area.outline import Outline
 from hanabira.core.colour.spaces import Array, parse_hex, srgb_to_lab
-from hanabira.core.forecast.portrait import drawn_places
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.stack import Pass, bare
 from hanabira.core.places.place import Places
 from hanabira.core.progress.check import Plan, check_photo
 from hanabira.core.progress.cure import found_faults
 from hanabira.core.progress.expected import Stack, expected, signature
-from hanabira.core.progress.on_sheet import DrawnAs, OnSheet, Traced, on_sheet
+from hanabira.core.progress.on_sheet import OnSheet, Traced, on_sheet
 from hanabira.core.progress.strip import patches
 from hanabira.core.progress.told import told
 from hanabira.core.solver.area import Layer, goes_over
@@ -59,10 +58,8 @@ class Work:
         c, traced = self.commission, []
         for a in self.areas:
             if a.id in self.places:
-                p = self.places[a.id]
                 outline = Outline(a.ring, a.smooth, a.holes)
-                kept = frozenset(q.id for q in p if q.reserved)
-                traced.append(Traced(a.id, a.number, a.name, a.surface_id, outline, a.level, _drawn_as(p), {q.id: q.name for q in p}, kept))
+                traced.append(Traced.of(a.id, a.number, a.name, a.surface_id, outline, a.level, self.places[a.id]))
         return on_sheet(self.pixels, self.photo.crop, (c.width_mm, c.height_mm), c.border_mm, traced, grid)
 
     def layers(self, key: str, rows: Sequence[LogRow]) -> tuple[Layer, ...]:
@@ -82,10 +79,6 @@ class Work:
             for a in sheet.areas
         ]  # fmt: skip
         return Plan(sheet, tuple(expected(s, on, self.kit) for s in stacks), on, np.asarray(bare(on).lab), self.kit, patches(self.kit, on))
-
-
-def _drawn_as(places: Places) -> DrawnAs:
-    return lambda shape, corner, k: drawn_places(places, shape, corner, k)
 
 
 def tried(work: Work, moments: Sequence[Sequence[LogRow]], seed: int) -> dict[str, Recipe]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -11,11 +11,11 @@ import numpy as np
 from hanabira.core.area.measures import Measures
 from hanabira.core.area.outline import Outline
 from hanabira.core.colour.spaces import Array
-from hanabira.core.forecast.portrait import Drawn, drawn_places
+from hanabira.core.forecast.portrait import Drawn
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
 from hanabira.core.optics.stack import bare
-from hanabira.core.places.place import as_planned
+from hanabira.core.places.place import Places, as_planned
 from hanabira.core.progress.check import Plan
 from hanabira.core.progress.expected import Expected, Stack, expected
 from hanabira.core.progress.on_sheet import DrawnAs, OnSheet, Traced, on_sheet
@@ -113,31 +113,24 @@ class Measured:
         for a in s.areas:
             small = s.view.small
             outline = Outline(small(a.ring), a.smooth, tuple(small(q) for q in a.holes))
-            traced.append(
-                Traced(a.id, a.number, a.name, a.surface_id, outline, a.level, self._drawn_as(a.id, k), self._names(a.id), self._kept(a.id))
-            )
+            places = self._places(a.id)
+            if places is not None:
+                traced.append(Traced.of(a.id, a.number, a.name, a.surface_id, outline, a.level, places, k))
+            else:
+                traced.append(Traced(a.id, a.number, a.name, a.surface_id, outline, a.level, self._bands(a.id)))
         return on_sheet(s.view.pixels, (x * k, y * k, w * k, h * k), (c.width_mm, c.height_mm), c.border_mm, traced, grid)
 
-    def _places(self, key: str):  # type: ignore[no-untyped-def]
+    def _places(self, key: str) -> Places | None:
         m, recipe = self.measures.get(key), self.subject.recipes.get(key)
-        return (
-            as_planned(m.places, recipe.places) if m is not None and m.places is not None and recipe is not None and recipe.places else None
-        )
+        if m is None or m.places is None or recipe is None or not recipe.places:
+            return None
+        return as_planned(m.places, recipe.places)
 
-    def _drawn_as(self, key: str, k: float) -> DrawnAs:
-        m, places = self.measures.get(key), self._places(key)
-        if places is not None:
-            return lambda shape, corner, scale: drawn_places(places, shape, (corner[0] / k, corner[1] / k), scale * k)
+    def _bands(self, key: str) -> DrawnAs:
+        """An area that is planned by its values, or not at all."""
+        m = self.measures.get(key)
         bands = Drawn({b: np.asarray(v, float) for b, v in m.values.band_lab.items()}) if m is not None else Drawn({})
         return lambda _shape, _corner, _scale: bands
-
-    def _names(self, key: str) -> dict[str, str]:
-        places = self._places(key)
-        return {p.id: p.name for p in places} if places is not None else {}
-
-    def _kept(self, key: str) -> frozenset[str]:
-        places = self._places(key)
-        return frozenset(p.id for p in places if p.reserved) if places is not None else frozenset()
 
     def targets(self, key: str) -> Mapping[str, Array]:
         """Paper targets of an area's places, or of its values while its recipe is one by values."""
@@ -195,11 +188,6 @@ def subject_of(model: Session, shot: Shot | None = None) -> Subject | None:
         c, photo, view, model.areas, requests, dict(model.recipes), tuple(rows), model.kit, model.paper, model.gamut, model.reach,
         model.settings.get(STRIP_SETTING).get(model.kit_id, {}), {k: 0.5 if v is None else 1 - v for k, v in far.items()}, _lean_of(model), earlier, earlier_rows,
     )  # fmt: skip
-
-
-def with_rows(subject: Subject, rows: Sequence[LogRow]) -> Subject:
-    """The same commission with another log."""
-    return replace(subject, rows=tuple(rows))
 
 
 def _lean_of(model: Session) -> tuple[float, float, float]:

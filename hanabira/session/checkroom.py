@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from hanabira.core.colour.spaces import Array, lab_to_srgb
+from hanabira.core.colour.spaces import Array, lab_to_bytes
 from hanabira.core.faults import Fault
 from hanabira.core.optics.stack import Pass
 from hanabira.core.progress.check import Checked, Plan, check_photo, display_lab
@@ -207,7 +207,7 @@ class Checkroom:
             fine = measured.sheet(SHOWN_GRID)
             wanted = wanted_picture(fine, plan.expected, plan.paper_lab)
             sheet = display_lab(photo, checked, SHOWN_GRID)
-            return Judged(shot.id, checked, plan, faults, _bytes(sheet), _bytes(wanted)), told(checked, faults, plan)
+            return Judged(shot.id, checked, plan, faults, lab_to_bytes(sheet), lab_to_bytes(wanted)), told(checked, faults, plan)
 
         def done(found: tuple[Judged | None, dict[str, Any]]) -> None:
             judged, data = found
@@ -401,7 +401,3 @@ KIND_WORDS = {
     "neon": "too strong a colour", "large": "too large", "small": "too small", "turned": "out of line", "mechanical": "hair too even", "combed": "hair off its direction",
     "skipped": "left bare", "unlogged": "not in the log",
 }  # fmt: skip
-
-
-def _bytes(lab: Array) -> np.ndarray:
-    return (np.clip(lab_to_srgb(lab), 0, 1) * 255 + 0.5).astype(np.uint8)

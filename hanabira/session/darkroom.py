@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 
 from hanabira.core.area.shape import fill_ring, ring_area, smooth_ring
-from hanabira.core.colour.spaces import Array, bytes_to_lab, lab_to_srgb, parse_hex
+from hanabira.core.colour.spaces import Array, bytes_to_lab, lab_to_bytes, parse_hex
 from hanabira.core.forecast.portrait import Laid, portrait
 from hanabira.core.optics.stack import bare
 from hanabira.core.solver.area import Layer, follow
@@ -259,7 +259,7 @@ class Darkroom:
                 drawn = drawing((h, w), (0.0, 0.0), k)
                 areas.append(Laid(inside, drawn, {b: told.band(b).lab for b in drawn.photo}))
             out = portrait(bytes_to_lab(pixels).astype(float), bare(paper).lab, areas)
-            return screen((np.clip(lab_to_srgb(out), 0, 1) * 255 + 0.5).astype(np.uint8))
+            return screen(lab_to_bytes(out))
 
         def done(image: np.ndarray) -> None:
             view.looks["forecast"] = image

@@ -12,7 +12,7 @@ import cv2
 import numpy as np
 from PIL import Image
 
-from hanabira.core.colour.spaces import lab_to_srgb
+from hanabira.core.colour.spaces import lab_to_bytes
 from hanabira.core.faults import Fault
 from hanabira.core.progress.check import check_photo, display_lab
 from hanabira.core.progress.find import Refused
@@ -48,8 +48,7 @@ def straightener(model: Session, shot: Shot, grid: float) -> Callable[[Token], S
     def work(token: Token) -> Straight:
         photo = store.read_photo(shot, None, token).pixels
         checked = check_photo(photo, subject.measured(token).plan())
-        rgb = np.clip(lab_to_srgb(display_lab(photo, checked, grid)), 0, 1)
-        return Straight(shot, (rgb * 255 + 0.5).astype(np.uint8))
+        return Straight(shot, lab_to_bytes(display_lab(photo, checked, grid)))
 
     return work
 

@@ -16,7 +16,7 @@ from reportlab.lib.utils import ImageReader
 from reportlab.pdfgen.canvas import Canvas
 
 from hanabira.core.area.shape import Point
-from hanabira.core.colour.spaces import Array, bytes_to_lab, lab_to_srgb
+from hanabira.core.colour.spaces import Array, bytes_to_lab, lab_to_bytes, lab_to_srgb
 from hanabira.core.study.grid import Grid
 from hanabira.core.study.printer import STRIPES, WEDGE, correct
 from hanabira.core.token import SILENT, Token
@@ -169,7 +169,7 @@ def _cut(content: TrueSize, tile: Tile) -> ImageReader:
         image = image.resize(most, Image.Resampling.LANCZOS)
     if content.tone is not None:
         lab = correct(bytes_to_lab(np.asarray(image)), content.tone)
-        image = Image.fromarray(np.round(np.clip(lab_to_srgb(lab), 0, 1) * 255).astype(np.uint8))
+        image = Image.fromarray(lab_to_bytes(lab))
     data = io.BytesIO()
     image.save(data, "JPEG", quality=90)
     data.seek(0)

@@ -6,7 +6,7 @@ from dataclasses import replace
 import numpy as np
 
 from hanabira.core.colour.difference import delta_e00
-from hanabira.core.optics.stack import bare
+from hanabira.core.optics.stack import bare, seen_as
 from hanabira.core.progress.check import check_photo
 from hanabira.core.progress.cure import LIFTS, TOOTH, after, bounds, found_faults, key_of
 from hanabira.core.progress.expected import SPREAD, Stack, expected, signature
@@ -17,7 +17,6 @@ from hanabira.core.progress.told import nearness, refused, told
 from hanabira.core.progress.verdict import Fault, judge
 from hanabira.core.progress.words import listed, remedy, sentence
 from hanabira.core.solver.area import CORRECT, Layer
-from hanabira.core.solver.glaze import seen_as
 from hanabira.devices.drawn_sheet import Planted
 from tests import portrait
 from tests.portrait import GROUND, KIT, PAPER, RECIPES

@@ -18,7 +18,6 @@ from hanabira.core.optics.fit import Swatch, expected_error, fit_kit, hand_and_p
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import STANDARD_PRESSURES
 from hanabira.core.optics.stack import Pass, bare, predict
-from hanabira.core.solver.glaze import correcting_glaze
 from hanabira.core.solver.library import build
 from hanabira.core.solver.search import solve
 from hanabira.core.solver.target import reach
@@ -207,31 +206,3 @@ class Files(unittest.TestCase):
             self.assertIn(reason, err)
             self.assertIn("bad.csv", err)
         self.assertFalse((self.folder / "k.csv").exists())
-
-
-class Glazes(unittest.TestCase):
-    def test_a_glaze_improves_nearly_always(self):
-        """Stacks that came out too yellow, green, purple or light are brought nearer; never farther."""
-        rng, better, gains = np.random.default_rng(6), 0, []
-        kit = KIT
-        n = 0
-        for shift in ([0, 0, 9], [0, -8, 0], [0, 8, -8], [9, 0, 0]):
-            for _ in range(12):
-                codes = sorted(map(str, rng.choice(CODES, 2, replace=False)), key=lambda c: -kit.get(c).lab[0])
-                stack = [Pass(codes[0], 1, 2), Pass(codes[1], 1)]
-                wanted = predict(BASE, kit, stack)[-1].lab
-                observed = wanted + np.array(shift) * np.array([1, 1, 1.0])
-                if observed[0] > 92:
-                    continue
-                n += 1
-                g = correcting_glaze(BASE, kit, stack, observed, wanted)
-                better += g.after_de00 < g.before_de00 - 0.5
-                gains.append(g.after_de00 / g.before_de00)
-                self.assertLessEqual(g.after_de00, g.before_de00)
-        self.assertGreater(better / n, 0.9)
-        self.assertLess(np.median(gains), 0.6)
-
-    def test_too_dark_asks_for_lifting(self):
-        g = correcting_glaze(paper("film"), KIT, [Pass("401", 5, 4)], [20, 0, 0], [45, 10, 20])
-        self.assertIsNone(g.layer)
-        self.assertIn("lift", g.words)

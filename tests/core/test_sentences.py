@@ -80,8 +80,8 @@ class Sentences(unittest.TestCase):
 
     def test_figures_and_decimals(self):
         self.assertEqual(
-            say("glaze.lay", code="H4", name="Fawn", pressure=2, before=3.24, after=1.06),
-            "Glaze H4 Fawn at pressure 2: ΔE00 3.2 becomes 1.1.",
+            say("reach.pencil", hex="#a08060", colour="brown", hue=63.6, lightness=55.2),
+            "a pencil like #a08060, brown, hue 64°, L* 55",
         )
         self.assertEqual(say("eyes.rises", turn=3.25001), "The line through the eyes rises 3.3° to the right.")
         with self.assertRaises(KeyError):

@@ -96,6 +96,15 @@ def bytes_to_lab(pixels: NDArray[np.uint8]) -> NDArray[np.float32]:
     return cv2.cvtColor(pixels.astype(np.float32) / 255, cv2.COLOR_RGB2Lab)
 
 
+def lab_to_bytes(lab: ArrayLike) -> NDArray[np.uint8]:
+    """8-bit sRGB of CIELAB, (…, 3) to uint8, rounded and clipped to the gamut: a picture to be shown.
+
+    >>> lab_to_bytes([53.585, 0.0, 0.0]).tolist()
+    [128, 128, 128]
+    """
+    return np.round(np.clip(lab_to_srgb(lab), 0, 1) * 255).astype(np.uint8)
+
+
 def chroma(lab: ArrayLike) -> Array:
     """Chroma C* of Lab, (…, 3) to (…)."""
     v = np.asarray(lab, float)

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
+from numpy.typing import ArrayLike
 
-from hanabira.core.colour.spaces import Array, parse_hex, srgb_to_xyz
+from hanabira.core.colour.spaces import Array, lab_to_xyz, parse_hex, srgb_to_xyz
 from hanabira.core.faults import RecipeFault
 from hanabira.core.optics.bands import colour_to_reflectance, reflectance_to_lab, reflectance_to_xyz
 from hanabira.core.optics.film import Film, over, reflect_transmit
@@ -202,3 +203,11 @@ def predict(paper: Paper, kit: Kit, layers: Iterable[Pass], start: Spot | None =
         spot = apply(spot, kit, layer)
         out.append(spot)
     return out
+
+
+def seen_as(paper: Paper, kit: Kit, layers: Sequence[Pass], observed: ArrayLike) -> Spot:
+    """The spot of a known stack, rescaled band by band to the colour that was really seen."""
+    spot = predict(paper, kit, layers)[-1] if layers else bare(paper)
+    seen = colour_to_reflectance(lab_to_xyz(np.asarray(observed, float)))[0]
+    scale = seen / np.maximum(spot.reflectance, 1e-4)
+    return replace(spot, zones=np.clip(spot.zones * scale, 1e-4, 0.995))

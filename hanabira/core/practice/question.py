@@ -9,7 +9,6 @@ from functools import cached_property
 import cv2
 import numpy as np
 
-from hanabira.core.colour.difference import delta_e00
 from hanabira.core.colour.spaces import Array, bytes_to_lab, chroma
 from hanabira.core.colour.words import hue_family, warmth
 from hanabira.core.optics.kit import Kit
@@ -253,8 +252,3 @@ def right(q: Question, answer: float | int | Sequence[int]) -> bool:
         return True
     swapped = [k for k in range(len(true)) if given[k] != true[k]]
     return len(swapped) == 2 and swapped[1] == swapped[0] + 1
-
-
-def apart(q: Question) -> float:
-    """ΔE00 between the two first spots, for what is said of them."""
-    return float(delta_e00(q.labs[0], q.labs[1])) if len(q.labs) > 1 else 0.0

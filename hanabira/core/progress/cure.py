@@ -13,13 +13,12 @@ from hanabira.core.optics import batch as many
 from hanabira.core.optics.film import Film
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
-from hanabira.core.optics.stack import Spot, apply, remove
+from hanabira.core.optics.stack import Spot, apply, remove, seen_as
 from hanabira.core.progress.check import Checked, Plan
 from hanabira.core.progress.expected import Expected
 from hanabira.core.progress.reading import PlaceSeen
 from hanabira.core.progress.verdict import Fault
 from hanabira.core.solver.area import CORRECT, Layer, goes_over
-from hanabira.core.solver.glaze import seen_as
 
 TOOTH = 0.95
 """Share of the tooth that a correction may use up."""

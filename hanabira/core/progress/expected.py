@@ -10,14 +10,10 @@ import numpy as np
 from hanabira.core.colour.spaces import Array
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
-from hanabira.core.optics.stack import apply, bare
+from hanabira.core.optics.stack import apply, bare, seen_as
 from hanabira.core.progress.on_sheet import OnSheet
 from hanabira.core.solver.area import CORRECT, Layer, goes_over
-from hanabira.core.solver.glaze import seen_as
 
-SOURCES = ("seen", "scrap", "near", "fitted", "shipped")
-"""What a forecast rests on, the surest first: the same place in an earlier photo that was accepted, this very stack tried on scrap, a stack between
-tried ones, a kit fitted to its swatches, a kit as it ships."""
 SPREAD: Mapping[str, tuple[Array, Array]] = {
     "seen": (np.array([1.6, 0.9, 1.0]), np.array([1.7, 0.9, 1.0])),
     "scrap": (np.array([1.6, 0.9, 1.0]), np.array([1.7, 0.9, 1.0])),

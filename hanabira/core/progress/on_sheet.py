@@ -11,7 +11,8 @@ import numpy as np
 from hanabira.core.area.outline import Outline
 from hanabira.core.area.shape import fill_ring, ring_area, smooth_ring
 from hanabira.core.colour.spaces import Array, bytes_to_lab
-from hanabira.core.forecast.portrait import Drawn, Laid, portrait
+from hanabira.core.forecast.portrait import Drawn, Laid, drawn_places, portrait
+from hanabira.core.places.place import Places
 from hanabira.core.progress.sheet_map import GRID
 
 SEAM_MM = 14.0
@@ -37,6 +38,16 @@ class Traced:
     """Names of its places by id."""
     kept: frozenset[str] = frozenset()
     """Places that keep their paper."""
+
+    @staticmethod
+    def of(id: str, number: int, name: str, surface: str, outline: Outline, level: int, places: Places, scale: float = 1.0) -> Traced:
+        """An area with its places as they were found in the photo; ``scale`` pixels of the outline's photo for one of theirs."""
+
+        def drawn_as(shape: tuple[int, int], corner: tuple[float, float], k: float) -> Drawn:
+            return drawn_places(places, shape, (corner[0] / scale, corner[1] / scale), k * scale)
+
+        kept = frozenset(p.id for p in places if p.reserved)
+        return Traced(id, number, name, surface, outline, level, drawn_as, {p.id: p.name for p in places}, kept)
 
 
 @dataclass(frozen=True)

@@ -13,7 +13,6 @@ from hanabira.core.colour.spaces import Array
 from hanabira.core.progress.check import Checked, Plan
 from hanabira.core.progress.cure import Found, key_of
 from hanabira.core.progress.find import Refused
-from hanabira.core.progress.verdict import Fault
 from hanabira.core.progress.words import overall, remarks, remedy, sentence, what
 
 WITH_STRIP_DE, WITHOUT_STRIP_DE = 1.5, 6.5
@@ -100,11 +99,6 @@ def _round(v: float, digits: int = 3) -> float:
 
 def _lab(v: Array) -> list[float]:
     return [round(float(x), 2) for x in v]
-
-
-def unlogged_fault(area_id: str) -> Fault:
-    """An area that looks begun and is not in the log."""
-    return Fault(area_id, "", "unlogged", 0.0, 0.0, 9.0)
 
 
 def accepted(kept: Mapping[str, Any]) -> dict[tuple[str, str], Array]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -24,6 +24,8 @@ KINDS = {
     "small": "%", "turned": "°", "combed": "°", "mechanical": "of one wave", "skipped": "", "unlogged": "",
 }  # fmt: skip
 """Kinds of fault with the unit of their size."""
+SourceOf = Callable[[PlaceSeen], str]
+"""What the forecast of a place rests on, a key of `SPREAD`."""
 
 
 @dataclass(frozen=True)
@@ -68,7 +70,10 @@ def judge(
     skipped = {a for a in {p.area_id for p in open_} if _bare([p for p in open_ if p.area_id == a], paper_lab)}
     faults += [Fault(a, "", "skipped", 0.0, 0.0, 9.0) for a in sorted(skipped)]
     kept = [p for p in open_ if p.area_id not in skipped]
-    source = lambda p: expected[p.area_id].source.get(p.place, "shipped")  # noqa: E731
+
+    def source(p: PlaceSeen) -> str:
+        return expected[p.area_id].source.get(p.place, "shipped")
+
     leaning, shared = _shared(kept, source)
     rest = {(p.area_id, p.place): p.off - shared[n] for n, p in enumerate(kept)}
     verdicts = {(p.area_id, p.place): f"not judged: {p.hidden}" for p in seen if p.hidden}
@@ -117,7 +122,7 @@ def _sd(p: PlaceSeen, source: str) -> tuple[Array, Array]:
     return sd, np.hypot(place * 1.22, np.hypot(np.array([blurred, 0, 0]), 0.4 * p.sigma))
 
 
-def _shared(kept: Sequence[PlaceSeen], source) -> tuple[Array, Array]:  # type: ignore[no-untyped-def]
+def _shared(kept: Sequence[PlaceSeen], source: SourceOf) -> tuple[Array, Array]:
     """The leaning of all places: a robust line of the difference over wanted L* a channel, with ridges; 0 with fewer than six places."""
     out = np.zeros((len(kept), 3))
     if len(kept) < 6:
@@ -134,7 +139,9 @@ def _shared(kept: Sequence[PlaceSeen], source) -> tuple[Array, Array]:  # type: 
     return middle, out
 
 
-def _values(mine, rest, source, tau: float, verdicts: dict[tuple[str, str], str]) -> list[Fault]:  # type: ignore[no-untyped-def]
+def _values(
+    mine: Sequence[PlaceSeen], rest: Mapping[tuple[str, str], Array], source: SourceOf, tau: float, verdicts: dict[tuple[str, str], str]
+) -> list[Fault]:
     out = []
     # a coat's general tone is held against its own other values; the parts of an eye have nothing in common that could be
     large = next((p for p in mine if p.place == "general"), None)
@@ -156,7 +163,7 @@ def _values(mine, rest, source, tau: float, verdicts: dict[tuple[str, str], str]
     return out
 
 
-def _hues(mine, rest, source, tau: float) -> list[Fault]:  # type: ignore[no-untyped-def]
+def _hues(mine: Sequence[PlaceSeen], rest: Mapping[tuple[str, str], Array], source: SourceOf, tau: float) -> list[Fault]:
     """An area that is greener, redder, yellower, bluer, duller or more glaring than wanted, all its places together."""
     out = []
     guessed = GUESSED if any(source(p) == "shipped" for p in mine) else 1.0

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from hanabira.core.colour.spaces import Array, bytes_to_lab, lab_to_srgb
+from hanabira.core.colour.spaces import Array, bytes_to_lab, lab_to_bytes
 from hanabira.core.faults import Fault
 from hanabira.core.study.looks import squint
 
@@ -84,7 +84,7 @@ def value_shapes(pixels: np.ndarray, steps: int = 5, only: int | None = None) ->
     lightness = bytes_to_lab(small)[..., 0]
     count = np.bincount(labels.ravel(), minlength=steps)
     mean = np.bincount(labels.ravel(), lightness.ravel(), steps) / np.maximum(count, 1)
-    greys = np.round(lab_to_srgb(np.column_stack([mean, np.zeros((steps, 2))])) * 255).astype(np.uint8)
+    greys = lab_to_bytes(np.column_stack([mean, np.zeros((steps, 2))]))
     out = greys[labels]
     if only is not None:
         out = np.where((labels == only - 1)[..., None], small, np.uint8(236))

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from hanabira.core.colour.spaces import Array, bytes_to_lab, lab_to_srgb
+from hanabira.core.colour.spaces import Array, bytes_to_lab, lab_to_bytes
 from hanabira.core.sentences import say
 
 SIDE = 900
@@ -66,7 +66,7 @@ def warmth_map(pixels: np.ndarray, alpha: Array | None = None) -> tuple[np.ndarr
     out = np.dstack([lab[..., 0], strength * room * _AXIS[0], strength * room * _AXIS[1]])
     if not inside.all():
         out[~inside, 1:] = 0
-    picture = np.round(np.clip(lab_to_srgb(out), 0, 1) * 255).astype(np.uint8)
+    picture = lab_to_bytes(out)
     values, leans = lab[..., 0][inside], lean[inside]
     low, high = np.percentile(values, (30, 70))
     return picture, Warmth(

@@ -11,7 +11,7 @@ import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QImage, QKeyEvent
 
-from hanabira.core.colour.spaces import lab_to_srgb
+from hanabira.core.colour.spaces import lab_to_bytes
 from hanabira.core.faults import Fault
 from hanabira.core.practice.profile import CERTAIN_ANSWERS, Answer
 from hanabira.core.practice.question import Picture, Question
@@ -263,7 +263,7 @@ class Practice(Stage):
         if picture is None:
             return None
         if picture.name not in self._shown:
-            pixels = (np.clip(lab_to_srgb(picture.lab), 0, 1) * 255 + 0.5).astype(np.uint8)
+            pixels = lab_to_bytes(picture.lab)
             self._shown[picture.name] = (to_image(pixels), to_image(grey(pixels)))
         return self._shown[picture.name][1 if self.picture.held == "grey" else 0]
 
