@@ -339,7 +339,7 @@ def _easel() -> list[Act]:
         ("note", "Note to the step", lambda d: e(d).note()),
         ("besides", "Log work outside the recipe", lambda d: e(d).besides()),
         ("swapped", "Another pencil was used", lambda d: e(d).swapped()),
-        ("photograph", "Photograph the work", lambda d: e(d).photograph()),
+        ("photograph", "Photograph the work", lambda d: e(d).desk.camera.take()),
         ("pause", "Pause or go on", lambda d: e(d).pause()),
         ("left", "Turn the picture to the left", turn(15)),
         ("right", "Turn the picture to the right", turn(-15)),

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QObject
-from PyQt6.QtGui import QColor
+from PyQt6.QtCore import QEvent, QObject
+from PyQt6.QtGui import QColor, QDropEvent
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from hanabira.desk.images import wrap
@@ -43,6 +44,7 @@ class Stage(QObject):
         super().__init__(desk)
         self.desk = desk
         self.centre: QWidget = QWidget()
+        self._drops_on: QWidget | None = None
 
     @property
     def model(self) -> Session:
@@ -87,6 +89,28 @@ class Stage(QObject):
     def restyle(self) -> None:
         """Theme or text size changed."""
         self.refresh()
+
+    # -- files dropped on the picture --------------------------------------------
+    def take_drops(self, mat: QWidget) -> None:
+        """Let picture files be dropped on this widget; `dropped` gets them."""
+        self._drops_on = mat
+        mat.setAcceptDrops(True)
+        mat.installEventFilter(self)
+
+    def dropped(self, path: Path) -> None:
+        """A file was dropped."""
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        # entering, moving and dropping are all drop events to the toolkit: only the last one brings a file
+        if watched is self._drops_on and isinstance(event, QDropEvent):
+            data = event.mimeData()
+            paths = [Path(q.toLocalFile()) for q in data.urls() if q.isLocalFile()] if data is not None else []
+            if paths:
+                event.acceptProposedAction()
+                if event.type() == QEvent.Type.Drop:
+                    self.dropped(paths[0])
+            return True
+        return super().eventFilter(watched, event)
 
 
 class PictureStage(Stage):

@@ -50,6 +50,7 @@ from hanabira.desk.widgets.mat import Mat
 from hanabira.desk.widgets.notices import JobStrip, MessageStrip
 from hanabira.desk.widgets.thread import Thread
 from hanabira.desk.widgets.value_rule import ValueRule
+from hanabira.desk.work_camera import WorkCamera
 from hanabira.session.edits import SetStage
 from hanabira.session.looks import LOOKS
 from hanabira.session.session import Session
@@ -76,6 +77,7 @@ class Desk(QMainWindow):
         self.rule = ValueRule()
         self.job_strip, self.message_strip = JobStrip(model.jobs), MessageStrip()
         self.pages = QStackedWidget()
+        self.camera = WorkCamera(self)
         self.stages: dict[str, Stage] = {
             "Brief": Brief(self),
             "Study": Study(self),

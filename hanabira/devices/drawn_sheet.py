@@ -13,7 +13,7 @@ from hanabira.core.faults import Fault
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.stack import Pass
 from hanabira.core.progress.on_sheet import AreaOnSheet, OnSheet
-from hanabira.core.progress.strip import MARK_MM, MARKS_MM, RUBBED, SIZE_MM, WHITE_LAB, chosen, rects
+from hanabira.core.progress.strip import GREYS, MARK_MM, MARKS_MM, RUBBED, SIZE_MM, WHITE_LAB, chosen, rects
 from hanabira.core.solver.area import Layer, goes_over
 from hanabira.devices.simulated_paper import TRUTHS, SimulatedSheet, Truth
 
@@ -174,12 +174,12 @@ def draw_strip(kit: Kit, truth: Truth, grid: float, seed: int, print_sd: float =
     true = []
     codes = chosen(kit)
     for k, rect in enumerate(rects()):
-        if k < 7:
-            value = (12.0, 25.0, 38.0, 51.0, 64.0, 77.0, 88.0)[k]
+        if k < len(GREYS):
+            value = GREYS[k]
             lab = np.array([value + print_sd * (lean * np.sin(np.pi * value / 100) + 0.5 * rng.normal()), 0.0, 0.0])
             fill(*rect, as_linear(lab))
-        elif k - 7 < len(codes):
-            lab = np.array(paper.lay([Pass(codes[k - 7], RUBBED.pressure, RUBBED.passes)], "white", rng))
+        elif k - len(GREYS) < len(codes):
+            lab = np.array(paper.lay([Pass(codes[k - len(GREYS)], RUBBED.pressure, RUBBED.passes)], "white", rng))
             box = fill(*rect, as_linear(lab))
             grainy = np.repeat(lab[None, None], out[box].shape[0], 0).repeat(out[box].shape[1], 1)
             grainy[..., 0] += 2.0 * cv2.GaussianBlur(rng.normal(size=grainy.shape[:2]), (0, 0), 1.0)

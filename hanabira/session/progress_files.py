@@ -62,9 +62,7 @@ def client_on_sheet(model: Session, shape: tuple[int, int]) -> np.ndarray:
     out = np.empty((h, w, 3), np.uint8)
     out[:] = ground
     b = round(c.border_mm * w / c.width_mm)
-    x, y, cw, ch = (v * view.scale for v in photo.crop)
-    cut = view.pixels[max(0, round(y)) : round(y + ch), max(0, round(x)) : round(x + cw)]
-    out[b : h - b, b : w - b] = cv2.resize(cut, (w - 2 * b, h - 2 * b), interpolation=cv2.INTER_AREA)
+    out[b : h - b, b : w - b] = cv2.resize(view.sheet_crop(photo.crop), (w - 2 * b, h - 2 * b), interpolation=cv2.INTER_AREA)
     return out
 
 

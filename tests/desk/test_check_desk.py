@@ -4,8 +4,8 @@ import datetime
 
 import numpy as np
 from PIL import Image
-from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
-from PyQt6.QtGui import QDropEvent, QKeyEvent
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent, QKeyEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
@@ -149,9 +149,13 @@ class Check(CheckCase):
         Image.fromarray(np.full((900, 1200, 3), 6, np.uint8)).save(path)
         mime = QMimeData()
         mime.setUrls([QUrl.fromLocalFile(str(path))])
-        drop = QDropEvent(QPointF(60, 60), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
-        self.assertTrue(s.eventFilter(s.mat, drop))  # without a drag before it the application hands no drop over
+        for at, kind in ((40, QDragEnterEvent), (50, QDragMoveEvent), (60, QDropEvent)):
+            point = QPointF(at, at) if kind is QDropEvent else QPoint(at, at)
+            event = kind(point, Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+            QApplication.sendEvent(s.mat, event)
+            self.assertTrue(event.isAccepted())
         self.settle()
+        self.assertEqual([q.original_name for q in s.shots].count("night.png"), 1)
         self.assertEqual(s.shots[-1].original_name, "night.png", [m.what for m in self.said])
         self.assertIs(s.shot.id, s.shots[-1].id)
         s.read_again()

@@ -218,7 +218,7 @@ class Easel(PlanCase):
     def test_every_act_has_a_command(self):
         stage, model, run = self.stage, self.model, lambda words: self.desk.actions_[words].trigger()
         stage.ask_words = lambda title, _w: "warmer" if title == "Note" else "403"
-        stage.ask_shot_path = lambda: str(PHOTO)
+        self.desk.camera.ask_path = lambda: str(PHOTO)
         stage.choose_camera("file")
         self.desk.go("Brief")
         first = stage.step().key
@@ -309,9 +309,9 @@ class Easel(PlanCase):
         folder = self.folder.parent / "card"
         folder.mkdir()
         Image.new("RGB", (60, 40), "#998877").save(folder / "old.jpg")
-        stage.ask_folder = lambda: str(folder)
+        self.desk.camera.ask_folder = lambda: str(folder)
         stage.choose_camera("folder")
-        stage.photograph()
+        self.desk.camera.take()
         Image.new("RGB", (60, 40), "#887766").save(folder / "new.jpg")
         (folder / "broken.jpg").write_bytes(b"no picture")
         for _ in range(WatchedFolder.PATIENCE + 4):

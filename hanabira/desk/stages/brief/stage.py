@@ -6,8 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QDate, QEvent, QObject, QSignalBlocker, Qt
-from PyQt6.QtGui import QDragEnterEvent, QDropEvent
+from PyQt6.QtCore import QDate, QSignalBlocker, Qt
 from PyQt6.QtWidgets import QApplication, QComboBox, QDateEdit, QDoubleSpinBox, QFormLayout, QHBoxLayout, QLineEdit, QPlainTextEdit, QWidget
 
 from hanabira.craft.supplies import papers
@@ -32,25 +31,15 @@ class Brief(PictureStage):
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk, with_roll=False)
         self.mat.empty_words = "The client’s photo goes here. Drop a picture file on the sheet, or use the button."
-        self.mat.setAcceptDrops(True)
-        self.mat.installEventFilter(self)
+        self.take_drops(self.mat)
         self._built_for = ""
         self._fields: dict[str, QWidget] = {}
         self.tab = "order"
         self._shown: tuple | None = None
 
-    # -- dropping a file ---------------------------------------------------------
-    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        if isinstance(event, QDragEnterEvent) and event.mimeData().hasUrls():
-            event.acceptProposedAction()
-            return True
-        if isinstance(event, QDropEvent):
-            paths = [Path(q.toLocalFile()) for q in event.mimeData().urls() if q.isLocalFile()]
-            if paths:
-                self.model.add_photo(paths[0])
-                event.acceptProposedAction()
-            return True
-        return super().eventFilter(watched, event)
+    def dropped(self, path: Path) -> None:
+        """A picture dropped on the mat is a photo of the client's."""
+        self.model.add_photo(path)
 
     # -- form ---------------------------------------------------------------------
     def refresh(self) -> None:

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-import cv2
-import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen, QTransform
 
@@ -13,6 +11,7 @@ from hanabira.core.study.looks import grey
 from hanabira.desk.gestures.outlines import photo_path
 from hanabira.desk.images import to_image
 from hanabira.desk.paint import CENTRE, disc, hatch, text, two_tone, width
+from hanabira.session.progress_files import client_on_sheet
 
 if TYPE_CHECKING:
     from hanabira.desk.stages.check.stage import Check
@@ -45,23 +44,9 @@ class Pictures:
                 self._made.clear()
             pixels = {"sheet": j.sheet, "wanted": j.wanted}.get(which)
             if pixels is None:
-                pixels = client(self.stage.model, j.sheet.shape)
+                pixels = client_on_sheet(self.stage.model, j.sheet.shape[:2])
             self._made[key] = to_image(grey(pixels) if values else pixels)
         return self._made[key]
-
-
-def client(model: Session, shape: tuple[int, ...]) -> np.ndarray:
-    """The client's photo on the sheet, (h, w, 3) uint8 of this shape."""
-    out = np.full(shape, 244, np.uint8)
-    c, photo, view = model.commission, model.photo, model.view
-    if c is None or photo is None or view is None:
-        return out
-    x, y, w, h = (v * view.scale for v in photo.crop)
-    cut = view.pixels[max(0, round(y)) : round(y + h), max(0, round(x)) : round(x + w)]
-    b = round(c.border_mm * shape[1] / c.width_mm)
-    size = (shape[1] - 2 * b, shape[0] - 2 * b)
-    out[b : b + size[1], b : b + size[0]] = cv2.resize(cut, size, interpolation=cv2.INTER_AREA)
-    return out
 
 
 def to_mm(model: Session, x: float, y: float) -> tuple[float, float]:

@@ -7,8 +7,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from PyQt6.QtCore import QEvent, QObject, QPointF, QRectF, Qt, QTimer
-from PyQt6.QtGui import QColor, QDragEnterEvent, QDropEvent, QKeySequence, QShortcut
+from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer
+from PyQt6.QtGui import QColor, QKeySequence, QShortcut
 from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QWidget
 
 from hanabira.desk.gestures.outlines import Choose, photo_path
@@ -56,8 +56,7 @@ class Check(Stage):
         self.mat = Mat()
         self.mat.margins = (14.0, 12.0)
         self.mat.overlays = [lambda p, mat: marks(self, p, mat)]
-        self.mat.setAcceptDrops(True)
-        self.mat.installEventFilter(self)
+        self.take_drops(self.mat)
         self.pair = Pair()
         self.stem = PhotoStem(self.choose_shot)
         self.keys = KeyLine()
@@ -108,19 +107,10 @@ class Check(Stage):
             q.activated.connect(act)
             self._shortcuts[key] = q
 
-    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+    def dropped(self, path: Path) -> None:
         """A picture dropped on the mat is a photo of the work."""
-        if isinstance(event, QDragEnterEvent) and event.mimeData().hasUrls():
-            event.acceptProposedAction()
-            return True
-        if isinstance(event, QDropEvent):
-            paths = [Path(q.toLocalFile()) for q in event.mimeData().urls() if q.isLocalFile()]
-            if paths:
-                self.shot_id = self.fault_key = ""
-                self.model.logbook.add_shot(paths[0])
-                event.acceptProposedAction()
-                return True
-        return super().eventFilter(watched, event)
+        self.shot_id = self.fault_key = ""
+        self.model.logbook.add_shot(path)
 
     # -- what is shown ----------------------------------------------------------------
     @property
@@ -547,7 +537,7 @@ class Check(Stage):
     def new_photo(self) -> None:
         """A photo of the work as it stands, from where the studio takes them."""
         self.shot_id = self.fault_key = ""
-        self.desk.stages["Easel"].photograph()  # type: ignore[attr-defined]
+        self.desk.camera.take()
 
     def use_second(self) -> None:
         """Read the shown photo together with the one before it, taken with the lamp on the other side, against sheen."""

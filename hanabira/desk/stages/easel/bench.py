@@ -234,8 +234,5 @@ def _write(s: Easel, _log_: tuple[LogRow, ...]) -> list[QWidget]:
 
 
 def _folder(s: Easel) -> None:
-    folder = s.ask_folder()
-    if folder:
-        s.model.settings.set("camera_folder", folder)
-        s.model.logbook.poll()
+    if s.desk.camera.choose_folder():
         s.refresh()

@@ -13,7 +13,6 @@ from PyQt6.QtWidgets import (
     QAbstractSpinBox,
     QApplication,
     QComboBox,
-    QFileDialog,
     QHBoxLayout,
     QInputDialog,
     QLineEdit,
@@ -92,15 +91,13 @@ class Easel(PictureStage):
         self.bench_on = self.begun = False
         self.at = AtTheEasel(self.model)
         self.ask_words = self._ask_words
-        self.ask_folder = lambda: QFileDialog.getExistingDirectory(self.desk, "Folder that new photos come into")
-        self.ask_shot_path = lambda: self.desk.ask_open_path()
         self._shortcuts: dict[str, QShortcut] = {}
         self._timer = QTimer(self)
         self._timer.setInterval(1000)
         self._timer.timeout.connect(self._tick)
         acts = {
             "Return": self._enter_key, "Enter": self._enter_key, "Backspace": self.back, "X": self.skip, "N": self.note, "C": self.swapped,
-            "P": self.pause, "K": self.photograph, "A": self.larger, "Escape": self._escape, "Left": lambda: self.turn(TURN_DEG),
+            "P": self.pause, "K": self.desk.camera.take, "A": self.larger, "Escape": self._escape, "Left": lambda: self.turn(TURN_DEG),
             "Right": lambda: self.turn(-TURN_DEG), "Home": lambda: self.turn(-self.mat.turn_deg),
         }  # fmt: skip
         for key, act in acts.items():
@@ -242,27 +239,6 @@ class Easel(PictureStage):
             return
         self.at.swapped = "" if s is not None and code == s.layer.pencil else code
         self.refresh()
-
-    def photograph(self) -> None:
-        """A photo of the work as it stands, from where the studio takes them."""
-        s, way, log = self.step(), self.model.settings.get("camera"), self.model.logbook
-        key = s.key if s else ""
-        if way == "simulated":
-            camera = log.simulated_camera()
-            if camera is None:
-                self.desk.say("The simulated camera needs the client’s photo.", "Nothing was taken.", "Add the photo in Brief.")
-                return
-            log.photograph(camera, key)
-        elif way == "folder":
-            folder = self.model.settings.get("camera_folder") or self.ask_folder()
-            if folder:
-                self.model.settings.set("camera_folder", folder)
-                log.poll(key)
-                self.model.messages.remark(f"New pictures in {folder} come into the log by themselves.")
-        else:
-            path = self.ask_shot_path()
-            if path:
-                log.add_shot(path, key)
 
     def choose_camera(self, way: str) -> None:
         """Where photos of the work come from: a file, a folder that is watched, the simulated easel camera."""
@@ -436,7 +412,7 @@ class Easel(PictureStage):
                 Key("A", "usual type" if self.model.settings.get("easel_large") else "larger", self.larger, spare=True),
                 Key("P", "go on" if self.at.clock.paused else "pause", self.pause),
                 Key("N", "note", self.note),
-                Key("K", "photo", self.photograph),
+                Key("K", "photo", self.desk.camera.take),
                 Key("C", "other pencil", self.swapped),
                 Key("X", "skip", self.skip),
                 Key("Back", "step back", self.back),

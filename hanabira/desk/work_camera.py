@@ -1,0 +1,56 @@
+"""Photos of the work, for every stage that takes one: from a file, a watched folder, or the simulated easel camera."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PyQt6.QtWidgets import QFileDialog
+
+from hanabira.session.easel import AtTheEasel
+
+if TYPE_CHECKING:
+    from hanabira.desk.window import Desk
+
+
+class WorkCamera:
+    """Takes photos of the work from where the studio takes them. ``ask_folder`` and ``ask_path`` ask the person."""
+
+    def __init__(self, desk: Desk) -> None:
+        self.desk = desk
+        self.ask_folder = lambda: QFileDialog.getExistingDirectory(desk, "Folder that new photos come into")
+        self.ask_path = lambda: desk.ask_open_path()
+
+    def choose_folder(self) -> str:
+        """Ask for the folder to watch, and begin; its path, empty when none was chosen."""
+        folder = self.ask_folder()
+        if folder:
+            self.desk.model.settings.set("camera_folder", folder)
+            self.desk.model.logbook.poll(self._step())
+        return folder
+
+    def _step(self) -> str:
+        step = AtTheEasel(self.desk.model).step()
+        return step.key if step is not None else ""
+
+    def take(self) -> None:
+        """A photo of the work as it stands, at the step that is to be done now."""
+        model, step = self.desk.model, self._step()
+        way, log = model.settings.get("camera"), model.logbook
+        if way == "simulated":
+            camera = log.simulated_camera()
+            if camera is None:
+                self.desk.say("The simulated camera needs the client’s photo.", "Nothing was taken.", "Add the photo in Brief.")
+                return
+            log.photograph(camera, step)
+        elif way == "folder":
+            folder = model.settings.get("camera_folder")
+            if folder:
+                log.poll(step)
+            else:
+                folder = self.choose_folder()
+            if folder:
+                model.messages.remark(f"New pictures in {folder} come into the log by themselves.")
+        else:
+            path = self.ask_path()
+            if path:
+                log.add_shot(path, step)
