@@ -270,15 +270,19 @@ def _cures(all_: list[Scene], seed: int) -> None:
         stack = [q for q in s.recipes[key] if q.code and not q.tool and goes_over(q, place)]
         if len(stack) < 2:
             continue
-        sim = _Lifting(s.kit, TRUTHS[n % 3], tuple(ground_of(s)))
+        sim = SimulatedSheet(s.kit, TRUTHS[n % 3], tuple(ground_of(s)))
         own = tuple({q.code for r in s.recipes.values() for q in r if q.code})
-        wanted = sim.laid(stack, None)
+
+        def laid(layers: Sequence[Layer], hand: np.random.Generator | None = rng, sim: SimulatedSheet = sim) -> Array:
+            return np.asarray(sim.lay([q.as_pass for q in layers], "white", hand))
+
+        wanted = laid(stack, None)
         wrong = (
             [replace(q, pressure=max(1, q.pressure - 2)) for q in stack]
             if n % 3 == 0
             else [*stack, replace(stack[-1], code=str(rng.choice(sorted(own))), pressure=2)]
         )
-        seen = sim.laid(wrong, rng)
+        seen = laid(wrong)
         before = float(delta_e00(seen, wanted))
         if not 4 < before < 11:  # what a person would call a fault and not an unfinished area
             continue
@@ -286,39 +290,17 @@ def _cures(all_: list[Scene], seed: int) -> None:
         start = seen_as(s.on, s.kit, [q.as_pass for q in stack], seen + rng.normal(0, [1.2, 0.8, 1.0]))
         steps = bounds(s.on, s.kit, start, wanted, 3, own) or ()
         model += float(delta_e00(after(start, s.kit, steps).lab, wanted)) < 3
-        once = sim.laid([*wrong, *steps], rng)
+        once = laid([*wrong, *steps])
         best = float(delta_e00(once, wanted))
         nearer += best < before
         if best >= 4:
             again = seen_as(s.on, s.kit, [q.as_pass for q in stack], once + rng.normal(0, [1.2, 0.8, 1.0]))
-            best = min(best, float(delta_e00(sim.laid([*wrong, *steps, *(bounds(s.on, s.kit, again, wanted, 3, own) or ())], rng), wanted)))
+            best = min(best, float(delta_e00(laid([*wrong, *steps, *(bounds(s.on, s.kit, again, wanted, 3, own) or ())]), wanted)))
         two += best < 4
     told(
         "cures: in the model under 3 ΔE00; on simulated paper nearer; under 4 after two",
         f"{model}/{tried}; {nearer}/{tried}; {two}/{tried}",
     )
-
-
-class _Lifting(SimulatedSheet):
-    """The simulated paper with tools: lifting takes off what stands highest first."""
-
-    def laid(self, layers: Sequence[Layer], hand: np.random.Generator | None) -> Array:
-        """True Lab of layers with their tools."""
-        shares = {("lift", 1): 0.18, ("lift", 2): 0.35, ("lift", 3): 0.58, ("erase", 1): 0.8}
-        part = 1.0
-        stack: list[Pass] = []
-        for q in layers:
-            if q.tool:
-                part *= 1 - shares.get((q.tool, q.passes), 0.35) * (1.0 if hand is None else float(hand.uniform(0.8, 1.2)))
-            else:
-                stack.append(Pass(q.code, q.pressure, q.passes))
-        cut = next((k for k, q in enumerate(layers) if q.tool), len(layers))
-        bottom = np.asarray(self.lay(stack[:cut], "white", hand))
-        if cut == len(layers):
-            return bottom
-        lifted = self.ground_lab("white") + part * (bottom - self.ground_lab("white"))
-        top = np.asarray(self.lay(stack, "white", hand))
-        return np.asarray(lifted + (top - bottom) * (0.5 + 0.5 * part))
 
 
 def _speed(s: Scene, seed: int) -> None:

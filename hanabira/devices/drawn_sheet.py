@@ -68,7 +68,7 @@ def general_place(area: AreaOnSheet) -> str:
 def draw_sheet(
     sheet: OnSheet, layers: Mapping[str, Sequence[Layer]], kit: Kit, ground_lab: Array, truth: Truth = TRUTHS[0], seed: int = 1, faults: Sequence[Planted] = ()
 ) -> DrawnSheet:  # fmt: skip
-    """Lay these layers by the simulated paper's physics. Tools leave no trace there. Raises `Fault` for a fault in an area that is not there."""
+    """Lay these layers by the simulated paper's physics. Raises `Fault` for a fault in an area that is not there."""
     hand = np.random.default_rng(seed)
     paper = SimulatedSheet(kit, truth, tuple(float(v) for v in ground_lab))
     numbers = {a.number: a for a in sheet.areas}
@@ -83,7 +83,7 @@ def draw_sheet(
             continue
         found = {}
         for place in a.drawn.photo:
-            stack = [Pass(q.code, q.pressure, q.passes) for q in mine if q.code and not q.tool and goes_over(q, place)]
+            stack = [q.as_pass for q in mine if (q.code or q.tool) and goes_over(q, place)]
             found[place] = np.array(paper.lay(stack, "white", hand))
         if "green" in kinds[a.number]:
             found = {p: v + np.array([0, -GREEN_A, 0]) for p, v in found.items()}

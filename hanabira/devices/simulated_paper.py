@@ -10,7 +10,7 @@ are built from three bumps, not from the smoothest curve.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -44,6 +44,22 @@ TRUTHS = (
     Truth(seed=2, roughness=0.30, room=1.35, reach=(0.38, 0.62, 0.92), load=(0.16, 0.36, 0.70), strength=1.25, glare=0.010, root_share=0.3),
     Truth(seed=3, roughness=0.16, room=0.80, reach=(0.52, 0.80, 1.10), load=(0.25, 0.50, 0.92), strength=0.85, glare=0.004, root_share=0.6),
 )
+
+
+TAKES = {"lift": 0.18, "erase": 0.8, "scrape": 0.9}
+"""Share of the covered points that one dab of kneaded eraser, one rub of a rubber and one stroke of a blade strip."""
+STAYS, BEARS = 0.04, 0.02
+"""What stays of the film on a stripped point, and the load from which a point counts as covered."""
+
+
+@dataclass(frozen=True)
+class _Film:
+    """One pass on the sheet: body reflectance (36,), absorption (36,), scatter, and how much lies on each point (n,)."""
+
+    body: Array
+    absorb: Array
+    scatter: float
+    amount: Array
 
 
 def bump_spectrum(lab: Array) -> Array:
@@ -108,22 +124,44 @@ class SimulatedSheet:
         return (mixed * (1 - self.truth.glare) + self.truth.glare * 0.9) @ FINE_XYZ
 
     def lay(self, layers: Sequence[Pass], ground: str = "white", hand: np.random.Generator | None = None) -> Array:
-        """True Lab of a stack; with a ``hand`` no two are alike."""
+        """True Lab of a stack; with a ``hand`` no two are alike.
+
+        Lifting, erasing and scraping take films off again, those on what stands highest first; other tools leave no trace.
+        """
         t = self.truth
-        points = np.repeat(self._grounds[ground][None], _SIDE * _SIDE, 0)
+        films: list[_Film] = []
         fill = np.zeros(_SIDE * _SIDE)
+        room = t.room * (0.5 + self._depth)
         for layer in layers:
+            if layer.tool:
+                films, fill = self._taken_off(films, fill, layer, hand)
+                continue
             body, absorb, scatter = self._pigment(layer.code)
             reach, load = (float(np.interp(layer.pressure, [1, 3, 5], v)) for v in (t.reach, t.load))
             for _ in range(layer.passes):
                 a, b = (1.0, 0.0) if hand is None else (float(np.exp(hand.normal(0, t.unsteady))), float(hand.normal(0, t.unsteady * 0.4)))
-                room = t.room * (0.5 + self._depth)
                 gap = reach + b - self._depth + 0.15 * fill / room
                 touch = np.clip(gap / 0.22 + 0.5, 0, 1)
                 amount = a * load * touch**1.3 * np.maximum(0, 1 - fill / room) ** 0.8
                 fill = fill + amount
-                back = body * (1 - np.exp(-scatter * amount))[:, None]
-                through = np.exp(-amount[:, None] * absorb)
-                points = back + through**2 * points * (1 - back) / (1 - 0.5 * back * points)
-                points = np.minimum(points, 0.98)
+                films.append(_Film(body, absorb, scatter, amount))
+        points = np.repeat(self._grounds[ground][None], _SIDE * _SIDE, 0)
+        for f in films:
+            back = f.body * (1 - np.exp(-f.scatter * f.amount))[:, None]
+            through = np.exp(-f.amount[:, None] * f.absorb)
+            points = np.minimum(back + through**2 * points * (1 - back) / (1 - 0.5 * back * points), 0.98)
         return xyz_to_lab(self._see(points))
+
+    def _taken_off(self, films: list[_Film], fill: Array, layer: Pass, hand: np.random.Generator | None) -> tuple[list[_Film], Array]:
+        """What a tool leaves: it strips its share of the points that still bear pigment, those that stand highest first."""
+        share = TAKES.get(layer.tool, 0.0)
+        for _ in range(layer.passes if share else 0):
+            take = share * (1.0 if hand is None else float(hand.uniform(0.8, 1.2)))
+            bears = np.flatnonzero(fill > BEARS)
+            highest = bears[np.argsort(self._depth[bears])]
+            stripped = highest[: round(min(1.0, take) * highest.size)]
+            keeps = np.ones(fill.size)
+            keeps[stripped] = STAYS
+            fill = fill * keeps
+            films = [replace(f, amount=f.amount * keeps) for f in films]
+        return films, fill
