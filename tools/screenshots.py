@@ -5,213 +5,206 @@ from __future__ import annotations
 import os
 import sys
 import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
+from PIL import Image  # noqa: E402  (the platform has to be named before the toolkit is loaded)
+from PyQt6.QtWidgets import QApplication  # noqa: E402
+
+from hanabira.demo.studio import build_demo  # noqa: E402
+from hanabira.desk.jobs import JobRunner  # noqa: E402
+from hanabira.desk.start import make_app  # noqa: E402
+from hanabira.desk.virtual import SIZE, settle  # noqa: E402
+from hanabira.desk.window import Desk  # noqa: E402
+from hanabira.session.session import Session  # noqa: E402
+from hanabira.studio.store import Store  # noqa: E402
+
+
+@dataclass
+class Shown:
+    """An open desk with its session, and how to wait for it and take its picture."""
+
+    app: QApplication
+    desk: Desk
+    model: Session
+    target: Path
+
+    def quiet(self, times: int = 2) -> None:
+        """Let all work end, and what it starts."""
+        for _ in range(times):
+            settle(self.app, lambda: self.model.jobs.busy, 180)
+
+    def save(self, name: str) -> None:
+        """Keep what is shown."""
+        path = self.target / f"{name}.png"
+        self.desk.grab().save(str(path))
+        with Image.open(path) as image:
+            image.convert("RGB").save(path, optimize=True)
+        print(path)
+
+    def area(self, name: str, tab: str) -> None:
+        """Choose an area by its name, and a tab of the open stage."""
+        self.model.choose_area(next(a.id for a in self.model.areas if a.name == name))
+        self.quiet()
+        self.desk.current.show_tab(tab)
+        self.quiet()
+
+
+@contextmanager
+def opened(app: QApplication, studio: Path, target: Path, **settings: object) -> Iterator[Shown]:
+    """A desk over the demo, in the day theme unless settings say otherwise."""
+    store = Store.open(studio)
+    for key, value in {"theme": "day", **settings}.items():
+        store.keep_setting(key, value)
+    model = Session(store, JobRunner())
+    desk = Desk(model)
+    desk.resize(*SIZE)
+    desk.show()
+    yield Shown(app, desk, model, target)
+    desk.close()
+
 
 def main(target: Path) -> None:
-    from hanabira.demo.studio import build_demo
-    from hanabira.desk.jobs import JobRunner
-    from hanabira.desk.start import make_app
-    from hanabira.desk.virtual import settle
-    from hanabira.desk.window import Desk
-    from hanabira.session.session import Session
-    from hanabira.studio.store import Store
-
+    """Every picture, from a demo built for them."""
     target.mkdir(parents=True, exist_ok=True)
     app = make_app()
     with tempfile.TemporaryDirectory() as folder:
-        build_demo(Path(folder) / "demo")
-        for theme, suffix, stages in (("day", "", ("Shelf", "Brief", "Study", "Areas", "Recipe")), ("evening", "-evening", ("Recipe",))):
-            store = Store.open(Path(folder) / "demo")
-            store.keep_setting("theme", theme)
-            model = Session(store, JobRunner())
-            desk = Desk(model)
-            desk.resize(1280, 800)
-            desk.show()
-            for name in stages:
-                desk.show_room(name) if name == "Shelf" else desk.go(name)
-                settle(app, lambda model=model: model.jobs.busy)
+        studio = Path(folder) / "demo"
+        build_demo(studio)
+        stages(app, studio, target)
+        for what in (study_and_areas, kit_room, checks):
+            what(app, studio, target)
+
+
+def stages(app: QApplication, studio: Path, target: Path) -> None:
+    """The first stages by day, Recipe in the evening."""
+    for theme, suffix, names in (("day", "", ("Shelf", "Brief", "Study", "Areas", "Recipe")), ("evening", "-evening", ("Recipe",))):
+        with opened(app, studio, target, theme=theme) as shown:
+            for name in names:
+                shown.desk.show_room(name) if name == "Shelf" else shown.desk.go(name)
+                shown.quiet(1)
                 if name == "Recipe":
-                    desk.current._choose(len(model.recipe_layers(model.area_id)) - 2)
-                    settle(app, lambda model=model: model.jobs.busy)
-                path = target / f"{name.lower()}{suffix}.png"
-                _save(desk, path)
-            desk.close()
-        study_and_areas(app, Path(folder) / "demo", target)
-        kit_room(app, Path(folder) / "demo", target)
-        checks(app, Path(folder) / "demo", target)
+                    shown.desk.current._choose(len(shown.model.recipe_layers(shown.model.area_id)) - 2)
+                    shown.quiet(1)
+                shown.save(f"{name.lower()}{suffix}")
 
 
-def checks(app, studio: Path, target: Path) -> None:  # noqa: ANN001
-    """A photo of the work held against the plan, and the look before the numbers."""
-    from hanabira.desk.jobs import JobRunner
-    from hanabira.desk.virtual import settle
-    from hanabira.desk.window import Desk
-    from hanabira.session.session import Session
-    from hanabira.studio.store import Store
-
-    for name, mornings in (("check", False), ("check-morning", True)):
-        store = Store.open(studio)
-        store.keep_setting("theme", "day")
-        store.keep_setting("mornings", mornings)
-        store.keep_setting("commission", "demo-bracken")
-        model = Session(store, JobRunner())
-        desk = Desk(model)
-        desk.resize(1280, 800)
-        desk.show()
-        desk.go("Check")
-        for _ in range(3):
-            settle(app, lambda model=model: model.jobs.busy, 180)
-        if mornings:
-            look = desk.current.morning
-            look.touch(0.86, 0.33)
-            look.say(4)
-            look.be_sure(True)
-        _save(desk, target / f"{name}.png")
-        if not mornings:
-            desk.show_room("Practice")
-            settle(app, lambda model=model: model.jobs.busy, 180)
-            room = desk.current
+def checks(app: QApplication, studio: Path, target: Path) -> None:
+    """A photo of the work held against the plan, the look before the numbers, and a drill."""
+    for mornings in (False, True):
+        with opened(app, studio, target, mornings=mornings, commission="demo-bracken") as shown:
+            shown.desk.go("Check")
+            shown.quiet(3)
+            if mornings:
+                look = shown.desk.current.morning
+                look.touch(0.86, 0.33)
+                look.say(4)
+                look.be_sure(True)
+                shown.save("check-morning")
+                continue
+            shown.save("check")
+            shown.desk.show_room("Practice")
+            shown.quiet(1)
+            room = shown.desk.current
             room.begin()
             room.set_guess(45)
             room.next()
-            settle(app, lambda model=model: model.jobs.busy, 180)
-            _save(desk, target / "practice.png")
-        desk.close()
+            shown.quiet(1)
+            shown.save("practice")
 
 
-def study_and_areas(app, studio: Path, target: Path) -> None:  # noqa: ANN001
+def study_and_areas(app: QApplication, studio: Path, target: Path) -> None:
     """The animal cut out, the grid, an eye beside its twin, a marking traced."""
-    from hanabira.desk.jobs import JobRunner
-    from hanabira.desk.virtual import settle
-    from hanabira.desk.window import Desk
-    from hanabira.session.session import Session
-    from hanabira.studio.store import Store
-
-    store = Store.open(studio)
-    store.keep_setting("theme", "day")
-    model = Session(store, JobRunner())
-    desk = Desk(model)
-    desk.resize(1280, 800)
-    desk.show()
-
-    def quiet() -> None:
-        for _ in range(2):
-            settle(app, lambda: model.jobs.busy, 180)
-
-    def area(name: str, tab: str) -> None:
-        model.choose_area(next(a.id for a in model.areas if a.name == name))
-        quiet()
-        desk.current.show_tab(tab)
-        quiet()
-
-    model.open_commission("demo-vesper")
-    desk.go("Study")
-    quiet()
-    study = desk.current
-    study.choose_way("cut")
-    ring = (
-        (560, 90),
-        (850, 30),
-        (1090, 110),
-        (1190, 420),
-        (1160, 640),
-        (1195, 1000),
-        (1130, 1190),
-        (380, 1190),
-        (375, 900),
-        (420, 600),
-        (470, 300),
-    )
-    study.cut_out(tuple((float(x), float(y)) for x, y in ring))
-    quiet()
-    _save(desk, target / "study-cut.png")
-    study.show_cut(False)
-    study.choose_way("grid")
-    study.set_grid("grid_on", True)
-    study.gestures["line"].kept = ((737.0, 362.0), (957.0, 371.0))
-    quiet()
-    study.set_grid("grid_on", False)
-    desk.go("Areas")
-    area("Left eye", "parts")
-    _save(desk, target / "areas-eye.png")
-    model.open_commission("demo-bracken")
-    desk.go("Areas")
-    quiet()
-    area("Dappled neck", "marking")
-    _save(desk, target / "areas-marking.png")
-    model.open_commission("demo-tansy")
-    quiet()
-    desk.go("Recipe")
-    quiet()
-    model.choose_area("demo-area-8")
-    quiet()
-    quiet()
-    area("Eye", "layers")
-    desk.current.show_band("iris lower")
-    quiet()
-    _save(desk, target / "recipe-eye.png")
-    model.open_commission("demo-bracken")
-    quiet()
-    desk.go("Brief")
-    desk.current.show_tab("agreement")
-    quiet()
-    _save(desk, target / "brief-agreement.png")
-    desk.current.show_tab("order")
-    desk.go("Plan")
-    quiet()
-    desk.current.show_card("days")
-    quiet()
-    _save(desk, target / "plan.png")
-    desk.go("Easel")
-    quiet()
-    _save(desk, target / "easel.png")
-    desk.current.show_bench(True, "log")
-    quiet()
-    _save(desk, target / "easel-log.png")
-    desk.current.show_bench(False)
-    desk.close()
+    with opened(app, studio, target) as shown:
+        model, desk = shown.model, shown.desk
+        model.open_commission("demo-vesper")
+        desk.go("Study")
+        shown.quiet()
+        study = desk.current
+        study.choose_way("cut")
+        ring = (
+            (560, 90),
+            (850, 30),
+            (1090, 110),
+            (1190, 420),
+            (1160, 640),
+            (1195, 1000),
+            (1130, 1190),
+            (380, 1190),
+            (375, 900),
+            (420, 600),
+            (470, 300),
+        )
+        study.cut_out(tuple((float(x), float(y)) for x, y in ring))
+        shown.quiet()
+        shown.save("study-cut")
+        study.show_cut(False)
+        study.choose_way("grid")
+        study.set_grid("grid_on", True)
+        study.gestures["line"].kept = ((737.0, 362.0), (957.0, 371.0))
+        shown.quiet()
+        study.set_grid("grid_on", False)
+        desk.go("Areas")
+        shown.area("Left eye", "parts")
+        shown.save("areas-eye")
+        model.open_commission("demo-bracken")
+        desk.go("Areas")
+        shown.quiet()
+        shown.area("Dappled neck", "marking")
+        shown.save("areas-marking")
+        model.open_commission("demo-tansy")
+        shown.quiet()
+        desk.go("Recipe")
+        shown.quiet()
+        model.choose_area("demo-area-8")
+        shown.quiet()
+        shown.quiet()
+        shown.area("Eye", "layers")
+        desk.current.show_band("iris lower")
+        shown.quiet()
+        shown.save("recipe-eye")
+        model.open_commission("demo-bracken")
+        shown.quiet()
+        desk.go("Brief")
+        desk.current.show_tab("agreement")
+        shown.quiet()
+        shown.save("brief-agreement")
+        desk.current.show_tab("order")
+        desk.go("Plan")
+        shown.quiet()
+        desk.current.show_card("days")
+        shown.quiet()
+        shown.save("plan")
+        desk.go("Easel")
+        shown.quiet()
+        shown.save("easel")
+        desk.current.show_bench(True, "log")
+        shown.quiet()
+        shown.save("easel-log")
+        desk.current.show_bench(False)
 
 
-def kit_room(app, studio: Path, target: Path) -> None:  # noqa: ANN001
+def kit_room(app: QApplication, studio: Path, target: Path) -> None:
     """The kit after its swatches were read by the stand-in scanner, and the sheet as it was read."""
-    from hanabira.desk.jobs import JobRunner
-    from hanabira.desk.virtual import settle
-    from hanabira.desk.window import Desk
-    from hanabira.session.session import Session
-    from hanabira.studio.store import Store
-
-    store = Store.open(studio)
-    store.keep_setting("theme", "day")
-    model = Session(store, JobRunner())
-    desk = Desk(model)
-    desk.resize(1280, 800)
-    desk.show()
-    desk.show_room("Kit")
-    room = desk.current
-    room.reading.simulate_scan()
-    settle(app, lambda: model.jobs.busy, 180)
-    room.reading._choose(37)
-    _save(desk, target / "swatches.png")
-    room.reading.fit()
-    settle(app, lambda: model.jobs.busy, 180)
-    room.choose("122")
-    room.choose("209")
-    desk.message_strip.hide()
-    settle(app, lambda: model.jobs.busy)
-    _save(desk, target / "kit.png")
-    desk.close()
-
-
-def _save(desk, path: Path) -> None:  # noqa: ANN001
-    from PIL import Image
-
-    desk.grab().save(str(path))
-    with Image.open(path) as image:
-        image.convert("RGB").save(path, optimize=True)
-    print(path)
+    with opened(app, studio, target) as shown:
+        desk = shown.desk
+        desk.show_room("Kit")
+        room = desk.current
+        room.reading.simulate_scan()
+        shown.quiet(1)
+        room.reading._choose(37)
+        shown.save("swatches")
+        room.reading.fit()
+        shown.quiet(1)
+        room.choose("122")
+        room.choose("209")
+        desk.message_strip.hide()
+        shown.quiet(1)
+        shown.save("kit")
 
 
 if __name__ == "__main__":

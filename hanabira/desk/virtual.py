@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import QApplication
 from hanabira.desk.start import has_display, make_app, start
 
 SIZE = (1280, 800)
-STAGES = ("Brief", "Study", "Areas", "Recipe", "Plan", "Easel")
+STAGES = ("Brief", "Study", "Areas", "Recipe", "Plan", "Easel", "Check")
 
 
 def show_on_virtual_screen(folder: Path) -> int:
