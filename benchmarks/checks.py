@@ -199,9 +199,13 @@ def _sheets(all_: list[Scene], seed: int) -> None:
 
 
 def _colours(taken: list[Taken]) -> None:
-    de, z, darks = [], [], []
+    de, z, darks, refused = [], [], [], 0
     for t in taken:
-        checked = check_photo(t.photo, plan_of(t.scene, t.laid, t.truth, t.seed, True))
+        try:
+            checked = check_photo(t.photo, plan_of(t.scene, t.laid, t.truth, t.seed, True))
+        except Refused:
+            refused += 1
+            continue
         sheet = t.scene.coarse
         true = cv2.GaussianBlur(cv2.resize(t.sheet.lab, sheet.lab.shape[1::-1], interpolation=cv2.INTER_AREA), (0, 0), 1.5)
         for q in checked.places:
@@ -213,14 +217,17 @@ def _colours(taken: list[Taken]) -> None:
             de.append(float(delta_e00(q.found, v)))
             z.append(abs(q.found[0] - v[0]) / q.sigma[0])
             darks += [q.found[0] - v[0]] if v[0] < 25 else []
+    told("photos of correct sheets refused", f"{refused} of {len(taken)}")
     told("places with the strip, ΔE00 median and 95 %", f"{np.median(de):.2f} and {np.percentile(de, 95):.1f} ({len(de)} places)")
     told("L* of darks, bias and spread", f"{np.mean(darks):+.1f} ± {np.std(darks):.1f}")
     told("L* within two of its stated deviations", f"{np.mean(np.array(z) < 2):.0%}")
 
 
 def _faults(name: str, correct: list[Taken], faulty: list[Taken], scrap: bool) -> None:
-    hits, tries, alarms = Counter(), Counter(), []  # type: Counter[str], Counter[str], list[int]
+    hits, tries, alarms, calm = Counter(), Counter(), [], []  # type: Counter[str], Counter[str], list[int], list[int]
     for t in [*correct, *faulty]:
+        for f in t.faults:  # one in a photo that is refused counts as not found
+            tries[f.kind] += 1
         try:
             checked: Checked = check_photo(t.photo, plan_of(t.scene, t.laid, t.truth, t.seed, scrap))
         except Refused:
@@ -229,14 +236,14 @@ def _faults(name: str, correct: list[Taken], faulty: list[Taken], scrap: bool) -
         got = {(f.kind, number[f.area_id]) for f in checked.verdict.faults}
         meant = {f.number for f in t.faults}
         alarms.append(len({q for q in got if q[1] not in meant}))
+        calm += [] if t.faults else alarms[-1:]
         for f in t.faults:
-            tries[f.kind] += 1
             hits[f.kind] += any((k, f.number) in got for k in NAMES.get(f.kind, {f.kind}))
     told(
         f"planted faults found, {name}",
         f"{sum(hits.values())} of {sum(tries.values())}: " + ", ".join(f"{k} {hits[k]}/{tries[k]}" for k in FAULTS),
     )
-    told(f"false alarms a photo, {name}", f"{np.mean(alarms):.2f} (correct sheets alone {np.mean(alarms[: len(correct)]):.2f})")
+    told(f"false alarms a photo, {name}", f"{np.mean(alarms):.2f} (correct sheets alone {np.mean(calm):.2f})")
 
 
 def _refusals(s: Scene, seed: int) -> None:

@@ -17,7 +17,6 @@ from hanabira.core.places.find import find_places
 from hanabira.core.places.place import Place, Places, as_planned
 from hanabira.core.schedule.order import Ordered
 from hanabira.core.schedule.sessions import Calendar, Placed
-from hanabira.core.schedule.work import layer_minutes
 from hanabira.core.solver.area import Layer
 from hanabira.core.solver.gamut import gamut
 from hanabira.core.solver.place_plan import plan_places
@@ -120,7 +119,7 @@ def log(c: Commission, photo: Photo, areas: Sequence[Area], recipes: Sequence[Re
     kit = shipped_kit(c.kit_id)
     rows = []
     for n, s in enumerate(found.steps[: round(share * len(found.steps))]):
-        guess = layer_minutes(s.area, s.layer) if s.area is not None else 0.0
+        guess = s.guess
         surface = s.area.surface_id if s.area is not None else ""
         minutes = guess * PACE.get(surface, 1.1) * float(np.exp(rng.normal(0, 0.15))) if s.area is not None else 25.0
         note = NOTES[n // 9 % len(NOTES)] if n % 9 == 4 else ""

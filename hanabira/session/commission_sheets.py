@@ -20,7 +20,7 @@ from hanabira.session.planner import Planned
 from hanabira.session.price import price_words
 from hanabira.session.recipe_card import ground_name
 from hanabira.session.session import Session
-from hanabira.session.words import day_words, due_words, hours_words, span, stroke_words
+from hanabira.session.words import day_words, due_words, hours_words, span, step_words, stroke_words, with_words
 from hanabira.sheets.approval import Approval
 from hanabira.sheets.bench_book import Book, BookDay, BookStep, Ready
 from hanabira.sheets.record import Record, RecordRow
@@ -86,13 +86,14 @@ def book_of(model: Session, plan: Planned) -> Book:
     known = lambda code: kit.masstone_lab[kit.index[code]] if code in kit.index else None  # noqa: E731
 
     def line(s: Step, part: bool) -> BookStep:
-        name = f"{s.area.number} {s.area.name}, {s.layer.role}" if s.area else "The last look"
-        pencil = f"{s.layer.pencil} {kit.get(s.layer.pencil).name}" if s.layer.pencil in kit.index else s.layer.tool or "fresh eyes"
+        name = step_words(s)
+        pencil = with_words(s, kit)
         stroke = stroke_words(s.layer.stroke, s.layer.stroke_mm)
         passes = f", {s.layer.passes} passes" if s.layer.passes > 1 else ""
-        how = f"pressure {s.layer.pressure}{passes}, {stroke}, {s.layer.where}" if s.layer.pencil else s.layer.where if s.area else ""
+        how = f"pressure {s.layer.pressure}{passes}, {stroke}, {s.layer.where}" if s.layer.pencil else s.layer.where
         minutes = span(s.low, s.high) + (", goes on" if part else "")
-        why = "" if plan.ordered.reasons[s.key] == RECIPE_ORDER else plan.ordered.reasons[s.key]
+        reason = plan.ordered.reasons[s.key]
+        why = " ".join((*plan.ordered.reminders.get(s.key, ()), *(() if reason == RECIPE_ORDER else (reason,))))
         return BookStep(number[s.key], name, pencil, known(s.layer.pencil), how, minutes, why)
 
     by_day: dict[datetime.date, list[Any]] = {}

@@ -10,7 +10,6 @@ from typing import TYPE_CHECKING
 
 from hanabira.core.schedule.order import Ordered, Step
 from hanabira.core.schedule.sessions import DRYING_MIN
-from hanabira.core.schedule.work import layer_minutes
 from hanabira.session.edits import Edit, EditBrief
 from hanabira.session.planner import EXTRA
 from hanabira.studio.account import differences
@@ -147,7 +146,7 @@ class AtTheEasel:
         """The row that a step leaves: done with its minutes and the pencil that was used, skipped, or a note."""
         c = self.model.commission
         assert c is not None
-        guess = layer_minutes(s.area, s.layer) if s.area is not None else 0.0
+        guess = s.guess
         pencil = (self.swapped if state == "done" else "") or s.layer.pencil
         r = LogRow(
             new_id(), c.id, s.key, s.area.id if s.area else "", s.area.name if s.area else "", s.area.surface_id if s.area else "", s.layer.role,

@@ -8,7 +8,9 @@ from typing import TYPE_CHECKING
 
 from hanabira.core.area.covering import Covering, covering
 from hanabira.core.area.outline import Outline
+from hanabira.core.area.seams import Seam
 from hanabira.core.faults import Fault
+from hanabira.core.schedule.handling import is_handling
 from hanabira.core.schedule.order import LAST, Arranger, Ordered, Preferences
 from hanabira.core.schedule.sessions import Calendar
 from hanabira.core.schedule.work import AreaWork, Pace
@@ -185,12 +187,49 @@ class Planner:
         c = self.model.commission
         if c is None or key in (behind, LAST):
             return
+        if is_handling(key):
+            self.model.messages.remark("This step goes where the layers around it go: move one of those.")
+            return
+        behind = self._layer_before(behind)
+        if behind == key:
+            return
         kept = tuple(q for q in c.terms.moved if q[0] != key)
         self.set_terms("order of the steps", moved=(*kept, (key, behind)))
         plan = self.planned()
         if plan is not None and plan.ordered.broken:
             r = plan.ordered.broken[-1]
             self.model.messages.remark(f"This order breaks a rule. {r.why} Else {r.cost}.")
+
+    def _layer_before(self, key: str) -> str:
+        """The nearest step at or before this one that lays a layer, since drags are kept by layers; empty for none."""
+        plan = self.planned()
+        keys = [s.key for s in plan.ordered.steps] if plan is not None else []
+        at = keys.index(key) if key in keys else -1
+        while at >= 0 and is_handling(keys[at]):
+            at -= 1
+        return keys[at] if at >= 0 else "" if key in keys else key
+
+    # -- seams ----------------------------------------------------------------------
+    def seam_of(self, a: str, b: str) -> tuple[str, str, str, str, float] | None:
+        """The planned seam of two areas, in either order."""
+        c = self.model.commission
+        return next((q for q in c.terms.seams if {q[0], q[1]} == {a, b}), None) if c is not None else None
+
+    def plan_seam(self, area: Area, other: Area, found: Seam) -> None:
+        """Make a seam a step of the plan, as it is measured now; one undoable edit."""
+        c, view = self.model.commission, self.model.view
+        if c is None:
+            return
+        over = area.id if found.over == 1 else other.id if found.over == 2 else ""
+        mm = round(found.length_px / (view.scale if view is not None else 1.0) * (self.model.mm_per_px or 0.0), 1)
+        kept = tuple(q for q in c.terms.seams if {q[0], q[1]} != {area.id, other.id})
+        self.set_terms("seam", seams=(*kept, (area.id, other.id, found.edge, over, mm)))
+
+    def leave_seam(self, a: str, b: str) -> None:
+        """Take a seam out of the plan again."""
+        c = self.model.commission
+        if c is not None:
+            self.set_terms("seam left out", seams=tuple(q for q in c.terms.seams if {q[0], q[1]} != {a, b}))
 
     def forget_moves(self) -> None:
         """Back to the solved order."""

@@ -5,7 +5,9 @@ from __future__ import annotations
 import datetime
 from collections.abc import Sequence
 
-from hanabira.core.schedule.order import Step
+from hanabira.core.optics.kit import Kit
+from hanabira.core.schedule.handling import GRAPHITE, SEAM
+from hanabira.core.schedule.order import LAST, Step
 from hanabira.core.schedule.work import hours_range
 
 
@@ -64,3 +66,20 @@ def span(low: float, high: float) -> str:
     """
     a, b = round(low), round(high)
     return "under 1 min" if b < 1 else f"up to {b} min" if a < 1 else f"{a} min" if a == b else f"{a}–{b} min"
+
+
+def step_words(s: Step) -> str:
+    """A step of the plan in a list: its area's number and name and what is done, or what is looked at."""
+    if s.area is not None:
+        return f"{s.area.number} {s.area.name} · {s.layer.role}"
+    return "The last look" if s.key == LAST else "A second look"
+
+
+def with_words(s: Step, kit: Kit) -> str:
+    """What a step is done with, or what to look at."""
+    code = s.layer.pencil
+    if code in kit.index:
+        return f"{code} {kit.get(code).name}"
+    return s.layer.tool or (
+        "kneaded eraser" if s.layer.role == GRAPHITE else "the pencils of both" if s.layer.role == SEAM else "fresh eyes"
+    )

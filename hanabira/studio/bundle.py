@@ -435,8 +435,12 @@ def _fresh(got: Contents, name: str) -> Contents:
     photo: Mapping[str, str] = {p.id: new_id() for p in got.photos}
     area: Mapping[str, str] = {a.id: new_id() for a in got.areas}
     shot: Mapping[str, str] = {q.id: new_id() for q in got.shots}
-    step = lambda key: f"{area.get(key.partition(':')[0], key.partition(':')[0])}:{key.partition(':')[2]}" if ":" in key else key  # noqa: E731
-    terms = replace(got.commission.terms, moved=tuple((step(a), step(b)) for a, b in got.commission.terms.moved))
+    step = lambda key: ":".join(area.get(part, part) for part in key.split(":"))  # noqa: E731
+    terms = replace(
+        got.commission.terms,
+        moved=tuple((step(a), step(b)) for a, b in got.commission.terms.moved),
+        seams=tuple((step(a), step(b), edge, step(over), mm) for a, b, edge, over, mm in got.commission.terms.seams),
+    )
     return Contents(
         replace(got.commission, id=cid, name=name, terms=terms),
         tuple(replace(p, id=photo[p.id], commission_id=cid) for p in got.photos),

@@ -16,6 +16,7 @@ from dataclasses import fields, is_dataclass
 from functools import cache
 from typing import Any, Union, get_args, get_origin, get_type_hints
 
+from hanabira.core.area.seams import EDGES
 from hanabira.core.area.shape import Point
 from hanabira.core.faults import Fault, RecordFault
 from hanabira.core.optics.stack import TOOLS
@@ -229,6 +230,13 @@ def _terms(t: Terms) -> None:
     _day(t.start, "start")
     for name, most in (("rate", 1e6), ("materials", 1e7), ("deposit_percent", 100), ("instalments", 1000)):
         _within(getattr(t, name), 0, most, name.replace("_", " "))
+    for a, b, edge, over, mm in t.seams:
+        _id(a, "seam")
+        _id(b, "seam")
+        _known(edge, EDGES, "edge of a seam")
+        if over not in ("", a, b):
+            raise _fail("a seam’s hairs belong to neither of its areas")
+        _within(mm, 0, 10_000, "length of a seam")
 
 
 def _stored(p: Photo | Shot) -> None:

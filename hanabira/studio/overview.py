@@ -142,7 +142,7 @@ def _of(
 
 def as_template(c: Commission, now: datetime.datetime) -> Commission:
     """A new commission that is made and agreed like another one; nothing of its animal, client or dates."""
-    terms = replace(c.terms, start="", moved=(), photo_permission=False, accessories="")
+    terms = replace(c.terms, start="", moved=(), seams=(), photo_permission=False, accessories="")
     assert isinstance(terms, Terms)
     return replace(
         c, id=new_id(), name=f"Like {c.name}", client="", animal="", due=None, notes="", stage="Brief", created=now.isoformat(timespec="microseconds"),

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import datetime
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
+from hanabira.core.colour.spaces import parse_hex, srgb_to_lab
 from hanabira.core.faults import Fault
 from hanabira.core.optics.kit import Kit
+from hanabira.core.schedule.handling import Handling, SeamWork, handling_steps, with_handling
 from hanabira.core.schedule.order import LAST, Arranger, Ordered, Preferences, steps_of
 from hanabira.core.schedule.plausible import Doubt, Row, doubts
 from hanabira.core.schedule.sessions import Calendar, Days, Placed, lay_out, what_is_left
@@ -17,6 +20,8 @@ from hanabira.core.solver.area import Layer
 from hanabira.studio.overlaps import polygon_of
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe
 
+DARK_GROUND_L = 50.0
+"""A ground darker than this bears no graphite lines."""
 TOUCH_MM = 4.0
 """Areas nearer than this touch."""
 
@@ -46,9 +51,24 @@ def work_of(c: Commission, photo: Photo, areas: Sequence[Area], recipes: Sequenc
         )
         place = ((middle.x - photo.crop[0]) * k, (middle.y - photo.crop[1]) * k)
         out.append(
-            AreaWork(a.id, a.number, a.name, a.surface_id, own.area * k * k, place, near, a.finish or 3, work, _value(layers[a.id], kit))
+            AreaWork(
+                a.id, a.number, a.name, a.surface_id, own.area * k * k, place, near, a.finish or 3, work, _value(layers[a.id], kit), _way(a)
+            )
         )
     return tuple(out)
+
+
+def _way(a: Area) -> float | None:
+    """The mean way of the artist's strokes from root to tip, in degrees counter-clockwise from the right."""
+    runs = [(line[-1][0] - line[0][0], line[0][1] - line[-1][1]) for line in a.combing if len(line) > 1]
+    x, y = sum(r[0] for r in runs), sum(r[1] for r in runs)
+    return math.degrees(math.atan2(y, x)) % 360 if math.hypot(x, y) > 1e-6 else None
+
+
+def handling_of(c: Commission) -> Handling:
+    """What a commission's order is completed with. On a dark ground nobody draws in graphite."""
+    light = float(srgb_to_lab(parse_hex(c.ground_hex))[0]) >= DARK_GROUND_L
+    return Handling(c.terms.hand, light, tuple(SeamWork(*q) for q in c.terms.seams))
 
 
 def _share(q: Layer, shares: Mapping[str, float]) -> float | None:
@@ -106,6 +126,8 @@ def plan(
     if not any(a.layers for a in work):
         raise Fault("There is no recipe to plan yet.", "Nothing was planned.", "Solve the layers of an area first.")
     found = (arranger or Arranger(work, Preferences(hand or c.terms.hand, sequence))).ordered(c.terms.moved, pace)
+    handling = handling_of(c)
+    found = with_handling(found, work, replace(handling, hand=hand or handling.hand), pace)
     rows = {r.step: r for r in log if r.state in ("done", "skipped")}
     calendar = lay_out(what_is_left(found, rows.keys()), days, busy)
     past = []
@@ -142,7 +164,7 @@ def plan_data(c: Commission, found: Ordered, calendar: Calendar) -> dict[str, An
             {
                 "n": n, "area": s.area.name if s.area else "", "role": s.layer.role, "pencil": s.layer.pencil or s.layer.tool or None,
                 "minutes": [round(s.low, 1), round(s.high, 1)], "start": begun[s.key].isoformat(timespec="minutes"),
-                "after": sorted(number[k] for k in found.after.get(s.key, ())), "reason": found.reasons[s.key],
+                "after": sorted(number[k] for k in found.after.get(s.key, ())), "reason": " ".join((*found.reminders.get(s.key, ()), found.reasons[s.key])),
             }
             for n, s in enumerate(found.steps, 1)
         ],
@@ -154,7 +176,8 @@ def plan_data(c: Commission, found: Ordered, calendar: Calendar) -> dict[str, An
 
 def quote(c: Commission, work: Sequence[AreaWork], pace: Pace | None = None) -> dict[str, Any]:
     """Hours as a range, the price from rate and materials, deposit and instalments, in the studio's own currency."""
-    steps = steps_of(work, pace)
+    layers = steps_of(work, pace)
+    steps = (*layers, *handling_steps(work, handling_of(c), pace, layers))
     low, high = hours_range(sum(s.low for s in steps), sum(s.high for s in steps))
     t = c.terms
     price = [round(t.rate * h + t.materials, 2) for h in (low, high)]

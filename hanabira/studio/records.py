@@ -28,7 +28,8 @@ class Terms:
     """What was agreed and how it is worked: hand, working time, rate and money; accessories, photos wanted, permission.
 
     ``rate`` and ``materials`` are in the studio's own currency; ``wanted`` are the parts of photos asked of the client;
-    ``moved`` are dragged steps (key, key it follows).
+    ``moved`` are dragged steps (key, key it follows); ``seams`` those that are steps of the plan (id of an area, of the other, edge, id of the one whose
+    hairs go over or "", length in mm).
     """
 
     hand: str = "right"
@@ -44,6 +45,7 @@ class Terms:
     wanted: tuple[str, ...] = ("main", "eye", "colour")
     photo_permission: bool = False
     moved: tuple[tuple[str, str], ...] = ()
+    seams: tuple[tuple[str, str, str, str, float], ...] = ()
 
 
 @dataclass(frozen=True)

@@ -335,4 +335,6 @@ def _terms(raw: dict[str, Any]) -> Terms:
         raw["wanted"] = tuple(str(v) for v in raw["wanted"])
     if "moved" in raw:
         raw["moved"] = tuple((str(a), str(b)) for a, b in raw["moved"])
+    if "seams" in raw:
+        raw["seams"] = tuple((str(a), str(b), str(edge), str(over), float(mm)) for a, b, edge, over, mm in raw["seams"])
     return Terms(**raw)

@@ -102,7 +102,7 @@ class Steps(Case):
             Layer("general", "401", 3, 1, "everywhere"),
         )
         s.do(SetLayers(s, self.area("a"), layers, "layers"))
-        s.do(SetLayers(s, self.area("b"), (Layer("general", "118", 2, 1, "everywhere"),), "layers"))
+        s.do(SetLayers(s, self.area("b"), (Layer("general", "401", 2, 1, "everywhere"),), "layers"))
         self.easel = AtTheEasel(s, self.time.now, self.time.seconds)
         self.easel.clock.run()
 

@@ -24,7 +24,9 @@ RECIPE_ORDER = say("order.recipe")
 
 @dataclass(frozen=True)
 class Step:
-    """One step: its key ``area:layer``, whose it is, and its minutes from a good day to a bad one."""
+    """One step: its key ``area:layer``, whose it is, its place in the recipe (−1 where it lays no layer), its minutes from a good day to a bad one,
+    and our ``guess`` in minutes before the artist's own pace.
+    """
 
     key: str
     area: AreaWork | None
@@ -32,6 +34,12 @@ class Step:
     layer: LayerWork
     low: float
     high: float
+    guess: float = 0.0
+
+    @property
+    def lays(self) -> bool:
+        """Whether it is a layer of its area's recipe."""
+        return self.area is not None and self.at >= 0
 
     @property
     def name(self) -> str:
@@ -59,12 +67,13 @@ class Preferences:
 
 @dataclass(frozen=True)
 class Ordered:
-    """Steps in order, for each the keys it waits for and why it stands there; and rules that a drag broke."""
+    """Steps in order, for each the keys it waits for and why it stands there; rules that a drag broke, and what to mind at a step."""
 
     steps: tuple[Step, ...]
     after: Mapping[str, tuple[str, ...]]
     reasons: Mapping[str, str]
     broken: tuple[Rule, ...] = field(default=())
+    reminders: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
 
 
 def steps_of(areas: Sequence[AreaWork], pace: Pace | None = None) -> tuple[Step, ...]:
@@ -73,8 +82,8 @@ def steps_of(areas: Sequence[AreaWork], pace: Pace | None = None) -> tuple[Step,
     for a in areas:
         factor = pace.factor(a.surface_id) if pace else 1.0
         for k, q in enumerate(a.layers):
-            m = layer_minutes(a, q) * factor
-            out.append(Step(a.key(k), a, k, q, m * LOW, m * HIGH))
+            guess = layer_minutes(a, q)
+            out.append(Step(a.key(k), a, k, q, guess * factor * LOW, guess * factor * HIGH, guess))
     if out:
         out.append(Step(LAST, None, 0, LayerWork("last look", "", ""), 20.0, 45.0))
     return tuple(out)

@@ -57,7 +57,8 @@ class LayerWork:
 class AreaWork:
     """One area to paint: size and middle in mm of the picture, ids of the areas it touches, its layers in recipe order.
 
-    ``value_l`` is the mean L* of its pencils; None where the kit is not known.
+    ``value_l`` is the mean L* of its pencils; None where the kit is not known. ``hair_deg`` is the way from root to tip, counter-clockwise from the
+    right; None where nobody combed.
     """
 
     id: str
@@ -70,6 +71,7 @@ class AreaWork:
     finish: int = 3
     layers: tuple[LayerWork, ...] = ()
     value_l: float | None = None
+    hair_deg: float | None = None
 
     def key(self, at: int) -> str:
         """Key of the step that lays the layer at this place."""

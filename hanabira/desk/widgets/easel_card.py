@@ -25,6 +25,7 @@ ACTS = {
     "undertone": "Lay the undertone", "gap": "Darken the gaps", "general": "Lay the general colour", "deepen": "Deepen", "texture": "Draw the texture",
     "blend": "Blend", "lift": "Lift", "scrape": "Scrape lights out", "light hair": "Draw the light hairs", "glaze": "Glaze",
     "accent": "Set the accents", "correct": "Correct", "highlight": "Set the highlights", "whisker": "Draw the whiskers", "fix": "Fix", "last look": "Look at the whole",
+    "graphite": "Lift the graphite", "seam": "Work the seam", "second look": "Look at the anchors",
 }  # fmt: skip
 """What a layer's role asks for, as an act."""
 

@@ -12,12 +12,13 @@ from hanabira.core.area.eye import compare_eyes
 from hanabira.core.area.marking import CLASSES
 from hanabira.core.area.measures import Measures
 from hanabira.core.area.pattern import svg
+from hanabira.core.area.seams import Seam
 from hanabira.core.area.shape import smooth_ring
 from hanabira.core.colour.words import value_step
 from hanabira.craft.supplies import surfaces
 from hanabira.craft.techniques import coats
 from hanabira.craft.templates import templates
-from hanabira.desk.controls import Caption, Choice, Pick, Words, act_button, label, measured_caption, row
+from hanabira.desk.controls import Caption, Choice, PetalButton, Pick, Words, act_button, label, measured_caption, row
 from hanabira.desk.theme import u
 from hanabira.desk.widgets.measure_cards import Balance, HairCard, HiddenHueCard, Patches, Shares, ValuePatches
 from hanabira.desk.widgets.rose import PetalRose, petals_of
@@ -112,7 +113,21 @@ def _read(s: Areas, m: Measures, area: Area) -> list:
         out += [Words(words) for words in s.model.workshop.beside_words(area)]
         for other, found in s.model.measuring.seams(area, 4.0)[:3]:
             out.append(Words(f"Seam with {other.number} {other.name}: {found.words(area.name, other.name)}"))
+            out.append(row(_seam_button(s, area, other, found), None))
     return out
+
+
+def _seam_button(s: Areas, area: Area, other: Area, found: Seam) -> PetalButton:
+    """Into the plan as a step of its own, or out of it again."""
+    planner = s.model.planner
+    if planner.seam_of(area.id, other.id) is not None:
+        return act_button("Leave it out of the plan", "back", lambda: planner.leave_seam(area.id, other.id))
+    return act_button(
+        "Make it a step",
+        "sheet",
+        lambda: planner.plan_seam(area, other, found),
+        "Planned after the darks of both areas, before their lights",
+    )
 
 
 def _coat(s: Areas, m: Measures, area: Area) -> list:

@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
 
 from hanabira.core.colour.spaces import Array, srgb_to_lab
 from hanabira.core.optics.stack import bare
-from hanabira.core.schedule.order import Step
+from hanabira.core.schedule.order import Ordered, Step
 from hanabira.core.schedule.sessions import BREAK_EVERY, DRYING_MIN
 from hanabira.core.sentences import say
 from hanabira.core.solver.place_words import run_of
@@ -36,7 +36,7 @@ from hanabira.desk.widgets.mat import Mat
 from hanabira.desk.widgets.overlays import Combing
 from hanabira.session.easel import AtTheEasel
 from hanabira.session.edits import Edit
-from hanabira.session.words import span
+from hanabira.session.words import span, with_words
 from hanabira.studio.account import differences
 from hanabira.studio.records import Area, LogRow
 
@@ -361,13 +361,21 @@ class Easel(PictureStage):
         )
         layers = len(s.area.layers) if s.area else 1
         done = len(self.model.planner.done_keys())
-        where = f"{s.area.name} · layer {s.at + 1} of {layers}" if s.area else self.model.commission.name if self.model.commission else ""
+        where = (
+            f"{s.area.name} · layer {s.at + 1} of {layers}"
+            if s.lays
+            else s.area.name
+            if s.area
+            else self.model.commission.name
+            if self.model.commission
+            else ""
+        )
         now = Now(
-            ACTS.get(s.layer.role, s.layer.role), f"{where} · step {done + 1} of {len(plan.ordered.steps)}", pencil.name if pencil else s.layer.tool or "from the door",
+            ACTS.get(s.layer.role, s.layer.role), f"{where} · step {done + 1} of {len(plan.ordered.steps)}", pencil.name if pencil else with_words(s, kit),
             s.layer.pencil if pencil else "", kit.masstone_lab[kit.index[s.layer.pencil]] if pencil else None, bare(self.model.paper).lab,
             s.layer.pressure if pencil else 0, s.layer.passes, s.layer.stroke if pencil else "", s.layer.stroke_mm, way, self._where(s),
-            (f"Now with {self.at.swapped} {kit.get(self.at.swapped).name}. " if self.at.swapped in kit.index else "") + self._why(s), f"should take {guess}", _time(60 * took), self.at.clock.paused,
-            f"{self._in_hand(after)}\n{after.name}" if after is not None else "the last step", self._lab(after), (step, *clocks), waits, cautions,
+            (f"Now with {self.at.swapped} {kit.get(self.at.swapped).name}. " if self.at.swapped in kit.index else "") + self._why(plan.ordered, s), f"should take {guess}", _time(60 * took), self.at.clock.paused,
+            f"{with_words(after, kit)}\n{after.name}" if after is not None else "the last step", self._lab(after), (step, *clocks), waits, cautions,
         )  # fmt: skip
         self.card.set(now, self.desk.px_per_mm, large)
 
@@ -375,24 +383,19 @@ class Easel(PictureStage):
         kit = self.model.kit
         return kit.masstone_lab[kit.index[s.layer.pencil]] if s is not None and s.layer.pencil in kit.index else None
 
-    def _in_hand(self, s: Step) -> str:
-        """What to have in hand for a step."""
-        kit = self.model.kit
-        return (
-            f"{s.layer.pencil} {kit.get(s.layer.pencil).name}" if s.layer.pencil in kit.index else s.layer.tool or "nothing but fresh eyes"
-        )
-
     def _where(self, s: Step) -> str:
         """Where a layer goes; said with “again” when the layer before it in the recipe is laid with the same pencil."""
-        if s.area is None:
-            return ""
+        if not s.lays:
+            return s.layer.where
         codes = [q.code for q in self.model.recipe_layers(s.area.id)]
         again = s.at < len(codes) and run_of(codes, s.at)[0] < s.at
         return say("place.again", times="", places=s.layer.where) if again else s.layer.where
 
-    def _why(self, s: Step) -> str:
-        layers = self.model.recipe_layers(s.area.id) if s.area is not None else ()
-        return layers[s.at].why if s.at < len(layers) else "Fresh eyes see what tired ones miss."
+    def _why(self, ordered: Ordered, s: Step) -> str:
+        """What to mind now, and why the layer is laid."""
+        layers = self.model.recipe_layers(s.area.id) if s.area is not None and s.lays else ()
+        why = layers[s.at].why if s.at < len(layers) and s.lays else ordered.reasons[s.key]
+        return " ".join((*ordered.reminders.get(s.key, ()), why))
 
     def _keys(self) -> None:
         last = self.step() is None

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QDateEdit, QFrame, QScrollArea, QVBoxLayout, QWidget
 
+from hanabira.core.schedule.handling import is_handling
 from hanabira.core.schedule.order import LAST
 from hanabira.core.schedule.sessions import DRYING_MIN
 from hanabira.core.schedule.work import evidence
@@ -20,7 +21,7 @@ from hanabira.desk.widgets import day_strip
 from hanabira.desk.widgets.day_strip import Block, DayStrip
 from hanabira.desk.widgets.step_list import ROW, StepList, StepRow
 from hanabira.session.planner import Planned
-from hanabira.session.words import hours_words, span, stroke_words, sum_words
+from hanabira.session.words import hours_words, span, step_words, stroke_words, sum_words
 from hanabira.studio import account, planning
 
 if TYPE_CHECKING:
@@ -150,7 +151,7 @@ class Plan(Stage):
             what = (
                 f"{code} {kit.get(code).name}, pressure {s.layer.pressure}, {stroke_words(s.layer.stroke, s.layer.stroke_mm)}, {s.layer.where}"
                 if known
-                else s.layer.tool or "look at the whole"
+                else s.layer.tool or s.layer.where or "look at the whole"
             )
             state = "done" if s.key in done else "next" if s.key == following else "open"
             if state == "open" and any(w not in done for w in plan.ordered.after.get(s.key, ())):
@@ -160,7 +161,7 @@ class Plan(Stage):
                 StepRow(
                     s.key,
                     n,
-                    f"{s.area.number} {s.area.name} · {s.layer.role}" if s.area else "The last look",
+                    step_words(s),
                     what,
                     kit.masstone_lab[kit.index[code]] if known else None,
                     span(s.low, s.high),
@@ -198,7 +199,7 @@ class Plan(Stage):
                 before += hours
             for q in by_day.get(day, ()):
                 at, hours = (q.start - begin).total_seconds() / 3600, (q.end - q.start).total_seconds() / 3600
-                number, name = (q.step.area.number, q.step.area.name) if q.step.area else (0, "last look")
+                number, name = (q.step.area.number, q.step.area.name) if q.step.area else (0, step_words(q.step).lower())
                 if blocks and not blocks[-1].other and blocks[-1].number == number and at - blocks[-1].begin_h - blocks[-1].hours < 0.2:
                     b = blocks[-1]
                     blocks[-1] = Block(b.begin_h, at + hours - b.begin_h, number, name, b.lightness)
@@ -220,14 +221,15 @@ class Plan(Stage):
     def _step_card(self, plan: Planned) -> list:
         s = next(q for q in plan.ordered.steps if q.key == self.chosen)
         placed = [q for q in plan.calendar.placed if q.step.key == s.key]
-        out: list = [Caption("Chosen step"), Words(s.name if s.area else "The last look", "name", "ink")]
+        out: list = [Caption("Chosen step"), Words(s.name if s.area else step_words(s), "name", "ink")]
         out.append(Words(f"{s.low:.0f} to {s.high:.0f} minutes, in {len(placed)} stretch{'es' if len(placed) > 1 else ''}."))
         out.append(Words(plan.ordered.reasons[s.key], "aside"))
+        out += [Words(words, "small", "ink") for words in plan.ordered.reminders.get(s.key, ())]
         waits = [q for q in plan.ordered.steps if q.key in plan.ordered.after.get(s.key, ())]
         if waits:
             out.append(Caption("It waits for"))
             out += [Words(q.name) for q in waits[:6]]
-        if s.key != LAST:
+        if s.key != LAST and not is_handling(s.key):
             out.append(Words("Drag it on its stem to put it elsewhere, or Alt with the arrow keys."))
         broken = plan.ordered.broken
         if broken:
