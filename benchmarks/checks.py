@@ -20,7 +20,7 @@ from hanabira.core.colour.difference import delta_e00
 from hanabira.core.colour.spaces import Array, parse_hex, srgb_to_lab
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
-from hanabira.core.optics.stack import Pass, bare, seen_as
+from hanabira.core.optics.stack import bare, seen_as
 from hanabira.core.places.place import Places
 from hanabira.core.progress.check import Checked, Plan, check_photo
 from hanabira.core.progress.cure import after, bounds
@@ -109,7 +109,7 @@ def plan_of(s: Scene, laid: dict[str, tuple[Layer, ...]], truth: int, seed: int,
         if scrap:
             for layers in (laid[a.id], s.recipes[a.id]):
                 for p in a.drawn.photo:
-                    stack = [Pass(q.code, q.pressure, q.passes) for q in layers if q.code and not q.tool and goes_over(q, p)]
+                    stack = [q.as_pass for q in layers if (q.code or q.tool) and goes_over(q, p)]
                     chips.setdefault((p, signature(layers, p)), np.asarray(sim.lay(stack, "white", rng)) + rng.normal(0, [1.2, 0.8, 0.8]))
         stacks.append(expected(Stack(a.id, s.recipes[a.id], laid[a.id], frozenset(), s.targets[a.id], chips), s.on, s.kit))
     return Plan(s.coarse, tuple(stacks), s.on, np.asarray(bare(s.on).lab), s.kit, patches(s.kit, s.on))

@@ -14,7 +14,7 @@ from PIL import Image
 from hanabira.core.area.outline import Outline
 from hanabira.core.colour.spaces import Array, parse_hex, srgb_to_lab
 from hanabira.core.optics.kit import Kit
-from hanabira.core.optics.stack import Pass, bare
+from hanabira.core.optics.stack import bare
 from hanabira.core.places.place import Places
 from hanabira.core.progress.check import Plan, check_photo
 from hanabira.core.progress.cure import found_faults
@@ -90,7 +90,7 @@ def tried(work: Work, moments: Sequence[Sequence[LogRow]], seed: int) -> dict[st
         chips: dict[tuple[str, str], Array] = {}
         for layers in (recipe.layers, *(_wished(recipe, work.layers(key, rows)) for rows in moments)):
             for place in recipe.places:
-                stack = [Pass(q.code, q.pressure, q.passes) for q in layers if q.code and not q.tool and goes_over(q, place.id)]
+                stack = [q.as_pass for q in layers if (q.code or q.tool) and goes_over(q, place.id)]
                 name = signature(layers, place.id)
                 if stack and (place.id, name) not in chips:
                     chips[place.id, name] = np.asarray(scrap.lay(stack, "white", rng)) + rng.normal(0, SCRAP_SD)

@@ -210,7 +210,7 @@ def _add_twin(model: Session, area: Area, view: View, twin: Outline, likeness: f
     number = max((q.number for q in model.all_areas), default=0) + 1
     ring = view.large(twin.ring)
     eye: tuple[Point, ...] = ()
-    if area.eye:
+    if len(area.eye) == 2:
         c = np.asarray(ring).mean(0)
         r = float(np.hypot(area.eye[1][0] - area.eye[0][0], area.eye[1][1] - area.eye[0][1]))
         eye = ((float(c[0]), float(c[1])), (float(c[0]) + r, float(c[1])))

@@ -6,12 +6,13 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
+from hanabira.core.area.face import Face, face_lines
 from hanabira.core.area.marking import Marking, measure_marking
 from hanabira.core.area.measures import NOT_LOOKED, Measures, measure
 from hanabira.core.area.outline import Outline as Shape
 from hanabira.core.area.pattern import find_pattern
 from hanabira.core.area.seams import Seam, seam
-from hanabira.core.area.shape import Outline, Region, cut
+from hanabira.core.area.shape import Outline, Point, Region, cut
 from hanabira.core.places.find import corrected, find_places
 from hanabira.core.places.place import Places
 from hanabira.core.token import Token
@@ -24,6 +25,10 @@ from hanabira.studio.records import Area, Photo
 
 if TYPE_CHECKING:
     from hanabira.session.session import Session
+
+
+EAR = "ear-inside"
+"""The surface whose tip is asked for."""
 
 
 @dataclass(frozen=True)
@@ -183,6 +188,29 @@ class Measuring:
         over = tuple((small(r), soft) for r, soft in self.model.over_of(area))
         ring, holes = small(area.ring), tuple(map(small, area.holes))
         return lambda: cut(pixels, ring, area.smooth, holes, over, coverage)
+
+    def face(self) -> Face:
+        """The face's lines on the sheet, from what the artist has clicked or confirmed."""
+        m = self.model
+        eyes, nostrils, tips = [], [], []  # type: list[tuple[Point, float]], list[Point], list[Point]
+        for a in m.areas:
+            found = m.measures(a.id)
+            if found is not None and found.eye is not None:
+                eyes.append((found.eye.centre, found.eye.iris_px))
+            if found is not None and found.nose is not None and found.nose.confirmed:
+                nostrils += found.nose.nostrils
+            if a.surface_id == EAR and len(a.eye) == 1:
+                tips += a.eye
+        return face_lines(eyes, nostrils, tips, m.mm_per_px or 0.0)
+
+    def face_middle(self) -> Point:
+        """The middle between the eyes that are known, else that of the picture, in photo pixels."""
+        m = self.model
+        eyes = [q.eye.centre for q in (m.measures(a.id) for a in m.areas) if q is not None and q.eye is not None]
+        if not eyes:
+            x, y, w, h = m.photo.crop if m.photo is not None else (0.0, 0.0, 1.0, 1.0)
+            return x + w / 2, y + h / 2
+        return sum(x for x, _ in eyes) / len(eyes), sum(y for _, y in eyes) / len(eyes)
 
     def seams(self, area: Area, within_mm: float) -> tuple[tuple[Area, Seam], ...]:
         """Seams of an area with those it meets, the longest first."""

@@ -8,7 +8,8 @@ from PyQt6.QtTest import QTest
 
 from hanabira.core.area.outline import Outline
 from hanabira.core.area.shape import ring_area
-from hanabira.desk.controls import Pick
+from hanabira.desk.controls import Pick, Words
+from hanabira.desk.stages.areas import cards as areas_cards
 from hanabira.desk.widgets.measure_cards import ValuePatches
 from hanabira.session import area_edits
 from tests.desk.test_desk import DemoCase
@@ -253,3 +254,47 @@ class CombingAndMarking(AreasCase):
         self.assertGreater(near["Brow"], 10)
         tabs = next(q for q in self.desk.bench.findChildren(Pick) if q.accessibleName() == "What the card shows")
         self.assertEqual(tabs.stop_keys(), ["read", "marking", "shape"])
+
+
+class Faces(AreasCase):
+    """Points of the face are proposed, moved under a lens, and count only when they are confirmed."""
+
+    def words(self) -> str:
+        return " ".join(q.words for q in self.desk.findChildren(Words) if q.isVisible())
+
+    def test_nostrils_are_moved_by_keys_and_by_the_pointer_before_they_count(self):
+        area = self.choose("Nose and lip")
+        self.stage.show_tab("parts")
+        self.settle()
+        before = self.model.areas
+        start = ((500.0, 1240.0), (540.0, 1250.0))
+        self.stage.pin(start, self.stage.confirm_nostrils)
+        self.key(self.mat, Qt.Key.Key_PageDown)
+        self.key(self.mat, Qt.Key.Key_Right)
+        self.drag(self.mat, [self.at(500, 1240), self.at(500, 1260), self.at(505, 1280)])
+        self.assertEqual(self.model.areas, before, "nothing is kept while the pins move")
+        self.key(self.mat, Qt.Key.Key_Return)
+        self.settle()
+        (lx, ly), (rx, ry) = self.model.area.eye
+        self.assertEqual((self.model.area.id, rx, ry), (area.id, 541.0, 1250.0))
+        self.assertAlmostEqual(lx, 505, delta=2)
+        self.assertAlmostEqual(ly, 1280, delta=2)
+        self.assertTrue(self.model.measures(area.id).nose.confirmed)
+        self.assertIn("The nostrils lie", self.words())
+        self.back_to(before)
+
+    def test_an_ears_tip_is_proposed_and_counts_once_it_is_confirmed(self):
+        area = self.choose("Far ear")
+        self.stage.show_tab("parts")
+        self.settle()
+        self.assertIn("Until it is confirmed nothing is measured from it", self.words())
+        self.assertEqual(self.model.measuring.face().tips_mm, ())
+        far = areas_cards.tip_of(self.stage)
+        middle = self.model.measuring.face_middle()
+        self.assertEqual(far, max(area.ring, key=lambda q: math.dist(q, middle)))
+        before = self.model.areas
+        self.stage.confirm_tip((far,))
+        self.settle()
+        self.assertEqual(self.model.area.eye, (far,))
+        self.assertIn("Its tip is where you set it", self.words())
+        self.back_to(before)

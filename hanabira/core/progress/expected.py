@@ -81,9 +81,7 @@ class Expected:
 
 def signature(layers: Sequence[Layer], place: str) -> str:
     """A stack in one place as text: two stacks with the same signature look the same."""
-    return " ".join(
-        f"{q.tool or q.code}/{q.pressure if not q.tool else 0}x{q.passes if not q.tool else 1}" for q in layers if goes_over(q, place)
-    )
+    return " ".join(f"{q.tool or q.code}/{q.pressure if not q.tool else 0}x{q.passes}" for q in layers if goes_over(q, place))
 
 
 def expected(stack: Stack, paper: Paper, kit: Kit) -> Expected:

@@ -1,4 +1,4 @@
-"""Four pins on the corners of a sheet in a photo, each under a lens while it is moved; by pointer, or by keys to the pixel."""
+"""Pins on a photo, such as on the corners of a sheet, each under a lens while it is moved; by pointer, or by keys to the pixel."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ _STEPS = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0,
 
 
 class Pins(Gesture):
-    """Corners clockwise from the picture's top left, in photo pixels. 1–4 choose a pin, arrows move it a pixel (ten with Shift), Enter takes them."""
+    """Points in photo pixels, corners clockwise from the picture's top left. Figures, or page up and down, choose a pin, arrows move it a pixel (ten with Shift), Enter takes them."""
 
     cursor = Qt.CursorShape.CrossCursor
 
@@ -46,8 +46,11 @@ class Pins(Gesture):
         self._held = False
 
     def key(self, mat: Mat, key: Qt.Key, mods: Qt.KeyboardModifier) -> bool:
-        if Qt.Key.Key_1 <= key <= Qt.Key.Key_4:
+        if Qt.Key.Key_1 <= key < Qt.Key.Key_1 + len(self.corners):
             self.chosen = key - Qt.Key.Key_1
+            return True
+        if key in (Qt.Key.Key_PageDown, Qt.Key.Key_PageUp):
+            self.chosen = (self.chosen + (1 if key == Qt.Key.Key_PageDown else -1)) % len(self.corners)
             return True
         if key in _STEPS:
             n = 10 if mods & Qt.KeyboardModifier.ShiftModifier else 1
@@ -59,7 +62,7 @@ class Pins(Gesture):
         return False
 
     def take(self) -> None:
-        """These are the corners."""
+        """These are the points."""
         self.taken(tuple((q.x(), q.y()) for q in self.corners))
 
     def _seen(self, mat: Mat) -> list[QPointF]:
@@ -78,7 +81,7 @@ class Pins(Gesture):
         self._lens(p, mat, seen[self.chosen])
 
     def _lens(self, p: QPainter, mat: Mat, at: QPointF) -> None:
-        """The chosen corner enlarged, toward the middle so that it stays in view."""
+        """The chosen point enlarged, toward the middle so that it stays in view."""
         image, photo = self.image(), mat.photo
         if image is None or photo is None:
             return

@@ -99,14 +99,20 @@ def hatch(p: QPainter, mat: Mat, rings: Sequence[Sequence[Point]], step: float =
 class Anatomy:
     """What was found in an eye, a nose or a whisker pad."""
 
-    def __init__(self, measures: Callable[[], Measures | None]) -> None:
-        self.measures = measures
+    def __init__(self, measures: Callable[[], Measures | None], tip: Callable[[], Point | None] = lambda: None) -> None:
+        """``tip`` is an ear's, set or proposed."""
+        self.measures, self.tip = measures, tip
 
     def __call__(self, p: QPainter, mat: Mat) -> None:
         m = self.measures()
         if m is None:
             return
         k = mat.mm_per_px * mat.zoom
+        tip = self.tip()
+        if tip is not None:
+            path = QPainterPath()
+            path.addEllipse(mat.photo_px(*tip), 6, 6)
+            two_tone(p, path, 1.3)
         if m.eye is not None:
             c = mat.photo_px(*m.eye.centre)
             path = QPainterPath()

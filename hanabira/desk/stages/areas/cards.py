@@ -9,11 +9,12 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from hanabira.core.area.clipping import lost_words
 from hanabira.core.area.eye import compare_eyes
+from hanabira.core.area.face import likely_tip
 from hanabira.core.area.marking import CLASSES
 from hanabira.core.area.measures import Measures
 from hanabira.core.area.pattern import svg
 from hanabira.core.area.seams import Seam
-from hanabira.core.area.shape import smooth_ring
+from hanabira.core.area.shape import Point, smooth_ring
 from hanabira.core.colour.words import value_step
 from hanabira.craft.supplies import surfaces
 from hanabira.craft.techniques import coats
@@ -23,6 +24,7 @@ from hanabira.desk.theme import u
 from hanabira.desk.widgets.measure_cards import Balance, HairCard, HiddenHueCard, Patches, Shares, ValuePatches
 from hanabira.desk.widgets.rose import PetalRose, petals_of
 from hanabira.session import area_edits
+from hanabira.session.measuring import EAR
 from hanabira.studio.records import Area
 from hanabira.studio.writing import write_file
 
@@ -38,8 +40,9 @@ def parts(s: Areas, m: Measures | None, area: Area) -> list:
     if m is None:
         return [Words("The area is being measured.")]
     tabs = [("read", "Readings")]
-    if m.eye or m.nose or m.whiskers or m.feathers:
-        tabs.append(("parts", "Eye" if m.eye else "Nose" if m.nose else "Whiskers" if m.whiskers else "Feathers"))
+    ear = area.surface_id == EAR
+    if m.eye or m.nose or m.whiskers or m.feathers or ear:
+        tabs.append(("parts", "Eye" if m.eye else "Nose" if m.nose else "Whiskers" if m.whiskers else "Feathers" if m.feathers else "Ear"))
     if area.surface_id != "eye":
         tabs.append(("marking", "Marking"))
     tabs.append(("shape", "Shape"))
@@ -186,7 +189,41 @@ def _parts(s: Areas, m: Measures, area: Area) -> list:
         out += [measured_caption(s.desk.explain, "Whiskers", "whiskers"), Words(m.whiskers.words(s.model.mm_per_px), "body", "ink")]
     if m.feathers is not None:
         out += _feathers(s, m, k)
+    if area.surface_id == EAR:
+        out += _ear(s, area)
+    if m.eye is not None or m.nose is not None or area.surface_id == EAR:
+        out += _face(s)
     return out
+
+
+def tip_of(s: Areas) -> Point | None:
+    """The tip of the chosen ear: as the artist set it, else where it may be."""
+    area = s.model.area
+    if area is None or area.surface_id != EAR:
+        return None
+    return area.eye[0] if area.eye else likely_tip(area.ring, s.model.measuring.face_middle())
+
+
+def _ear(s: Areas, area: Area) -> list:
+    """The tip, proposed and confirmed."""
+    found = tip_of(s)
+    assert found is not None
+    tip = (found,)
+    move = act_button(
+        "Move the tip", "iris", lambda: s.pin(tip, s.confirm_tip), "Drag the pin or move it with the arrow keys; Enter takes it"
+    )
+    if area.eye:
+        return [Caption("Tip of the ear"), Words("Its tip is where you set it."), row(move, None)]
+    yes = act_button("The tip is there", "add", lambda: s.confirm_tip(tip), "The outline’s point farthest from the face")
+    return [
+        Caption("Tip of the ear"), Words("A pin marks where its tip may be. Until it is confirmed nothing is measured from it."), row(yes, move, None)
+    ]  # fmt: skip
+
+
+def _face(s: Areas) -> list:
+    """The face's lines in millimetres, as far as they are confirmed."""
+    words = s.model.measuring.face().words
+    return [Caption("The face on the sheet"), *(Words(q, "body", "ink") for q in words)] if words else []
 
 
 def _eye(s: Areas, m: Measures, k: float) -> list:
@@ -253,7 +290,21 @@ def _nose(s: Areas, m: Measures, k: float) -> list:
         )
         out.append(
             row(
-                *yes, act_button("Click them", "iris", lambda: s.choose_way("nostrils"), "Click the left nostril, then the right one"), None
+                *yes,
+                *(
+                    [
+                        act_button(
+                            "Move the dots",
+                            "iris",
+                            lambda: s.pin(n.nostrils, s.confirm_nostrils),
+                            "Drag them, or choose one with page up and down and move it with the arrow keys; Enter takes them",
+                        )
+                    ]
+                    if n.nostrils
+                    else []
+                ),
+                act_button("Click them", "iris", lambda: s.choose_way("nostrils"), "Click the left nostril, then the right one"),
+                None,
             )
         )
     eyes = [q.eye for q in (s.model.measures(a.id) for a in s.model.areas) if q is not None and q.eye is not None]

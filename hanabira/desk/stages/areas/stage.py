@@ -20,7 +20,8 @@ from hanabira.desk.controls import Caption, Choice, Words, label
 from hanabira.desk.drawn import Stop
 from hanabira.desk.gestures.marks import Box, Grow, Push, Spots, Stroke
 from hanabira.desk.gestures.outlines import Corners, Gesture, Loop, OpLoop, Reshape, lies_inside
-from hanabira.desk.images import to_image
+from hanabira.desk.gestures.pins import Pins
+from hanabira.desk.images import to_image, wrap
 from hanabira.desk.paint import CENTRE, text, width
 from hanabira.desk.stage import PictureStage
 from hanabira.desk.stages.areas import cards as areas_cards
@@ -109,7 +110,7 @@ class AreasMat(Mat):
 
     def keyPressEvent(self, event) -> None:  # noqa: ANN001
         step = {Qt.Key.Key_PageDown: 1, Qt.Key.Key_N: 1, Qt.Key.Key_PageUp: -1, Qt.Key.Key_P: -1}.get(Qt.Key(event.key()))
-        if step and self._stops and not event.modifiers():
+        if step and self._stops and not event.modifiers() and not isinstance(self.gesture, Pins):
             self._current = (self._current + step) % len(self._stops)
             self._choose(self._stops[self._current].key)
             return
@@ -128,7 +129,7 @@ class Areas(PictureStage):
         self.mat.reordered.connect(lambda key, onto: area_edits.reorder(self.model, key, onto))  # type: ignore[attr-defined]
         self.mat.overlays = [
             Tracing(lambda: self.model.marking_rings(self.model.area_id) if self.tab == "marking" else ()),
-            Anatomy(lambda: self.model.measures(self.model.area_id) if self.tab == "parts" else None),
+            Anatomy(lambda: self.model.measures(self.model.area_id) if self.tab == "parts" else None, lambda: areas_cards.tip_of(self)),
             Uncovered(lambda: self.model.planner.covering().gaps if self.gaps_shown else ()),
             Lost(lambda: self.model.measures(self.model.area_id)),
             Combing(lambda: self.model.area, lambda: self.model.measures(self.model.area_id)),
@@ -195,6 +196,23 @@ class Areas(PictureStage):
         area = self.model.area
         if area is not None and len(spots) == 2:
             area_edits.change(self.model, "nostrils", replace(area, eye=tuple((float(x), float(y)) for x, y in spots)))
+
+    def pin(self, points: Sequence[Point], taken: Callable[[tuple[Point, ...]], object]) -> None:
+        """Let points be dragged, or moved by keys, under a lens until Enter takes them."""
+
+        def end(found: tuple[Point, ...]) -> None:
+            self.choose_way("loop")
+            taken(found)
+
+        self.gestures["pins"] = Pins(points, lambda: wrap(self.mat.photo.levels[0]) if self.mat.photo is not None else None, end)
+        self.choose_way("pins")
+        self.mat.setFocus()
+
+    def confirm_tip(self, spots: Sequence[Point]) -> None:
+        """Keep a place as the chosen ear's tip."""
+        area = self.model.area
+        if area is not None and len(spots) == 1:
+            area_edits.change(self.model, "ear tip", replace(area, eye=tuple((float(x), float(y)) for x, y in spots)))
 
     def show_gaps(self) -> None:
         """Hatch what of the animal lies under no area, or leave it again."""
