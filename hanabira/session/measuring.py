@@ -6,11 +6,12 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
+from hanabira.core.area.dapples import SOFT, Dapples, find_dapples
 from hanabira.core.area.face import Face, face_lines
 from hanabira.core.area.marking import Marking, measure_marking
 from hanabira.core.area.measures import NOT_LOOKED, Measures, measure
 from hanabira.core.area.outline import Outline as Shape
-from hanabira.core.area.pattern import find_pattern
+from hanabira.core.area.pattern import Pattern, find_pattern
 from hanabira.core.area.seams import Seam, seam
 from hanabira.core.area.shape import Outline, Point, Region, cut
 from hanabira.core.places.find import corrected, find_places
@@ -27,6 +28,8 @@ if TYPE_CHECKING:
     from hanabira.session.session import Session
 
 
+DAPPLED = ("spots", "rosettes", "patches")
+"""Classes under which dapples are met."""
 EAR = "ear-inside"
 """The surface whose tip is asked for."""
 
@@ -84,7 +87,15 @@ class Request:
         locks = surface is not None and surface.anatomy == "locks"
         if ("place.lines" in places.notes or locks) and not a.marking_kind:
             marking, separate = replace(marking, kind="plain"), bool(a.marking_edits)  # whiskers and locks are no marking
-        return replace(known, marking=marking, places=places, pattern=find_pattern(region, a.marking_edits) if separate else None)
+        pattern = find_pattern(region, a.marking_edits) if separate else None
+        return replace(known, marking=marking, places=places, pattern=pattern, dapples=dapples_of(region, marking, pattern, a))
+
+
+def dapples_of(region: Region, marking: Marking, pattern: Pattern | None, area: Area) -> Dapples | None:
+    """Soft rounds, where the outline of spots has no edge and the artist has not corrected it."""
+    if pattern is None or marking.kind not in DAPPLED or area.marking_edits or pattern.edge_px < SOFT * pattern.size_px:
+        return None
+    return find_dapples(region, bool(area.marking_kind))
 
 
 class Measuring:

@@ -361,7 +361,7 @@ class Session:
     def marking_rings(self, key: str) -> tuple[tuple[Point, ...], ...]:
         """Outlines of an area's marking in photo pixels; none while it is unknown or plain."""
         m = self.measures(key)
-        return m.pattern.rings if m is not None and m.pattern is not None else ()
+        return m.marking_rings if m is not None else ()
 
     def choose_area(self, key: str) -> None:
         """Choose an area, or none."""

@@ -129,7 +129,7 @@ def true_size_content(model: Session, grid: Grid | None, with_photo: bool, tone:
 
 def _marking(area: Area, region: Region, m: Measures | None) -> tuple[tuple[Point, ...], ...]:
     if m is not None and m.pattern is not None:
-        return m.pattern.rings
+        return m.marking_rings
     surface = surfaces().get(area.surface_id)
     if m is None or m.marking.reason != NOT_LOOKED or surface is None or not surface.hair:
         return ()

@@ -12,6 +12,7 @@ import numpy as np
 from hanabira.core.area.clipping import GONE, UNKNOWN, Clipping, Levels, clipped, measure_clipping, photo_levels
 from hanabira.core.area.coat_class import CoatModel, coat_features
 from hanabira.core.area.combing import Combed, comb, correct_axes, lie
+from hanabira.core.area.dapples import Dapples
 from hanabira.core.area.eye import Eye, measure_eye
 from hanabira.core.area.feathers import Feathers, measure_feathers
 from hanabira.core.area.hair import Hair, HairField, axial_mean, measure_hair
@@ -88,6 +89,8 @@ class Measures:
     whiskers: Whiskers | None = None
     feathers: Feathers | None = None
     pattern: Pattern | None = None
+    dapples: Dapples | None = None
+    """Soft rounds instead of an outline, where the marking has no edge."""
     places: Places | None = None
     """Where what would be planned apart lies."""
     clipping: Clipping = Clipping()
@@ -100,6 +103,11 @@ class Measures:
     """Share of the area in which hidden hues could be looked for."""
     borrowed: str = ""
     """Name of the photo that values and colours were read from, when it is another one."""
+
+    @property
+    def marking_rings(self) -> tuple[tuple[Point, ...], ...]:
+        """What is drawn of the marking, in photo pixels: its outline, or the rounds of one that has no edge."""
+        return self.dapples.rings if self.dapples is not None else self.pattern.rings if self.pattern is not None else ()
 
     @property
     def length_mm(self) -> float | None:

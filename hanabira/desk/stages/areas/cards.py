@@ -370,6 +370,24 @@ def _marking(s: Areas, m: Measures, area: Area) -> list:
     p, k = m.pattern, s.model.mm_per_px or 0.0
     size = f"{p.count} part{'s' if p.count != 1 else ''}, about {p.size_px * k:.0f} mm across, {p.width_px * k:.1f} mm wide"
     space = f", {p.spacing_px * k:.0f} mm from one to the next" if p.spacing_px else ""
+    if m.dapples is not None:
+        d = m.dapples
+        rounds = "Light rounds in a dark net" if d.lighter else "Dark rounds in a light net"
+        apart = f", {d.spacing_px * k:.0f} mm from one to the next" if d.spacing_px else ""
+        out += [
+            measured_caption(s.desk.explain, "Rounds", "pattern"),
+            Words(
+                f"{rounds}: {len(d.found)}, about {d.size_px * k:.0f} mm across{apart}. They have no edge: "
+                + ("draw the net and let each fade into it." if d.lighter else "let each fade into the net.")
+            ),
+            Patches(
+                [("rounds", p.lab), ("net", p.ground_lab)]
+                if (p.lab[0] > p.ground_lab[0]) == d.lighter
+                else [("rounds", p.ground_lab), ("net", p.lab)]
+            ),
+            row(act_button("Write as SVG", "sheet", lambda: write_marking(s), "The rounds as vectors at true size"), None),
+        ]
+        return out
     edge = p.edge_px * k
     soft = "hard" if edge < 0.6 else "soft" if edge > 2 else "broken by the hair"
     out += [
