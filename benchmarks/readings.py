@@ -13,12 +13,13 @@ import numpy as np
 
 from hanabira.core.area.clipping import clipped, photo_levels
 from hanabira.core.area.coat_class import coat_features
+from hanabira.core.area.dapples import find_dapples
 from hanabira.core.area.eye_shine import reflections
 from hanabira.core.area.hair_gate import judge
 from hanabira.core.area.hidden import hidden_hues
 from hanabira.core.area.measures import measure
 from hanabira.core.area.nostrils import nostril_pair
-from hanabira.core.area.shape import rectangle
+from hanabira.core.area.shape import Region, rectangle
 from hanabira.core.colour.spaces import bytes_to_lab, hue_deg, lab_to_srgb
 from hanabira.core.study.cast import estimate_cast
 from hanabira.craft.readers import cast_model, readers
@@ -27,6 +28,7 @@ from tests.core.test_clipping import exposed
 from tests.core.test_hidden import coat, developed, planted
 from tests.core.test_places import IRISES, RADIUS, drawn_eye
 from tests.core.test_readers import COATS, drawn_nose, lit
+from tests.dappled import dappled, met
 from tests.fur import fur
 
 LIGHTS = {
@@ -51,6 +53,7 @@ def main(seed: int) -> None:
     _eyes(rng)
     _noses(rng)
     _casts(rng)
+    _dapples(seed)
 
 
 def _clipping(seed: int) -> None:
@@ -184,6 +187,25 @@ def _casts(rng: np.random.Generator) -> None:
         words.append(f"{name} {sum(f is not None and f.suspected for f in found)}")
     told("casts suspected, of 8 scenes each", ", ".join(words))
     told("  a picture", f"{1000 * (time.perf_counter() - t) / 80:.0f} ms with its drawing")
+
+
+def _dapples(seed: int) -> None:
+    here = right = false = every = found_in = 0
+    for n in range(24):
+        drawn = dappled(seed + 300 + n, lighter=n % 3 > 0)
+        found = find_dapples(Region(drawn.pixels, np.ones(drawn.pixels.shape[:2], bool), 0, 0))
+        every += len(drawn.middles)
+        if found is not None:
+            h, r, f = met(drawn, np.array([d.centre for d in found.found]), np.array([d.radius_px for d in found.found]))
+            here, right, false, found_in = here + h, right + r, false + f, found_in + 1
+    plain = 0
+    for n in range(24):
+        pixels = fur(260, 260, 15.0 * n, seed + 400 + n, length=12 + n)
+        plain += find_dapples(Region(pixels, np.ones(pixels.shape[:2], bool), 0, 0)) is not None
+    told(
+        "dapples: coats, rounds met, within × 1.5, false; plain coats",
+        f"{found_in} of 24; {here / every:.0%}, {right / every:.0%}, {false / every:.0%}; {plain} of 24",
+    )
 
 
 if __name__ == "__main__":

@@ -125,7 +125,7 @@ class Area:
 
     ``number`` is its place in the working order. Where areas overlap, the one with the higher ``level``
     lies on top. ``combing`` are strokes from root to tip, ``eye`` the two clicks (centre, rim) of an
-    eye, both nostrils of a nose or the tip of an ear,
+    eye, both nostrils of a nose, the tip of an ear or the rims of two rows of feathers,
     ``marking_kind`` and ``marking_edits`` (``add`` or ``away``, ring) what the artist says of the marking;
     values and colours come from ``colour_ring`` in another photo when ``colour_photo_id`` names one.
     """

@@ -231,6 +231,16 @@ class Feathers(unittest.TestCase):
             self.assertIsNone(found.row_px)
             self.assertTrue(found.reason)
 
+    def test_rows_that_the_artist_set_are_those(self):
+        pixels = np.full((200, 300, 3), 128, np.uint8)
+        self.assertIsNone(measure_feathers(whole(pixels), None).row_px)
+        found = measure_feathers(whole(pixels), None, ((40.0, 120.0), (52.0, 104.0)))
+        self.assertTrue(found.said)
+        self.assertAlmostEqual(found.row_px, 20.0)
+        self.assertAlmostEqual(found.shaft_deg, np.degrees(np.arctan2(16, 12)))
+        back = measure_feathers(whole(pixels), None, ((52.0, 104.0), (40.0, 120.0)))
+        self.assertAlmostEqual(back.shaft_deg, found.shaft_deg)
+
 
 class Markings(unittest.TestCase):
     def spotted(self, seed: int) -> tuple[np.ndarray, np.ndarray, list]:

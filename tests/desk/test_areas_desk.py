@@ -1,6 +1,7 @@
 """Areas by hand: touch, eye, push, comb, join, cut, order, templates, twin, marking, through real gestures; each can be taken back."""
 
 import math
+from dataclasses import replace
 
 import numpy as np
 from PyQt6.QtCore import QPointF, Qt
@@ -297,4 +298,22 @@ class Faces(AreasCase):
         self.settle()
         self.assertEqual(self.model.area.eye, (far,))
         self.assertIn("Its tip is where you set it", self.words())
+        self.back_to(before)
+
+    def test_rows_of_feathers_are_set_by_two_clicks(self):
+        area = self.choose("Far ear")
+        area_edits.change(self.model, "surface", replace(area, surface_id="contour-feathers", eye=()))
+        self.settle()
+        self.stage.show_tab("parts")
+        self.settle()
+        before = self.model.areas
+        self.stage.choose_way("rows")
+        x, y = np.mean(area.ring, 0)
+        self.click(self.mat, self.at(x, y))
+        self.click(self.mat, self.at(x + 30, y - 40))
+        self.settle()
+        f = self.model.measures(area.id).feathers
+        self.assertTrue(f.said)
+        self.assertAlmostEqual(f.row_px, 50, delta=3)
+        self.assertIn("as you set them", self.words())
         self.back_to(before)

@@ -5,13 +5,14 @@ Axial angles in degrees counter-clockwise from the right, lengths in photo pixel
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import cv2
 import numpy as np
 
 from hanabira.core.area.hair import HairField, axial_mean
-from hanabira.core.area.shape import Region
+from hanabira.core.area.shape import Point, Region
 from hanabira.core.colour.spaces import Array, bytes_to_lab
 from hanabira.core.sentences import say
 
@@ -33,10 +34,19 @@ class Feathers:
     bar_px: float | None
     clear: float
     reason: str = ""
+    said: bool = False
+    """Whether the rows are those that the artist set."""
 
 
-def measure_feathers(region: Region, field: HairField | None) -> Feathers:
-    """Rows of feathers by the autocorrelation of the region's values, normalised for the mask; barbs from the hair field."""
+def measure_feathers(region: Region, field: HairField | None, said: Sequence[Point] = ()) -> Feathers:
+    """Rows of feathers by the autocorrelation of the region's values, normalised for the mask; barbs from the hair field.
+
+    ``said`` are two places in photo pixels, the rims of one row and of the next: then rows are as the artist set them.
+    """
+    if len(said) == 2:
+        dx, dy = said[1][0] - said[0][0], said[0][1] - said[1][1]
+        shaft = float(np.degrees(np.arctan2(dy, dx)) % 180)
+        return Feathers(shaft, float(np.hypot(dx, dy)), _barbs(field, shaft), None, 1.0, said=True)
     k = min(1.0, _SIDE / max(region.mask.shape))
     size = max(16, round(region.mask.shape[1] * k)), max(16, round(region.mask.shape[0] * k))
     mask = cv2.resize(region.mask.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0

@@ -150,7 +150,7 @@ def measure(
 
     ``hair`` False leaves the direction out, for eyes, noses and bare skin; without a ``model``
     the marking is left for later (it takes longest). ``holes`` and what lies ``over`` the area are left out. ``combing`` are strokes from root to
-    tip, ``eye`` the clicked centre and rim of an eye, or the two nostrils of a nose; ``look_for`` names what else is measured: ``nose``, ``whiskers``,
+    tip, ``eye`` the clicked centre and rim of an eye, the two nostrils of a nose, or the rims of two rows of feathers; ``look_for`` names what else is measured: ``nose``, ``whiskers``,
     ``feathers``. ``coverage`` says how much of each pixel is animal (`cut`), ``levels`` where the photo clips. Raises `AreaFault` for an area with
     no inside.
     """
@@ -159,12 +159,12 @@ def measure(
     token.report(0.95, "Looking at its parts")
     if "nose" in look_for:  # the two clicked places of a nose are its nostrils
         found = replace(found, nose=measure_nose(region, eye))
-    elif len(eye) == 2:
+    elif len(eye) == 2 and "feathers" not in look_for:
         found = replace(found, eye=measure_eye(photo, eye[0], eye[1]))
     if "whiskers" in look_for:
         found = replace(found, whiskers=measure_whiskers(region))
     if "feathers" in look_for:
-        found = replace(found, feathers=measure_feathers(region, found.field))
+        found = replace(found, feathers=measure_feathers(region, found.field, eye))
     return found
 
 

@@ -31,6 +31,8 @@ from hanabira.studio.writing import write_file
 if TYPE_CHECKING:
     from hanabira.desk.stages.areas.stage import Areas
 
+LOCKS = ("long-fur", "mane-and-tail", "curly-or-wavy", "wet")
+"""Surfaces of locks, whose change from root to tip nothing measures."""
 LEAVES = 0.01
 """Share of an outline beside the animal that is told."""
 
@@ -106,6 +108,8 @@ def _read(s: Areas, m: Measures, area: Area) -> list:
             )
         )
         out.append(row(act_button("Take the last stroke away", "back", lambda: _uncomb(s, area)), None))
+    if area.surface_id in LOCKS:
+        out.append(Words("How a lock changes from root to tip is not measured: that is yours to see."))
     near = s.model.neighbours(area)
     if near:
         out.append(measured_caption(s.desk.explain, "Against its neighbours", "neighbours"))
@@ -330,16 +334,25 @@ def _feathers(s: Areas, m: Measures, k: float) -> list:
     assert f is not None
     out: list = [measured_caption(s.desk.explain, "Rows of feathers", "feathers")]
     if f.row_px is None:
-        out.append(Words(f"{f.reason.capitalize()}. Comb the area from root to tip; the barbs are read as hair."))
+        out.append(Words(f"{f.reason.capitalize()}. Set two rows by hand, or comb the area from root to tip; the barbs are read as hair."))
+        out.append(row(_rows_button(s), None))
         return out
-    words = f"Rows follow each other along {f.shaft_deg:.0f}°, about {f.row_px * k:.1f} mm apart."
+    by = ", as you set them" if f.said else ""
+    words = f"Rows follow each other along {f.shaft_deg:.0f}°, about {f.row_px * k:.1f} mm apart{by}."
     if f.barb_angle_deg is not None:
         words += f" Barbs stand {f.barb_angle_deg:.0f}° to the shaft."
     if f.bar_px is not None:
         words += f" Bars lie about {f.bar_px * k:.1f} mm apart."
     out.append(Words(words, "body", "ink"))
     out.append(Words("Work from the tail end toward the head: each row overlaps the one behind it."))
+    out.append(row(_rows_button(s), None))
     return out
+
+
+def _rows_button(s: Areas) -> PetalButton:
+    return act_button(
+        "Set two rows", "corners", lambda: s.choose_way("rows"), "Click the rim of one feather, then the rim of the next one behind it"
+    )
 
 
 # -- marking -----------------------------------------------------------------------

@@ -146,6 +146,7 @@ class Areas(PictureStage):
             "touch": Grow(self._try_touch, self._touched),
             "eye": Spots(2, self._eye_clicked, ring=True),
             "nostrils": Spots(2, self._nostrils_clicked),
+            "rows": Spots(2, self._rows_clicked),
             "push": Push(lambda: (self.model.area.ring, self.model.area.smooth) if self.model.area else None, self._pushed),
             "comb": Stroke(self._combed, 2.0, arrow=True),
             "template": Box(self._template_box),
@@ -189,6 +190,12 @@ class Areas(PictureStage):
 
     def _nostrils_clicked(self, spots: Sequence[Point]) -> None:
         self.confirm_nostrils(tuple(spots))
+        self.choose_way("loop")
+
+    def _rows_clicked(self, spots: Sequence[Point]) -> None:
+        area = self.model.area
+        if area is not None:
+            area_edits.change(self.model, "rows of feathers", replace(area, eye=tuple((float(x), float(y)) for x, y in spots)))
         self.choose_way("loop")
 
     def confirm_nostrils(self, spots: Sequence[Point]) -> None:
