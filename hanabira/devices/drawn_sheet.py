@@ -17,11 +17,14 @@ from hanabira.core.progress.strip import GREYS, MARK_MM, MARKS_MM, RUBBED, SIZE_
 from hanabira.core.solver.area import Layer, goes_over
 from hanabira.devices.simulated_paper import TRUTHS, SimulatedSheet, Truth
 
-FAULTS = ("lighter", "darker", "green", "big-eye", "nostrils", "mechanical", "skipped")
-"""8 L* in the general place, a glaze 8 a* too green, an eye 10 % too large, a nose turned by 6°, hair like a comb's, an area left out."""
+FAULTS = ("lighter", "darker", "green", "big-eye", "nostrils", "mechanical", "skipped", "framed", "blotchy")
+"""8 L* in the general place, a glaze 8 a* too green, an eye 10 % too large, a nose turned by 6°, hair like a comb's, an area left out, a dark line round
+it, a coat laid in clouds."""
 VALUE_L, GREEN_A, EYE_TIMES, NOSE_DEG = 8.0, 8.0, 1.10, 6.0
 GRAIN_L, GRAIN_MM = 2.6, 0.3
 COMB_L, COMB_MM = 5.0, 1.3
+LINE_L, LINE_MM = 22.0, 0.8
+CLOUD_L, CLOUD_MM = 6.0, 3.0
 
 
 @dataclass(frozen=True)
@@ -94,6 +97,10 @@ def draw_sheet(
         out = _bent(out, numbers[f.number], f.kind, sheet.grid)
         if f.kind in ("lighter", "darker"):
             out = _shifted(out, numbers[f.number], VALUE_L if f.kind == "lighter" else -VALUE_L, sheet.grid)
+        if f.kind == "framed":
+            out = _framed(out, numbers[f.number], sheet.grid)
+        if f.kind == "blotchy":
+            out = _clouded(out, numbers[f.number], sheet.grid, hand)
         if f.kind == "mechanical":
             out = _combed(out, numbers[f.number], sheet.grid, hand)
     done = np.any([a.inside for a in sheet.areas if a.id in colours], axis=0) if colours else np.zeros(out.shape[:2], bool)
@@ -128,6 +135,24 @@ def _shifted(lab: Array, area: AreaOnSheet, by: float, grid: float) -> Array:
     mask = area.inside if labels is None else area.inside & (labels == 1 + area.drawn.ids.index(general_place(area)))
     out = lab.copy()
     out[..., 0] = np.clip(out[..., 0] + by * cv2.GaussianBlur(mask.astype(np.float32), (0, 0), 0.3 * grid), 0, 100)
+    return out
+
+
+def _framed(lab: Array, area: AreaOnSheet, grid: float) -> Array:
+    """An outline drawn round an area and left standing."""
+    contours, _ = cv2.findContours(area.core.astype(np.uint8), cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
+    line = cv2.drawContours(np.zeros(area.core.shape, np.float32), contours, -1, 1.0, max(1, round(LINE_MM * grid)))
+    out = lab.copy()
+    out[..., 0] = np.clip(out[..., 0] - LINE_L * cv2.GaussianBlur(line, (0, 0), 0.15 * grid), 4, 100)
+    return out
+
+
+def _clouded(lab: Array, area: AreaOnSheet, grid: float, hand: np.random.Generator) -> Array:
+    """A tone laid in clouds: lighter and darker patches that no form asks for."""
+    clouds = cv2.GaussianBlur(hand.standard_normal(lab.shape[:2], dtype=np.float32), (0, 0), CLOUD_MM * grid / 2)
+    clouds *= CLOUD_L / max(1e-6, float(clouds[area.inside].std()))
+    out = lab.copy()
+    out[area.inside, 0] = np.clip(out[area.inside, 0] + clouds[area.inside], 3, 97)
     return out
 
 

@@ -57,6 +57,10 @@ class Judged:
     wanted: np.ndarray
 
 
+RIM = "rim"
+"""Stands for the edge of an area where a step goes along it and over none of its places."""
+
+
 class Checkroom:
     """Judges photos of the open commission's work. Verdicts are records; pictures are made again when they are needed."""
 
@@ -283,18 +287,20 @@ class Checkroom:
     def steps_of(self, f: dict[str, Any]) -> tuple[Layer, ...]:
         """The layers that a fault's correction makes in the recipe; none where it cannot be one."""
         recipe = self.model.recipes.get(f["area_id"])
-        planned = recipe is not None and any(p.id == f["place"] for p in recipe.places)
-        on = (f["place"],) if planned else ()
+        ids = {p.id for p in recipe.places} if recipe is not None else set()
         out = []
         for s in f["proposal"]["steps"]:
+            on = tuple(p for p in s.get("on") or [f["place"]] if p in ids)
+            where = f["proposal"].get("where") or f["place_name"]
+            stroke = "dab" if s["tool"] else s.get("stroke") or "flick"
             out.append(
                 Layer(
-                    CORRECT, s["pencil"], s["pressure"], s["passes"], f["place_name"] if on else "everywhere", "dab" if s["tool"] else "flick", 0.0, s["tool"],
-                    f["sentence"], id=fresh(), on=on,
+                    CORRECT, s["pencil"], s["pressure"], s["passes"], where if on else "everywhere", stroke, 0.0, s["tool"], f["sentence"], id=fresh(), on=on,
                 )
             )  # fmt: skip
-        if not out and f["proposal"]["tool"] in ("redraw", "break"):
-            out.append(Layer(CORRECT, "", 1, 1, "everywhere", "dab", 0.0, "lift", f"{f['sentence']} {f['remedy']}", id=fresh(), on=()))
+        if not out and f["proposal"]["tool"] in ("redraw", "break", "soften"):
+            # along an edge or in single hairs: it covers no place, so that no forecast lightens a whole area for it
+            out.append(Layer(CORRECT, "", 1, 1, f["name"], "dab", 0.0, "lift", f"{f['sentence']} {f['remedy']}", id=fresh(), on=(RIM,)))
         return tuple(out)
 
     # -- the morning look --------------------------------------------------------------

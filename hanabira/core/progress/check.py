@@ -21,6 +21,7 @@ from hanabira.core.progress.sheet_map import GRID, SheetMap
 from hanabira.core.progress.strip import Patch
 from hanabira.core.progress.tone import fit_curve, patches_seen, unknown_curve
 from hanabira.core.progress.verdict import Verdict, judge
+from hanabira.core.progress.whole import Seen, whole_faults
 from hanabira.core.token import SILENT, Token
 
 LEAST_PATCHES = 4
@@ -98,7 +99,9 @@ def check_photo(
                 hairs[a.id] = (hair_of(seen.lab[..., 0], core), hair_of(wanted[..., 0], core))
     token.report(0.9, "Judging")
     eyes = frozenset(a.id for a in plan.sheet.areas if a.surface == "eye")
-    verdict = judge(places, by_area, plan.paper_lab, forms, eyes, hairs)
+    hidden = seen.sheen | seen.covered | seen.shadow
+    more = whole_faults(plan.sheet, by_area, Seen(seen.lab, wanted, hidden, begun), forms)
+    verdict = judge(places, by_area, plan.paper_lab, forms, eyes, hairs, more=more)
     unlogged = looks_begun(plan.sheet, seen, by_area, plan.paper_lab)
     painted = max(1, int(begun.sum()))
     shares = {

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
+import cv2
 import numpy as np
 
 from hanabira.core.colour.difference import delta_e00
@@ -19,6 +20,7 @@ from hanabira.core.progress.expected import Expected
 from hanabira.core.progress.reading import PlaceSeen
 from hanabira.core.progress.verdict import Fault
 from hanabira.core.solver.area import CORRECT, Layer, goes_over
+from hanabira.core.solver.library import opaque_order
 
 TOOTH = 0.95
 """Share of the tooth that a correction may use up."""
@@ -29,6 +31,18 @@ LIFTS = ((0.18, "lift", 1, 0.3), (0.35, "lift", 2, 0.5), (0.58, "lift", 3, 0.8),
 UNSTEADY = (0.6, 1.0, 1.6)
 """How much of a pass a hand really lays; a correction must help for all three."""
 LEAST_GAIN = 0.8
+REDRAWN = ("large", "small", "turned", "apart", "together", "eyeline")
+FORMS: Mapping[str, str] = {"framed": "soften", "blotchy": "even", "loud": "quiet"}
+"""Faults of form with the cure that they have."""
+MOST_CORRECTIONS = 2
+"""Corrections of one place after which it rests a night instead of taking a third."""
+SMALL_STEPS, BESIDE_MM, MUCH_DARKER_L = 0.8, 4.0, 15.0
+"""A difference under so many steps waits for a neighbour that is still bare, lies within so many mm and will be so much darker than the paper."""
+SCRAPED, SCRAPE_TOOTH, SCRAPE_L = 0.9, 0.6, 60.0
+"""Share of the film that a blade takes, the tooth that must be full for it, and the lightest target it is worth it for."""
+SCRAPES = ("highlight", "wet light", "marking light", "light")
+AROUND_L = 4.0
+"""What lies round a place is darkened by so many L* where the place itself cannot be lightened."""
 CLAIM: Mapping[str, float] = {"seen": 1.5, "scrap": 1.5, "near": 2.0, "fitted": 2.0, "shipped": 3.0}
 """How far the colour after a correction may end from the forecast, in ΔE00, by what the forecast rests on."""
 _WAYS = ((1, 1), (1, 2), (1, 3), (2, 1), (2, 2), (3, 1), (4, 1))
@@ -36,8 +50,8 @@ _WAYS = ((1, 1), (1, 2), (1, 3), (2, 1), (2, 2), (3, 1), (4, 1))
 
 @dataclass(frozen=True)
 class Cure:
-    """A correction. ``tool`` is lay (layers of the recipe that are missing), glaze, lift, erase, redraw, log or leave; ``steps`` are the layers that
-    it makes; ``lab_after`` (3,) with ``claim`` ΔE00 around it; the tooth used before and after (0–1).
+    """A correction. ``tool`` is lay (layers of the recipe that are missing), glaze, lift, erase, scrape, around (darken what lies round it), redraw,
+    break, soften, even, quiet, wait (until the areas ``names`` stand), rest, log or leave; ``steps`` are the layers that it makes; ``lab_after`` (3,) with ``claim`` ΔE00 around it; the tooth used before and after (0–1).
     """
 
     tool: str
@@ -45,6 +59,7 @@ class Cure:
     lab_after: Array | None = None
     claim: float = 0.0
     tooth: tuple[float, float] = (0.0, 0.0)
+    names: tuple[str, ...] = ()
 
     @property
     def codes(self) -> tuple[str, ...]:
@@ -113,6 +128,53 @@ def bounds(paper: Paper, kit: Kit, spot: Spot, wanted: Array, floor: int, own: S
     return chosen
 
 
+def _evening(e: Expected) -> tuple[Layer, ...]:
+    """Small circles with the pencil that made an area's tone, as lightly as can be."""
+    place = "general" if "general" in e.now else next(iter(e.now), "")
+    tone = [q for q in e.laid if q.code and goes_over(q, place)]
+    return (Layer(CORRECT, tone[-1].code, 1, 1, "everywhere", "circle", on=(place,)),) if tone else ()
+
+
+def _bare_beside(f: Fault, plan: Plan) -> str:
+    """Name of a bare neighbour that a small difference should wait for: judged beside white paper everything looks darker. Empty for none."""
+    if f.kind not in ("lighter", "darker") or abs(f.size) >= SMALL_STEPS:
+        return ""
+    here = next(a for a in plan.sheet.areas if a.id == f.area_id)
+    reach = 2 * int(BESIDE_MM * plan.sheet.grid) + 1
+    near = cv2.dilate(here.inside.astype(np.uint8), np.ones((reach, reach), np.uint8)) > 0
+    for a in plan.sheet.areas:
+        e = plan.by_area.get(a.id)
+        if a.id != f.area_id and e is not None and not e.begun and e.recipe and (near & a.inside).any():
+            darkest = min((float(t[0]) for t in e.target.values()), default=100.0)
+            if darkest < float(plan.paper_lab[0]) - MUCH_DARKER_L:
+                return a.name
+    return ""
+
+
+def _may_scrape(place: str, spot: Spot, seen: PlaceSeen, plan: Plan) -> bool:
+    """A blade lifts a light out of full tooth, where wax lies thick on white paper: no pastel, nothing that is to be pale."""
+    pale = float(seen.wanted[0]) > SCRAPE_L
+    return place in SCRAPES and spot.used > SCRAPE_TOOTH and not pale and not opaque_order(plan.kit, plan.paper)
+
+
+def _around(f: Fault, e: Expected, plan: Plan, floor: int, own: Sequence[str]) -> Cure | None:
+    """What lies round a place darkened, so that the place reads lighter; None where that cannot be done either."""
+    area = next(a for a in plan.sheet.areas if a.id == f.area_id)
+    others = [p for p in e.now if p != f.place and p not in area.kept and p in e.final]
+    if not others:
+        return None
+    near = max(others, key=lambda p: float(e.now[p][0]) if float(e.now[p][0]) < float(e.now[f.place][0]) else -1.0)
+    spot = seen_as(plan.paper, plan.kit, [q.as_pass for q in e.laid if goes_over(q, near)], np.asarray(e.now[near], float))
+    steps = bounds(plan.paper, plan.kit, spot, np.asarray(e.now[near], float) - np.array([AROUND_L, 0, 0]), floor, own)
+    if steps is None or any(q.tool for q in steps):
+        return None
+    done = after(spot, plan.kit, steps)
+    named = tuple(replace(q, on=(near,)) for q in steps)
+    return Cure(
+        "around", named, np.asarray(done.lab), CLAIM[e.source.get(near, "shipped")], (spot.used, done.used), (area.place_name(near),)
+    )
+
+
 def _tool(tool: str, times: int) -> Layer:
     return Layer(CORRECT, "", 1, times, "everywhere", "dab", tool=tool)
 
@@ -120,7 +182,9 @@ def _tool(tool: str, times: int) -> Layer:
 def after(spot: Spot, kit: Kit, steps: Sequence[Layer]) -> Spot:
     """The spot after these steps; a tool used ``passes`` times takes the share that so many careful dabs take."""
     for q in steps:
-        if q.tool:
+        if q.tool == "scrape":
+            spot = remove(spot, SCRAPED)
+        elif q.tool:
             share = next((s for s, tool, times, _c in LIFTS if tool == q.tool and times == q.passes), 0.35)
             spot = remove(spot, share)
         else:
@@ -195,14 +259,21 @@ def _urgency(q: Found, e: Expected, sizes: Mapping[str, float], near: Mapping[st
 
 
 def _cure(f: Fault, e: Expected, place: PlaceSeen | None, plan: Plan, floor: int, own: Sequence[str]) -> Cure:
-    if f.kind in ("large", "small", "turned"):
+    if f.kind in REDRAWN:
         return Cure("redraw")
     if f.kind in ("mechanical", "combed"):
         return Cure("break")
+    if f.kind in FORMS:
+        return Cure(FORMS[f.kind], _evening(e) if f.kind == "blotchy" else ())
     if f.kind == "skipped":
         return Cure("log")
     if place is None:
         return Cure("leave")
+    if sum(q.role == CORRECT and goes_over(q, f.place) for q in e.laid) >= MOST_CORRECTIONS:
+        return Cure("rest")
+    waits = _bare_beside(f, plan)
+    if waits:
+        return Cure("wait", names=(waits,))
     spot = seen_as(plan.paper, plan.kit, [q.as_pass for q in e.laid if goes_over(q, f.place)], place.found)
     claim = CLAIM[e.source.get(f.place, "shipped")]
     before = float(delta_e00(spot.lab, place.wanted))
@@ -212,6 +283,15 @@ def _cure(f: Fault, e: Expected, place: PlaceSeen | None, plan: Plan, floor: int
         if float(delta_e00(done.lab, place.wanted)) < before - LEAST_GAIN and done.used <= 0.99:
             return Cure("lay", missing, np.asarray(done.lab), claim, (spot.used, done.used))
     steps = bounds(plan.paper, plan.kit, spot, place.wanted, floor, own)
+    if f.kind == "darker" and _may_scrape(f.place, spot, place, plan):
+        scraped = _tool("scrape", 1)
+        done = remove(spot, SCRAPED)
+        if float(delta_e00(done.lab, place.wanted)) < before - LEAST_GAIN:
+            return Cure("scrape", (replace(scraped, on=(f.place,)),), np.asarray(done.lab), claim, (spot.used, done.used))
+    if steps is None and f.kind == "darker":
+        around = _around(f, e, plan, floor, own)
+        if around is not None:
+            return around
     if steps is None:
         return Cure("leave", (), np.asarray(spot.lab), claim, (spot.used, spot.used))
     named = tuple(replace(q, where="everywhere", on=(f.place,)) for q in steps)

@@ -13,7 +13,7 @@ from hanabira.core.colour.spaces import Array
 from hanabira.core.progress.check import Checked, Plan
 from hanabira.core.progress.cure import Found, key_of
 from hanabira.core.progress.find import Refused
-from hanabira.core.progress.words import overall, remarks, remedy, sentence, what
+from hanabira.core.progress.words import listed, overall, remarks, remedy, sentence, what
 
 WITH_STRIP_DE, WITHOUT_STRIP_DE = 1.5, 6.5
 """Median ΔE00 to expect of a place that was read with the check strip, and without it."""
@@ -84,10 +84,10 @@ def fault_data(q: Found, plan: Plan) -> dict[str, Any]:
         "mm": [_round(v, 1) for v in q.place.mm] if q.place else None,
         "proposal": {
             "tool": c.tool, "pencil": first.code if first else "", "pressure": first.pressure if first else 0, "passes": first.passes if first else 0,
-            "where": area.place_name(f.place) if f.place else "", "lab_after": _lab(c.lab_after) if c.lab_after is not None else None,
+            "where": listed([area.place_name(p) for s in c.steps for p in s.on] or [area.place_name(f.place) if f.place else ""]), "lab_after": _lab(c.lab_after) if c.lab_after is not None else None,
             "claim_de00": c.claim, "tooth": [_round(v) for v in c.tooth],
             "steps": [
-                {"id": s.id if s.role != "correct" else "", "pencil": s.code, "pressure": s.pressure, "passes": s.passes, "tool": s.tool} for s in c.steps
+                {"id": s.id if s.role != "correct" else "", "pencil": s.code, "pressure": s.pressure, "passes": s.passes, "tool": s.tool, "stroke": s.stroke, "on": list(s.on)} for s in c.steps
             ],
         },
     }  # fmt: skip

@@ -14,14 +14,15 @@ from hanabira.core.progress.reading import PlaceSeen
 
 TAU, EDGE_TAU = 2.0, 1.15
 """A difference of the general place is a fault beyond so many standard deviations, in other places beyond so many times that."""
-GUESSED = 1.6
+GUESSED = 2.6
 """Where the forecast rests on a kit that was never fitted, a difference must be so many times larger: such a forecast is off in ways of its own."""
 UNSURE_FORM = 1.5
 LEAST_L, LEAST_AB, LEAST_C = 4.0, 3.0, 4.0
 """What is less than this no hand mends, however sure it is."""
 KINDS = {
     "lighter": "steps", "darker": "steps", "green": "a*", "red": "a*", "yellow": "b*", "blue": "b*", "dull": "C*", "neon": "C*", "large": "%",
-    "small": "%", "turned": "°", "combed": "°", "mechanical": "of one wave", "skipped": "", "unlogged": "",
+    "small": "%", "turned": "°", "combed": "°", "mechanical": "of one wave", "skipped": "", "unlogged": "", "framed": "L*", "blotchy": "L*", "loud": "ΔE", "apart": "mm", "together": "mm",
+    "eyeline": "°",
 }  # fmt: skip
 """Kinds of fault with the unit of their size."""
 SourceOf = Callable[[PlaceSeen], str]
@@ -60,8 +61,10 @@ class Verdict:
 def judge(
     seen: Sequence[PlaceSeen], expected: Mapping[str, Expected], paper_lab: Array, forms: Mapping[str, Form] | None = None,
     round_ones: frozenset[str] = frozenset(), hairs: Mapping[str, tuple[Hair, Hair]] | None = None, tau: float = TAU,
+    more: Sequence[Fault] = (),
 ) -> Verdict:  # fmt: skip
-    """Faults of all places read. ``forms`` by area id, ``round_ones`` are eyes (no turn is judged there), ``hairs`` found and wanted by area id.
+    """Faults of all places read. ``forms`` by area id, ``round_ones`` are eyes (no turn is judged there), ``hairs`` found and wanted by area id,
+    ``more`` faults that are told of the whole sheet.
 
     A place's difference is first freed of the leaning that all share, then held against how sure reading and forecast are.
     """
@@ -87,6 +90,7 @@ def judge(
     for area, (found, wanted) in (hairs or {}).items():
         if area not in skipped:
             faults += _hair(area, found, wanted)
+    faults += [f for f in more if f.area_id not in skipped]
     best: dict[tuple[str, str], Fault] = {}
     for f in faults:
         if (f.area_id, f.kind) not in best or abs(f.z) > abs(best[f.area_id, f.kind].z):

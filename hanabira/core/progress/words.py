@@ -78,7 +78,7 @@ def remedy(q: Found, kit: Kit) -> str:
     then = f", then {', then '.join(step_words(kit, s) for s in laid)}" if laid else ""
     times = f", {lifted.passes} times" if lifted is not None and lifted.passes > 1 else ""
     steps = ", then ".join(step_words(kit, s) for s in laid)
-    return say(f"check.cure_{c.tool}", steps=steps, after=after, claim=c.claim, times=times, then=then)
+    return say(f"check.cure_{c.tool}", steps=steps, after=after, claim=c.claim, times=times, then=then, names=listed(c.names))
 
 
 def remarks(checked: Checked, plan: Plan, sources: Mapping[str, int]) -> tuple[str, ...]:

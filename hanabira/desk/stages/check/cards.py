@@ -32,13 +32,14 @@ def cure_word(f: dict[str, Any]) -> str:
     codes = list(dict.fromkeys(s["pencil"] for s in f["proposal"]["steps"] if s["pencil"]))
     return {
         "lay": ", ".join(codes), "glaze": f"glaze {pencil}", "lift": "dab off" + (f", {pencil}" if pencil else ""), "erase": "lift down" + (f", {pencil}" if pencil else ""),
-        "redraw": "bring its rim back", "break": "break the run", "log": "set the log right", "leave": "leave it",
+        "redraw": "bring its rim back", "break": "break the run", "log": "set the log right", "leave": "leave it", "scrape": "scrape it out", "around": f"round it, {pencil}",
+        "soften": "break its line", "even": "fill the pale patches", "quiet": "calm it", "wait": "wait for its neighbour", "rest": "rest a night",
     }.get(tool, tool)  # fmt: skip
 
 
 def can_be_planned(s: Check, f: dict[str, Any]) -> bool:
     """Whether a fault's correction makes steps of the plan, and does not stand there yet."""
-    return f["proposal"]["tool"] not in ("leave", "log") and f["area_id"] in s.model.recipes and not planned_already(s, f)
+    return f["proposal"]["tool"] not in ("leave", "log", "wait", "rest") and f["area_id"] in s.model.recipes and not planned_already(s, f)
 
 
 def planned_already(s: Check, f: dict[str, Any]) -> bool:
@@ -54,7 +55,13 @@ def why_not(s: Check, f: dict[str, Any]) -> str:
     """Why a correction cannot go into the plan."""
     if planned_already(s, f):
         return "This correction stands in the plan already."
-    return "Set the log right at the easel." if f["proposal"]["tool"] == "log" else "There is nothing to lay: leave it, or rest a night."
+    words = {
+        "log": "Set the log right at the easel.",
+        "wait": "There is nothing to lay yet: go on beside it.",
+        "rest": "There is nothing to lay: rest a night.",
+        "quiet": "Choose the glaze in Recipe: which opposite calms it is yours to say.",
+    }
+    return words.get(f["proposal"]["tool"], "There is nothing to lay: leave it, or rest a night.")
 
 
 def fill(s: Check) -> None:

@@ -1,0 +1,171 @@
+"""What a photo says beyond the colour of single places: outlines left standing, clouds, what draws the eye first, and how the eyes stand to each other."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from hanabira.core.colour.spaces import Array, chroma
+from hanabira.core.progress.expected import Expected
+from hanabira.core.progress.geometry import Form
+from hanabira.core.progress.on_sheet import AreaOnSheet, OnSheet
+from hanabira.core.progress.reading import core_of
+from hanabira.core.progress.sheet_map import GRID
+from hanabira.core.progress.verdict import Fault
+
+LINE_MM, BESIDE_MM, BLOCK_MM = 0.7, (1.5, 3.2), 6.0
+"""Half width of the strip over an outline, where its two sides are read, and the length of outline that is one reading."""
+LINE_L, LINE_SHARE, LEAST_BLOCKS, LINE_SD = 4.0, 0.6, 4, 1.2
+"""A line darker than both its sides by more L* than wanted, along more than this share of an outline, stands. Correct sheets read at most 1.6."""
+CLOUD_MM = (1.2, 6.0)
+CLOUD_L, CLOUD_GUESSED, CLOUD_SD = 2.4, 2.0, 0.4
+"""Patches of 3 to 15 mm that differ by more L* (1 sd) than wanted are clouds; by so many times more where the forecast is a guess. Correct sheets read
+at most 1.6 with known stacks and 3.9 with a kit that was never fitted."""
+LEAST_MM2 = 160.0
+RING_MM = 12.0
+LOUDER, LOUD_SD, CHROMA_PULL = 6.0, 2.0, 0.5
+"""By how much (ΔE76 to what lies round it, and half of its own chroma) an area must draw more than wanted and more than the eyes."""
+APART_MM, APART_SHARE, TILT_DEG, EYES_MM_SD = 0.8, 0.025, 1.2, 0.25
+"""Eyes stand wrongly apart beyond this many mm and this share of their distance; their line is turned beyond these degrees."""
+
+
+@dataclass(frozen=True)
+class Seen:
+    """What is compared: Lab found and wanted (h, w, 3), what of it hides, and what is begun (h, w) bool."""
+
+    found: Array
+    wanted: Array
+    hidden: np.ndarray
+    begun: np.ndarray
+
+
+def whole_faults(sheet: OnSheet, expected: Mapping[str, Expected], seen: Seen, forms: Mapping[str, Form]) -> list[Fault]:
+    """Faults of outlines, evenness, attention and the pair of eyes."""
+    areas = [a for a in sheet.areas if a.id in expected and expected[a.id].begun and a.core.any()]
+    steady = _without_places(areas, seen)
+    out: list[Fault] = []
+    for a in areas:
+        guessed = any(s == "shipped" for s in expected[a.id].source.values())
+        framed = standing_line(a, seen, steady)
+        if framed is not None and framed[0] > LINE_L and framed[1] >= LINE_SHARE:
+            out.append(Fault(a.id, "", "framed", framed[0], LINE_SD, framed[0] / LINE_SD))
+        clouds = clouds_of(a, seen, steady)
+        if clouds is not None and clouds > CLOUD_L * (CLOUD_GUESSED if guessed else 1.0):
+            out.append(Fault(a.id, "", "blotchy", clouds, CLOUD_SD, clouds / CLOUD_SD))
+    return [*out, *_loud(areas, seen, steady), *eyes_apart(areas, forms)]
+
+
+def _without_places(areas: list[AreaOnSheet], seen: Seen) -> Array:
+    """The wanted lightness with each place moved to what was found of it: differences of value are told elsewhere, forms and grain are told here."""
+    off = seen.found[..., 0] - seen.wanted[..., 0]
+    out = np.array(seen.wanted[..., 0], np.float32)
+    for a in areas:
+        inside = a.inside & ~seen.hidden
+        labels = a.drawn.labels
+        for k in np.unique(labels[inside]) if labels is not None else (None,):
+            here = inside if k is None else inside & (labels == k)
+            if here.any():
+                out[a.inside if k is None else a.inside & (labels == k)] += float(np.median(off[here]))
+    return out
+
+
+def standing_line(area: AreaOnSheet, seen: Seen, steady: Array) -> tuple[float, float] | None:
+    """How much darker than both its sides an outline lies beyond what is wanted (median L* over its length), and along which share of it.
+
+    None where too little of the outline lies between two sides that were drawn.
+    """
+    core = area.core
+    away = np.where(
+        core, -cv2.distanceTransform(core.astype(np.uint8), cv2.DIST_L2, 5), cv2.distanceTransform((~core).astype(np.uint8), cv2.DIST_L2, 5)
+    )
+    away = away / GRID
+    usable = seen.begun & ~seen.hidden
+    band = (np.abs(away) <= LINE_MM) & usable
+    inner = (away < -BESIDE_MM[0]) & (away > -BESIDE_MM[1]) & usable
+    outer = (away > BESIDE_MM[0]) & (away < BESIDE_MM[1]) & usable
+    ys, xs = np.nonzero(band)
+    if not len(ys):
+        return None
+    side, more = int(BLOCK_MM * GRID), []
+    for y in range(int(ys.min()), int(ys.max()) + 1, side):
+        for x in range(int(xs.min()), int(xs.max()) + 1, side):
+            box = np.s_[y : y + side, x : x + side]
+            b, i, o = band[box], inner[box], outer[box]
+            if b.sum() < 15 or i.sum() < 12 or o.sum() < 12:
+                continue
+            depth = [
+                min(float(np.median(v[box][i])), float(np.median(v[box][o]))) - float(np.median(v[box][b]))
+                for v in (seen.found[..., 0], steady)
+            ]
+            more.append(depth[0] - depth[1])
+    if len(more) < LEAST_BLOCKS:
+        return None
+    return float(np.median(more)), float(np.mean(np.array(more) > 0.75 * LINE_L))
+
+
+def clouds_of(area: AreaOnSheet, seen: Seen, steady: Array) -> float | None:
+    """Robust standard deviation in L* of what differs from the wanted picture in patches of 3 to 15 mm; None for an area too small to tell."""
+    inside = core_of(area) & ~seen.hidden
+    if inside.sum() < LEAST_MM2 * GRID * GRID:
+        return None
+    weight = inside.astype(np.float32)
+    off = np.where(inside, seen.found[..., 0] - steady, 0).astype(np.float32)
+    soft = lambda mm: cv2.GaussianBlur(off, (0, 0), mm * GRID) / (cv2.GaussianBlur(weight, (0, 0), mm * GRID) + 1e-3)  # noqa: E731
+    patches = (soft(CLOUD_MM[0]) - soft(CLOUD_MM[1]))[cv2.erode(inside.astype(np.uint8), np.ones((5, 5), np.uint8)) > 0]
+    return 1.4826 * float(np.median(np.abs(patches - np.median(patches)))) if patches.size > 800 else None
+
+
+def pull(area: AreaOnSheet, lab: Array, begun: np.ndarray, hidden: np.ndarray) -> float | None:
+    """How much an area draws the eye: ΔE76 of its mean to what is drawn round it, and a part of its own chroma. None without surroundings."""
+    reach = 2 * int(RING_MM * GRID) + 1
+    ring = cv2.dilate(area.core.astype(np.uint8), np.ones((reach, reach), np.uint8)).astype(bool) & ~area.inside & begun & ~hidden
+    core = core_of(area) & ~hidden
+    if core.sum() < 60 or ring.sum() < 200:
+        return None
+    mine, round_it = lab[core].mean(0), lab[ring].mean(0)
+    return float(np.linalg.norm(mine - round_it)) + CHROMA_PULL * float(chroma(mine))
+
+
+def _loud(areas: list[AreaOnSheet], seen: Seen, steady: Array) -> list[Fault]:
+    """Areas that draw more than the eyes do, and more than they should."""
+    wanted = {a.id: pull(a, seen.wanted, seen.begun, seen.hidden) for a in areas}
+    found = {a.id: pull(a, seen.found, seen.begun, seen.hidden) for a in areas}
+    eyes = [a.id for a in areas if a.surface == "eye" and found[a.id] is not None]
+    if not eyes:
+        return []
+    best_found, best_wanted = max(found[e] or 0.0 for e in eyes), max(wanted[e] or 0.0 for e in eyes)
+    out = []
+    for a in areas:
+        f, w = found[a.id], wanted[a.id]
+        if a.surface == "eye" or f is None or w is None or w > best_wanted:
+            continue
+        if f - best_found > 0 and f - w > LOUDER:
+            out.append(Fault(a.id, "", "loud", f - w, LOUD_SD, (f - w) / LOUD_SD))
+    return out
+
+
+def eyes_apart(areas: list[AreaOnSheet], forms: Mapping[str, Form]) -> list[Fault]:
+    """Two eyes that stand too far apart, too near, or on a turned line, by where each was found against where it is wanted."""
+    eyes = [a for a in areas if a.surface == "eye" and a.id in forms]
+    if len(eyes) != 2:
+        return []
+    middles = {a.id: np.array([float(v.mean()) for v in np.nonzero(a.core)[::-1]]) / GRID for a in eyes}
+    left, right = sorted(eyes, key=lambda a: float(middles[a.id][0]))
+    line = middles[right.id] - middles[left.id]
+    distance = float(np.hypot(*line))
+    along = line / max(distance, 1e-6)
+    apart = np.array(forms[right.id].moved_mm) - np.array(forms[left.id].moved_mm)
+    # the eye that moved more is the one to redraw
+    worse = max((left, right), key=lambda a: float(np.hypot(*forms[a.id].moved_mm)))
+    out = []
+    gap = float(apart @ along)
+    if abs(gap) > max(APART_MM, APART_SHARE * distance):
+        out.append(Fault(worse.id, "", "apart" if gap > 0 else "together", gap, EYES_MM_SD, gap / EYES_MM_SD))
+    turn = float(np.degrees(np.arctan2(-(along[0] * apart[1] - along[1] * apart[0]), distance + gap)))
+    sd = float(np.degrees(EYES_MM_SD / max(distance, 1e-6)))
+    if abs(turn) > max(TILT_DEG, 3 * sd):
+        out.append(Fault(worse.id, "", "eyeline", turn, sd, turn / sd))
+    return out
