@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 import json
+import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
@@ -57,6 +58,8 @@ class Judged:
     wanted: np.ndarray
 
 
+LIKE, MARK_CHARS, MOST_MARKS = "like:", 200, 12
+"""How ticked marks of likeness are kept among what is meant; how much of a mark names it, and how many of a brief are asked."""
 RIM = "rim"
 """Stands for the edge of an area where a step goes along it and over none of its places."""
 
@@ -259,6 +262,22 @@ class Checkroom:
         holders = [q for q in kept.values() if key in q.meant]
         after = [replace(q, meant=tuple(k for k in q.meant if k != key)) for q in holders]
         return bool(holders) and self.model.do(Edit(self.model, "not meant so", holders, after))
+
+    def likeness(self, shot: Shot) -> tuple[tuple[str, bool], ...]:
+        """The brief's marks of likeness, a sentence each, and whether they were found in this photo of the work."""
+        c, kept = self.model.commission, self.kept().get(shot.id)
+        marks = [q.strip().rstrip(".") for q in re.split(r"[;\n]|\.\s", c.notes if c is not None else "") if q.strip()]
+        ticked = kept.meant if kept is not None else ()
+        return tuple((q, f"{LIKE}{q[:MARK_CHARS]}" in ticked) for q in marks[:MOST_MARKS])
+
+    def tick(self, shot: Shot, mark: str, found: bool) -> bool:
+        """A mark of likeness is there, or not any more; one undoable edit."""
+        kept = self.kept().get(shot.id)
+        key = f"{LIKE}{mark[:MARK_CHARS]}"
+        if kept is None or (key in kept.meant) == found:
+            return False
+        after = replace(kept, meant=(*kept.meant, key) if found else tuple(k for k in kept.meant if k != key))
+        return self.model.do(Edit(self.model, "mark of likeness", [kept], [after]))
 
     def into_plan(self, shot: Shot, key: str) -> bool:
         """The correction of a fault becomes steps of the plan; layers of the recipe that were skipped are opened again. One undoable edit."""

@@ -15,6 +15,7 @@ from hanabira.core.token import Token
 from hanabira.session.check_subject import subject_of
 from hanabira.session.checkroom import MORNING_WORDS
 from hanabira.session.commission_sheets import record_data, record_of
+from hanabira.session.edits import EditBrief
 from hanabira.session.progress_files import film_writer, pair_writer
 from hanabira.session.runner import InlineRunner
 from hanabira.session.session import Session
@@ -208,6 +209,22 @@ class Mornings(OnBracken):
         self.session.apply(put=[replace(found, told=json.dumps(data)), replace(self.room.kept()[self.shots[1].id], told=json.dumps(other))])
         self.assertEqual({q["kind"] for q in self.room.lessons()}, {"hand", "again"})
         self.assertIn("darker", next(q["words"] for q in self.room.lessons() if q["kind"] == "hand"))
+
+
+class Likeness(OnBracken):
+    def test_the_briefs_marks_are_ticked_for_one_photo_and_count_as_no_fault_that_was_meant(self):
+        notes = "One ear a little back, always; the star is not quite round.\nLower lip hangs"
+        self.session.do(EditBrief(self.session, "notes", notes=notes))
+        marks = [q for q, _found in self.room.likeness(self.last)]
+        self.assertEqual(marks, ["One ear a little back, always", "the star is not quite round", "Lower lip hangs"])
+        faults = self.room.faults(self.last)
+        self.assertTrue(self.room.tick(self.last, marks[1], True))
+        self.assertEqual([found for _q, found in self.room.likeness(self.last)], [False, True, False])
+        self.assertEqual([found for _q, found in self.room.likeness(self.shots[1])], [False, False, False])
+        self.assertEqual(self.room.faults(self.last), faults)
+        self.assertFalse(self.room.tick(self.last, marks[1], True), "said already")
+        self.session.undo.undo()
+        self.assertEqual([found for _q, found in self.room.likeness(self.last)], [False, False, False])
 
 
 class Learning(OnBracken):

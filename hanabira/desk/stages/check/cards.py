@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QWidget
 from hanabira.craft.safety import words_for
 from hanabira.craft.supplies import KITS
 from hanabira.desk.controls import Caption, Words, act_button, row
+from hanabira.desk.stages.check.likeness import likeness
 from hanabira.desk.widgets.fault_list import CureCard, FaultList
 
 if TYPE_CHECKING:
@@ -91,6 +92,7 @@ def fill(s: Check) -> None:
             parts += _cure(s, f)
         parts += _read(s, data, f)
         parts += _lessons(s)
+        parts += likeness(s, shot)
     elif data is not None and data.get("refused") and not s.working:
         parts += [Caption("Why it is not judged"), Words(data["refused"]["reason"], "small", "ink"), Words(data["refused"]["cure"])]
         if data["refused"].get("corners"):
