@@ -74,7 +74,8 @@ def show(_command: str, data: dict) -> None:
             print(f"{d['id']:<14} {d['name']:<20} {d['bench']:<6} {d['minutes']} min")
         return
     print(f"{data['right']} of {len(data['answers'])} right")
-    print(data["diagnosis"]["sentence"])
+    if data["diagnosis"]["sigma"] is not None:
+        print(data["diagnosis"]["sentence"])
 
 
 def add_commands(add: Add) -> None:

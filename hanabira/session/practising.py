@@ -11,7 +11,7 @@ from dataclasses import asdict, dataclass
 from typing import TYPE_CHECKING
 
 from hanabira.core.faults import Fault
-from hanabira.core.practice.profile import Answer, Profile, profile
+from hanabira.core.practice.profile import Answer, Profile, due, profile, remembered
 from hanabira.core.practice.question import Picture
 from hanabira.core.practice.round import FIRST_LEVEL, FROM_PICTURES, Round
 from hanabira.core.sentences import say
@@ -102,6 +102,11 @@ class Practising:
         x, y, w, h = (round(v * view.scale) for v in photo.crop)
         return [Picture(view.pixels[max(0, y) : y + h, max(0, x) : x + w], photo.original_name)]
 
+    def waiting(self, drill: str) -> tuple[str, ...]:
+        """Keys of questions of a drill that come back by today, the longest waiting first: what was right waits longer and longer."""
+        mine = [a for a in self.answers() if a.drill == drill and not a.neutral]
+        return due(remembered(mine), self.now().date())
+
     def begin(self, drill: str, pictures: list[Picture], seed: int) -> Round:
         """A round, as hard as the last one of this drill ended. Raises `Fault` for a drill that cannot be played now."""
         if drill in FROM_PICTURES and not pictures:
@@ -109,7 +114,18 @@ class Practising:
         level = next(
             (float(verdict_of(q.told).get("level", FIRST_LEVEL)) for q in reversed(self.rounds()) if q.drill == drill), FIRST_LEVEL
         )
-        return Round(drill, pictures, seed, self.model.kit, self.model.paper, level, self.now)
+        plan = self.model.planner.planned() if drill == "what-next" else None
+        return Round(
+            drill,
+            pictures,
+            seed,
+            self.model.kit,
+            self.model.paper,
+            level,
+            self.now,
+            plan.ordered if plan is not None else None,
+            self.waiting(drill),
+        )
 
     def keep(self, played: Round, seed: int, minutes: float) -> bool:
         """Keep a round's answers; whether there were any and they could be stored."""

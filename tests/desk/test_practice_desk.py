@@ -6,6 +6,7 @@ import datetime
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 
+from hanabira.core.practice.wider import overlap
 from hanabira.desk import paint
 from hanabira.desk.theme import scale
 from hanabira.studio.records import PracticeRound
@@ -168,3 +169,101 @@ class Practice(DeskCase):
         self.assertIn(proposal.drill.id, ("which", "value-step"))
         if proposal.drill.id == "which":
             self.assertIn("too green", proposal.why)
+
+
+class Wider(Practice):
+    """The drills that are drawn, stacked and compared, by keys alone and by pointer; and the spot on neutral."""
+
+    def start(self, drill: str):
+        self.stage.choose_drill(drill)
+        self.settle()
+        self.page.setFocus()
+        return self.stage.question
+
+    def test_a_shape_is_drawn_with_arrows_and_space_and_with_the_pointer(self):
+        q = self.start("darkest-shape")
+        for keys in ((Qt.Key.Key_Left,) * 8, (Qt.Key.Key_Right,) * 16, (Qt.Key.Key_Down,) * 9):
+            for key in keys:
+                self.key(self.page, key)
+            self.key(self.page, Qt.Key.Key_Space)
+        self.assertEqual(len(self.page.hand.ring), 3)
+        self.assertAlmostEqual(self.page.hand.ring[1][0] - self.page.hand.ring[0][0], 0.32)
+        self.key(self.page, Qt.Key.Key_Return)
+        self.assertAlmostEqual(self.stage.last.score, overlap(q.extra, self.page.hand.ring))
+        self.assertIn("share", self.stage.why)
+        self.key(self.page, Qt.Key.Key_Return)
+        _part, frame = self.page._frame(self.page.width() / scale(), self.page.height() / scale())
+        self.drag(
+            self.page,
+            [
+                QPointF(frame.left() + x * frame.width(), frame.top() + y * frame.height()) * scale()
+                for x, y in ((0.2, 0.2), (0.7, 0.2), (0.7, 0.7), (0.2, 0.7))
+            ],
+        )
+        self.assertGreater(len(self.page.hand.ring), 3)
+        self.assertTrue(self.page.hand.ready)
+
+    def test_strokes_are_turned_by_keys_and_drawn_by_the_pointer(self):
+        self.start("comb-it")
+        self.key(self.page, Qt.Key.Key_1)
+        self.key(self.page, Qt.Key.Key_Left)
+        self.key(self.page, Qt.Key.Key_2)
+        for _ in range(3):
+            self.key(self.page, Qt.Key.Key_Right)
+        self.assertEqual(self.page.hand.strokes[:2], [95.0, 75.0])
+        self.key(self.page, Qt.Key.Key_Return)
+        self.assertIsNone(self.stage.last, "one ring has no stroke yet")
+        c = self.page.spot_at(2) * scale()
+        self.drag(self.page, [c, c + QPointF(20, -20), c + QPointF(30, -30)])
+        self.assertAlmostEqual(self.page.hand.strokes[2], 45, delta=4)
+        self.key(self.page, Qt.Key.Key_Return)
+        self.assertIsNotNone(self.stage.last)
+        self.assertLessEqual(self.stage.last.score, 90)
+
+    def test_a_stack_by_two_figures_and_one_taken_back(self):
+        q = self.start("guess-stack")
+        for key in (Qt.Key.Key_4, Qt.Key.Key_4, Qt.Key.Key_2, Qt.Key.Key_Backspace, Qt.Key.Key_9):
+            self.key(self.page, key)
+        self.assertEqual(self.stage.order, (3, 8))
+        self.key(self.page, Qt.Key.Key_Return)
+        self.assertAlmostEqual(self.stage.last.score, float(q.extra[3, 8]))
+
+    def test_the_changed_place_and_the_next_step_by_a_figure(self):
+        for drill in ("find-fault", "what-next"):
+            q = self.start(drill)
+            self.assertEqual(self.page.second is not None, drill == "find-fault")
+            self.key(self.page, Qt.Key(Qt.Key.Key_1 + int(q.truth)))
+            self.assertTrue(self.stage.last.right, drill)
+
+    def test_a_misled_spot_is_asked_for_on_neutral_and_both_are_kept(self):
+        self.start("value-step")
+        s = self.stage
+        for _ in range(12):
+            if abs(s.question.lift) >= 1:
+                break
+            s.round.ask()
+        self.assertGreaterEqual(abs(s.question.lift), 1)
+        self.key(self.page, Qt.Key.Key_3)
+        self.key(self.page, Qt.Key.Key_Return)
+        self.assertIsNone(s.last)
+        self.assertTrue(self.page.on_neutral)
+        self.key(self.page, Qt.Key.Key_6)
+        self.key(self.page, Qt.Key.Key_Return)
+        self.assertEqual((s.last.said_step, s.on_neutral), (2.5, 55.0))
+        self.assertEqual([(a.neutral, a.said_step) for a in s.round.answers], [(False, 2.5), (True, 5.5)])
+        self.assertFalse(self.page.on_neutral)
+        s.stop_here()
+        kept = self.model.practising.profile()
+        self.assertEqual((kept.whole.answers, kept.on_neutral.answers), (1, 1))
+
+    def test_nothing_is_cut_at_any_size(self):
+        for text, size in ((1.0, (1280, 800)), (1.5, (1024, 700)), (2.0, (1280, 800))):
+            self.model.settings.set("text_size", text)
+            self.desk.restyle()
+            self.desk.resize(*size)
+            self.settle()
+            for drill in ("darkest-shape", "comb-it", "guess-stack", "find-fault", "what-next"):
+                self.start(drill)
+                paint.CLIPPED.clear()
+                self.desk.grab()
+                self.assertEqual(paint.CLIPPED, [], (text, drill))

@@ -31,6 +31,8 @@ class Answer:
     said_step: float | None = None
     lift: float = 0.0
     neutral: bool = False
+    score: float | None = None
+    """What it is measured by where it is neither value nor choice: ΔE00 of a stack, overlap of a shape (0–1), degrees of a stroke."""
 
     @property
     def error(self) -> float | None:

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import cv2
 import numpy as np
 
+from hanabira.core.area.hair import HairField
 from hanabira.core.colour.spaces import Array, bytes_to_lab, chroma
 from hanabira.core.colour.words import hue_family, warmth
 from hanabira.core.optics.kit import Kit
@@ -42,7 +43,8 @@ class Seen:
 
 @dataclass(frozen=True)
 class Question:
-    """One question. ``kind`` is value (answer is an L*), choice (an index of ``choices``) or order (indices of ``spots``, darkest first).
+    """One question. ``kind`` is value (answer is an L*), choice (an index of ``choices``), order (indices of ``spots``, darkest first), pair (two indices
+    of ``choices``), shape (a ring in shares of the shown part) or strokes (degrees counter-clockwise from the right, one a spot).
 
     ``key`` names it for coming back, ``truth`` is the answer, ``lift`` how much lighter the spot is than its surround in steps, ``level`` how hard it is,
     ``why`` says what was right and ``trick`` what of the craft helps. ``labs`` (n, 3) are the spots' colours.
@@ -54,13 +56,23 @@ class Question:
     kind: str
     spots: tuple[Spot, ...]
     labs: Array
-    truth: float | int | tuple[int, ...]
+    truth: float | int | tuple[float, ...]
     choices: tuple[str, ...] = ()
     lift: float = 0.0
     around_l: float = 50.0
     level: float = 0.0
     why: str = ""
     trick: str = ""
+    part: tuple[float, float, float, float] | None = None
+    """What of the picture is shown, as shares: left, top, width, height; None for what the spots ask for."""
+    extra: Array | None = None
+    """What the answer is held against beyond ``truth``: a mask (h, w) of the shown part, ΔE00 (n, n) of pairs, or the changed picture in Lab."""
+    shown: tuple[Spot, ...] = ()
+    """Places that the answer points at."""
+    words: tuple[str, ...] = ()
+    """Lines that are shown instead of a picture."""
+    notes: tuple[str, ...] = ()
+    """What is to be said of each choice, where a wrong one has a reason of its own."""
 
 
 class Picture:
@@ -69,6 +81,8 @@ class Picture:
     def __init__(self, pixels: np.ndarray, name: str) -> None:
         k = min(1.0, SIDE / max(pixels.shape[:2]))
         small = cv2.resize(pixels, None, fx=k, fy=k, interpolation=cv2.INTER_AREA) if k < 1 else pixels
+        self.hair: HairField | None = None
+        """Direction of the hair all over it; measured once, by the drill that asks for it."""
         self.name, self.lab = name, bytes_to_lab(np.ascontiguousarray(small)).astype(float)
         self.radius = max(3, round(RADIUS * max(self.lab.shape[:2])))
         n = 2 * self.radius + 1
@@ -109,12 +123,34 @@ def value_step(picture: Picture, rng: np.random.Generator, level: float) -> Ques
     found = picture.spots(rng, 40)
     if not found:
         return None
-    best = min(found, key=lambda s: abs(abs(s.lift) - level) + 0.4 * (s.lab[0] < 6) + 0.4 * (s.lab[0] > 96))
+    return value_of(picture, min(found, key=lambda s: abs(abs(s.lift) - level) + 0.4 * (s.lab[0] < 6) + 0.4 * (s.lab[0] > 96)))
+
+
+def again(picture: Picture, key: str) -> Question | None:
+    """A value that was asked before, by its key; None where the key names another drill or picture."""
+    start = f"value-step {picture.name} "
+    if not key.startswith(start):
+        return None
+    x, comma, y = key[len(start) :].partition(",")
+    try:
+        at = float(x), float(y)
+    except ValueError:
+        return None
+    h, w = picture.lab.shape[:2]
+    e = 2 * picture.radius
+    if not comma or not (e < at[0] * w < w - e and e < at[1] * h < h - e):
+        return None
+    found = picture.seen(int(at[0] * w), int(at[1] * h))
+    return replace(value_of(picture, found), key=key)
+
+
+def value_of(picture: Picture, best: Seen) -> Question:
+    """The question after a spot's value."""
     way = "light" if best.lift > 0.5 else "dark" if best.lift < -0.5 else "even"
     step = 1 + min(9, int(best.lab[0] // 10))
     why = say(f"practice.value_{way}", step=step, value=best.lab[0], around=best.around[0])
     return Question(
-        "value-step", _key(picture, "value-step", best.at), say("practice.value_ask"), "value", (best.at,), best.lab[None], float(best.lab[0]), (), best.lift,
+        "value-step", key_of(picture, "value-step", best.at), say("practice.value_ask"), "value", (best.at,), best.lab[None], float(best.lab[0]), (), best.lift,
         float(best.around[0]), abs(best.lift), why, say("practice.value_trick"),
     )  # fmt: skip
 
@@ -152,7 +188,7 @@ def which(picture: Picture, rng: np.random.Generator, level: float) -> Question 
     order = (0, 1) if a.at[0] < b.at[0] else (1, 0)
     spots, labs = (a.at, b.at), np.array([a.lab, b.lab])
     return Question(
-        "which", _key(picture, f"which {way}", a.at, b.at), say(f"practice.which_ask_{way}"), "choice", tuple(spots[k] for k in order), labs[list(order)],
+        "which", key_of(picture, f"which {way}", a.at, b.at), say(f"practice.which_ask_{way}"), "choice", tuple(spots[k] for k in order), labs[list(order)],
         order.index(right), (say("practice.left"), say("practice.right")), 0.0, 50.0, level, why, say(f"practice.which_trick_{way}"),
     )  # fmt: skip
 
@@ -177,7 +213,7 @@ def order_six(picture: Picture, rng: np.random.Generator, level: float) -> Quest
     if float(np.diff(np.sort(labs[:, 0])).min()) < 1.5:
         return None
     return Question(
-        "order-six", _key(picture, "order-six", *(chosen[k].at for k in mixed)), say("practice.order_ask"), "order", tuple(chosen[k].at for k in mixed), labs,
+        "order-six", key_of(picture, "order-six", *(chosen[k].at for k in mixed)), say("practice.order_ask"), "order", tuple(chosen[k].at for k in mixed), labs,
         truth, (), 0.0, 50.0, level, say("practice.order_why", gap=float(np.diff(np.sort(labs[:, 0])).min())), say("practice.order_trick"),
     )  # fmt: skip
 
@@ -198,7 +234,7 @@ def white_or_not(picture: Picture, rng: np.random.Generator, level: float) -> Qu
     if family not in HUES:
         return None
     return Question(
-        "white-or-not", _key(picture, "white-or-not", best.at), say("practice.white_ask"), "choice", (best.at,), best.lab[None], HUES.index(family), HUES, best.lift,
+        "white-or-not", key_of(picture, "white-or-not", best.at), say("practice.white_ask"), "choice", (best.at,), best.lab[None], HUES.index(family), HUES, best.lift,
         float(best.around[0]), level, say("practice.white_why", hue=family, strength=float(chroma(best.lab))), say("practice.white_trick"),
     )  # fmt: skip
 
@@ -237,7 +273,8 @@ def outcome(first: Array, then: Array, together: Array) -> str:
     return "clean"
 
 
-def _key(picture: Picture, drill: str, *spots: Spot) -> str:
+def key_of(picture: Picture, drill: str, *spots: Spot) -> str:
+    """What names a question for coming back: its drill, its picture and its places."""
     return f"{drill} {picture.name} " + " ".join(f"{x:.3f},{y:.3f}" for x, y in spots)
 
 

@@ -12,7 +12,9 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from hanabira.core.practice.question import Question
 from hanabira.desk.drawn import Drawn
 from hanabira.desk.paint import CENTRE, bed, grey, ink_on, mapped, swatch, text, width
+from hanabira.desk.paint import height as text_height
 from hanabira.desk.theme import role, scale
+from hanabira.desk.widgets.drill_hand import DrillHand
 
 NEAR = 0.42
 """Share of the picture's width that is shown round a single spot."""
@@ -25,6 +27,7 @@ class DrillPicture(Drawn):
 
     takes_keys = True
     touched = pyqtSignal(int)
+    drawn = pyqtSignal()
 
     def __init__(self, key: Callable[[QKeyEvent], bool], parent: QWidget | None = None) -> None:
         super().__init__("The picture of the drill", parent)
@@ -35,11 +38,22 @@ class DrillPicture(Drawn):
         self.chosen: tuple[int, ...] = ()
         """Spots that were named so far, in their order."""
         self.held = ""
+        self.on_neutral = False
+        """Whether the spot is asked for on neutral grey."""
+        self.second: QImage | None = None
+        """The changed picture beside the first one, where a drill compares two."""
+        self.hand = DrillHand()
+        self._of: Question | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
 
-    def set(self, image: QImage | None, question: Question | None, answered: bool, chosen: tuple[int, ...] = ()) -> None:
+    def set(
+        self, image: QImage | None, question: Question | None, answered: bool, chosen: tuple[int, ...] = (), second: QImage | None = None
+    ) -> None:  # fmt: skip
         """Show another question, or its answer."""
-        self.image, self.question, self.answered, self.chosen = image, question, answered, chosen
+        self.image, self.question, self.answered, self.chosen, self.second = image, question, answered, chosen, second
+        if question is not self._of:
+            self._of = question
+            self.hand.set(question)
         self.setAccessibleDescription(question.prompt if question is not None else "")
         self.refresh()
 
@@ -51,6 +65,8 @@ class DrillPicture(Drawn):
         """What of the picture is shown, in shares of it."""
         q, image = self.question, self.image
         assert image is not None
+        if q is not None and q.part is not None:
+            return QRectF(*q.part)
         if q is None or len(q.spots) != 1:
             return QRectF(0, 0, 1, 1)
         high = NEAR * image.width() / max(1.0, w) * h / image.height()
@@ -65,6 +81,8 @@ class DrillPicture(Drawn):
         assert self.image is not None
         part = self._part(w - 48, h - 24)
         room = QRectF(24, 12, w - 48, h - 24)
+        if self.second is not None:  # two pictures stand side by side, and what is asked is asked of the right one
+            room = QRectF(w / 2 + 6, 12, w / 2 - 30, h - 24)
         pw, ph = part.width() * self.image.width(), part.height() * self.image.height()
         k = min(room.width() / pw, room.height() / ph)
         out = QRectF(0, 0, pw * k, ph * k)
@@ -90,25 +108,37 @@ class DrillPicture(Drawn):
         if q.drill == "foretell":
             self._patches(p, w, h)
             return
+        if q.kind == "pair":
+            self._drawer(p, w, h)
+            return
+        if q.words:
+            self._lines(p, w, h)
+            return
         if self.image is None:
             return
         part, frame = self._frame(w, h)
         iw, ih = self.image.width(), self.image.height()
-        if self.held == "neutral":
+        neutral = self.held == "neutral" or self.on_neutral
+        if neutral:
             p.fillRect(frame, role("bed"))
         else:
-            p.drawImage(frame, self.image, QRectF(part.left() * iw, part.top() * ih, part.width() * iw, part.height() * ih))
+            source = QRectF(part.left() * iw, part.top() * ih, part.width() * iw, part.height() * ih)
+            if self.second is not None:
+                p.drawImage(frame.translated(-(w / 2 - 9), 0), self.image, source)
+            p.drawImage(frame, self.second or self.image, source)
         single = len(q.spots) == 1
         if self.answered and single and self.held != "hide":
             self._strip(p, frame)
-        if self.held == "neutral":
+        if neutral:
             for n in range(len(q.spots)):
                 c = self.spot_at(n)
                 p.setPen(Qt.PenStyle.NoPen)
                 p.setBrush(mapped(q.labs[n]))
                 p.drawEllipse(c, RING, RING)
         for n in range(len(q.spots)):
-            self._circle(p, self.spot_at(n), "" if single else str(n + 1), n in self.chosen)
+            told = self.answered and q.drill == "find-fault" and n == q.truth
+            self._circle(p, self.spot_at(n), "" if single else str(n + 1), n in self.chosen or told)
+        self.hand.paint(p, frame, [self.spot_at(n) for n in range(len(q.spots))], q, self.answered)
         if self.answered and single and q.kind == "value" and self.held != "hide":
             self._on_neutral(p, frame)
 
@@ -182,10 +212,68 @@ class DrillPicture(Drawn):
                 text(p, r, "?", "title", QColor("#101010"), CENTRE)
             text(p, QRectF(r.left() - 14, r.bottom() + 18, side + 28, 22), words, "small", "mat_ink", CENTRE)
 
+    def _pencil(self, n: int, w: float, h: float) -> QRectF:
+        """Where a pencil of nine lies."""
+        side = min((h - 170) / 1.95, (w - 90) / 5.4, 150.0)
+        left, top = w / 2 - 0.8 * side, (h - 1.95 * side - 150) / 2
+        return QRectF(left + n % 3 * (side * 1.14), top + n // 3 * (side * 0.65 + 50), side, side * 0.65)
+
+    def _drawer(self, p: QPainter, w: float, h: float) -> None:
+        """The colour that is asked for, and nine pencils."""
+        q = self.question
+        assert q is not None
+        first = self._pencil(0, w, h)
+        target = QRectF(first.left() - first.width() * 1.75, first.top(), first.width() * 1.5, first.height() * 2 + 50)
+        bed(p, target, 14)
+        swatch(p, target, mapped(q.labs[-1]))
+        wide = max(target.width(), width("this colour", "small") + 8)
+        text(p, QRectF(target.center().x() - wide / 2, target.bottom() + 18, wide, 24), "this colour", "small", "mat_ink", CENTRE)
+        for n in range(len(q.choices)):
+            r = self._pencil(n, w, h)
+            bed(p, r, 5)
+            swatch(p, r, mapped(q.labs[n]))
+            order = " ".join(("below", "over")[k] for k, m in enumerate(self.chosen) if m == n)
+            right = self.answered and n in q.truth  # type: ignore[operator]
+            code, _space, name = q.choices[n].partition(" ")
+            words = f"{n + 1}  {code}" + (f" · {order}" if order else "") + (" · it is" if right and not order else "")
+            bold = "caption" if order or right else "note"
+            text(p, QRectF(r.left() - 4, r.bottom() + 6, r.width() + 12, 19), words, bold, "mat_ink", elide=True)
+            text(p, QRectF(r.left() - 4, r.bottom() + 23, r.width() * 1.14, 19), name, "note", "mat_ink", elide=True)
+
+    def _lines(self, p: QPainter, w: float, h: float) -> None:
+        """What stands done, and steps to choose from."""
+        q = self.question
+        assert q is not None
+        room = min(w - 64, 640.0)
+        x, y = (w - room) / 2, max(16.0, h / 2 - 110)
+        high = text_height(q.words[0], room, "small")
+        text(p, QRectF(x, y, room, high + 4), q.words[0], "small", "mat_ink", wrap=True)
+        y += high + 18
+        for n, words in enumerate(q.words[1:]):
+            r = QRectF(x, y, room, max(44.0, text_height(words, room - 40, "name") + 16))
+            p.fillRect(r, role("card"))
+            if self.answered and n == q.truth:
+                p.setPen(QPen(role("ink"), 2))
+                p.setBrush(Qt.BrushStyle.NoBrush)
+                p.drawRect(r)
+            text(p, r.adjusted(14, 6, -14, -6), words, "name", "ink", wrap=True)
+            y += r.height() + 8
+
     # -- hands ---------------------------------------------------------------------------
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.setFocus()
         q = self.question
+        if q is not None and not self.answered and q.kind == "pair":
+            w, h, at = self.width() / scale(), self.height() / scale(), event.position() / scale()
+            for n in range(len(q.choices)):
+                if self._pencil(n, w, h).contains(at):
+                    self.touched.emit(n)
+            return
+        if q is not None and not self.answered and q.kind in ("shape", "strokes") and self.image is not None:
+            if self.hand.press(event.position() / scale(), self._frame(self.width() / scale(), self.height() / scale())[1], self._spots()):
+                self.drawn.emit()
+                self.update()
+            return
         if q is None or self.answered or len(q.spots) < 2 or (self.image is None and q.drill != "foretell") or q.drill == "foretell":
             return
         at = event.position() / scale()
@@ -194,6 +282,20 @@ class DrillPicture(Drawn):
             if math.hypot(at.x() - c.x(), at.y() - c.y()) < 2 * RING:
                 self.touched.emit(n)
                 return
+
+    def _spots(self) -> list[QPointF]:
+        return [self.spot_at(n) for n in range(len(self.question.spots))] if self.question is not None else []
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        q = self.question
+        if q is None or self.answered or self.image is None or q.kind not in ("shape", "strokes"):
+            return
+        if self.hand.move(event.position() / scale(), self._frame(self.width() / scale(), self.height() / scale())[1]):
+            self.drawn.emit()
+            self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        self.hand.release()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if not self.take_key(event):

@@ -15,7 +15,7 @@ from hanabira.core.colour.spaces import lab_to_bytes
 from hanabira.core.faults import Fault
 from hanabira.core.practice.profile import CERTAIN_ANSWERS, Answer
 from hanabira.core.practice.question import Picture, Question
-from hanabira.core.practice.round import Round
+from hanabira.core.practice.round import Round, told
 from hanabira.core.study.looks import grey
 from hanabira.craft.drills import Drill, drills
 from hanabira.demo.truth import PHOTOS
@@ -35,6 +35,8 @@ if TYPE_CHECKING:
 
 LOW, LOWER = 420, 340
 """Design pixels of height under which the weeks fold away, and the line of keys."""
+MISLEADS = 1.0
+"""A surround that differs by so many steps is asked about twice: as it stands, and on neutral."""
 QUARTER = 2.5
 """A quarter of a value step, in L*."""
 
@@ -50,6 +52,7 @@ class Practice(Stage):
         self.head = VerdictStrip(lambda: desk.explain("practice"))
         self.picture = DrillPicture(self.key)
         self.picture.touched.connect(self.take_choice)
+        self.picture.drawn.connect(self._drawn)
         self.keys = KeyLine()
         self.stem = PracticeStem()
         self.centre = column(self.picture, self.keys, self.stem)
@@ -64,8 +67,15 @@ class Practice(Stage):
         self.order: tuple[int, ...] = ()
         self.last: Answer | None = None
         self.repeated = False
+        self.first: Answer | None = None
+        """The answer in its surround, while the same spot is asked for on neutral."""
+        self.on_neutral: float | None = None
+        """L* that was said on neutral."""
+        self.why = ""
+        """What the last answer was told."""
         self._pictures: list[Picture] = []
         self._shown: dict[str, tuple[QImage, QImage]] = {}
+        self._changed: tuple[str, QImage] | None = None
         self.now = datetime.datetime.now
         self.desk.rule.pressed.connect(self._rule_pressed)
         self.model.commission_changed.connect(self._other)
@@ -147,6 +157,7 @@ class Practice(Stage):
         if self.round is not None and self.round.answers:
             self.practising.keep(self.round, self.seed, (time.monotonic() - self.began) / 60 if self.began else 0.0)
         self.round, self.began, self.last, self.guess, self.order = None, 0.0, None, None, ()
+        self.first, self.on_neutral = None, None
         self.desk.rule.guess_at(None)
 
     # -- answering ------------------------------------------------------------------------
@@ -174,7 +185,12 @@ class Practice(Stage):
             else:
                 return False
             return True
-        if key == Qt.Key.Key_Backspace and q.kind == "order":
+        if q.kind in ("shape", "strokes"):
+            if not self.picture.hand.key(key, event.modifiers()):
+                return False
+            self._drawn()
+            return True
+        if key == Qt.Key.Key_Backspace and q.kind in ("order", "pair"):
             self.order = self.order[:-1]
             self.refresh()
             return True
@@ -192,9 +208,28 @@ class Practice(Stage):
         self.begin()
         if q.kind == "choice":
             self.answer(n)
-        elif q.kind == "order" and n not in self.order:
+        elif (q.kind == "order" or (q.kind == "pair" and len(self.order) < 2)) and n not in self.order:
             self.order = (*self.order, n)
             self.refresh()
+
+    def _drawn(self) -> None:
+        """A line or a stroke was drawn."""
+        if self.question is not None and self.last is None:
+            self.begin()
+            self.picture.update()
+            self._next()
+
+    def _given(self) -> float | int | tuple | None:
+        """The answer as it stands; None while it is none."""
+        q = self.question
+        if q is None or self.last is not None:
+            return None
+        if q.kind == "value":
+            return self.guess
+        if q.kind in ("shape", "strokes"):
+            return self.picture.hand.answer if self.picture.hand.ready else None
+        most = {"order": len(q.spots), "pair": 2}.get(q.kind, 0)
+        return self.order if most and len(self.order) == most else None
 
     def set_guess(self, value: float) -> None:
         """The answer's flag on the value rule."""
@@ -211,13 +246,26 @@ class Practice(Stage):
     def answer(self, given: float | int | tuple[int, ...]) -> None:
         """Take the answer and show what is right where it was asked; one that is asked again does not count."""
         assert self.round is not None
-        self.last = self.round.answer(given, counts=not self.repeated)
+        q = self.question
+        assert q is not None
+        if self.first is not None:
+            self.round.answer(given, neutral=True)
+            self.last, self.first, self.on_neutral = self.first, None, float(given)  # type: ignore[arg-type]
+            self.refresh()
+            return
+        got = self.round.answer(given, counts=not self.repeated)
+        self.why, self.on_neutral = told(q, given), None
+        if q.kind == "value" and abs(q.lift) >= MISLEADS and not self.repeated:
+            self.first, self.guess = got, None
+        else:
+            self.last = got
         self.repeated = False
         self.refresh()
 
     def ask_again(self) -> None:
         """The same question once more; the first answer counts."""
         self.last, self.guess, self.order, self.repeated = None, None, (), True
+        self.picture.hand.set(self.question)
         self.refresh()
 
     def stop_here(self) -> None:
@@ -233,21 +281,18 @@ class Practice(Stage):
         elif not self.began:
             self.begin()
         elif self.last is not None:
-            if len(r.answers) >= self.drill.questions:
+            if self._asked() >= self.drill.questions:
                 self.stop_here()
                 self.model.messages.remark("The round is kept.")
                 return
-            self.last, self.guess, self.order = None, None, ()
+            self.last, self.guess, self.order, self.on_neutral = None, None, (), None
             try:
                 r.ask()
             except Fault:
                 self.stop_here()
                 return
-        elif q.kind == "value" and self.guess is not None:
-            self.answer(self.guess)
-            return
-        elif q.kind == "order" and len(self.order) == len(q.spots):
-            self.answer(self.order)
+        elif (given := self._given()) is not None:
+            self.answer(given)
             return
         else:
             self.model.messages.remark("Answer first: " + "; ".join(f"{k} {words}" for k, words in self.drill.how[:2]) + ".")
@@ -267,20 +312,36 @@ class Practice(Stage):
             self._shown[picture.name] = (to_image(pixels), to_image(grey(pixels)))
         return self._shown[picture.name][1 if self.picture.held == "grey" else 0]
 
+    def _second(self) -> QImage | None:
+        """The changed picture of a drill that compares two."""
+        q = self.question
+        if q is None or q.drill != "find-fault" or q.extra is None:
+            return None
+        if self._changed is None or self._changed[0] != q.key:
+            self._changed = q.key, to_image(lab_to_bytes(q.extra))
+        return self._changed[1]
+
+    def _asked(self) -> int:
+        """Questions that were answered in their surround."""
+        return sum(not a.neutral for a in self.round.answers) if self.round is not None else 0
+
     def _show(self) -> None:
-        self.picture.set(self._image(), self.question, self.last is not None, self.order)
+        self.picture.on_neutral = self.first is not None
+        self.picture.set(self._image(), self.question, self.last is not None, self.order, self._second())
 
     def refresh(self) -> None:
-        q, r = self.question, self.round
+        q = self.question
         high = self.centre.height() / scale()
         self.stem.setVisible(high <= 0 or high > LOW)
         self.keys.setVisible(high <= 0 or high > LOWER)  # they stand on the bench as well
-        n = len(r.answers) if r is not None else 0
+        n = self._asked()
         today = f"{self.now():%d %B}".lstrip("0")
         if q is None:
             self.head.set("Nothing to ask yet", "Open a commission with a photo.")
         elif self.last is not None:
-            self.head.set(q.why if self.last.right else f"Not quite. {q.why}", q.trick, f"{n} of {self.drill.questions}")
+            self.head.set(self.why if self.last.right else f"Not quite. {self.why}", q.trick, f"{n} of {self.drill.questions}")
+        elif self.first is not None:
+            self.head.set("And the same spot on neutral grey?", self._choice_words(q), f"{n} of {self.drill.questions}")
         else:
             self.head.set(q.prompt, self._choice_words(q), f"{n + 1} of {self.drill.questions}" if self.began else f"today, {today}")
         self._show()
@@ -291,6 +352,14 @@ class Practice(Stage):
         self._next()
 
     def _choice_words(self, q: Question) -> str:
+        if q.words or q.drill == "find-fault":
+            return "A figure key names the step." if q.words else "A figure key names the ring."
+        if q.kind == "pair":
+            return "Below, then over it: " + (" then ".join(q.choices[k] for k in self.order) or "…")
+        if q.kind == "shape":
+            return "Draw it in one line, or set corners; Enter takes it."
+        if q.kind == "strokes":
+            return "A stroke along the hair at each ring; Enter takes them."
         if q.kind == "choice":
             return "   ".join(f"{k} {words}" for k, words in enumerate(q.choices, 1))
         if q.kind == "order":
@@ -317,7 +386,7 @@ class Practice(Stage):
             leaves.append(Leaf(datetime.datetime.fromisoformat(q.at).date(), name, f"{q.minutes:.0f} min"))
         run: list[float | bool] = []
         if r is not None and self.began:
-            run = [a.right if a.error is None else a.error for a in r.answers]
+            run = [a.right if a.error is None else a.error for a in r.answers if not a.neutral]
         self.stem.set(leaves, run, self.drill.questions if self.began else 0, self.now().date())
 
     def _keys(self) -> None:
@@ -325,11 +394,20 @@ class Practice(Stage):
         acts = [LineKey(k, words) for k, words in self.drill.how] if self.last is None else [LineKey("R", "ask it again", self.ask_again)]
         if self.began:
             acts.append(LineKey("Esc", "stop", self.stop_here))
-        self.keys.set("Hold", held if self.question is not None and self.question.drill != "foretell" else (), acts)
+        self.keys.set(
+            "Hold",
+            held
+            if self.question is not None
+            and self.question.kind in ("value", "order")
+            or self.question is not None
+            and self.question.drill in ("which", "white-or-not")
+            else (),
+            acts,
+        )
 
     def _bench(self) -> None:
         bench, d = self.desk.bench, self.drill
-        proposal, told = self.practising.proposal(), self.practising.profile()
+        proposal, found = self.practising.proposal(), self.practising.profile()
         parts: list = []
         if self.last is not None and self.last.error is not None:
             e = self.last.error
@@ -342,17 +420,22 @@ class Practice(Stage):
             if self.practising.done_today():
                 parts.append(Words("Today’s drill is done; this one is extra."))
         elif self.round is not None and self.round.answers:
-            right = sum(a.right for a in self.round.answers)
-            parts += [Caption("So far today"), Words(f"{right} of {len(self.round.answers)} right", "strong", "ink")]
+            right = sum(a.right for a in self.round.answers if not a.neutral)
+            parts += [Caption("So far today"), Words(f"{right} of {self._asked()} right", "strong", "ink")]
+            if self.on_neutral is not None and self.last is not None:
+                pulled = ((self.last.said_step or 0.0) * 10 - self.on_neutral) / 10
+                way = "lighter" if pulled > 0 else "darker"
+                what = f"made it {abs(pulled):.1f} steps {way} for you" if abs(pulled) >= 0.25 else "changed nothing for you"
+                parts.append(Words(f"On neutral you said L* {self.on_neutral:.0f}: the surround {what}.", "small", "ink"))
         parts.append(Caption("How it goes"))
         parts += [Words(f"{key}: {words}", "small", "ink") for key, words in (*d.how, ("Esc", "stop; what you did is kept"))]
         parts.append(Words("The spots come from your own shelf. Nothing you do here touches a commission.", "aside"))
         parts.append(Caption("What your answers tell"))
-        parts.append(Words(told.whole.sentence, "small", "ink"))
-        for words, q in (("beside darker", told.darker_round), ("beside lighter", told.lighter_round)):
+        parts.append(Words(found.whole.sentence, "small", "ink"))
+        for words, q in (("beside darker", found.darker_round), ("beside lighter", found.lighter_round)):
             if q.answers >= CERTAIN_ANSWERS // 2:
                 parts.append(Words(f"{words}: {q.bias:+.1f} ± {q.sigma:.1f} steps, {q.answers} answers".replace("-", "−")))
-        for key, (good, all_) in told.right.items():
+        for key, (good, all_) in found.right.items():
             parts.append(Words(f"{drills()[key].name if key in drills() else key}: {good} of {all_} right"))
         parts.append(Caption("Or instead"))
         parts += [
@@ -360,7 +443,7 @@ class Practice(Stage):
             for q in drills().values()
             if q.id != d.id
         ]
-        if told.right:
+        if found.right:
             parts += [
                 Caption("Your answers"),
                 row(act_button("Write as a table", "sheet", self.write_table), act_button("Forget them all", "away", self.forget), None),
@@ -374,13 +457,9 @@ class Practice(Stage):
         elif not self.began:
             desk.set_next(f"Begin, {d.minutes} min", "practice")
         elif self.last is not None:
-            desk.set_next("Finish" if len(r.answers) >= d.questions else "Next", "petal")
+            desk.set_next("Finish" if self._asked() >= d.questions else "Next", "petal")
         else:
-            q = r.question
-            ready = q is not None and (
-                (q.kind == "value" and self.guess is not None) or (q.kind == "order" and len(self.order) == len(q.spots))
-            )
-            desk.set_next("That is my answer", "petal", "" if ready else "Answer first")
+            desk.set_next("That is my answer", "petal", "" if self._given() is not None else "Answer first")
 
     # -- files ------------------------------------------------------------------------------------
     def write_table(self) -> None:
