@@ -7,13 +7,14 @@ from pathlib import Path
 
 from hanabira.cli_args import Add
 from hanabira.core.faults import Fault
+from hanabira.core.practice.profile import Learner
 
 ANSWERS = 40
 
 
 def practice(args: argparse.Namespace) -> dict:
     """List the drills, or play one with a simulated learner."""
-    from hanabira.core.practice.profile import Learner, diagnose
+    from hanabira.core.practice.profile import diagnose
     from hanabira.core.practice.question import Picture
     from hanabira.core.practice.round import Round, play
     from hanabira.craft.drills import drills
@@ -29,6 +30,8 @@ def practice(args: argparse.Namespace) -> dict:
         learner = Learner.parse(args.simulate or "bias=0,noise=0.5")
     except ValueError:
         raise Fault(f"“{args.simulate}” is no learner.", do="Write bias=+1.0,noise=0.5, in steps.") from None
+    if drills()[args.drill].bench == "hand":
+        return _by_hand(args.drill, args.seed, learner)
     if not 1 <= args.answers <= 1000:
         raise Fault("--answers must be 1 to 1000.")
     kit = shipped_kit()
@@ -41,6 +44,21 @@ def practice(args: argparse.Namespace) -> dict:
             {"key": a.key, "right": a.right, "level": round(a.level, 2), "is_step": _step(a.is_step), "said_step": _step(a.said_step), "surround_steps": round(a.lift, 2)} for a in found
         ],
         "diagnosis": {"bias_steps": round(told.bias, 3), "sigma": round(told.sigma, 3) if told.answers else None, "claimed": told.claimed, "sentence": told.sentence},
+    }  # fmt: skip
+
+
+def _by_hand(drill: str, seed: int, learner: Learner) -> dict:
+    """A hand drill's sheet filled by a simulated hand, photographed and read; the learner's noise is the hand's unsteadiness."""
+    from hanabira.core.practice.hand import read_hand, sheets
+    from hanabira.craft.supplies import shipped_kit
+    from hanabira.devices.hand_filled import SimulatedHand, photo_of
+    from hanabira.devices.simulated_paper import SimulatedSheet
+
+    hand = SimulatedHand(seed=seed, chips_sd=2.4 * learner.noise, spread_deg=18 * learner.noise, jump=16 * max(0.0, learner.noise - 0.5))
+    result, _filled = read_hand(photo_of(sheets()[drill], hand, SimulatedSheet(shipped_kit())), drill)
+    return {
+        "drill": drill, "seed": seed, "answers": [], "figures": {k: round(v, 3) for k, v in result.figures.items()}, "score": round(result.score, 3),
+        "sentences": list(result.sentences), "diagnosis": {"bias_steps": 0.0, "sigma": None, "claimed": False, "sentence": " ".join(result.sentences)},
     }  # fmt: skip
 
 
@@ -72,6 +90,9 @@ def show(_command: str, data: dict) -> None:
     if "drills" in data:
         for d in data["drills"]:
             print(f"{d['id']:<14} {d['name']:<20} {d['bench']:<6} {d['minutes']} min")
+        return
+    if "figures" in data:
+        print(data["diagnosis"]["sentence"])
         return
     print(f"{data['right']} of {len(data['answers'])} right")
     if data["diagnosis"]["sigma"] is not None:

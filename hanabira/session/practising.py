@@ -8,14 +8,20 @@ import io
 import json
 from collections.abc import Callable
 from dataclasses import asdict, dataclass
+from pathlib import Path
 from typing import TYPE_CHECKING
 
+import numpy as np
+
 from hanabira.core.faults import Fault
+from hanabira.core.practice.hand import Filled, HandResult, read_hand, sheets, unsteadiness
 from hanabira.core.practice.profile import Answer, Profile, due, profile, remembered
 from hanabira.core.practice.question import Picture
 from hanabira.core.practice.round import FIRST_LEVEL, FROM_PICTURES, Round
 from hanabira.core.sentences import say
+from hanabira.core.token import Token
 from hanabira.craft.drills import Drill, drills
+from hanabira.sheets.hand_sheet import write_hand_sheet
 from hanabira.studio.checking import verdict_of
 from hanabira.studio.records import PracticeRound, new_id
 
@@ -138,6 +144,67 @@ class Practising:
             self.model.messages.fault(fault)
             return False
         return True
+
+    # -- the hand -------------------------------------------------------------------
+    def write_sheet(self, drill: str, target: Path) -> None:
+        """Write a hand drill's sheet as PDF, off the interface thread."""
+        how = drills()[drill].how[0][1]
+        work = lambda _token: write_hand_sheet(sheets()[drill], how, target)  # noqa: E731
+        self.model.jobs.run("hand sheet", "Writing the sheet", work, lambda p: self.model.messages.remark(f"Written: {p}"), lasting=True)
+
+    def read_sheet(self, drill: str, take: Callable[[], np.ndarray], done: Callable[[HandResult, Filled], object]) -> None:
+        """Read a photo of a filled sheet and keep what it tells, off the interface thread; ``take`` gives the picture (h, w, 3) uint8."""
+
+        def work(token: Token) -> tuple[HandResult, Filled]:
+            return read_hand(take(), drill, token)
+
+        def then(found: tuple[HandResult, Filled]) -> None:
+            if self.keep_hand(found[0]):
+                done(*found)
+
+        self.model.jobs.run("hand sheet", "Reading the sheet", work, then, asked=True)
+
+    def keep_hand(self, result: HandResult) -> bool:
+        """Keep a sheet that was read; whether it could be stored."""
+        told = json.dumps(
+            {"answers": [], "hand": {"figures": dict(result.figures), "score": round(result.score, 3), "sentences": list(result.sentences)}}
+        )
+        try:
+            self.model.store.edit(
+                [
+                    PracticeRound(
+                        new_id(), self.now().isoformat(timespec="seconds"), result.drill, 0, float(drills()[result.drill].minutes), told
+                    )
+                ]
+            )
+        except Fault as fault:
+            self.model.messages.fault(fault)
+            return False
+        return True
+
+    def hand_results(self) -> list[tuple[str, HandResult]]:
+        """Every sheet that was read, by time: when, and what it told."""
+        out = []
+        for q in self.rounds():
+            data = verdict_of(q.told, "a practice sheet").get("hand")
+            if isinstance(data, dict) and q.drill in sheets():
+                try:
+                    figures = {str(k): float(v) for k, v in data["figures"].items()}
+                    out.append((q.at, HandResult(q.drill, figures, float(data["score"]), tuple(str(w) for w in data["sentences"]))))
+                except (KeyError, TypeError, ValueError, AttributeError):
+                    continue  # written by a newer version, or by no one of ours
+        return out
+
+    def unsteady(self) -> float | None:
+        """How many times as far the hand scatters as the usual one, by the newest chips; None without any."""
+        sd = [r.figures["sd"] for _at, r in self.hand_results() if r.drill == "same-chip" and "sd" in r.figures]
+        return unsteadiness(self.model.kit, self.model.paper, sd[-1]) if sd else None
+
+    def count_on_hand(self, times: float) -> None:
+        """Let recipes expect so unsteady a hand from now on; 1 is the usual one. The artist says so, never the studio by itself."""
+        self.model.settings.set("hand_unsteady", round(times, 2))
+        for key in list(self.model.recipes):
+            self.model.recipe_changed.emit(key)
 
     def forget(self) -> bool:
         """Forget every round; whether that could be stored."""

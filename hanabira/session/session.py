@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Callable, Iterable, Mapping
+from dataclasses import replace
 from pathlib import Path
 from typing import Protocol
 
@@ -439,8 +440,10 @@ class Session:
         if record is None:
             record = self._kit_records[key] = self.kit_record(key)
         kept = self._kits.get(key)
-        if kept is None or kept[0] != record.pencils:
-            kept = self._kits[key] = (record.pencils, parse_csv(record.pencils, record.name))
+        unsteady = float(self.settings.get("hand_unsteady"))
+        sign = f"{unsteady} {record.pencils}"
+        if kept is None or kept[0] != sign:
+            kept = self._kits[key] = (sign, replace(parse_csv(record.pencils, record.name), unsteady=unsteady))
         return kept[1]
 
     @property

@@ -58,6 +58,13 @@ ALL = {
         Setting("currency", "", "Sign or word of the studio's currency"),
         Setting("check_strip", {}, "Colours of the check strips that were read, by kit"),
         Setting("hand_lean", {}, "How far the hand was seen to lie from the forecast, by kit: L*, a*, b*"),
+        Setting(
+            "hand_unsteady",
+            1.0,
+            "How many times as far the hand scatters as the usual one, by the same chip laid six times",
+            low=0.4,
+            high=3.0,
+        ),
         Setting("mornings", True, "Whether a photo is looked at before its numbers after a night"),
         Setting("mornings_skipped", 0, "How often that look was put off in a row", low=0, high=99),
         Setting("window", [], "Size and place of the window"),

@@ -17,8 +17,8 @@ from hanabira.core.token import SILENT, Token
 from hanabira.sheets.card_page import register_fonts
 from hanabira.studio.writing import write_file
 
-_LINE = Color(0.8, 0.8, 0.8)
-_GREY = Color(0.35, 0.35, 0.35)
+LINE = Color(0.8, 0.8, 0.8)
+INK = Color(0.35, 0.35, 0.35)
 
 
 def write_swatch_sheet(pages: Sequence[SheetPage], target: Path, paper_name: str = "", token: Token = SILENT) -> Path:
@@ -36,7 +36,8 @@ def write_swatch_sheet(pages: Sequence[SheetPage], target: Path, paper_name: str
     return write_file(target, buffer.getvalue())
 
 
-def _box(c: Canvas, page: SheetPage, rect: tuple[float, float, float, float], fill: Color | None, stroke: Color | None = None) -> None:
+def put_box(c: Canvas, page: SheetPage, rect: tuple[float, float, float, float], fill: Color | None, stroke: Color | None = None) -> None:
+    """A rectangle in mm of the page, filled, outlined or both."""
     x, y, w, h = rect
     if fill is not None:
         c.setFillColor(fill)
@@ -46,7 +47,7 @@ def _box(c: Canvas, page: SheetPage, rect: tuple[float, float, float, float], fi
     c.rect(x * mm, (page.size[1] - y - h) * mm, w * mm, h * mm, stroke=stroke is not None, fill=fill is not None)
 
 
-def _text(
+def put_words(
     c: Canvas,
     page: SheetPage,
     x: float,
@@ -57,6 +58,7 @@ def _text(
     colour: Color = black,
     most: float = 0,
 ) -> None:
+    """Words at a place in mm of the page, shortened to ``most`` mm where that is given."""
     while most and len(words) > 3 and pdfmetrics.stringWidth(words, font, size) > most * mm:
         words = words[:-2] + "…" if not words.endswith("…") else words[:-2] + "…"
     c.setFont(font, size)
@@ -64,28 +66,25 @@ def _text(
     c.drawString(x * mm, (page.size[1] - y) * mm, words)
 
 
-def draw_page(c: Canvas, page: SheetPage, count: int, paper_name: str) -> None:
-    """Draw one page with its marks, greys and cells on a canvas; ``count`` pages in all."""
+def draw_frame(c: Canvas, page: SheetPage, under: str) -> None:
+    """Draw a page's marks, code, grey wedges and title on a canvas, with a line ``under`` the title."""
     for k, (mx, my) in enumerate(page.marks):
         for share, colour in ((1.0, black), (0.62, white), (0.34, black), *(((0.14, white),) if k == 0 else ())):
             s = MARK_MM * share
-            _box(c, page, (mx - s / 2, my - s / 2, s, s), colour)
+            put_box(c, page, (mx - s / 2, my - s / 2, s, s), colour)
     for rect, on in page.code:
-        _box(c, page, rect, black if on else None)
+        put_box(c, page, rect, black if on else None)
     for rect, value in page.greys:
         r, g, b = (float(v) for v in lab_to_srgb([value, 0, 0]))
-        _box(c, page, rect, Color(r, g, b))
-    _text(c, page, 24, 15.5, page.title, 12, "vollkorn")
-    _text(
-        c,
-        page,
-        24,
-        21,
-        (f"page {page.number} of {count}" if page.number <= count else "for reading back") + (f" · {paper_name}" if paper_name else ""),
-        7.5,
-        "lato",
-        _GREY,
-    )
+        put_box(c, page, rect, Color(r, g, b))
+    put_words(c, page, 24, 15.5, page.title, 12, "vollkorn")
+    put_words(c, page, 24, 21, under, 7.5, "lato", INK)
+
+
+def draw_page(c: Canvas, page: SheetPage, count: int, paper_name: str) -> None:
+    """Draw one page with its marks, greys and cells on a canvas; ``count`` pages in all."""
+    where = f"page {page.number} of {count}" if page.number <= count else "for reading back"
+    draw_frame(c, page, where + (f" · {paper_name}" if paper_name else ""))
     strip = [cell for cell in page.cells if cell.ground == "black"]
     heads = {1: "light", 3: "medium", 5: "heavy, twice"}
     if strip:
@@ -93,8 +92,8 @@ def draw_page(c: Canvas, page: SheetPage, count: int, paper_name: str) -> None:
         for j in range(4):
             for block in {round(cell.rect[0], 1) for cell in page.cells[j::4]}:
                 words = "on black card" if j == 3 else heads[page.cells[j].layers[0].pressure]
-                _text(c, page, block, first - 1.6, words, 6.2, "lato", _GREY)
-        _text(
+                put_words(c, page, block, first - 1.6, words, 6.2, "lato", INK)
+        put_words(
             c,
             page,
             24,
@@ -102,10 +101,10 @@ def draw_page(c: Canvas, page: SheetPage, count: int, paper_name: str) -> None:
             "Print at 100 %. Glue a strip of black card over the cells marked for it, then fill every cell evenly to its edge.",
             7.5,
             "lato",
-            _GREY,
+            INK,
         )
     else:
-        _text(
+        put_words(
             c,
             page,
             24,
@@ -113,23 +112,23 @@ def draw_page(c: Canvas, page: SheetPage, count: int, paper_name: str) -> None:
             "Lay the pencils in the order written, the first at the bottom, and fill each chip evenly to its edge.",
             7.5,
             "lato",
-            _GREY,
+            INK,
         )
     for cell in page.cells:
-        _box(c, page, cell.rect, None, _LINE)
+        put_box(c, page, cell.rect, None, LINE)
         if cell.ground == "black":
             x, y, w, h = cell.rect
             c.setDash(1, 1)
-            _box(c, page, (x - 0.4, y - 0.4, w + 0.8, h + 0.8), None, black)
+            put_box(c, page, (x - 0.4, y - 0.4, w + 0.8, h + 0.8), None, black)
             c.setDash()
         if cell.label and cell.rect[2] < 20:
-            _text(c, page, cell.rect[0] - 28.5, cell.rect[1] + 5.4, cell.label, 7.5, most=27.5)
+            put_words(c, page, cell.rect[0] - 28.5, cell.rect[1] + 5.4, cell.label, 7.5, most=27.5)
         elif cell.label:
             parts = cell.label.split(", ")
             for n, part in enumerate(parts):
                 words = f"{n + 1}  {part}" if len(parts) > 1 else part
-                _text(c, page, cell.rect[0], cell.rect[1] + cell.rect[3] + 3.4 + 3.2 * n, words, 7)
-    _text(
+                put_words(c, page, cell.rect[0], cell.rect[1] + cell.rect[3] + 3.4 + 3.2 * n, words, 7)
+    put_words(
         c,
         page,
         24,
@@ -137,5 +136,5 @@ def draw_page(c: Canvas, page: SheetPage, count: int, paper_name: str) -> None:
         "Keep the grey steps, the corner marks and the spaces between the cells clean: they tell light and scale.",
         7,
         "lato",
-        _GREY,
+        INK,
     )

@@ -94,7 +94,7 @@ _THICKNESS, _REACH = hand_scatter()
 def under_hands(paper: Paper, spot: Spot, kit: Kit, pencils: Array, pressures: Array) -> Array:
     """Lab (n, 6, 3) of ``n`` stacks under the six hands.
 
-    ``pencils`` (n, passes) are places in the kit and ``pressures`` (n, passes) 1–5, both with −1
+    A kit's ``unsteady`` hand scatters so many times as far. ``pencils`` (n, passes) are places in the kit and ``pressures`` (n, passes) 1–5, both with −1
     or 0 where a stack has fewer passes.
     """
     n, passes = pencils.shape
@@ -109,7 +109,8 @@ def under_hands(paper: Paper, spot: Spot, kit: Kit, pencils: Array, pressures: A
         film = Film(kit.film.absorption[i][:, None], kit.film.scattering[i][:, None])
         part = batch.take(on)
         pressure = np.broadcast_to(pressures[on, k][:, None], (len(i), SCENARIOS))
-        done, _ = lay(paper, part, film, pressure, kit.hand, _THICKNESS[:, k % MOST_PASSES], _REACH[:, k % MOST_PASSES])
+        thickness, reach = _THICKNESS[:, k % MOST_PASSES] ** kit.unsteady, _REACH[:, k % MOST_PASSES] * kit.unsteady
+        done, _ = lay(paper, part, film, pressure, kit.hand, thickness, reach)
         if on.all():
             batch = done
         else:

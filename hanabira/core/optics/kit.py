@@ -100,11 +100,14 @@ class Fit:
 
 @dataclass(frozen=True)
 class Kit:
-    """An ordered set of pencils with unique codes; ``fit`` holds what its swatches told of paper and hand."""
+    """An ordered set of pencils with unique codes; ``fit`` holds what its swatches told of paper and hand, ``unsteady`` how much more the hand that uses
+    it scatters than the usual one (1).
+    """
 
     name: str
     pencils: tuple[Pencil, ...]
     fit: Fit | None = None
+    unsteady: float = 1.0
 
     def __post_init__(self) -> None:
         seen: set[str] = set()
@@ -131,7 +134,7 @@ class Kit:
     def subset(self, codes: Sequence[str]) -> Kit:
         """The pencils of these codes, in the kit's order."""
         keep = set(codes)
-        return Kit(self.name, tuple(p for p in self.pencils if p.code in keep), self.fit)
+        return Kit(self.name, tuple(p for p in self.pencils if p.code in keep), self.fit, self.unsteady)
 
     @property
     def hand(self) -> Pressures:
@@ -141,7 +144,7 @@ class Kit:
     @property
     def usable(self) -> Kit:
         """The pencils that are owned; all of them when none is."""
-        return Kit(self.name, tuple(p for p in self.pencils if p.owned) or self.pencils, self.fit)
+        return Kit(self.name, tuple(p for p in self.pencils if p.owned) or self.pencils, self.fit, self.unsteady)
 
     @cached_property
     def index(self) -> dict[str, int]:

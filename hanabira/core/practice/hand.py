@@ -6,7 +6,7 @@ A sheet has the corner marks, page code and grey wedges of a swatch sheet, so th
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -15,6 +15,10 @@ from hanabira.core.area.hair import axial_mean
 from hanabira.core.colour.difference import delta_e00
 from hanabira.core.colour.spaces import Array, lab_to_xyz, srgb_to_xyz, xyz_to_lab
 from hanabira.core.faults import PhotoFault
+from hanabira.core.optics.batch import under_hands
+from hanabira.core.optics.kit import Kit
+from hanabira.core.optics.paper import Paper
+from hanabira.core.optics.stack import bare
 from hanabira.core.sentences import say
 from hanabira.core.swatch.layout import Cell, SheetPage
 from hanabira.core.swatch.read import PX_PER_MM, find_marks, flatten, page_number, rectify, tone_curve
@@ -27,6 +31,8 @@ COMB_DEG, LOCK_MM, GAP_MM = 60.0, 7.0, 4.0
 """Direction of the flicks; width of the printed locks and of the gaps between them, in mm."""
 LIGHT_MM, DARK_MM = 8.0, 34.0
 """Diameters of the catchlight that is kept and of the dark round it; the first is also the spot that is lifted."""
+CHIP_DARK_L = 60.0
+"""A chip is laid with a pencil at most so light: on a pale one nothing shows."""
 FILLED_L = 6.0
 """Darker than the paper by so many L* a pixel counts as drawn on."""
 White = (95.8, -0.4, 2.0)
@@ -402,6 +408,21 @@ MEASURES: Mapping[str, Callable[[Filled], HandResult]] = {
     "pressure-ladder": ladder, "gradient": gradient, "flicks": flicks, "gaps-only": gaps_only, "nose-circles": nose_circles, "blend-square": blend_square,
     "reserve": reserve, "lift": lift, "same-chip": same_chip,
 }  # fmt: skip
+
+
+CHIP_PRESSURE, CHIP_PASSES = 3, 2
+"""How the same chip is laid."""
+
+
+def unsteadiness(kit: Kit, paper: Paper, sd: float) -> float:
+    """How many times as far a hand scatters as the usual one, by the L* of the same chip laid six times: against what the six usual hands leave."""
+    n = len(kit)
+    pencils = np.repeat(np.arange(n)[:, None], CHIP_PASSES, 1)
+    usual = under_hands(paper, bare(paper), replace(kit, unsteady=1.0), pencils, np.full((n, CHIP_PASSES), CHIP_PRESSURE))[..., 0].std(
+        1, ddof=1
+    )
+    dark = [i for i, p in enumerate(kit) if p.lab[0] < CHIP_DARK_L]
+    return float(sd / max(0.3, float(np.median(usual[dark] if dark else usual))))
 
 
 def pressures_of(results: Sequence[HandResult]) -> list[float] | None:

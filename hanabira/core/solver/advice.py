@@ -132,7 +132,7 @@ def substitutes(paper: Paper, kit: Kit, code: str, pressure: int = 3, floor: int
     keep = tuple(p for p in kit if p.code != code and p.owned and (floor is None or p.lightfast <= floor))
     if not keep:
         return ()
-    rest = Kit(kit.name, keep, kit.fit)
+    rest = Kit(kit.name, keep, kit.fit, kit.unsteady)
     found = []
     for p in range(1, 6):
         labs = _one_over(paper, rest, [], p)

@@ -22,6 +22,7 @@ from hanabira.demo.truth import PHOTOS
 from hanabira.desk.controls import Caption, Words, act_button, row
 from hanabira.desk.images import to_image
 from hanabira.desk.stage import Stage, column
+from hanabira.desk.stages.practice.hand import HandBench
 from hanabira.desk.theme import scale
 from hanabira.desk.widgets.drill_picture import DrillPicture
 from hanabira.desk.widgets.key_line import KeyLine, LineKey
@@ -55,7 +56,8 @@ class Practice(Stage):
         self.picture.drawn.connect(self._drawn)
         self.keys = KeyLine()
         self.stem = PracticeStem()
-        self.centre = column(self.picture, self.keys, self.stem)
+        self.hand = HandBench(self)
+        self.centre = column(self.picture, self.hand.page, self.keys, self.stem)
         layout = self.centre.layout()
         assert layout is not None
         layout.insertWidget(0, self.head)  # type: ignore[attr-defined]
@@ -126,6 +128,10 @@ class Practice(Stage):
         """The first question of today's drill stands already; it is not begun."""
         self.seed, self.began = int(self.now().timestamp()) % 1_000_000, 0.0
         self.guess, self.order, self.last = None, (), None
+        if self.hand.on:
+            self.round = None
+            self.hand.prepare()
+            return
         try:
             self.round = self.practising.begin(self.drill.id, self.pictures(), self.seed)
             self.round.ask()
@@ -139,7 +145,7 @@ class Practice(Stage):
         self.drill_id = key
         self.prepare()
         self.refresh()
-        self.picture.setFocus()
+        (self.hand.page if self.hand.on else self.picture).setFocus()
 
     def another(self) -> None:
         """The next drill of the list."""
@@ -276,6 +282,9 @@ class Practice(Stage):
 
     def next(self) -> None:
         q, r = self.question, self.round
+        if self.hand.on:
+            self.hand.next()
+            return
         if r is None or q is None:
             self.prepare()
         elif not self.began:
@@ -334,6 +343,16 @@ class Practice(Stage):
         high = self.centre.height() / scale()
         self.stem.setVisible(high <= 0 or high > LOW)
         self.keys.setVisible(high <= 0 or high > LOWER)  # they stand on the bench as well
+        self.picture.setVisible(not self.hand.on)
+        self.hand.page.setVisible(self.hand.on)
+        self.centre.setFocusProxy(self.hand.page if self.hand.on else self.picture)
+        if self.hand.on:
+            self.desk.rule.set({}, 0, 100)
+            self.desk.rule.guess_at(None)
+            self._stem()
+            self._bench()
+            self.hand.refresh()
+            return
         n = self._asked()
         today = f"{self.now():%d %B}".lstrip("0")
         if q is None:
@@ -414,7 +433,9 @@ class Practice(Stage):
             way = "too light" if e > 0 else "too dark"
             bench.head.set("", f"It is step {1 + min(9, int(self.last.is_step or 0))}, L* {10 * (self.last.is_step or 0):.0f}", f"you said L* {10 * (self.last.said_step or 0):.0f}" + (f" · {abs(e):.1f} steps {way}" if abs(e) > 0.05 else " · right"))  # fmt: skip
         else:
-            bench.head.set("", d.name, f"{d.bench} drill · {d.questions} questions · about {d.minutes} min")
+            bench.head.set(
+                "", d.name, f"{d.bench} drill · " + (f"{d.questions} questions · " if d.bench == "eye" else "") + f"about {d.minutes} min"
+            )
         if not self.began:
             parts += [Caption("Why this one"), Words(proposal.why if proposal.drill.id == d.id else "You chose it.", "small", "ink")]
             if self.practising.done_today():
@@ -427,6 +448,9 @@ class Practice(Stage):
                 way = "lighter" if pulled > 0 else "darker"
                 what = f"made it {abs(pulled):.1f} steps {way} for you" if abs(pulled) >= 0.25 else "changed nothing for you"
                 parts.append(Words(f"On neutral you said L* {self.on_neutral:.0f}: the surround {what}.", "small", "ink"))
+        if self.hand.on:
+            bench.set_parts([*parts, *self.hand.parts(), *self._instead()])
+            return
         parts.append(Caption("How it goes"))
         parts += [Words(f"{key}: {words}", "small", "ink") for key, words in (*d.how, ("Esc", "stop; what you did is kept"))]
         parts.append(Words("The spots come from your own shelf. Nothing you do here touches a commission.", "aside"))
@@ -437,18 +461,30 @@ class Practice(Stage):
                 parts.append(Words(f"{words}: {q.bias:+.1f} ± {q.sigma:.1f} steps, {q.answers} answers".replace("-", "−")))
         for key, (good, all_) in found.right.items():
             parts.append(Words(f"{drills()[key].name if key in drills() else key}: {good} of {all_} right"))
-        parts.append(Caption("Or instead"))
-        parts += [
-            row(act_button(f"{q.name}, {q.minutes} min", "practice", lambda key=q.id: self.choose_drill(key)), None)
-            for q in drills().values()
-            if q.id != d.id
-        ]
+        parts += self._instead()
         if found.right:
             parts += [
                 Caption("Your answers"),
                 row(act_button("Write as a table", "sheet", self.write_table), act_button("Forget them all", "away", self.forget), None),
             ]
         bench.set_parts(parts)
+
+    def _instead(self) -> list:
+        """All other drills, by bench."""
+        out: list = []
+        for bench, words in (("eye", "Or instead, for the eye"), ("hand", "Or instead, for the hand")):
+            out.append(Caption(words))
+            out += [
+                row(
+                    act_button(
+                        f"{q.name}, {q.minutes} min", "practice" if bench == "eye" else "pencil", lambda key=q.id: self.choose_drill(key)
+                    ),
+                    None,
+                )
+                for q in drills().values()
+                if q.bench == bench and q.id != self.drill.id
+            ]
+        return out
 
     def _next(self) -> None:
         r, desk, d = self.round, self.desk, self.drill
