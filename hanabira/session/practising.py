@@ -53,6 +53,7 @@ class Practising:
 
     def __init__(self, model: Session, now: Callable[[], datetime.datetime] = datetime.datetime.now) -> None:
         self.model, self.now = model, now
+        self._kept: tuple[int, Profile] | None = None
 
     # -- what was done -------------------------------------------------------------
     def rounds(self) -> tuple[PracticeRound, ...]:
@@ -71,8 +72,10 @@ class Practising:
         return out
 
     def profile(self) -> Profile:
-        """What all answers tell."""
-        return profile(self.answers())
+        """What all answers tell; worked out once for each state of the studio's records."""
+        if self._kept is None or self._kept[0] != self.model.store.edits:
+            self._kept = self.model.store.edits, profile(self.answers())
+        return self._kept[1]
 
     def done_today(self) -> bool:
         """Whether a round was played today."""
@@ -152,14 +155,16 @@ class Practising:
         work = lambda _token: write_hand_sheet(sheets()[drill], how, target)  # noqa: E731
         self.model.jobs.run("hand sheet", "Writing the sheet", work, lambda p: self.model.messages.remark(f"Written: {p}"), lasting=True)
 
-    def read_sheet(self, drill: str, take: Callable[[], np.ndarray], done: Callable[[HandResult, Filled], object]) -> None:
-        """Read a photo of a filled sheet and keep what it tells, off the interface thread; ``take`` gives the picture (h, w, 3) uint8."""
+    def read_sheet(
+        self, drill: str, take: Callable[[], np.ndarray], done: Callable[[HandResult, Filled], object], keep: bool = True
+    ) -> None:  # fmt: skip
+        """Read a photo of a filled sheet, off the interface thread, and ``keep`` what it tells; ``take`` gives the picture (h, w, 3) uint8."""
 
         def work(token: Token) -> tuple[HandResult, Filled]:
             return read_hand(take(), drill, token)
 
         def then(found: tuple[HandResult, Filled]) -> None:
-            if self.keep_hand(found[0]):
+            if not keep or self.keep_hand(found[0]):
                 done(*found)
 
         self.model.jobs.run("hand sheet", "Reading the sheet", work, then, asked=True)

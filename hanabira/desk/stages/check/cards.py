@@ -12,6 +12,7 @@ from hanabira.craft.supplies import KITS
 from hanabira.desk.controls import Caption, Words, act_button, row
 from hanabira.desk.stages.check.likeness import likeness
 from hanabira.desk.widgets.fault_list import CureCard, FaultList
+from hanabira.session.practice_profile import effects
 
 if TYPE_CHECKING:
     from hanabira.desk.stages.check.stage import Check
@@ -212,9 +213,11 @@ def _read(s: Check, data: dict[str, Any], f: dict[str, Any] | None) -> list[QWid
 def _lessons(s: Check) -> list[QWidget]:
     room = s.model.checkroom
     found, lean = room.lessons(), room.lean
+    practised = effects(s.model.practising)
+    out: list[QWidget] = [Caption("From your practice"), *(Words(q, "small", "ink") for q in practised)] if practised else []
     if not found and not lean:
-        return []
-    out: list[QWidget] = [Caption("What the photos teach")]
+        return out
+    out.append(Caption("What the photos teach"))
     for q in found:
         if q["kind"] == "hand" and lean:
             continue

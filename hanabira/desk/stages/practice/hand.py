@@ -5,7 +5,6 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QImage, QKeyEvent
 
@@ -32,6 +31,7 @@ class HandBench:
         self.page = HandPage(self.key)
         self.result: HandResult | None = None
         self.image: QImage | None = None
+        self.tries = 0
         self.printed = ""
         """The drill whose sheet was written last."""
 
@@ -48,6 +48,7 @@ class HandBench:
         """P prints, O reads a photo, Enter does what comes next."""
         act = {
             Qt.Key.Key_P: self.print_sheet, Qt.Key.Key_O: self.read_photo, Qt.Key.Key_Return: self.next, Qt.Key.Key_Enter: self.next,
+            Qt.Key.Key_L: lambda: self.s.show_plate(True),
         }.get(Qt.Key(event.key()))  # fmt: skip
         if act is None:
             return False
@@ -79,14 +80,11 @@ class HandBench:
             self.s.practising.read_sheet(self.s.drill.id, lambda: read_picture(Path(path)).pixels, self._read)
 
     def simulate(self) -> None:
-        """Let the simulated hand fill the sheet and the simulated camera photograph it; it is kept as any other."""
+        """Let the simulated hand fill the sheet and the simulated camera photograph it. It is not the artist's hand, so nothing of it is kept."""
         drill, kit = self.s.drill.id, self.s.model.kit
-        seed = 1 + len(self.s.practising.hand_results())
-
-        def take() -> np.ndarray:
-            return photo_of(sheets()[drill], SimulatedHand(seed=seed, chips_sd=1.2 + 0.2 * (seed % 5)), SimulatedSheet(kit))
-
-        self.s.practising.read_sheet(drill, take, self._read)
+        self.tries += 1
+        hand = SimulatedHand(seed=self.tries)
+        self.s.practising.read_sheet(drill, lambda: photo_of(sheets()[drill], hand, SimulatedSheet(kit)), self._read, keep=False)
 
     def _read(self, result: HandResult, filled: Filled) -> None:
         part = shown_mm(filled.sheet)
@@ -102,14 +100,22 @@ class HandBench:
         s, d, r = self.s, self.s.drill, self.result
         self.page.set(sheets()[d.id], self.image if r is not None else None, r.marks if r is not None else ())
         if r is not None:
-            s.head.set(r.sentences[-1], " ".join(r.sentences[:-1]), "")
+            s.head.set(r.sentences[0], " ".join(r.sentences[1:]), "")
             s.desk.set_next("Once more", "petal")
         else:
             s.head.set(d.how[0][1], "Print the sheet at 100 % on your drawing paper, fill it, and photograph it with all four marks.", "")
             s.desk.set_next(
                 "Print the sheet" if self.printed != d.id else "Read a photo of it", "sheet" if self.printed != d.id else "photo"
             )
-        s.keys.set("", (), [LineKey("P", "print the sheet", self.print_sheet), LineKey("O", "read a photo of it", self.read_photo)])
+        s.keys.set(
+            "",
+            (),
+            [
+                LineKey("P", "print the sheet", self.print_sheet),
+                LineKey("O", "read a photo of it", self.read_photo),
+                LineKey("L", "your profile", lambda: s.show_plate(True)),
+            ],
+        )
 
     def parts(self) -> list:
         """What the bench says of a hand drill."""
@@ -131,8 +137,11 @@ class HandBench:
             )
         )
         mine = [r for _at, r in s.practising.hand_results() if r.drill == d.id]
+        if self.result is not None and not any(r == self.result for r in mine):
+            out += [Caption("The simulated hand’s sheet"), *(Words(w, "small", "ink") for w in self.result.sentences)]
+            out.append(Words("It is not yours, so nothing of it is kept."))
         if mine:
-            out.append(Caption("Your last sheet" if self.result is None else "This sheet"))
+            out.append(Caption("Your last sheet"))
             out += [Words(w, "small", "ink") for w in mine[-1].sentences]
             if len(mine) > 1:
                 out.append(Words(f"{len(mine)} sheets so far."))

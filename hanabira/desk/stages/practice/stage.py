@@ -13,6 +13,7 @@ from PyQt6.QtGui import QImage, QKeyEvent
 
 from hanabira.core.colour.spaces import lab_to_bytes
 from hanabira.core.faults import Fault
+from hanabira.core.practice.hand import pressures_of
 from hanabira.core.practice.profile import CERTAIN_ANSWERS, Answer
 from hanabira.core.practice.question import Picture, Question
 from hanabira.core.practice.round import Round, told
@@ -27,7 +28,9 @@ from hanabira.desk.theme import scale
 from hanabira.desk.widgets.drill_picture import DrillPicture
 from hanabira.desk.widgets.key_line import KeyLine, LineKey
 from hanabira.desk.widgets.practice_stem import Leaf, PracticeStem
+from hanabira.desk.widgets.profile_plant import Plate, ProfilePlant
 from hanabira.desk.widgets.verdict_strip import VerdictStrip
+from hanabira.session.practice_profile import as_json, effects
 from hanabira.studio.pictures import read_picture
 from hanabira.studio.writing import write_file
 
@@ -57,7 +60,10 @@ class Practice(Stage):
         self.keys = KeyLine()
         self.stem = PracticeStem()
         self.hand = HandBench(self)
-        self.centre = column(self.picture, self.hand.page, self.keys, self.stem)
+        self.plant = ProfilePlant(self._plant_key)
+        self.plate_on = False
+        """Whether the profile is shown instead of a drill."""
+        self.centre = column(self.picture, self.hand.page, self.plant, self.keys, self.stem)
         layout = self.centre.layout()
         assert layout is not None
         layout.insertWidget(0, self.head)  # type: ignore[attr-defined]
@@ -147,6 +153,57 @@ class Practice(Stage):
         self.refresh()
         (self.hand.page if self.hand.on else self.picture).setFocus()
 
+    def show_plate(self, on: bool) -> None:
+        """Show what all answers and sheets add up to, or the drill again."""
+        if on and self.running:
+            self.stop_round()
+            self.prepare()
+        self.plate_on = on
+        self.refresh()
+        (self.plant if on else self.hand.page if self.hand.on else self.picture).setFocus()
+
+    def _plant_key(self, event: QKeyEvent) -> bool:
+        if Qt.Key(event.key()) in (Qt.Key.Key_Escape, Qt.Key.Key_L):
+            self.show_plate(False)
+            return True
+        return False
+
+    def _plate(self) -> None:
+        """The profile with what it changes."""
+        found, hand = self.practising.profile(), [r for _at, r in self.practising.hand_results()]
+        strokes = next((r.figures for r in reversed(hand) if r.drill == "flicks" and "spread_deg" in r.figures), None)
+        right = {drills()[k].name if k in drills() else k: v for k, v in found.right.items()}
+        flicks = (strokes["spread_deg"], strokes["variation"], strokes["run_mm"]) if strokes else None
+        self.plant.set(Plate(found.steps, pressures_of(hand) or (), flicks, right))
+        self.head.set("What your practice adds up to", found.whole.sentence, "")
+        self.desk.rule.set({}, 0, 100)
+        self.desk.rule.guess_at(None)
+        self.keys.set("", (), [LineKey("L", "back to the drill", lambda: self.show_plate(False))])
+        self._stem()
+        said = effects(self.practising)
+        parts: list = [Caption("What it changes elsewhere")]
+        parts += [Words(q, "small", "ink") for q in said] or [Words("Nothing yet: only what is certain is told in Recipe and Check.")]
+        parts += self._files()
+        self.desk.bench.head.set(
+            "", "Your profile", f"{sum(d.answers for d in found.steps.values())} values named, {len(hand)} sheets read"
+        )
+        self.desk.bench.set_parts(parts)
+        self.desk.set_next("To the drill", "practice")
+
+    def _files(self) -> list:
+        """Writing and forgetting what was answered."""
+        if not self.practising.rounds():
+            return []
+        return [
+            Caption("Your answers"),
+            row(
+                act_button("Write as a table", "sheet", self.write_table),
+                act_button("Write as data", "sheet", self.write_data, "The profile as JSON"),
+                None,
+            ),
+            row(act_button("Forget them all", "away", self.forget), None),
+        ]
+
     def another(self) -> None:
         """The next drill of the list."""
         ids = list(drills())
@@ -170,6 +227,9 @@ class Practice(Stage):
     def key(self, event: QKeyEvent) -> bool:
         """A key of the drill; whether it was one."""
         q, key = self.question, Qt.Key(event.key())
+        if key == Qt.Key.Key_L and not self.running:
+            self.show_plate(True)
+            return True
         if key == Qt.Key.Key_Escape and self.running:
             self.stop_here()
             return True
@@ -282,6 +342,9 @@ class Practice(Stage):
 
     def next(self) -> None:
         q, r = self.question, self.round
+        if self.plate_on:
+            self.show_plate(False)
+            return
         if self.hand.on:
             self.hand.next()
             return
@@ -343,8 +406,12 @@ class Practice(Stage):
         high = self.centre.height() / scale()
         self.stem.setVisible(high <= 0 or high > LOW)
         self.keys.setVisible(high <= 0 or high > LOWER)  # they stand on the bench as well
-        self.picture.setVisible(not self.hand.on)
-        self.hand.page.setVisible(self.hand.on)
+        self.plant.setVisible(self.plate_on)
+        self.picture.setVisible(not self.hand.on and not self.plate_on)
+        self.hand.page.setVisible(self.hand.on and not self.plate_on)
+        if self.plate_on:
+            self._plate()
+            return
         self.centre.setFocusProxy(self.hand.page if self.hand.on else self.picture)
         if self.hand.on:
             self.desk.rule.set({}, 0, 100)
@@ -454,6 +521,9 @@ class Practice(Stage):
         parts.append(Caption("How it goes"))
         parts += [Words(f"{key}: {words}", "small", "ink") for key, words in (*d.how, ("Esc", "stop; what you did is kept"))]
         parts.append(Words("The spots come from your own shelf. Nothing you do here touches a commission.", "aside"))
+        parts.append(
+            row(act_button("Your profile", "petal", lambda: self.show_plate(True), "What all answers and sheets add up to (L)"), None)
+        )
         parts.append(Caption("What your answers tell"))
         parts.append(Words(found.whole.sentence, "small", "ink"))
         for words, q in (("beside darker", found.darker_round), ("beside lighter", found.lighter_round)):
@@ -462,11 +532,7 @@ class Practice(Stage):
         for key, (good, all_) in found.right.items():
             parts.append(Words(f"{drills()[key].name if key in drills() else key}: {good} of {all_} right"))
         parts += self._instead()
-        if found.right:
-            parts += [
-                Caption("Your answers"),
-                row(act_button("Write as a table", "sheet", self.write_table), act_button("Forget them all", "away", self.forget), None),
-            ]
+        parts += self._files()
         bench.set_parts(parts)
 
     def _instead(self) -> list:
@@ -504,6 +570,13 @@ class Practice(Stage):
         if target is not None:
             text = self.practising.as_csv()
             self.model.jobs.run("practice table", "Writing the answers", lambda _t: write_file(Path(target), text.encode()), lambda p: self.model.messages.remark(f"Written: {p}"), lasting=True)  # fmt: skip
+
+    def write_data(self) -> None:
+        """The profile as JSON."""
+        target = self.desk.ask_target("practice.json")
+        if target is not None:
+            text = as_json(self.practising)
+            self.model.jobs.run("practice data", "Writing the profile", lambda _t: write_file(Path(target), text.encode()), lambda p: self.model.messages.remark(f"Written: {p}"), lasting=True)  # fmt: skip
 
     def forget(self) -> None:
         """Forget every answer, after a question."""

@@ -19,6 +19,7 @@ from hanabira.desk.stages.recipe import cards as recipe_cards
 from hanabira.desk.widgets.layer_list import LayerList, LayerRow
 from hanabira.desk.widgets.place_marks import Named
 from hanabira.session.edits import Aim
+from hanabira.session.practice_profile import effects
 from hanabira.studio.records import Area
 
 if TYPE_CHECKING:
@@ -137,7 +138,15 @@ def fill_list(s: Recipe, area: Area, prediction: Prediction) -> None:
                 None,
             ),
         ]
-    bench.set_parts([recipe_cards.tabs(s), Caption("Layers, from the paper upward"), listing, end, *told, *correct, *aim_parts(s, area)])
+    bench.set_parts(
+        [recipe_cards.tabs(s), Caption("Layers, from the paper upward"), listing, end, *told, *_practised(s), *correct, *aim_parts(s, area)]
+    )
+
+
+def _practised(s: Recipe) -> list:
+    """What the artist's own practice has to say of recipes, where it is certain."""
+    said = effects(s.model.practising)
+    return [Caption("From your practice"), *(Words(q, "small", "ink") for q in said)] if said else []
 
 
 def _choose_in_list(s: Recipe, k: int) -> None:
