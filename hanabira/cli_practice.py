@@ -30,6 +30,8 @@ def practice(args: argparse.Namespace) -> dict:
         learner = Learner.parse(args.simulate or "bias=0,noise=0.5")
     except ValueError:
         raise Fault(f"“{args.simulate}” is no learner.", do="Write bias=+1.0,noise=0.5, in steps.") from None
+    if drills()[args.drill].bench == "part":
+        raise Fault("A part is drawn on paper and cannot be played here.", do="Begin it in the practice room.")
     if drills()[args.drill].bench == "hand":
         return _by_hand(args.drill, args.seed, learner)
     if not 1 <= args.answers <= 1000:

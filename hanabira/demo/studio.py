@@ -14,6 +14,7 @@ from hanabira.core.faults import StudioFault
 from hanabira.core.token import SILENT, Token
 from hanabira.craft.supplies import shipped_kit
 from hanabira.demo import history, photos
+from hanabira.demo.practice_weeks import practice_rounds
 from hanabira.demo.sitters import Sitter, sitters
 from hanabira.demo.truth import PHOTO, PHOTOS
 from hanabira.studio.database import DATABASE
@@ -287,6 +288,7 @@ def _fill(store: Store, token: Token) -> None:
     today = datetime.date.today()
     for sitter in sitters(today):
         _add(store, sitter, today, token)
+    store.edit(practice_rounds(today))
     store.keep_setting("currency", "€")
     store.keep_setting("camera", "simulated")
     store.keep_setting("commission", commission.id)

@@ -16,7 +16,7 @@ from hanabira.core.schedule.sessions import Calendar
 from hanabira.core.schedule.work import AreaWork, Pace
 from hanabira.session.edits import EditBrief
 from hanabira.studio import planning
-from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe
+from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, is_part
 
 if TYPE_CHECKING:
     from hanabira.session.session import Session
@@ -145,7 +145,7 @@ class Planner:
             (
                 c
                 for c in self.model.store.all(Commission)
-                if c.id != mine.id and not c.delivered and not c.archived and rank(c) < rank(mine)
+                if c.id != mine.id and not is_part(c.id) and not c.delivered and not c.archived and rank(c) < rank(mine)
             ),
             key=rank,
         )

@@ -101,7 +101,8 @@ class Practising:
         told = self.profile()
         if told.whole.claimed:
             return Proposal(every["value-step"], told.whole.sentence)
-        return Proposal(min(every.values(), key=lambda d: last.get(d.id, "")), say("practice.propose_rested"))
+        rested = [d for d in every.values() if d.bench != "part"]  # a part takes an hour: it is chosen, never proposed
+        return Proposal(min(rested, key=lambda d: last.get(d.id, "")), say("practice.propose_rested"))
 
     def pictures(self) -> list[Picture]:
         """What is asked about: the open commission's photo as it is framed; none while it is not there."""

@@ -6,9 +6,14 @@ import datetime
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
+from hanabira.core.faults import Fault
+from hanabira.core.optics.kit import Kit
+from hanabira.core.schedule.handling import handling_steps
 from hanabira.core.schedule.order import steps_of
 from hanabira.core.schedule.work import Pace, hours_range
+from hanabira.craft.kitfile import parse_csv
 from hanabira.studio import planning
+from hanabira.studio.kits import kit_record
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, Shot, Terms, new_id
 from hanabira.studio.store import Store
 
@@ -82,6 +87,7 @@ def overviews(store: Store, pace: Pace | None = None) -> tuple[Overview, ...]:
 
 
 def _overviews(store: Store, pace: Pace | None) -> tuple[Overview, ...]:
+    kits: dict[str, Kit | None] = {}
     photos, areas, recipes = store.all(Photo), store.all(Area), {r.area_id: r for r in store.all(Recipe)}
     logs, shots = store.all(LogRow), store.all(Shot)
     owner = {a.id: a.commission_id for a in areas}
@@ -101,11 +107,23 @@ def _overviews(store: Store, pace: Pace | None) -> tuple[Overview, ...]:
             found = _of(
                 c, [p for p in photos if p.commission_id == c.id], [a for a in areas if a.commission_id == c.id], recipes,
                 [r for r in logs if r.commission_id == c.id], [s for s in shots if s.commission_id == c.id], pace,
+                _kit(store, c.kit_id, kits),
             )  # fmt: skip
             out.append(replace(found, causes=bad))
         except Exception as error:  # one commission that cannot be planned must not hide the others
             out.append(_unreadable(c, (*bad, f"it cannot be planned ({type(error).__name__}: {' '.join(str(error).split())[:100]})")))
     return tuple(out)
+
+
+def _kit(store: Store, key: str, kept: dict[str, Kit | None]) -> Kit | None:
+    """A kit of the studio, read once; None for one that cannot be read."""
+    if key not in kept:
+        try:
+            record = kit_record(store, key)
+            kept[key] = parse_csv(record.pencils, record.name) if record is not None else None
+        except Fault:
+            kept[key] = None
+    return kept[key]
 
 
 def _unreadable(c: Commission, causes: tuple[str, ...]) -> Overview:
@@ -120,11 +138,13 @@ def _of(
     log: Sequence[LogRow],
     shots: Sequence[Shot],
     pace: Pace | None,
+    kit: Kit | None = None,
 ) -> Overview:
     photo = photos[0] if photos else None
     mine = [a for a in areas if photo is not None and a.photo_id == photo.id]
-    work = planning.work_of(c, photo, mine, [recipes[a.id] for a in mine if a.id in recipes]) if photo is not None else ()
-    steps = steps_of(work, pace)
+    work = planning.work_of(c, photo, mine, [recipes[a.id] for a in mine if a.id in recipes], kit) if photo is not None else ()
+    layers = steps_of(work, pace)
+    steps = (*layers, *handling_steps(work, planning.handling_of(c), pace, layers))
     gone = {r.step for r in log if r.state in ("done", "skipped")}
     left = [s for s in steps if s.key not in gone]
     if c.delivered:

@@ -18,6 +18,15 @@ PARTS = ("main", "eye", "colour", "pose", "detail")
 LOG_STATES = ("done", "skipped", "note")
 
 
+PART = "part-"
+"""How the ids of small sheets for practice begin."""
+
+
+def is_part(commission_id: str) -> bool:
+    """Whether a commission is practice and no paid work."""
+    return commission_id.startswith(PART)
+
+
 def new_id() -> str:
     """An id that no other studio has."""
     return uuid.uuid4().hex

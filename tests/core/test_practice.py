@@ -29,6 +29,9 @@ from tests.portrait import KIT, PAPER
 DAY = datetime.datetime(2026, 5, 4, 9, 0)
 
 
+PICTURE = Picture(read_picture(PHOTO, 900).pixels, "rabbit")
+
+
 def fields(seed: int = 1) -> np.ndarray:
     """A picture of large even fields with known Lab, so that every question's truth can be read off it."""
     rng = np.random.default_rng(seed)
@@ -223,7 +226,11 @@ class Data(unittest.TestCase):
         for d in drills().values():
             self.assertIn(d.bench, BENCHES)
             self.assertTrue(d.name and d.how and d.questions > 0 and d.minutes > 0)
-            Round(d.id, [Picture(fields(), "f")], 1, KIT, PAPER).ask()
+            if d.bench == "eye":
+                picture = PICTURE if d.id in ("comb-it", "darkest-shape") else Picture(fields(), "f")
+                Round(d.id, [picture], 1, KIT, PAPER).ask()
+        benches = [d.bench for d in drills().values()]
+        self.assertEqual([benches.count(b) for b in BENCHES], [10, 9, 6])
 
 
 if __name__ == "__main__":

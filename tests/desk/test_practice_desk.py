@@ -2,14 +2,24 @@
 
 import csv
 import datetime
+import json
 
+import numpy as np
+from PIL import Image
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 
+from hanabira.core.practice.hand import sheets
+from hanabira.core.practice.profile import Learner
+from hanabira.core.practice.round import play
 from hanabira.core.practice.wider import overlap
 from hanabira.desk import paint
+from hanabira.desk.controls import Words
 from hanabira.desk.theme import scale
-from hanabira.studio.records import PracticeRound
+from hanabira.devices.hand_filled import SimulatedHand, photo_of
+from hanabira.devices.simulated_paper import SimulatedSheet
+from hanabira.studio.records import PracticeRound, is_part
+from hanabira.studio.store import Store
 from tests.base import DeskCase
 from tests.demo_studio import demo_copy
 
@@ -18,7 +28,8 @@ DAY = datetime.datetime(2026, 11, 27, 10, 0)
 
 class Practice(DeskCase):
     def prepare(self, folder):
-        demo_copy(folder)
+        with Store.open(demo_copy(folder)) as store:  # an artist who has not practised yet
+            store.edit([], list(store.all(PracticeRound)))
 
     def setUp(self):
         super().setUp()
@@ -267,3 +278,112 @@ class Wider(Practice):
                 paint.CLIPPED.clear()
                 self.desk.grab()
                 self.assertEqual(paint.CLIPPED, [], (text, drill))
+
+
+class Benches(Practice):
+    """Sheets for the hand, parts, and the profile, by keys and by what the bench offers."""
+
+    def start(self, drill: str):
+        self.stage.choose_drill(drill)
+        self.settle()
+        return self.stage
+
+    def words(self) -> str:
+        return " ".join(q.words for q in self.desk.findChildren(Words) if q.isVisible())
+
+    def test_a_sheet_is_printed_then_its_photo_is_read_and_kept(self):
+        s = self.start("gaps-only")
+        self.assertTrue(s.hand.page.isVisible())
+        self.assertFalse(self.page.isVisible())
+        self.assertIn("Print the sheet", self.desk.bench.next.text())
+        target = self.folder / "gaps.pdf"
+        self.desk.ask_target = lambda _name: str(target)
+        self.key(s.hand.page, Qt.Key.Key_P)
+        self.settle()
+        self.assertTrue(target.read_bytes().startswith(b"%PDF"))
+        self.assertIn("Read a photo", self.desk.bench.next.text())
+        photo = self.folder / "filled.png"
+        Image.fromarray(photo_of(sheets()["gaps-only"], SimulatedHand(over=0.3), SimulatedSheet(self.model.kit))).save(photo)
+        self.desk.ask_open_path = lambda *_a, **_k: str(photo)
+        self.key(s.hand.page, Qt.Key.Key_Return)
+        self.settle()
+        ((_at, kept),) = self.model.practising.hand_results()
+        self.assertAlmostEqual(kept.figures["over"], 0.3, delta=0.1)
+        self.assertIsNotNone(s.hand.page.image)
+        self.assertIn("of the locks were gone over", self.words())
+        self.key(s.hand.page, Qt.Key.Key_Return)
+        self.assertIsNone(s.hand.page.image, "once more")
+
+    def test_a_photo_of_something_else_is_told_and_nothing_is_kept(self):
+        s = self.start("lift")
+        photo = self.folder / "other.png"
+        Image.fromarray(np.full((500, 400, 3), 190, np.uint8)).save(photo)
+        self.desk.ask_open_path = lambda *_a, **_k: str(photo)
+        self.key(s.hand.page, Qt.Key.Key_O)
+        self.settle()
+        self.assertEqual(self.model.practising.hand_results(), [])
+        self.assertIsNone(s.hand.result)
+
+    def test_the_simulated_hand_is_shown_and_never_kept_as_the_artists(self):
+        s = self.start("flicks")
+        s.hand.simulate()
+        self.settle()
+        self.assertGreater(len(s.hand.page.marks), 20)
+        self.assertIn("not yours", self.words())
+        self.assertEqual(self.model.practising.rounds(), ())
+
+    def test_the_profile_opens_by_a_key_with_a_sentence_for_every_part(self):
+        s = self.start("value-step")
+        r = self.model.practising.begin("value-step", s.pictures(), 3)
+        play(r, Learner(1.0, 0.4), 24, 3)
+        self.model.practising.keep(r, 3, 5.0)
+        self.page.setFocus()
+        self.key(self.page, Qt.Key.Key_Y)
+        self.assertTrue(s.plant.isVisible())
+        names = [q.name for q in s.plant.stops(850, 430)]
+        self.assertEqual(len(names), 13)
+        self.assertTrue(any("not measured yet" in n for n in names))
+        self.assertIn("too light", self.words())
+        for text, size in ((1.0, (1024, 700)), (2.0, (1280, 800))):
+            self.model.settings.set("text_size", text)
+            self.desk.restyle()
+            self.desk.resize(*size)
+            self.settle()
+            paint.CLIPPED.clear()
+            self.desk.grab()
+            self.assertEqual(paint.CLIPPED, [], text)
+        target = self.folder / "practice.json"
+        self.desk.ask_target = lambda _name: str(target)
+        s.write_data()
+        self.settle()
+        self.assertEqual(json.loads(target.read_text())["values"]["answers"], 24)
+        self.key(s.plant, Qt.Key.Key_Escape)
+        self.assertFalse(s.plant.isVisible())
+
+
+class PartsDesk(DeskCase):
+    def prepare(self, folder):
+        demo_copy(folder)
+
+    def test_a_part_opens_at_recipe_and_stands_on_a_shelf_of_its_own(self):
+        self.model.open_commission("demo-tansy")
+        self.desk.show_room("Practice")
+        self.settle()
+        s = self.desk.stages["Practice"]
+        s.choose_drill("part-paw")
+        self.settle()
+        self.assertFalse(self.desk.bench.next.isEnabled() and "Begin with" in self.desk.bench.next.text(), "no paw on this animal")
+        s.choose_drill("part-eye")
+        self.settle()
+        s.next()
+        self.settle()
+        made = self.model.commission
+        self.assertTrue(is_part(made.id))
+        self.assertEqual(self.desk.current.name, "Recipe")
+        self.desk.show_room("Shelf")
+        self.settle()
+        shelf = self.desk.current
+        self.assertNotIn(made.id, [o.commission.id for o in shelf.shown()])
+        shelf.filter.chosen = "practice"
+        shelf.refresh()
+        self.assertEqual([o.commission.id for o in shelf.shown()], [made.id])

@@ -104,6 +104,8 @@ class DrillPicture(Drawn):
         p.fillRect(QRectF(0, 0, w, h), role("mat"))
         q = self.question
         if q is None:
+            if self.image is not None:
+                p.drawImage(self._frame(w, h)[1], self.image)
             return
         if q.drill == "foretell":
             self._patches(p, w, h)

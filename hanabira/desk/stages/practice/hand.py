@@ -48,7 +48,7 @@ class HandBench:
         """P prints, O reads a photo, Enter does what comes next."""
         act = {
             Qt.Key.Key_P: self.print_sheet, Qt.Key.Key_O: self.read_photo, Qt.Key.Key_Return: self.next, Qt.Key.Key_Enter: self.next,
-            Qt.Key.Key_L: lambda: self.s.show_plate(True),
+            Qt.Key.Key_Y: lambda: self.s.show_plate(True),
         }.get(Qt.Key(event.key()))  # fmt: skip
         if act is None:
             return False
@@ -113,7 +113,7 @@ class HandBench:
             [
                 LineKey("P", "print the sheet", self.print_sheet),
                 LineKey("O", "read a photo of it", self.read_photo),
-                LineKey("L", "your profile", lambda: s.show_plate(True)),
+                LineKey("Y", "your profile", lambda: s.show_plate(True)),
             ],
         )
 

@@ -13,7 +13,6 @@ from PyQt6.QtGui import QImage, QKeyEvent
 
 from hanabira.core.colour.spaces import lab_to_bytes
 from hanabira.core.faults import Fault
-from hanabira.core.practice.hand import pressures_of
 from hanabira.core.practice.profile import CERTAIN_ANSWERS, Answer
 from hanabira.core.practice.question import Picture, Question
 from hanabira.core.practice.round import Round, told
@@ -24,13 +23,15 @@ from hanabira.desk.controls import Caption, Words, act_button, row
 from hanabira.desk.images import to_image
 from hanabira.desk.stage import Stage, column
 from hanabira.desk.stages.practice.hand import HandBench
+from hanabira.desk.stages.practice.part import PartBench
+from hanabira.desk.stages.practice.plate import show_plate
 from hanabira.desk.theme import scale
 from hanabira.desk.widgets.drill_picture import DrillPicture
 from hanabira.desk.widgets.key_line import KeyLine, LineKey
 from hanabira.desk.widgets.practice_stem import Leaf, PracticeStem
-from hanabira.desk.widgets.profile_plant import Plate, ProfilePlant
+from hanabira.desk.widgets.profile_plant import ProfilePlant
 from hanabira.desk.widgets.verdict_strip import VerdictStrip
-from hanabira.session.practice_profile import as_json, effects
+from hanabira.session.practice_profile import as_json
 from hanabira.studio.pictures import read_picture
 from hanabira.studio.writing import write_file
 
@@ -59,7 +60,7 @@ class Practice(Stage):
         self.picture.drawn.connect(self._drawn)
         self.keys = KeyLine()
         self.stem = PracticeStem()
-        self.hand = HandBench(self)
+        self.hand, self.part = HandBench(self), PartBench(self)
         self.plant = ProfilePlant(self._plant_key)
         self.plate_on = False
         """Whether the profile is shown instead of a drill."""
@@ -134,7 +135,7 @@ class Practice(Stage):
         """The first question of today's drill stands already; it is not begun."""
         self.seed, self.began = int(self.now().timestamp()) % 1_000_000, 0.0
         self.guess, self.order, self.last = None, (), None
-        if self.hand.on:
+        if self.drill.bench != "eye":
             self.round = None
             self.hand.prepare()
             return
@@ -163,34 +164,12 @@ class Practice(Stage):
         (self.plant if on else self.hand.page if self.hand.on else self.picture).setFocus()
 
     def _plant_key(self, event: QKeyEvent) -> bool:
-        if Qt.Key(event.key()) in (Qt.Key.Key_Escape, Qt.Key.Key_L):
+        if Qt.Key(event.key()) in (Qt.Key.Key_Escape, Qt.Key.Key_Y):
             self.show_plate(False)
             return True
         return False
 
-    def _plate(self) -> None:
-        """The profile with what it changes."""
-        found, hand = self.practising.profile(), [r for _at, r in self.practising.hand_results()]
-        strokes = next((r.figures for r in reversed(hand) if r.drill == "flicks" and "spread_deg" in r.figures), None)
-        right = {drills()[k].name if k in drills() else k: v for k, v in found.right.items()}
-        flicks = (strokes["spread_deg"], strokes["variation"], strokes["run_mm"]) if strokes else None
-        self.plant.set(Plate(found.steps, pressures_of(hand) or (), flicks, right))
-        self.head.set("What your practice adds up to", found.whole.sentence, "")
-        self.desk.rule.set({}, 0, 100)
-        self.desk.rule.guess_at(None)
-        self.keys.set("", (), [LineKey("L", "back to the drill", lambda: self.show_plate(False))])
-        self._stem()
-        said = effects(self.practising)
-        parts: list = [Caption("What it changes elsewhere")]
-        parts += [Words(q, "small", "ink") for q in said] or [Words("Nothing yet: only what is certain is told in Recipe and Check.")]
-        parts += self._files()
-        self.desk.bench.head.set(
-            "", "Your profile", f"{sum(d.answers for d in found.steps.values())} values named, {len(hand)} sheets read"
-        )
-        self.desk.bench.set_parts(parts)
-        self.desk.set_next("To the drill", "practice")
-
-    def _files(self) -> list:
+    def files(self) -> list:
         """Writing and forgetting what was answered."""
         if not self.practising.rounds():
             return []
@@ -227,7 +206,7 @@ class Practice(Stage):
     def key(self, event: QKeyEvent) -> bool:
         """A key of the drill; whether it was one."""
         q, key = self.question, Qt.Key(event.key())
-        if key == Qt.Key.Key_L and not self.running:
+        if key == Qt.Key.Key_Y and not self.running:
             self.show_plate(True)
             return True
         if key == Qt.Key.Key_Escape and self.running:
@@ -345,8 +324,8 @@ class Practice(Stage):
         if self.plate_on:
             self.show_plate(False)
             return
-        if self.hand.on:
-            self.hand.next()
+        if self.hand.on or self.part.on:
+            (self.hand if self.hand.on else self.part).next()
             return
         if r is None or q is None:
             self.prepare()
@@ -384,6 +363,17 @@ class Practice(Stage):
             self._shown[picture.name] = (to_image(pixels), to_image(grey(pixels)))
         return self._shown[picture.name][1 if self.picture.held == "grey" else 0]
 
+    def _whole(self) -> QImage | None:
+        """The picture that a part is taken from."""
+        found = self.pictures()
+        if not found:
+            return None
+        picture = found[0]
+        if picture.name not in self._shown:
+            pixels = lab_to_bytes(picture.lab)
+            self._shown[picture.name] = (to_image(pixels), to_image(grey(pixels)))
+        return self._shown[picture.name][0]
+
     def _second(self) -> QImage | None:
         """The changed picture of a drill that compares two."""
         q = self.question
@@ -410,15 +400,21 @@ class Practice(Stage):
         self.picture.setVisible(not self.hand.on and not self.plate_on)
         self.hand.page.setVisible(self.hand.on and not self.plate_on)
         if self.plate_on:
-            self._plate()
+            show_plate(self)
             return
         self.centre.setFocusProxy(self.hand.page if self.hand.on else self.picture)
         if self.hand.on:
             self.desk.rule.set({}, 0, 100)
             self.desk.rule.guess_at(None)
-            self._stem()
+            self.fill_stem()
             self._bench()
             self.hand.refresh()
+            return
+        if self.part.on:
+            self.picture.set(self._whole(), None, False)
+            self.fill_stem()
+            self._bench()
+            self.part.refresh()
             return
         n = self._asked()
         today = f"{self.now():%d %B}".lstrip("0")
@@ -432,7 +428,7 @@ class Practice(Stage):
             self.head.set(q.prompt, self._choice_words(q), f"{n + 1} of {self.drill.questions}" if self.began else f"today, {today}")
         self._show()
         self._rule()
-        self._stem()
+        self.fill_stem()
         self._keys()
         self._bench()
         self._next()
@@ -464,7 +460,7 @@ class Practice(Stage):
         else:
             self.desk.rule.guess_at(self.guess)
 
-    def _stem(self) -> None:
+    def fill_stem(self) -> None:
         r = self.round
         leaves = []
         for q in self.practising.rounds():
@@ -518,11 +514,14 @@ class Practice(Stage):
         if self.hand.on:
             bench.set_parts([*parts, *self.hand.parts(), *self._instead()])
             return
+        if self.part.on:
+            bench.set_parts([*parts, *self.part.parts(), *self._instead()])
+            return
         parts.append(Caption("How it goes"))
         parts += [Words(f"{key}: {words}", "small", "ink") for key, words in (*d.how, ("Esc", "stop; what you did is kept"))]
         parts.append(Words("The spots come from your own shelf. Nothing you do here touches a commission.", "aside"))
         parts.append(
-            row(act_button("Your profile", "petal", lambda: self.show_plate(True), "What all answers and sheets add up to (L)"), None)
+            row(act_button("Your profile", "petal", lambda: self.show_plate(True), "What all answers and sheets add up to (Y)"), None)
         )
         parts.append(Caption("What your answers tell"))
         parts.append(Words(found.whole.sentence, "small", "ink"))
@@ -532,13 +531,13 @@ class Practice(Stage):
         for key, (good, all_) in found.right.items():
             parts.append(Words(f"{drills()[key].name if key in drills() else key}: {good} of {all_} right"))
         parts += self._instead()
-        parts += self._files()
+        parts += self.files()
         bench.set_parts(parts)
 
     def _instead(self) -> list:
         """All other drills, by bench."""
         out: list = []
-        for bench, words in (("eye", "Or instead, for the eye"), ("hand", "Or instead, for the hand")):
+        for bench, words in (("eye", "Or instead, for the eye"), ("hand", "Or instead, for the hand"), ("part", "Or a part by itself")):
             out.append(Caption(words))
             out += [
                 row(

@@ -25,13 +25,13 @@ from hanabira.session.words import due_words
 from hanabira.studio import overview, planning
 from hanabira.studio.bundle import TakenIn, import_bundle
 from hanabira.studio.overview import Overview
-from hanabira.studio.records import Commission, LogRow, Photo, Shot
+from hanabira.studio.records import Commission, LogRow, Photo, Shot, is_part
 
 if TYPE_CHECKING:
     from hanabira.desk.window import Desk
 
 ROW = 128.0
-FILTERS = (("all", "All"), ("now", "Under way"), ("delivered", "Delivered"), ("archive", "Archive"))
+FILTERS = (("all", "All"), ("now", "Under way"), ("delivered", "Delivered"), ("archive", "Archive"), ("practice", "Practice"))
 SHARE = {"ordered": 0.1, "drawn": 0.25, "planned": 0.4, "finished": 1.0, "delivered": 1.0}
 
 
@@ -274,8 +274,10 @@ class Shelf(Stage):
             "now": lambda o: not o.commission.archived and o.state != "delivered",
             "delivered": lambda o: not o.commission.archived and o.state == "delivered",
             "archive": lambda o: o.commission.archived,
+            "practice": lambda _o: True,
         }[self.filter.chosen]
-        return [o for o in self.all if by(o) and o.matches(self.search.text())]
+        practice = self.filter.chosen == "practice"
+        return [o for o in self.all if is_part(o.commission.id) == practice and by(o) and o.matches(self.search.text())]
 
     def refresh(self) -> None:
         store = self.model.store
@@ -292,7 +294,7 @@ class Shelf(Stage):
         self.boards.empty = "Nothing here fits the search." if self.all else ""
         self.boards.open_id = self.model.commission.id if self.model.commission else ""
         self.boards.refresh()
-        n = len(self.all)
+        n = sum(not is_part(o.commission.id) for o in self.all)
         chosen = next((o for o in rows if o.commission.id == self.boards.open_id), None)
         self.desk.mark_values(None)
         take_in = act_button("Take in a bundle", "shelf", self.take_in)
