@@ -19,6 +19,8 @@ from hanabira.desk.theme import role
 STEP_PX, MOST_STEPS = 42.0, 2.0
 """Design units a value step of error, and the largest error that is drawn in full."""
 PAPER_L = 95.0
+NOT_YET = "not measured yet"
+"""What stands where nothing was measured; the part's own sentence says what would measure it."""
 
 
 @dataclass(frozen=True)
@@ -141,7 +143,7 @@ class ProfilePlant(Drawn):
     def _roots(self, p: QPainter, r: QRectF) -> None:
         text(p, QRectF(r.left(), r.top(), r.width(), 20), "Pressure 1 to 5", "caption")
         if not self.plate.pressures:
-            text(p, r.adjusted(0, 22, 0, 0), self._roots_words(), "small", "ink2", wrap=True)
+            text(p, QRectF(r.left(), r.top() + 24, r.width(), 20), NOT_YET, "small", "ink2", elide=True)
             return
         high = r.height() - 66
         first, last = self.plate.pressures[0], self.plate.pressures[-1]
@@ -160,7 +162,7 @@ class ProfilePlant(Drawn):
     def _tuft(self, p: QPainter, r: QRectF) -> None:
         text(p, QRectF(r.left(), r.top(), r.width(), 20), "Your hair", "caption")
         if self.plate.flicks is None:
-            text(p, r.adjusted(0, 22, 0, 0), self._tuft_words(), "small", "ink2", wrap=True)
+            text(p, QRectF(r.left(), r.top() + 24, r.width(), 20), NOT_YET, "small", "ink2", elide=True)
             return
         spread, vary, run = self.plate.flicks
         paper = QRectF(r.left(), r.top() + 24, r.width() - 8, r.height() - 66)
@@ -173,12 +175,13 @@ class ProfilePlant(Drawn):
             y = paper.bottom() - (k // 10 + rng.uniform(0.1, 0.5)) * paper.height() / 4.6
             hair(p, x, y, 60 + rng.gauss(0, spread), 3.78 * run * math.exp(rng.gauss(0, vary)), QColor(50, 44, 40), 2.2, 0, 235)
         p.restore()
-        text(p, QRectF(r.left(), r.bottom() - 40, r.width(), 40), self._tuft_words(), "note", "ink2", wrap=True)
+        text(p, QRectF(r.left(), r.bottom() - 38, r.width(), 18), f"{run:.0f} mm, turned by {spread:.0f}°", "note", "ink2", elide=True)
+        text(p, QRectF(r.left(), r.bottom() - 20, r.width(), 18), f"{vary:.0%} in length", "note", "ink2", elide=True)
 
     def _buds(self, p: QPainter, r: QRectF) -> None:
         text(p, QRectF(r.left(), r.top(), r.width(), 20), "Right answers", "caption")
         if not self.plate.right:
-            text(p, r.adjusted(0, 22, 0, 0), self._buds_words(), "small", "ink2", wrap=True)
+            text(p, QRectF(r.left(), r.top() + 24, r.width(), 20), NOT_YET, "small", "ink2", elide=True)
             return
         rows = list(self.plate.right.items())
         one = min(26.0, (r.height() - 24) / max(1, len(rows)))

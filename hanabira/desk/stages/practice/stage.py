@@ -537,15 +537,12 @@ class Practice(Stage):
     def _instead(self) -> list:
         """All other drills, by bench."""
         out: list = []
-        for bench, words in (("eye", "Or instead, for the eye"), ("hand", "Or instead, for the hand"), ("part", "Or a part by itself")):
+        for bench, words, icon in (
+            ("eye", "Or instead, for the eye", "practice"), ("hand", "Or instead, for the hand", "pencil"), ("part", "Or a part by itself", "loop"),
+        ):  # fmt: skip
             out.append(Caption(words))
             out += [
-                row(
-                    act_button(
-                        f"{q.name}, {q.minutes} min", "practice" if bench == "eye" else "pencil", lambda key=q.id: self.choose_drill(key)
-                    ),
-                    None,
-                )
+                row(act_button(f"{q.name}, {q.minutes} min", icon, lambda key=q.id: self.choose_drill(key)), None)
                 for q in drills().values()
                 if q.bench == bench and q.id != self.drill.id
             ]
