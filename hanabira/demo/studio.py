@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime
+import shutil
 import tempfile
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -233,6 +234,15 @@ def build_demo(folder: Path, token: Token = SILENT) -> int:
         return _build(folder, token)
     except OSError as error:
         raise refused(folder, error) from error
+
+
+def forget_demo(folder: Path) -> None:
+    """Take a demo studio off the disk and make it anew. A folder that holds anything else is refused."""
+    with Store.open(folder) as store:
+        if not any(c.id == COMMISSION for c in store.all(Commission)):
+            raise StudioFault(f"{folder} holds a studio that is not the demo.", "Nothing was changed.")
+    shutil.rmtree(folder)
+    build_demo(folder)
 
 
 def _build(folder: Path, token: Token) -> int:

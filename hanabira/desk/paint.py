@@ -10,7 +10,7 @@ from contextlib import contextmanager
 from functools import cache
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QFontMetricsF, QPaintDevice, QPainter, QPainterPath, QPen
+from PyQt6.QtGui import QColor, QFontMetricsF, QPaintDevice, QPainter, QPainterPath, QPen, QPolygonF, QTransform
 
 from hanabira.core.colour.spaces import lab_to_srgb
 from hanabira.desk.theme import font, luminance, role
@@ -219,3 +219,18 @@ def keycap(p: QPainter, r: QRectF, key: str, type_: str = "note") -> None:
     p.setPen(QPen(role("edge"), 2.4, cap=Qt.PenCapStyle.RoundCap))
     p.drawLine(QPointF(r.left() + 4, r.bottom()), QPointF(r.right() - 4, r.bottom()))
     text(p, r, key, type_, "ink", CENTRE)
+
+
+def tape(p: QPainter, sheet: QRectF) -> None:
+    """Four torn pieces of neutral tape hold the sheet."""
+    corners = ((sheet.topLeft(), -45), (sheet.topRight(), 45), (sheet.bottomRight(), -45), (sheet.bottomLeft(), 45))
+    for k, (corner, angle) in enumerate(corners):
+        n, half, high = 6, 27, 8
+        points = [QPointF(-half + (2.2 if i % 2 else 0), -high + i * 2 * high / n) for i in range(n + 1)]
+        points += [QPointF(half - (2.2 if i % 2 else 0), high - i * 2 * high / n) for i in range(n + 1)]
+        inward = QPointF(5 if k in (0, 3) else -5, 5 if k < 2 else -5)
+        t = QTransform().translate(corner.x() + inward.x(), corner.y() + inward.y()).rotate(angle)
+        path = QPainterPath()
+        path.addPolygon(t.map(QPolygonF(points)))
+        path.closeSubpath()
+        p.fillPath(path, QColor(244, 244, 244, 168))

@@ -58,6 +58,7 @@ def open_window(folder: Path | None = None) -> QWidget:
         sys.excepthook = model.messages.hook
         window = Desk(model)
         window.reopen = show_again
+        window.show_studio = lambda other: open_window(other).show()
     _windows[:] = [window]
     return window
 

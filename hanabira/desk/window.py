@@ -127,6 +127,7 @@ class Desk(QMainWindow):
         self.ask_save_path: Callable[[str], str] = self._file_to_save
         self.open_file: Callable[[Path], object] = lambda path: QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))
         self.reopen: Callable[[], None] = lambda: None
+        self.show_studio: Callable[[Path], None] = lambda _folder: None
         self.ask_leave: Callable[[str], str] = self._leave_or_wait
         self.ask_remove: Callable[[str], bool] = self._remove_or_keep
         self._leaving = False
@@ -540,6 +541,12 @@ class Desk(QMainWindow):
         if self._leaving and not self.model.jobs.writing:
             self.model.jobs.changed.disconnect(self._close_when_written)
             QTimer.singleShot(0, self.close)
+
+    def open_studio(self, folder: Path, before: Callable[[], object] = lambda: None) -> None:
+        """Close this studio and open another one in its place; ``before`` runs while none is open."""
+        if self.close():
+            before()
+            self.show_studio(folder)
 
     def closeEvent(self, event: QCloseEvent) -> None:
         writing = self.model.jobs.writing

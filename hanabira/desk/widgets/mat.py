@@ -25,7 +25,7 @@ from hanabira.core.colour.spaces import srgb_to_lab
 from hanabira.desk.drawn import Drawn
 from hanabira.desk.gestures.outlines import Gesture
 from hanabira.desk.images import wrap
-from hanabira.desk.paint import CENTRE, text
+from hanabira.desk.paint import CENTRE, tape, text
 from hanabira.desk.theme import role, scale
 from hanabira.session.view import View
 
@@ -235,7 +235,7 @@ class Mat(Drawn):
             ground = role("ink") if self.paper.lightness() > 128 else QColor("#f4f4f4")
             text(p, picture.adjusted(16, 16, -16, -16), self.empty_words, "name", ground, CENTRE, wrap=True)
         if self.ruled and self.inner.contains(self._turned().mapRect(sheet).adjusted(2, 2, -2, -2)):
-            self._tape(p, sheet)
+            tape(p, sheet)
         p.restore()
         p.save()
         p.setClipRect(self.inner)
@@ -286,20 +286,6 @@ class Mat(Drawn):
         fx, fy = image.width() / target.width(), image.height() / target.height()
         source = QRectF((shown.x() - target.x()) * fx, (shown.y() - target.y()) * fy, shown.width() * fx, shown.height() * fy)
         p.drawImage(shown, image, source)
-
-    def _tape(self, p: QPainter, sheet: QRectF) -> None:
-        """Four torn pieces of neutral tape hold the sheet."""
-        corners = ((sheet.topLeft(), -45), (sheet.topRight(), 45), (sheet.bottomRight(), -45), (sheet.bottomLeft(), 45))
-        for k, (corner, angle) in enumerate(corners):
-            n, half, high = 6, 27, 8
-            points = [QPointF(-half + (2.2 if i % 2 else 0), -high + i * 2 * high / n) for i in range(n + 1)]
-            points += [QPointF(half - (2.2 if i % 2 else 0), high - i * 2 * high / n) for i in range(n + 1)]
-            inward = QPointF(5 if k in (0, 3) else -5, 5 if k < 2 else -5)
-            t = QTransform().translate(corner.x() + inward.x(), corner.y() + inward.y()).rotate(angle)
-            path = QPainterPath()
-            path.addPolygon(t.map(QPolygonF(points)))
-            path.closeSubpath()
-            p.fillPath(path, QColor(244, 244, 244, 168))
 
     def _rulers(self, p: QPainter, w: float, h: float) -> None:
         """Strips along top and left, counted from the sheet's corner; the stretch over the sheet is lighter."""

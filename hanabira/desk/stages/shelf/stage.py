@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QFileDialog, QFrame, QHBoxLayout, QLineEdit, QScroll
 from hanabira.core.faults import Fault
 from hanabira.core.token import Token
 from hanabira.craft.supplies import papers
+from hanabira.demo.studio import build_demo, demo_folder, forget_demo
 from hanabira.desk import icon as icons
 from hanabira.desk.controls import Caption, Pick, Words, act_button, row
 from hanabira.desk.drawn import Drawn, Stop
@@ -20,12 +21,14 @@ from hanabira.desk.images import to_image
 from hanabira.desk.paint import RIGHT, petal, text
 from hanabira.desk.stage import Stage
 from hanabira.desk.theme import role, u
+from hanabira.desk.widgets.first_shelf import FirstShelf
 from hanabira.session.edits import EditBrief
 from hanabira.session.words import due_words
 from hanabira.studio import overview, planning
 from hanabira.studio.bundle import TakenIn, import_bundle
 from hanabira.studio.overview import Overview
 from hanabira.studio.records import Commission, LogRow, Photo, Shot, is_part
+from hanabira.studio.store import default_folder
 
 if TYPE_CHECKING:
     from hanabira.desk.window import Desk
@@ -179,6 +182,10 @@ class Shelf(Stage):
         box.setSpacing(0)
         box.addWidget(head)
         box.addWidget(scroll, 1)
+        self.first = FirstShelf(self.look_round)
+        box.addWidget(self.first, 1)
+        self.take_drops(self.first)
+        self.head, self.scroll = head, scroll
         self.all: tuple[Overview, ...] = ()
         self._of: dict[str, str] = {}
         self._read = -1
@@ -294,6 +301,13 @@ class Shelf(Stage):
         self.boards.empty = "Nothing here fits the search." if self.all else ""
         self.boards.open_id = self.model.commission.id if self.model.commission else ""
         self.boards.refresh()
+        empty = not self.all
+        self.first.setVisible(empty)
+        self.head.setVisible(not empty)
+        self.scroll.setVisible(not empty)
+        if empty:
+            self._begin()
+            return
         n = sum(not is_part(o.commission.id) for o in self.all)
         chosen = next((o for o in rows if o.commission.id == self.boards.open_id), None)
         self.desk.mark_values(None)
@@ -327,9 +341,70 @@ class Shelf(Stage):
                 row(act_button("Remove for good", "wilt", lambda: self.remove(c.id), "With all its photos; asks first"), None),
                 Caption("On the shelf"),
                 row(act_button("New commission", "add", self.desk.new_commission), take_in, None),
+                *self._of_demo(),
             ]
         )
         self.desk.set_next(f"Go on with {c.name}" if len(c.name) < 16 else "Go on", "petal")
+
+    def _of_demo(self) -> list:
+        """What a demo studio offers besides."""
+        if self.model.store.folder.resolve() != demo_folder().resolve():
+            return []
+        return [
+            Caption("This is the demo studio"),
+            row(
+                act_button("Make it anew", "back", self.anew, "As it was at first; asks before"),
+                act_button("To your own studio", "shelf", lambda: self.desk.open_studio(default_folder())), None,
+            ),
+        ]  # fmt: skip
+
+    def _begin(self) -> None:
+        """The bench of an empty shelf: what is needed, other ways in, and where things are."""
+        self.desk.mark_values(None)
+        self.desk.bench.head.set("", "An empty shelf", "the first commission takes about ten minutes")
+        kits = list(self.model.kits().values())
+        self.desk.bench.set_parts(
+            [
+                Caption("To begin you need"),
+                Words("A photo", "name", "ink"),
+                Words("JPEG, PNG, TIFF or WebP; best with the eye over 200 pixels wide. Drop it on the pictures here."),
+                Words("The size of the sheet", "name", "ink"),
+                Words("240 × 300 mm stands ready; change it at any time."),
+                Words("Your pencils", "name", "ink"),
+                Words(
+                    f"{len(kits)} kits are there: {' and '.join(kits)}. Tick what you own in the kit room, or read a swatch sheet of yours there."
+                ),
+                Caption("You bring work with you?"),
+                row(act_button("Take in a bundle", "shelf", self.take_in), None),
+                Caption("Where things are"),
+                Words("Ctrl+N: a new commission", "small", "ink"),
+                Words("/: every command, by its name", "small", "ink"),
+                Words("Ctrl+Z: take back, in every stage", "small", "ink"),
+            ]
+        )
+        self.desk.set_next("New commission", "add")
+
+    def dropped(self, path: Path) -> None:
+        """A photo dropped on the empty shelf is the first commission, named after its file."""
+        name = path.stem.replace("_", " ").replace("-", " ").strip().title()
+        if self.model.new_commission(name or "New commission") is not None:
+            self.desk.go("Brief")
+            self.model.add_photo(path)
+
+    def look_round(self) -> None:
+        """Open the demo studio in this window's place; it is made first where it is not there yet."""
+        folder = demo_folder()
+
+        def done(_made: int) -> None:
+            self.desk.open_studio(folder)
+
+        self.model.jobs.run("demo", "Making the demo studio", lambda token: build_demo(folder, token), done, asked=True)
+
+    def anew(self) -> None:
+        """Make the demo studio anew, after a question: what was tried in it goes."""
+        if self.desk.ask_remove("Make the demo studio anew? What you tried in it goes; your own studio is another folder and stays."):
+            folder = self.model.store.folder
+            self.desk.open_studio(folder, lambda: forget_demo(folder))
 
     def _picture(self, key: str, photo: Photo | Shot) -> None:
         if key in self.boards.pictures and self._of.get(key) == photo.id:
