@@ -18,7 +18,7 @@ from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt, QtMsgType, qInstallMessage
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QWidget
 
-from hanabira.core.area.marking import measure_marking
+from hanabira.core.area.dapples import classed
 from hanabira.core.area.measures import Measures, measure
 from hanabira.core.places.find import find_places
 from hanabira.core.progress.check import check_photo, display_lab
@@ -51,7 +51,7 @@ def _pixels(array: np.ndarray) -> tuple[int, tuple[int, ...]]:
     return zlib.crc32(np.ascontiguousarray(array)), array.shape
 
 
-_marking_once = _once(measure_marking, lambda _model, pixels, mask: (_pixels(pixels), _pixels(mask)))
+_marking_once = _once(classed, lambda _model, region: (_pixels(region.pixels), _pixels(region.mask), region.left, region.top))
 _places_once = _once(
     find_places,
     lambda _photo, region, *rest: (_pixels(region.pixels), _pixels(region.mask), region.left, region.top, repr(rest)),
@@ -113,7 +113,7 @@ class DeskCase(unittest.TestCase):
         self.said: list = []
         self.desk: Desk | None = None
         self.addCleanup(self._temp.cleanup)
-        for name, once in (("measure", _measure_once), ("measure_marking", _marking_once), ("find_places", _places_once)):
+        for name, once in (("measure", _measure_once), ("classed", _marking_once), ("find_places", _places_once)):
             memo = mock.patch(f"hanabira.session.measuring.{name}", once)
             memo.start()
             self.addCleanup(memo.stop)

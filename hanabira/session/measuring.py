@@ -6,9 +6,9 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
-from hanabira.core.area.dapples import SOFT, Dapples, find_dapples
+from hanabira.core.area.dapples import SOFT, Dapples, classed, find_dapples
 from hanabira.core.area.face import Face, face_lines
-from hanabira.core.area.marking import Marking, measure_marking
+from hanabira.core.area.marking import Marking
 from hanabira.core.area.measures import NOT_LOOKED, Measures, measure
 from hanabira.core.area.outline import Outline as Shape
 from hanabira.core.area.pattern import Pattern, find_pattern
@@ -78,9 +78,9 @@ class Request:
         a, view = self.area, self.view
         assert view is not None
         region = cut(view.pixels, a.ring, a.smooth, a.holes, self.over, view.coverage)
-        marking = measure_marking(marking_model(), region.pixels, region.mask)
+        marking, dapples = classed(marking_model(), region)
         if a.marking_kind:
-            marking = replace(marking, kind=a.marking_kind, confidence=1.0, reason="said by the artist")
+            marking, dapples = replace(marking, kind=a.marking_kind, confidence=1.0, reason="said by the artist"), None
         separate = bool(a.marking_edits) or marking.kind not in (None, "plain", "gradient", "ticked")
         places = self._places(marking)
         surface = surfaces().get(a.surface_id)
@@ -88,7 +88,7 @@ class Request:
         if ("place.lines" in places.notes or locks) and not a.marking_kind:
             marking, separate = replace(marking, kind="plain"), bool(a.marking_edits)  # whiskers and locks are no marking
         pattern = find_pattern(region, a.marking_edits) if separate else None
-        return replace(known, marking=marking, places=places, pattern=pattern, dapples=dapples_of(region, marking, pattern, a))
+        return replace(known, marking=marking, places=places, pattern=pattern, dapples=dapples or dapples_of(region, marking, pattern, a))
 
 
 def dapples_of(region: Region, marking: Marking, pattern: Pattern | None, area: Area) -> Dapples | None:

@@ -8,7 +8,7 @@ from collections.abc import Callable, Sequence
 import cv2
 import numpy as np
 
-from hanabira.core.area.marking import measure_marking
+from hanabira.core.area.dapples import classed
 from hanabira.core.area.measures import NOT_LOOKED, Measures
 from hanabira.core.area.pattern import find_pattern, svg
 from hanabira.core.area.shape import Point, Region, smooth_ring
@@ -133,7 +133,7 @@ def _marking(area: Area, region: Region, m: Measures | None) -> tuple[tuple[Poin
     surface = surfaces().get(area.surface_id)
     if m is None or m.marking.reason != NOT_LOOKED or surface is None or not surface.hair:
         return ()
-    kind = area.marking_kind or measure_marking(marking_model(), region.pixels, region.mask).kind
+    kind = area.marking_kind or classed(marking_model(), region)[0].kind
     if kind in (None, "plain", "ticked", "gradient") and not area.marking_edits:
         return ()
     found = find_pattern(region, area.marking_edits)

@@ -4,8 +4,10 @@ import unittest
 
 import numpy as np
 
-from hanabira.core.area.dapples import Dapple, Dapples, find_dapples
+from hanabira.core.area.dapples import Dapple, Dapples, classed, find_dapples
+from hanabira.core.area.marking import MISREAD
 from hanabira.core.area.shape import Region
+from hanabira.craft.markings import marking_model
 from tests.dappled import dappled, met
 from tests.fur import fur, striped
 
@@ -44,6 +46,18 @@ class Rounds(unittest.TestCase):
         self.assertEqual(claimed, [])
         lines = [s for s in range(4) if find_dapples(whole(striped(fur(260, 260, 40.0 * s, 950 + s), 40.0 * s, 34.0))) is not None]
         self.assertLessEqual(len(lines), 1)
+
+    def test_rounds_tell_the_class_where_the_features_do_not_see_it(self):
+        told = [classed(marking_model(), whole(dappled(9000 + s, lighter=s % 3 > 0).pixels)) for s in range(8)]
+        self.assertEqual([m.kind for m, _d in told], ["spots"] * 8)
+        misread = [(m, d) for m, d in told if d is not None]
+        self.assertTrue(misread, "some of them the features take for ticking")
+        for m, d in misread:
+            self.assertIn(m.second, MISREAD)
+            self.assertGreater(len(d.found), 4)
+        plain, none = classed(marking_model(), whole(fur(240, 240, 40.0, 951)))
+        self.assertIn(plain.kind, ("plain", "ticked"))
+        self.assertIsNone(none)
 
     def test_a_patch_too_small_to_tell_has_none(self):
         self.assertIsNone(find_dapples(whole(dappled(7103).pixels[:16, :16])))

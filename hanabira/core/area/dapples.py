@@ -13,6 +13,7 @@ import cv2
 import numpy as np
 from scipy.spatial import cKDTree
 
+from hanabira.core.area.marking import MISREAD, Marking, MarkingModel, as_spots, measure_marking
 from hanabira.core.area.pattern import inside_blur, tone_of
 from hanabira.core.area.shape import Point, Region
 from hanabira.core.colour.spaces import Array, bytes_to_lab
@@ -98,6 +99,13 @@ def find_dapples(region: Region, said: bool = False) -> Dapples | None:
     middles = np.array([d.centre for d in found])
     near = cKDTree(middles).query(middles, k=2)[0][:, 1]
     return Dapples(found, best[1], contrast, 2 * float(np.median([d.radius_px for d in found])), float(np.median(near)))
+
+
+def classed(model: MarkingModel, region: Region) -> tuple[Marking, Dapples | None]:
+    """The class of a region's marking, and its rounds where those told it: the features take soft spots for ticking, a gradient or nothing."""
+    found = measure_marking(model, region.pixels, region.mask)
+    rounds = find_dapples(region) if found.kind in MISREAD else None
+    return (as_spots(found), rounds) if rounds is not None else (found, None)
 
 
 def _explains(rounds: Sequence[tuple[float, float, float]], lighter: bool, tone: Array, mask: Array) -> float:

@@ -12,13 +12,13 @@ import numpy as np
 from hanabira.core.area.clipping import GONE, UNKNOWN, Clipping, Levels, clipped, measure_clipping, photo_levels
 from hanabira.core.area.coat_class import CoatModel, coat_features
 from hanabira.core.area.combing import Combed, comb, correct_axes, lie
-from hanabira.core.area.dapples import Dapples
+from hanabira.core.area.dapples import Dapples, classed
 from hanabira.core.area.eye import Eye, measure_eye
 from hanabira.core.area.feathers import Feathers, measure_feathers
 from hanabira.core.area.hair import Hair, HairField, axial_mean, measure_hair
 from hanabira.core.area.hair_gate import HairGate, judge
 from hanabira.core.area.hidden import HiddenHue, hidden_hues
-from hanabira.core.area.marking import Marking, MarkingModel, measure_marking
+from hanabira.core.area.marking import Marking, MarkingModel
 from hanabira.core.area.nose import Nose, measure_nose
 from hanabira.core.area.palette import PaletteColour, measure_palette
 from hanabira.core.area.pattern import Pattern
@@ -224,12 +224,12 @@ def measure_region(
         if found.direction_deg is not None:
             bend, word = lie(field, found.length_px)
     token.report(0.8, "Looking at the marking")
-    marking = Marking(None, 0.0, None, None, None, NOT_LOOKED) if model is None else measure_marking(model, region.pixels, region.mask)
+    marking, dapples = (Marking(None, 0.0, None, None, None, NOT_LOOKED), None) if model is None else classed(model, region)
     token.report(1.0, "Measured")
     mm2 = None if mm_per_px is None else count * mm_per_px**2
     return Measures(
         count, mm2, mm_per_px, values, palette, hidden, temperature_, found, marking, field, (region.left, region.top), combed, bend, word,
-        clipping=clipping, outside=region.outside, readable=found_hues.readable,
+        dapples=dapples, clipping=clipping, outside=region.outside, readable=found_hues.readable,
         # of a coat that is mostly lost nothing is said: no answer would follow from what is left
         coats=tuple(readers.coats.shares(coat_features(pixels, mask, lost)).items()) if readers is not None and clipping.lost <= UNKNOWN else (),
     )  # fmt: skip
