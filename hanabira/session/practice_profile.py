@@ -6,8 +6,12 @@ import json
 from typing import TYPE_CHECKING, Any
 
 from hanabira.core.practice.hand import pressures_of
-from hanabira.core.practice.profile import Diagnosis
+from hanabira.core.practice.profile import CERTAIN_ANSWERS, Diagnosis
+from hanabira.core.schedule.work import evidence
 from hanabira.core.sentences import say
+from hanabira.craft.supplies import surfaces
+from hanabira.studio import planning
+from hanabira.studio.records import LogRow
 
 if TYPE_CHECKING:
     from hanabira.session.practising import Practising
@@ -39,6 +43,24 @@ def effects(practising: Practising) -> tuple[str, ...]:
     return tuple(out)
 
 
+def pace_words(practising: Practising) -> list[str]:
+    """What the log tells of the artist's pace, surface by surface; empty while nothing is logged."""
+    pace = planning.pace_of(practising.model.store.all(LogRow))
+    if not pace.logged:
+        return []
+    names = surfaces()
+    return [evidence(pace, k, names[k].name.lower() if k in names else k) for k in sorted(pace.surface)]
+
+
+def hue_words(practising: Practising) -> list[str]:
+    """How values of warm, cool and neutral spots are read, where there are answers enough."""
+    return [
+        say("practice.hue_values", hue=k, size=abs(d.bias), way=_way(d), sigma=d.sigma, answers=d.answers)
+        for k, d in practising.profile().hues.items()
+        if d.answers >= CERTAIN_ANSWERS // 2
+    ]
+
+
 def _way(d: Diagnosis) -> str:
     return "light" if d.bias > 0 else "dark"
 
@@ -58,6 +80,7 @@ def as_data(practising: Practising) -> dict[str, Any]:
     return {
         "values": one(told.whole), "by_step": {str(k): one(d) for k, d in told.steps.items() if d.answers}, "beside_darker": one(told.darker_round),
         "beside_lighter": one(told.lighter_round), "on_neutral": one(told.on_neutral),
+        "by_hue": {k: one(d) for k, d in told.hues.items() if d.answers}, "pace": pace_words(practising),
         "right": {k: {"right": good, "of": all_} for k, (good, all_) in told.right.items()},
         "hand": [{"at": at, "drill": r.drill, "figures": dict(r.figures), "sentences": list(r.sentences)} for at, r in practising.hand_results()],
         "effects": list(effects(practising)),

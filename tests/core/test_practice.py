@@ -178,6 +178,26 @@ class Diagnoses(unittest.TestCase):
         self.assertEqual(sum(d.answers for d in told.steps.values()), 60)
         self.assertEqual(told.right["value-step"][1], 60)
 
+    def test_a_lean_on_warm_spots_shows_there_and_not_on_cool_ones(self):
+        rows = [
+            Answer(
+                "value-step",
+                DAY.isoformat(),
+                True,
+                1.0,
+                f"k{n}",
+                5.0,
+                5.0 + (0.8 if n % 2 else 0.0) + 0.1 * (n % 3 - 1),
+                hue="warm" if n % 2 else "cool",
+            )
+            for n in range(48)
+        ]
+        hues = profile(rows).hues
+        self.assertTrue(hues["warm"].claimed)
+        self.assertAlmostEqual(hues["warm"].bias, 0.8, delta=0.1)
+        self.assertFalse(hues["cool"].claimed)
+        self.assertEqual(hues["neutral"].answers, 0)
+
     def test_learners_are_read_from_words(self):
         self.assertEqual(Learner.parse("bias=+1.0,noise=0.5"), Learner(1.0, 0.5))
         for bad in ("", "bias", "skill=3", "bias=x", "noise=-1", "bias=nan"):

@@ -102,6 +102,8 @@ class Effects(OnTansy):
         self.assertEqual(data["values"]["answers"], 12)
         self.assertEqual(sum(v["answers"] for v in data["by_step"].values()), 12)
         self.assertEqual(data["right"]["value-step"]["of"], 12)
+        self.assertEqual(sum(v["answers"] for v in data["by_hue"].values()), 12)
+        self.assertTrue(any("times our guess" in w or "as long as we guess" in w for w in data["pace"]), "the demo's log has a pace")
         self.assertEqual(data["hand"][0]["figures"]["sd"], 2.0)
 
     def test_what_failed_comes_back_the_next_day_and_not_before(self):

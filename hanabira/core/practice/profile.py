@@ -33,6 +33,8 @@ class Answer:
     neutral: bool = False
     score: float | None = None
     """What it is measured by where it is neither value nor choice: ΔE00 of a stack, overlap of a shape (0–1), degrees of a stroke."""
+    hue: str = ""
+    """Whether the spot of a value was warm, cool or neutral."""
 
     @property
     def error(self) -> float | None:
@@ -83,6 +85,8 @@ class Profile:
     on_neutral: Diagnosis
     right: Mapping[str, tuple[int, int]]
     """By drill: how many were right, and how many there were."""
+    hues: Mapping[str, Diagnosis]
+    """Values of warm, cool and neutral spots."""
 
 
 def profile(answers: Iterable[Answer]) -> Profile:
@@ -99,8 +103,12 @@ def profile(answers: Iterable[Answer]) -> Profile:
     return Profile(
         diagnose(e(plain)), {k: diagnose([v for v in rows if v is not None]) for k, rows in steps.items()},
         diagnose(e(a for a in plain if a.lift > 0.5)), diagnose(e(a for a in plain if a.lift < -0.5)), diagnose(e(a for a in told if a.neutral)), right,
+        {h: diagnose(e(a for a in plain if a.hue == h)) for h in HUE_SIDES},
     )  # fmt: skip
 
+
+HUE_SIDES = ("warm", "cool", "neutral")
+"""As `core.colour.words.temperature` names a spot."""
 
 RATE = 0.75
 DOWN = 0.25

@@ -9,6 +9,7 @@ from typing import Any
 import cv2
 import numpy as np
 
+from hanabira.core.colour.words import temperature
 from hanabira.core.faults import Fault
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
@@ -110,7 +111,7 @@ class Round:
         value = q.kind == "value"
         a = Answer(
             q.drill, self.now().isoformat(timespec="seconds"), good, q.level, q.key, float(q.truth) / 10 if value else None,  # type: ignore[arg-type]
-            float(given) / 10 if value else None, q.lift, neutral, score(q, given) if wider else None,  # type: ignore[arg-type]
+            float(given) / 10 if value else None, q.lift, neutral, score(q, given) if wider else None, temperature(q.labs[0]) if value else "",  # type: ignore[arg-type]
         )  # fmt: skip
         if not counts:
             return a

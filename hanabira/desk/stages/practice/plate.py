@@ -9,7 +9,7 @@ from hanabira.craft.drills import drills
 from hanabira.desk.controls import Caption, Words
 from hanabira.desk.widgets.key_line import LineKey
 from hanabira.desk.widgets.profile_plant import Plate
-from hanabira.session.practice_profile import effects
+from hanabira.session.practice_profile import effects, hue_words, pace_words
 
 if TYPE_CHECKING:
     from hanabira.desk.stages.practice.stage import Practice
@@ -30,6 +30,11 @@ def show_plate(s: Practice) -> None:
     said = effects(s.practising)
     parts: list = [Caption("What it changes elsewhere")]
     parts += [Words(q, "small", "ink") for q in said] or [Words("Nothing yet: only what is certain is told in Recipe and Check.")]
+    hues, pace = hue_words(s.practising), pace_words(s.practising)
+    if hues:
+        parts += [Caption("By hue"), *(Words(q, "small", "ink") for q in hues)]
+    if pace:
+        parts += [Caption("Your pace, by your log"), *(Words(q, "small", "ink") for q in pace[:6])]
     parts += s.files()
     s.desk.bench.head.set("", "Your profile", f"{sum(d.answers for d in found.steps.values())} values named, {len(hand)} sheets read")
     s.desk.bench.set_parts(parts)
