@@ -40,6 +40,10 @@ _EYES = {
 """Which drill trains what Check finds."""
 
 
+SKIPPED_GAPS = 2
+"""Gap layers that the open commission's log says were skipped, from which on the gaps are what is practised."""
+
+
 @dataclass(frozen=True)
 class Proposal:
     """Today's drill and why it is this one."""
@@ -88,6 +92,9 @@ class Practising:
         every, last = drills(), {q.drill: q.at for q in self.rounds()}
         if not last:
             return Proposal(every["value-step"], say("practice.propose_first"))
+        skipped = sum(r.state == "skipped" and r.role == "gap" for r in self.model.planner.log())
+        if skipped >= SKIPPED_GAPS and last.get("gaps-only", "")[:10] != self.now().date().isoformat():
+            return Proposal(every["gaps-only"], say("practice.propose_log", times=skipped))
         kinds: dict[str, int] = {}
         for shot in self.model.logbook.shots():
             for f in self.model.checkroom.faults(shot):
@@ -103,6 +110,16 @@ class Practising:
             return Proposal(every["value-step"], told.whole.sentence)
         rested = [d for d in every.values() if d.bench != "part"]  # a part takes an hour: it is chosen, never proposed
         return Proposal(min(rested, key=lambda d: last.get(d.id, "")), say("practice.propose_rested"))
+
+    def paused(self) -> str:
+        """Day (ISO) until which no drill is proposed; empty when one is."""
+        until = str(self.model.settings.get("practice_paused"))
+        return until if until > self.now().date().isoformat() else ""
+
+    def pause(self, days: int) -> None:
+        """Propose nothing for so many days; 0 proposes again. Drills stay there to be chosen."""
+        until = (self.now().date() + datetime.timedelta(days=days)).isoformat() if days else ""
+        self.model.settings.set("practice_paused", until)
 
     def pictures(self) -> list[Picture]:
         """What is asked about: the open commission's photo as it is framed; none while it is not there."""

@@ -65,6 +65,7 @@ ALL = {
             low=0.4,
             high=3.0,
         ),
+        Setting("practice_paused", "", "Day until which no drill is proposed"),
         Setting("mornings", True, "Whether a photo is looked at before its numbers after a night"),
         Setting("mornings_skipped", 0, "How often that look was put off in a row", low=0, high=99),
         Setting("window", [], "Size and place of the window"),

@@ -65,6 +65,8 @@ class Figures(unittest.TestCase):
         self.assertAlmostEqual(stepped.figures["steepest_mm"], 83, delta=5)
         self.assertGreater(stepped.figures["steepest"], 2.2)
         self.assertLess(stepped.score, good.score)
+        (((x, _y), _end),) = stepped.marks
+        self.assertAlmostEqual(x, 20 + 85, delta=7, msg="the mark stands where the step is, half way along the strip")
 
     def test_flicks_by_direction_spread_variation_and_taper(self):
         good = read("flicks")

@@ -19,7 +19,7 @@ from hanabira.session.parts import areas_for, begin_part, tried
 from hanabira.session.practice_profile import as_data, as_json, effects
 from hanabira.session.runner import InlineRunner
 from hanabira.session.session import Session
-from hanabira.studio.records import Area, Commission, PhotoCheck, PracticeRound, is_part
+from hanabira.studio.records import Area, Commission, LogRow, PhotoCheck, PracticeRound, is_part
 from hanabira.studio.store import Store
 from tests.demo_studio import demo_copy
 
@@ -117,6 +117,47 @@ class Effects(OnTansy):
         now += datetime.timedelta(days=1)
         self.assertEqual(self.practice.waiting("value-step"), (q.key,))
         self.assertEqual(self.practice.waiting("which"), ())
+
+
+class Proposals(OnTansy):
+    def test_gaps_that_were_skipped_are_what_is_proposed(self):
+        self.practice.keep_hand(chips(1.0))
+        rows = [
+            LogRow(
+                f"r{n}",
+                "demo-tansy",
+                f"a:{n}",
+                "demo-area-8",
+                "Cheek",
+                "short-fur",
+                "gap",
+                "237",
+                3,
+                0.0,
+                5.0,
+                "2026-11-20T10:00:00",
+                "",
+                "",
+                "skipped",
+            )
+            for n in range(2)
+        ]
+        self.session.store.edit(rows)
+        proposal = self.practice.proposal()
+        self.assertEqual(proposal.drill.id, "gaps-only")
+        self.assertIn("2 times", proposal.why)
+
+    def test_a_pause_ends_by_itself_and_can_be_taken_back(self):
+        now = datetime.datetime(2026, 11, 20, 9, 0)
+        self.practice.now = lambda: now
+        self.assertEqual(self.practice.paused(), "")
+        self.practice.pause(7)
+        self.assertEqual(self.practice.paused(), "2026-11-27")
+        now += datetime.timedelta(days=7)
+        self.assertEqual(self.practice.paused(), "")
+        self.practice.pause(7)
+        self.practice.pause(0)
+        self.assertEqual(self.practice.paused(), "")
 
 
 class Parts(OnTansy):

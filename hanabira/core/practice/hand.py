@@ -201,7 +201,12 @@ def gradient(filled: Filled) -> HandResult:
         return HandResult("gradient", figures, 0.0, (say("practice.gradient_short", span=span),))
     words = [say("practice.gradient_span", span=span, off=off)]
     words.append(say("practice.gradient_even") if step < 2.2 and back < 3 else say("practice.gradient_step", at=at, times=step))
-    return HandResult("gradient", figures, float(np.clip(1 - (step - 1.3) / 3 - back / 20, 0, 1)), tuple(words))
+    x, y, w, h = filled.sheet.page.cells[0].rect
+    # measured from the dark end; the strip may have been laid either way round
+    turned = float(np.median(filled.field(0, 2.0)[:, :60, 0])) > float(np.median(filled.field(0, 2.0)[:, -60:, 0]))
+    where = x + (w - 2.0 - at if turned else 2.0 + at)
+    marks = (((where, y - 2), (where, y + h + 2)),)
+    return HandResult("gradient", figures, float(np.clip(1 - (step - 1.3) / 3 - back / 20, 0, 1)), tuple(words), marks)
 
 
 @dataclass(frozen=True)
@@ -370,6 +375,12 @@ def _light(filled: Filled) -> tuple[float, float, float]:
     return inside, outside, float(((part > 0.2) & (part < 0.8)).sum() * 0.25)
 
 
+def _ring(filled: Filled) -> tuple[tuple[tuple[float, float], ...], ...]:
+    """The small ring, in mm of the page: within it the light was read."""
+    x, y, r = filled.sheet.circles[-1]
+    return (tuple((x + r * float(np.cos(t)), y + r * float(np.sin(t))) for t in np.linspace(0, 2 * np.pi, 40)),)
+
+
 def reserve(filled: Filled) -> HandResult:
     """A light kept free in the dark: how clean it stayed, and how crisp its edge is."""
     _asked(filled)
@@ -380,7 +391,7 @@ def reserve(filled: Filled) -> HandResult:
         say("practice.reserve_edge", edge=edge),
     )
     score = float(np.clip(1 - lost / 20, 0, 1) * np.clip(1.2 - edge / 3, 0, 1)) if outside < filled.paper[0] - 20 else 0.0
-    return HandResult("reserve", {"lost": lost, "edge_mm": edge, "dark": outside}, score, words)
+    return HandResult("reserve", {"lost": lost, "edge_mm": edge, "dark": outside}, score, words, _ring(filled))
 
 
 def lift(filled: Filled) -> HandResult:
@@ -389,7 +400,7 @@ def lift(filled: Filled) -> HandResult:
     inside, outside, edge = _light(filled)
     back = (inside - outside) / max(1e-6, float(filled.paper[0]) - outside)
     words = (say("practice.lift_back", back=back), say("practice.reserve_edge", edge=edge))
-    return HandResult("lift", {"back": back, "edge_mm": edge, "dark": outside}, float(np.clip(back / 0.6, 0, 1)), words)
+    return HandResult("lift", {"back": back, "edge_mm": edge, "dark": outside}, float(np.clip(back / 0.6, 0, 1)), words, _ring(filled))
 
 
 def same_chip(filled: Filled) -> HandResult:

@@ -500,7 +500,21 @@ class Practice(Stage):
                 "", d.name, f"{d.bench} drill · " + (f"{d.questions} questions · " if d.bench == "eye" else "") + f"about {d.minutes} min"
             )
         if not self.began:
-            parts += [Caption("Why this one"), Words(proposal.why if proposal.drill.id == d.id else "You chose it.", "small", "ink")]
+            until = self.practising.paused()
+            why = (
+                f"Nothing is proposed until {until}; this one is yours to choose."
+                if until
+                else proposal.why
+                if proposal.drill.id == d.id
+                else "You chose it."
+            )
+            parts += [Caption("Why this one"), Words(why, "small", "ink")]
+            pause = (
+                act_button("Propose again", "back", lambda: self._pause(0))
+                if until
+                else act_button("Not this week", "away", lambda: self._pause(7), "No drill is proposed for seven days; all stay here")
+            )
+            parts.append(row(pause, None))
             if self.practising.done_today():
                 parts.append(Words("Today’s drill is done; this one is extra."))
         elif self.round is not None and self.round.answers:
@@ -566,6 +580,10 @@ class Practice(Stage):
         if target is not None:
             text = self.practising.as_csv()
             self.model.jobs.run("practice table", "Writing the answers", lambda _t: write_file(Path(target), text.encode()), lambda p: self.model.messages.remark(f"Written: {p}"), lasting=True)  # fmt: skip
+
+    def _pause(self, days: int) -> None:
+        self.practising.pause(days)
+        self.refresh()
 
     def write_data(self) -> None:
         """The profile as JSON."""
