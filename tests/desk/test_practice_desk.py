@@ -26,7 +26,9 @@ from tests.demo_studio import demo_copy
 DAY = datetime.datetime(2026, 11, 27, 10, 0)
 
 
-class Practice(DeskCase):
+class Room(DeskCase):
+    """The practice room of a studio in which nobody has practised yet; no test of it may touch the commission."""
+
     def prepare(self, folder):
         with Store.open(demo_copy(folder)) as store:  # an artist who has not practised yet
             store.edit([], list(store.all(PracticeRound)))
@@ -46,6 +48,8 @@ class Practice(DeskCase):
             self.assertEqual((self.model.areas, self.model.recipes, self.model.commission), self.areas)
         super().tearDown()
 
+
+class Practice(Room):
     def test_the_first_spot_stands_and_a_figure_key_begins(self):
         s = self.stage
         self.assertEqual((s.drill.id, s.running), ("value-step", False))
@@ -182,7 +186,7 @@ class Practice(DeskCase):
             self.assertIn("too green", proposal.why)
 
 
-class Wider(Practice):
+class Wider(Room):
     """The drills that are drawn, stacked and compared, by keys alone and by pointer; and the spot on neutral."""
 
     def start(self, drill: str):
@@ -280,7 +284,7 @@ class Wider(Practice):
                 self.assertEqual(paint.CLIPPED, [], (text, drill))
 
 
-class Benches(Practice):
+class Benches(Room):
     """Sheets for the hand, parts, and the profile, by keys and by what the bench offers."""
 
     def start(self, drill: str):
