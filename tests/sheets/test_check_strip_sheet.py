@@ -11,31 +11,16 @@ from hanabira.core.colour.spaces import lab_to_srgb
 from hanabira.core.progress.strip import GREYS, MARK_MM, MARKS_MM, SIZE_MM, chosen, rects
 from hanabira.sheets.check_strip import AT_MM, write_check_strip
 from tests.portrait import KIT
+from tests.printed import Printed
 
-MM = 72 / 25.4
 
-
-class Printed(unittest.TestCase):
+class CheckStrip(unittest.TestCase):
     def test_every_patch_lies_where_it_is_read(self):
         with tempfile.TemporaryDirectory() as folder:
             pencils = [(c, KIT.get(c).name) for c in chosen(KIT)]
-            page = pypdf.PdfReader(write_check_strip(pencils, Path(folder) / "strip.pdf")).pages[0]
-            high = float(page.mediabox.height) / MM
-            boxes, fill = [], None
-            for operands, operator in pypdf.generic.ContentStream(page.get_contents(), None).operations:
-                v = [float(q) for q in operands] if operator in (b"rg", b"re", b"g") else []
-                if operator == b"rg":
-                    fill = tuple(v)
-                elif operator == b"g":
-                    fill = (v[0],) * 3
-                elif operator == b"re":
-                    x, y, w, h = (q / MM for q in v)
-                    boxes.append(((x - AT_MM[0], high - y - h - AT_MM[1], w, h), fill))
-            text = page.extract_text()
-        self.assertAlmostEqual(float(page.mediabox.width) / MM, 210, delta=0.2)
-
-        def colour_at(rect):  # noqa: ANN001, ANN202
-            return [c for r, c in boxes if np.allclose(r, rect, atol=0.02)]
+            page = Printed(pypdf.PdfReader(write_check_strip(pencils, Path(folder) / "strip.pdf")).pages[0], AT_MM)
+        self.assertAlmostEqual(page.size[0], 210, delta=0.2)
+        colour_at = page.colours_at
 
         for rect, value in zip(rects()[:7], GREYS, strict=True):
             np.testing.assert_allclose(colour_at(rect)[0], lab_to_srgb([value, 0, 0]), atol=0.01)
@@ -45,7 +30,7 @@ class Printed(unittest.TestCase):
             self.assertTrue(colour_at((mx - MARK_MM / 2, my - MARK_MM / 2, MARK_MM, MARK_MM)))
         self.assertTrue(colour_at((0, 0, *SIZE_MM)))
         for code, name in pencils:
-            self.assertIn(f"{code} {name}", text)
+            self.assertIn(f"{code} {name}", page.text)
         # nothing is printed in the white between the patches
-        names = [r for r, _c in boxes if 0 <= r[1] < SIZE_MM[1] and 24 < r[0] < 148]
+        names = [r for r, _c in page.boxes if 0 <= r[1] < SIZE_MM[1] and 24 < r[0] < 148]
         self.assertEqual(len(names), 14)

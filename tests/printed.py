@@ -1,0 +1,38 @@
+"""What a printed page holds: its boxes in millimetres from the top left corner, with their colours."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+import pypdf
+
+MM = 72 / 25.4
+_PAINTS = (b"f", b"f*", b"S", b"s", b"B", b"B*", b"b")
+Rect = tuple[float, float, float, float]
+
+
+class Printed:
+    """A page of a PDF: ``size`` in mm, its ``text``, and ``boxes`` (x, y, width, height in mm, fill colour of the moment) that are painted."""
+
+    def __init__(self, page: pypdf.PageObject, origin: tuple[float, float] = (0.0, 0.0)) -> None:
+        self.size = float(page.mediabox.width) / MM, float(page.mediabox.height) / MM
+        self.text = page.extract_text()
+        self.boxes: list[tuple[Rect, tuple[float, ...] | None]] = []
+        fill: tuple[float, ...] | None = None
+        last: Rect | None = None
+        for operands, operator in pypdf.generic.ContentStream(page.get_contents(), None).operations:
+            if operator in (b"rg", b"g"):
+                v = [float(q) for q in operands]
+                fill = tuple(v) if operator == b"rg" else (v[0],) * 3
+            elif operator == b"re":
+                x, y, w, h = (float(q) / MM for q in operands)
+                last = (x - origin[0], self.size[1] - y - h - origin[1], w, h)
+            elif operator in _PAINTS and last is not None:
+                self.boxes.append((last, fill))
+            if operator not in (b"re", b"rg", b"g"):
+                last = None
+
+    def colours_at(self, rect: Sequence[float]) -> list[tuple[float, ...] | None]:
+        """Fill colours of the boxes that lie just there."""
+        return [c for r, c in self.boxes if np.allclose(r, rect, atol=0.02)]
