@@ -12,11 +12,7 @@ import numpy as np  # noqa: E402  (the platform has to be named before the toolk
 from PyQt6.QtCore import QPointF, Qt  # noqa: E402
 from PyQt6.QtGui import QColor, QImage, QPainter, QPainterPath  # noqa: E402
 
-from hanabira.core.area.shape import fill_ring, ring_area, smooth_ring  # noqa: E402
-from hanabira.core.colour.spaces import bytes_to_lab, lab_to_bytes  # noqa: E402
-from hanabira.core.forecast.portrait import Laid, portrait  # noqa: E402
-from hanabira.core.optics.stack import bare  # noqa: E402
-from hanabira.core.solver.area import follow  # noqa: E402
+from hanabira.core.token import Token  # noqa: E402
 from hanabira.demo.studio import build_demo  # noqa: E402
 from hanabira.desk.paint import disc, two_tone  # noqa: E402
 from hanabira.desk.start import make_app  # noqa: E402
@@ -53,18 +49,8 @@ def _forecast(shown: Shown) -> np.ndarray:
     for a in m.areas:
         m.want_measures(a.id)
         shown.quiet(1)
-    view = m.view
-    assert view is not None
-    pixels = view.preview(1400)
-    h, w = pixels.shape[:2]
-    k, laid = w / view.size[0], []
-    for a in sorted(m.areas, key=lambda a: (a.level, -abs(ring_area(a.ring)))):
-        targets, layers, drawing = m.targets(a.id), m.recipe_layers(a.id), m.drawing(a.id)
-        if targets is not None and layers and drawing is not None:
-            told, drawn = follow(m.paper, m.kit, layers, targets), drawing((h, w), (0.0, 0.0), k)
-            inside = fill_ring((smooth_ring(a.ring) if a.smooth else np.asarray(a.ring, float)) * k, h, w)
-            laid.append(Laid(inside, drawn, {b: told.band(b).lab for b in drawn.photo}))
-    return lab_to_bytes(portrait(bytes_to_lab(pixels).astype(float), bare(m.paper).lab, laid))
+    assert m.view is not None
+    return m.darkroom.foretold(m.view, {a.id: m.recipe_layers(a.id) for a in m.areas if m.recipe_layers(a.id)})(Token())
 
 
 def _scaled(pixels: np.ndarray, shown: Shown) -> QImage:

@@ -43,8 +43,8 @@ def open_window(folder: Path | None = None) -> QWidget:
     folder = folder or default_folder()
     app = make_app()
 
-    def show_again() -> None:
-        open_window(folder).show()
+    def show(studio: Path) -> None:
+        open_window(studio).show()
 
     window: QWidget
     try:
@@ -52,13 +52,12 @@ def open_window(folder: Path | None = None) -> QWidget:
     except StudioFault as fault:
         theme.use("day", 1.0)
         theme.apply(app)
-        window = Rescue(folder, fault, show_again)
+        window = Rescue(folder, fault, lambda: show(folder))
     else:
         model = Session(store, JobRunner())
         sys.excepthook = model.messages.hook
         window = Desk(model)
-        window.reopen = show_again
-        window.show_studio = lambda other: open_window(other).show()
+        window.show_studio = show
     _windows[:] = [window]
     return window
 

@@ -126,8 +126,8 @@ class Desk(QMainWindow):
         )[0]
         self.ask_save_path: Callable[[str], str] = self._file_to_save
         self.open_file: Callable[[Path], object] = lambda path: QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))
-        self.reopen: Callable[[], None] = lambda: None
         self.show_studio: Callable[[Path], None] = lambda _folder: None
+        """Opens a window on a studio's folder, as the start does."""
         self.ask_leave: Callable[[str], str] = self._leave_or_wait
         self.ask_remove: Callable[[str], bool] = self._remove_or_keep
         self._leaving = False
@@ -409,7 +409,7 @@ class Desk(QMainWindow):
         def release() -> bool:
             return self.close()
 
-        self.rescue = Rescue(self.model.store.folder, None, self.reopen, release)
+        self.rescue = Rescue(self.model.store.folder, None, lambda: self.show_studio(self.model.store.folder), release)
         self.rescue.show()
 
     # -- undo ----------------------------------------------------------------------------

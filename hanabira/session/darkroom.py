@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -223,19 +224,12 @@ class Darkroom:
                 out[a.id] = layers
         return out
 
-    def _want_forecast(self, view: View) -> None:
-        model, laid = self.model, self._layers_laid()
-        if not laid:
-            model.messages.remark("Nothing is laid yet that could be shown.")
-            return
-        waiting = [key for key in laid if model.measures(key) is None]
-        for key in waiting:
-            model.want_measures(key)
-        sign = (tuple(laid.items()), model.kit_id, model.paper, tuple(sorted(waiting)), model.areas)
-        if "forecast" in view.looks and self._forecast == sign:
-            model.look_ready.emit("forecast")
-            return
-        view.looks.pop("forecast", None)
+    def foretold(self, view: View, laid: Mapping[str, tuple[Layer, ...]]) -> Callable[[Token], np.ndarray]:
+        """Work for any thread that paints the sheet with these layers by area, in the photo's own lightness, (h, w, 3) uint8.
+
+        An area that is not measured is left out.
+        """
+        model = self.model
         kit, paper, size = model.kit, model.paper, view.size
         parts = []
         for a in sorted(model.areas, key=lambda a: (a.level, -abs(ring_area(a.ring)))):
@@ -258,8 +252,25 @@ class Darkroom:
                 assert drawing is not None
                 drawn = drawing((h, w), (0.0, 0.0), k)
                 areas.append(Laid(inside, drawn, {b: told.band(b).lab for b in drawn.photo}))
-            out = portrait(bytes_to_lab(pixels).astype(float), bare(paper).lab, areas)
-            return screen(lab_to_bytes(out))
+            return lab_to_bytes(portrait(bytes_to_lab(pixels).astype(float), bare(paper).lab, areas))
+
+        return work
+
+    def _want_forecast(self, view: View) -> None:
+        model, laid = self.model, self._layers_laid()
+        if not laid:
+            model.messages.remark("Nothing is laid yet that could be shown.")
+            return
+        waiting = [key for key in laid if model.measures(key) is None]
+        for key in waiting:
+            model.want_measures(key)
+        sign = (tuple(laid.items()), model.kit_id, model.paper, tuple(sorted(waiting)), model.areas)
+        if "forecast" in view.looks and self._forecast == sign:
+            model.look_ready.emit("forecast")
+            return
+        view.looks.pop("forecast", None)
+        foretold = self.foretold(view, laid)
+        work = lambda token: screen(foretold(token))  # noqa: E731
 
         def done(image: np.ndarray) -> None:
             view.looks["forecast"] = image

@@ -9,7 +9,6 @@ import datetime
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
-from hanabira.core.faults import Fault
 from hanabira.studio.checking import verdict_of
 from hanabira.studio.records import Area, Commission, Photo, PhotoCheck, Terms, is_part, new_id
 
@@ -78,11 +77,4 @@ def begin_part(model: Session, drill: str, area: Area, now: datetime.datetime | 
     own = replace(photo, id=new_id(), commission_id=made.id, crop=(x, y, side, side), position=0, part="main")
     assert isinstance(own, Photo)
     part = replace(area, id=new_id(), commission_id=made.id, photo_id=own.id, number=1, colour_photo_id="", colour_ring=())
-    try:
-        model.store.edit([made, own, part])
-    except Fault as fault:
-        model.messages.fault(fault)
-        return None
-    model.commissions_changed.emit()
-    model.open_commission(made.id)
-    return made
+    return made if model.take_up(made, own, part) else None

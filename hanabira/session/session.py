@@ -121,14 +121,18 @@ class Session:
     def new_commission(self, name: str = "New commission") -> Commission | None:
         """Make and open a commission; None when it could not be stored."""
         made = Commission(new_id(), name, created=datetime.datetime.now().isoformat(timespec="microseconds"))
+        return made if self.take_up(made) else None
+
+    def take_up(self, made: Commission, *more: Record) -> bool:
+        """Store a commission that was just made, with what belongs to it, and open it; whether that could be stored."""
         try:
-            self.store.edit([made])
+            self.store.edit([made, *more])
         except Fault as fault:
             self.messages.fault(fault)
-            return None
+            return False
         self.commissions_changed.emit()
         self.open_commission(made.id)
-        return made
+        return True
 
     def belongings(self, key: str) -> tuple[int, int, int]:
         """How many areas, photos and rows of the log a commission holds."""

@@ -83,7 +83,7 @@ class WayBack(TwoCommissions):
         self.desk.actions_["Make a backup now"].trigger()
         self.settle()
         model.do(EditBrief(model, "name", name="Ruined"))
-        self.desk.reopen = lambda: start.open_window(self.folder).show()
+        self.desk.show_studio = lambda folder: start.open_window(folder).show()
         self.desk.actions_["Go back to a backup"].trigger()
         rescue = self.desk.rescue
         self.app.processEvents()

@@ -14,9 +14,9 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from hanabira.core.area.marking import MISREAD, Marking, MarkingModel, as_spots, measure_marking
-from hanabira.core.area.pattern import inside_blur, tone_of
+from hanabira.core.area.pattern import calm_tone, reduced
 from hanabira.core.area.shape import Point, Region
-from hanabira.core.colour.spaces import Array, bytes_to_lab
+from hanabira.core.colour.spaces import Array
 
 SIDE = 320
 LEAST_SIGMA, MOST_SHARE, PER_OCTAVE = 3.0, 0.16, 4
@@ -72,14 +72,11 @@ def find_dapples(region: Region, said: bool = False) -> Dapples | None:
 
     ``said`` tells that the artist calls it dappled: then the best rounds are given whatever they explain.
     """
-    k = min(1.0, SIDE / max(region.mask.shape))
-    size = max(24, round(region.mask.shape[1] * k)), max(24, round(region.mask.shape[0] * k))
-    pixels = cv2.resize(region.pixels, size, interpolation=cv2.INTER_AREA)
-    mask = cv2.resize(region.mask.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0
+    pixels, mask = reduced(region, SIDE)
+    size = mask.shape[1], mask.shape[0]
     if mask.sum() < 400:
         return None
-    calm = bytes_to_lab(cv2.medianBlur(np.ascontiguousarray(pixels), 5)).astype(np.float32)
-    tone = tone_of(inside_blur(calm, mask, 1.2), mask)
+    tone = calm_tone(pixels, mask, 1.2)
     sigmas = _scales(min(size))
     stack = np.stack([_laplacian(tone, mask, s) for s in sigmas])
     best: tuple[float, bool, list[tuple[float, float, float]]] | None = None

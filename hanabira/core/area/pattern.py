@@ -74,6 +74,20 @@ def tone_of(lab: Array, mask: Array) -> Array:
     return tone if axis[0] >= 0 else -tone
 
 
+def reduced(region: Region, side: int) -> tuple[np.ndarray, np.ndarray]:
+    """Pixels (h, w, 3) uint8 and mask (h, w) bool of a region on a copy of at most ``side`` pixels."""
+    k = min(1.0, side / max(region.mask.shape))
+    size = max(24, round(region.mask.shape[1] * k)), max(24, round(region.mask.shape[0] * k))
+    pixels = cv2.resize(region.pixels, size, interpolation=cv2.INTER_AREA)
+    return pixels, cv2.resize(region.mask.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0
+
+
+def calm_tone(pixels: np.ndarray, mask: np.ndarray, sigma: float) -> Array:
+    """`tone_of` the pixels without single hairs: a median, then a Gaussian that takes nothing from outside."""
+    calm = bytes_to_lab(cv2.medianBlur(np.ascontiguousarray(pixels), 5)).astype(np.float32)
+    return tone_of(inside_blur(calm, mask, sigma), mask)
+
+
 def find_pattern(region: Region, edits: Sequence[tuple[str, Sequence[Point]]] = ()) -> Pattern | None:
     """The marking of a region; None when no part of it is left. ``edits`` are rings in photo pixels that were added or taken ``away``.
 
@@ -81,15 +95,12 @@ def find_pattern(region: Region, edits: Sequence[tuple[str, Sequence[Point]]] = 
     the one the artist's added ring lies on.
     """
     k = min(1.0, _SIDE / max(region.mask.shape))
-    size = max(24, round(region.mask.shape[1] * k)), max(24, round(region.mask.shape[0] * k))
-    pixels = cv2.resize(region.pixels, size, interpolation=cv2.INTER_AREA)
-    mask = cv2.resize(region.mask.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0
+    pixels, mask = reduced(region, _SIDE)
+    size = mask.shape[1], mask.shape[0]
     if mask.sum() < 300:
         return None
     sharp = bytes_to_lab(pixels).astype(np.float32)
-    calm = bytes_to_lab(cv2.medianBlur(np.ascontiguousarray(pixels), 5)).astype(np.float32)
-    calm = inside_blur(calm, mask, max(1.4, 0.006 * np.sqrt(mask.sum())))
-    tone = tone_of(calm, mask)
+    tone = calm_tone(pixels, mask, max(1.4, 0.006 * np.sqrt(mask.sum())))
     limit, _, step, _ = two_tones(tone[mask])
     light = (tone > limit) & mask
     found = light if light.sum() <= 0.5 * mask.sum() else mask & ~light

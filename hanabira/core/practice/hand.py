@@ -13,7 +13,7 @@ import numpy as np
 
 from hanabira.core.area.hair import axial_mean
 from hanabira.core.colour.difference import delta_e00
-from hanabira.core.colour.spaces import Array, lab_to_xyz, srgb_to_xyz, xyz_to_lab
+from hanabira.core.colour.spaces import Array
 from hanabira.core.faults import PhotoFault
 from hanabira.core.optics.batch import under_hands
 from hanabira.core.optics.kit import Kit
@@ -21,7 +21,7 @@ from hanabira.core.optics.paper import Paper
 from hanabira.core.optics.stack import bare
 from hanabira.core.sentences import say
 from hanabira.core.swatch.layout import Cell, SheetPage
-from hanabira.core.swatch.read import PX_PER_MM, find_marks, flatten, page_number, rectify, tone_curve
+from hanabira.core.swatch.read import PAPER_LAB, PX_PER_MM, lab_of, straightened
 from hanabira.core.token import SILENT, Token
 
 A4 = (210.0, 297.0)
@@ -35,7 +35,6 @@ CHIP_DARK_L = 60.0
 """A chip is laid with a pencil at most so light: on a pale one nothing shows."""
 FILLED_L = 6.0
 """Darker than the paper by so many L* a pixel counts as drawn on."""
-White = (95.8, -0.4, 2.0)
 
 
 @dataclass(frozen=True)
@@ -126,30 +125,21 @@ class Filled:
         return self.lab[round((y + inner) * k) : round((y + h - inner) * k), round((x + inner) * k) : round((x + w - inner) * k)]
 
 
-def straightened(photo: np.ndarray, sheet: HandSheet, token: Token = SILENT) -> Filled:
+def filled_sheet(photo: np.ndarray, sheet: HandSheet, token: Token = SILENT) -> Filled:
     """A photo (h, w, 3) uint8 of a filled sheet, straight and evenly lit. Raises `PhotoFault` where it is not that sheet."""
-    token.report(0.1, "Looking for the corner marks")
-    marks = find_marks(photo)
-    linear, _to_photo = rectify(photo, marks, sheet.page)
-    told = page_number(linear, sheet.page)
-    if told != sheet.page.number:
-        other = next((s.page.title for s in sheets().values() if s.page.number == told), "another sheet")
+    straight = straightened(photo, sheet.page, token)
+    if straight.number != sheet.page.number:
+        other = next((s.page.title for s in sheets().values() if s.page.number == straight.number), "another sheet")
         raise PhotoFault(f"This is not the sheet “{sheet.page.title}”, but {other}.", do="Choose that drill, or the photo of this sheet.")
-    token.report(0.5, "Taking out the light")
-    flat = flatten(linear, sheet.page)
-    power, _error = tone_curve(flat, sheet.page, np.array(White))
-    flat = np.clip(flat, 1e-4, 1.6) ** power.astype(np.float32)
-    white_rgb = lab_to_xyz(np.array(White)) @ np.linalg.inv(_LINEAR_TO_XYZ)
+    white = np.array(PAPER_LAB)
+    flat, _power, _error = straight.evened(sheet.page, white, token)
     token.report(0.8, "Measuring")
-    return Filled(sheet, np.asarray(xyz_to_lab(flat * white_rgb @ _LINEAR_TO_XYZ)), np.array(White))
-
-
-_LINEAR_TO_XYZ = np.stack([srgb_to_xyz(np.eye(3)[i]) for i in range(3)])
+    return Filled(sheet, lab_of(flat, white), white)
 
 
 def read_hand(photo: np.ndarray, drill: str, token: Token = SILENT) -> tuple[HandResult, Filled]:
     """What a photo of a drill's filled sheet tells. Raises `PhotoFault` where it is not that sheet or nothing was drawn."""
-    filled = straightened(photo, sheets()[drill], token)
+    filled = filled_sheet(photo, sheets()[drill], token)
     return MEASURES[drill](filled), filled
 
 

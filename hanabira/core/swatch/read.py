@@ -26,6 +26,8 @@ PX_PER_MM = 6.0
 STAINED_SD = 7.0
 """Spread of a cell's L* above which it counts as stained or badly filled."""
 _INNER = 0.22
+PAPER_LAB = (95.8, -0.4, 2.0)
+"""Colour of the bare paper that sheets are anchored to where none is said."""
 
 
 @dataclass(frozen=True)
@@ -173,10 +175,40 @@ def tone_curve(flat: Array, page: SheetPage, white_lab: Array) -> tuple[Array, f
     return power, float(np.abs(left).mean())
 
 
+@dataclass(frozen=True)
+class Straightened:
+    """A printed page in a photo, seen straight on: linear light (h, w, 3) at `PX_PER_MM`, the map from mm to photo pixels, and the page's printed number."""
+
+    linear: Array
+    to_photo: Array
+    number: int
+
+    def evened(self, page: SheetPage, white: Array, token: Token = SILENT) -> tuple[Array, Array, float]:
+        """Light and the camera's tone taken out, so that bare paper is 1 everywhere; the exponents that undid the tone, and the greys' error in L*."""
+        token.report(0.55, "Taking out the light")
+        flat = flatten(self.linear, page)
+        power, error = tone_curve(flat, page, white)
+        return np.clip(flat, 1e-4, 1.6) ** power.astype(np.float32), power, error
+
+
+def straightened(photo: np.ndarray, page: SheetPage, token: Token = SILENT) -> Straightened:
+    """Find a page by its marks and take the perspective out; all pages of a sheet have their marks and code alike. Raises `PhotoFault`."""
+    token.report(0.05, "Looking for the corner marks")
+    marks = find_marks(photo)
+    token.report(0.35, "Straightening the sheet")
+    linear, to_photo = rectify(photo, marks, page)
+    return Straightened(linear, to_photo, page_number(linear, page))
+
+
+def lab_of(flat: Array, white: Array) -> Array:
+    """Lab (…, 3) of evened light (…, 3) in which paper of this colour is 1."""
+    return np.asarray(xyz_to_lab(flat * (lab_to_xyz(white) @ _XYZ_TO_LINEAR) @ _LINEAR_TO_XYZ))
+
+
 def read_sheet(
     photo: np.ndarray,
     pages: Sequence[SheetPage],
-    white_lab: Sequence[float] = (95.8, -0.4, 2.0),
+    white_lab: Sequence[float] = PAPER_LAB,
     number: int | None = None,
     kit: Kit | None = None,
     token: Token = SILENT,
@@ -186,27 +218,20 @@ def read_sheet(
     ``white_lab`` is the bare paper's colour, which the flattened photo is anchored to. The page is
     told by its printed code, or by ``number``. A ``kit`` tells which cells are pale by nature. Raises `PhotoFault` when marks or code are not found.
     """
-    token.report(0.05, "Looking for the corner marks")
-    marks = find_marks(photo)
-    token.report(0.35, "Straightening the sheet")
-    linear, to_photo = rectify(photo, marks, pages[0])
-    told = page_number(linear, pages[0]) if number is None else number
+    straight = straightened(photo, pages[0], token)
+    told = straight.number if number is None else number
     page = next((p for p in pages if p.number == told), None)
     if page is None:
         raise PhotoFault(
             f"The page’s code says {told}, but the sheet has the pages 1–{len(pages)}.", do="Choose the kit this sheet was printed for."
         )
-    token.report(0.55, "Taking out the light")
-    flat = flatten(linear, page)
     white = np.asarray(white_lab, float)
-    power, grey_error = tone_curve(flat, page, white)
-    flat = np.clip(flat, 1e-4, 1.6) ** power.astype(np.float32)
+    flat, power, grey_error = straight.evened(page, white, token)
+    to_photo = straight.to_photo
     token.report(0.8, "Measuring the cells")
-    white_rgb = lab_to_xyz(white) @ _XYZ_TO_LINEAR
     out = []
     for cell in page.cells:
-        patch = _patch(flat, cell.rect).reshape(-1, 3) * white_rgb
-        lab = xyz_to_lab(patch @ _LINEAR_TO_XYZ)
+        lab = lab_of(_patch(flat, cell.rect).reshape(-1, 3), white)
         middle = np.median(lab, 0)
         spread = float(1.48 * np.median(np.abs(lab[:, 0] - middle[0])))
         out.append(Reading(cell, middle, spread, _flag(lab, middle, spread, cell, white, kit)))

@@ -10,7 +10,6 @@ from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPainterPath, QPen, QTransform
 from PyQt6.QtWidgets import QFileDialog, QFrame, QHBoxLayout, QLineEdit, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
-from hanabira.core.faults import Fault
 from hanabira.core.token import Token
 from hanabira.craft.supplies import papers
 from hanabira.demo.studio import build_demo, demo_folder, forget_demo
@@ -240,13 +239,8 @@ class Shelf(Stage):
         if c is None:
             return
         made = overview.as_template(c, datetime.datetime.now())
-        try:
-            self.model.store.edit([made])
-        except Fault as fault:
-            self.model.messages.fault(fault)
+        if not self.model.take_up(made):
             return
-        self.model.commissions_changed.emit()
-        self.model.open_commission(made.id, stay=True)
         self.desk.go("Brief")
         self.model.messages.remark(f"{made.name} has the sheet, kit, school and terms of {c.name}.")
 
