@@ -136,9 +136,8 @@ class Session:
 
     def belongings(self, key: str) -> tuple[int, int, int]:
         """How many areas, photos and rows of the log a commission holds."""
-        kinds = (Area, LogRow)
-        areas, rows = (len(self.store.all(kind, commission_id=key)) for kind in kinds)
-        return areas, len(self.store.all(Photo, commission_id=key)) + len(self.store.all(Shot, commission_id=key)), rows
+        areas, photos, shots, rows = (len(self.store.all(kind, commission_id=key)) for kind in (Area, Photo, Shot, LogRow))
+        return areas, photos + shots, rows
 
     def remove_commission(self, key: str) -> bool:
         """Remove a commission with everything that belongs to it, for good; another one is opened, or a new one made."""
@@ -444,8 +443,7 @@ class Session:
         if record is None:
             record = self._kit_records[key] = self.kit_record(key)
         kept = self._kits.get(key)
-        unsteady = float(self.settings.get("hand_unsteady"))
-        sign = f"{unsteady} {record.pencils}"
+        sign = f"{(unsteady := float(self.settings.get('hand_unsteady')))} {record.pencils}"
         if kept is None or kept[0] != sign:
             kept = self._kits[key] = (sign, replace(parse_csv(record.pencils, record.name), unsteady=unsteady))
         return kept[1]

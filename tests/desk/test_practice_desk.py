@@ -297,33 +297,33 @@ class Benches(Room):
 
     def test_a_sheet_is_printed_then_its_photo_is_read_and_kept(self):
         s = self.start("gaps-only")
-        self.assertTrue(s.hand.page.isVisible())
+        self.assertTrue(s.hand.widget.isVisible())
         self.assertFalse(self.page.isVisible())
         self.assertIn("Print the sheet", self.desk.bench.next.text())
         target = self.folder / "gaps.pdf"
         self.desk.ask_target = lambda _name: str(target)
-        self.key(s.hand.page, Qt.Key.Key_P)
+        self.key(s.hand.widget, Qt.Key.Key_P)
         self.settle()
         self.assertTrue(target.read_bytes().startswith(b"%PDF"))
         self.assertIn("Read a photo", self.desk.bench.next.text())
         photo = self.folder / "filled.png"
         Image.fromarray(photo_of(sheets()["gaps-only"], SimulatedHand(over=0.3), SimulatedSheet(self.model.kit))).save(photo)
         self.desk.ask_open_path = lambda *_a, **_k: str(photo)
-        self.key(s.hand.page, Qt.Key.Key_Return)
+        self.key(s.hand.widget, Qt.Key.Key_Return)
         self.settle()
         ((_at, kept),) = self.model.practising.hand_results()
         self.assertAlmostEqual(kept.figures["over"], 0.3, delta=0.1)
-        self.assertIsNotNone(s.hand.page.image)
+        self.assertIsNotNone(s.hand.widget.image)
         self.assertIn("of the locks were gone over", self.words())
-        self.key(s.hand.page, Qt.Key.Key_Return)
-        self.assertIsNone(s.hand.page.image, "once more")
+        self.key(s.hand.widget, Qt.Key.Key_Return)
+        self.assertIsNone(s.hand.widget.image, "once more")
 
     def test_a_photo_of_something_else_is_told_and_nothing_is_kept(self):
         s = self.start("lift")
         photo = self.folder / "other.png"
         Image.fromarray(np.full((500, 400, 3), 190, np.uint8)).save(photo)
         self.desk.ask_open_path = lambda *_a, **_k: str(photo)
-        self.key(s.hand.page, Qt.Key.Key_O)
+        self.key(s.hand.widget, Qt.Key.Key_O)
         self.settle()
         self.assertEqual(self.model.practising.hand_results(), [])
         self.assertIsNone(s.hand.result)
@@ -332,7 +332,7 @@ class Benches(Room):
         s = self.start("flicks")
         s.hand.simulate()
         self.settle()
-        self.assertGreater(len(s.hand.page.marks), 20)
+        self.assertGreater(len(s.hand.widget.marks), 20)
         self.assertIn("not yours", self.words())
         self.assertEqual(self.model.practising.rounds(), ())
 
@@ -343,8 +343,8 @@ class Benches(Room):
         self.model.practising.keep(r, 3, 5.0)
         self.page.setFocus()
         self.key(self.page, Qt.Key.Key_Y)
-        self.assertTrue(s.plant.isVisible())
-        names = [q.name for q in s.plant.stops(850, 430)]
+        self.assertTrue(s.plate.widget.isVisible())
+        names = [q.name for q in s.plate.widget.stops(850, 430)]
         self.assertEqual(len(names), 13)
         self.assertTrue(any("not measured yet" in n for n in names))
         self.assertIn("too light", self.words())
@@ -361,8 +361,8 @@ class Benches(Room):
         s.write_data()
         self.settle()
         self.assertEqual(json.loads(target.read_text())["values"]["answers"], 24)
-        self.key(s.plant, Qt.Key.Key_Escape)
-        self.assertFalse(s.plant.isVisible())
+        self.key(s.plate.widget, Qt.Key.Key_Escape)
+        self.assertFalse(s.plate.widget.isVisible())
 
 
 class PartsDesk(DeskCase):

@@ -13,6 +13,7 @@ from hanabira.core.practice.hand import Filled, HandResult, sheets
 from hanabira.core.swatch.read import PX_PER_MM
 from hanabira.desk.controls import Caption, Words, act_button, row
 from hanabira.desk.images import to_image
+from hanabira.desk.stages.practice.bench import instead, why
 from hanabira.desk.widgets.hand_page import HandPage, shown_mm
 from hanabira.desk.widgets.key_line import LineKey
 from hanabira.devices.hand_filled import SimulatedHand, photo_of
@@ -28,17 +29,12 @@ class HandBench:
 
     def __init__(self, s: Practice) -> None:
         self.s = s
-        self.page = HandPage(self.key)
+        self.widget = HandPage(self.key)
         self.result: HandResult | None = None
         self.image: QImage | None = None
         self.tries = 0
         self.printed = ""
         """The drill whose sheet was written last."""
-
-    @property
-    def on(self) -> bool:
-        """Whether a hand drill is chosen."""
-        return self.s.drill.bench == "hand"
 
     def prepare(self) -> None:
         """Another drill, or none read yet."""
@@ -96,9 +92,11 @@ class HandBench:
 
     # -- what is shown ------------------------------------------------------------------
     def refresh(self) -> None:
-        """The head, the sheet, the keys and the next act."""
+        """The head, the sheet, the bench, the keys and the next act."""
         s, d, r = self.s, self.s.drill, self.result
-        self.page.set(sheets()[d.id], self.image if r is not None else None, r.marks if r is not None else ())
+        s.desk.bench.head.set("", d.name, f"hand drill · about {d.minutes} min")
+        s.desk.bench.set_parts([*why(s), *self._parts(), *instead(s)])
+        self.widget.set(sheets()[d.id], self.image if r is not None else None, r.marks if r is not None else ())
         if r is not None:
             s.head.set(r.sentences[0], " ".join(r.sentences[1:]), "")
             s.desk.set_next("Once more", "petal")
@@ -117,7 +115,7 @@ class HandBench:
             ],
         )
 
-    def parts(self) -> list:
+    def _parts(self) -> list:
         """What the bench says of a hand drill."""
         s, d = self.s, self.s.drill
         out: list = [Caption("How it goes"), *(Words(words, "small", "ink") for _key, words in d.how)]

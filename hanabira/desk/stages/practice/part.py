@@ -4,7 +4,10 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from PyQt6.QtWidgets import QWidget
+
 from hanabira.desk.controls import Caption, Words, act_button, row
+from hanabira.desk.stages.practice.bench import instead, why
 from hanabira.session.parts import IN_A_ROW, areas_for, begin_part, tried
 from hanabira.studio.records import Area
 
@@ -19,9 +22,9 @@ class PartBench:
         self.s = s
 
     @property
-    def on(self) -> bool:
-        """Whether a part is chosen."""
-        return self.s.drill.bench == "part"
+    def widget(self) -> QWidget:
+        """The picture that a part is taken from, without questions."""
+        return self.s.picture
 
     def next(self) -> None:
         """Begin with the first area that fits."""
@@ -36,8 +39,11 @@ class PartBench:
             self.s.model.messages.remark("A sheet for practice, on its own shelf: nothing of the portrait it comes from changes.")
 
     def refresh(self) -> None:
-        """The head and the next act."""
+        """The head, the picture, the bench and the next act."""
         s, d = self.s, self.s.drill
+        s.picture.set(s.image_of(next(iter(s.pictures()), None)), None, False)
+        s.desk.bench.head.set("", d.name, f"part drill · about {d.minutes} min")
+        s.desk.bench.set_parts([*why(s), *self._parts(), *instead(s)])
         areas, done = areas_for(s.model, d.id), tried(s.model, d.id)
         near = [t.near for t in done if t.near is not None]
         words = f"{len(done)} of {IN_A_ROW} in a row" if done else d.how[0][1]
@@ -52,7 +58,7 @@ class PartBench:
                 "Begin", "practice", "No area of the open commission is one. Open another commission, or draw such an area first."
             )
 
-    def parts(self) -> list:
+    def _parts(self) -> list:
         """What the bench says of a part."""
         s, d = self.s, self.s.drill
         out: list = [Caption("How it goes"), *(Words(words, "small", "ink") for _key, words in d.how)]

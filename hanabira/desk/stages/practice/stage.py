@@ -10,26 +10,26 @@ from typing import TYPE_CHECKING
 import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QImage, QKeyEvent
+from PyQt6.QtWidgets import QWidget
 
 from hanabira.core.colour.spaces import lab_to_bytes
 from hanabira.core.faults import Fault
-from hanabira.core.practice.profile import CERTAIN_ANSWERS, Answer
+from hanabira.core.practice.profile import Answer
 from hanabira.core.practice.question import Picture, Question
 from hanabira.core.practice.round import Round, told
 from hanabira.core.study.looks import grey
 from hanabira.craft.drills import Drill, drills
 from hanabira.demo.truth import PHOTOS
-from hanabira.desk.controls import Caption, Words, act_button, row
 from hanabira.desk.images import to_image
 from hanabira.desk.stage import Stage, column
+from hanabira.desk.stages.practice.bench import Aside, of_the_eye, why
 from hanabira.desk.stages.practice.hand import HandBench
 from hanabira.desk.stages.practice.part import PartBench
-from hanabira.desk.stages.practice.plate import show_plate
+from hanabira.desk.stages.practice.plate import PlateBench
 from hanabira.desk.theme import scale
 from hanabira.desk.widgets.drill_picture import DrillPicture
 from hanabira.desk.widgets.key_line import KeyLine, LineKey
 from hanabira.desk.widgets.practice_stem import Leaf, PracticeStem
-from hanabira.desk.widgets.profile_plant import ProfilePlant
 from hanabira.desk.widgets.verdict_strip import VerdictStrip
 from hanabira.session.practice_profile import as_json
 from hanabira.studio.pictures import read_picture
@@ -60,11 +60,10 @@ class Practice(Stage):
         self.picture.drawn.connect(self._drawn)
         self.keys = KeyLine()
         self.stem = PracticeStem()
-        self.hand, self.part = HandBench(self), PartBench(self)
-        self.plant = ProfilePlant(self._plant_key)
+        self.hand, self.part, self.plate = HandBench(self), PartBench(self), PlateBench(self)
         self.plate_on = False
         """Whether the profile is shown instead of a drill."""
-        self.centre = column(self.picture, self.hand.page, self.plant, self.keys, self.stem)
+        self.centre = column(self.picture, self.hand.widget, self.plate.widget, self.keys, self.stem)
         layout = self.centre.layout()
         assert layout is not None
         layout.insertWidget(0, self.head)  # type: ignore[attr-defined]
@@ -99,6 +98,16 @@ class Practice(Stage):
     def drill(self) -> Drill:
         """The drill that is shown: as chosen, else today's."""
         return drills()[self.drill_id] if self.drill_id in drills() else self.practising.proposal().drill
+
+    @property
+    def aside(self) -> Aside | None:
+        """What is shown instead of questions; None while the eye is asked."""
+        return self.plate if self.plate_on else {"hand": self.hand, "part": self.part}.get(self.drill.bench)
+
+    @property
+    def middle(self) -> QWidget:
+        """What stands in the middle and takes the keys."""
+        return self.aside.widget if self.aside is not None else self.picture
 
     @property
     def question(self) -> Question | None:
@@ -152,7 +161,7 @@ class Practice(Stage):
         self.drill_id = key
         self.prepare()
         self.refresh()
-        (self.hand.page if self.hand.on else self.picture).setFocus()
+        self.middle.setFocus()
 
     def show_plate(self, on: bool) -> None:
         """Show what all answers and sheets add up to, or the drill again."""
@@ -161,27 +170,7 @@ class Practice(Stage):
             self.prepare()
         self.plate_on = on
         self.refresh()
-        (self.plant if on else self.hand.page if self.hand.on else self.picture).setFocus()
-
-    def _plant_key(self, event: QKeyEvent) -> bool:
-        if Qt.Key(event.key()) in (Qt.Key.Key_Escape, Qt.Key.Key_Y):
-            self.show_plate(False)
-            return True
-        return False
-
-    def files(self) -> list:
-        """Writing and forgetting what was answered."""
-        if not self.practising.rounds():
-            return []
-        return [
-            Caption("Your answers"),
-            row(
-                act_button("Write as a table", "sheet", self.write_table),
-                act_button("Write as data", "sheet", self.write_data, "The profile as JSON"),
-                None,
-            ),
-            row(act_button("Forget them all", "away", self.forget), None),
-        ]
+        self.middle.setFocus()
 
     def another(self) -> None:
         """The next drill of the list."""
@@ -321,18 +310,15 @@ class Practice(Stage):
 
     def next(self) -> None:
         q, r = self.question, self.round
-        if self.plate_on:
-            self.show_plate(False)
-            return
-        if self.hand.on or self.part.on:
-            (self.hand if self.hand.on else self.part).next()
+        if self.aside is not None:
+            self.aside.next()
             return
         if r is None or q is None:
             self.prepare()
         elif not self.began:
             self.begin()
         elif self.last is not None:
-            if self._asked() >= self.drill.questions:
+            if self.asked() >= self.drill.questions:
                 self.stop_here()
                 self.model.messages.remark("The round is kept.")
                 return
@@ -354,25 +340,14 @@ class Practice(Stage):
         self._show()
 
     # -- what is shown ------------------------------------------------------------------------
-    def _image(self) -> QImage | None:
-        picture = self.round.picture if self.round is not None else None
+    def image_of(self, picture: Picture | None, in_grey: bool = False) -> QImage | None:
+        """A picture to be painted; made once for each."""
         if picture is None:
             return None
         if picture.name not in self._shown:
             pixels = lab_to_bytes(picture.lab)
             self._shown[picture.name] = (to_image(pixels), to_image(grey(pixels)))
-        return self._shown[picture.name][1 if self.picture.held == "grey" else 0]
-
-    def _whole(self) -> QImage | None:
-        """The picture that a part is taken from."""
-        found = self.pictures()
-        if not found:
-            return None
-        picture = found[0]
-        if picture.name not in self._shown:
-            pixels = lab_to_bytes(picture.lab)
-            self._shown[picture.name] = (to_image(pixels), to_image(grey(pixels)))
-        return self._shown[picture.name][0]
+        return self._shown[picture.name][in_grey]
 
     def _second(self) -> QImage | None:
         """The changed picture of a drill that compares two."""
@@ -383,40 +358,31 @@ class Practice(Stage):
             self._changed = q.key, to_image(lab_to_bytes(q.extra))
         return self._changed[1]
 
-    def _asked(self) -> int:
+    def asked(self) -> int:
         """Questions that were answered in their surround."""
         return sum(not a.neutral for a in self.round.answers) if self.round is not None else 0
 
     def _show(self) -> None:
         self.picture.on_neutral = self.first is not None
-        self.picture.set(self._image(), self.question, self.last is not None, self.order, self._second())
+        image = self.image_of(self.round.picture if self.round is not None else None, self.picture.held == "grey")
+        self.picture.set(image, self.question, self.last is not None, self.order, self._second())
 
     def refresh(self) -> None:
         q = self.question
         high = self.centre.height() / scale()
         self.stem.setVisible(high <= 0 or high > LOW)
         self.keys.setVisible(high <= 0 or high > LOWER)  # they stand on the bench as well
-        self.plant.setVisible(self.plate_on)
-        self.picture.setVisible(not self.hand.on and not self.plate_on)
-        self.hand.page.setVisible(self.hand.on and not self.plate_on)
-        if self.plate_on:
-            show_plate(self)
-            return
-        self.centre.setFocusProxy(self.hand.page if self.hand.on else self.picture)
-        if self.hand.on:
+        shown = self.aside
+        for widget in (self.picture, self.hand.widget, self.plate.widget):
+            widget.setVisible(widget is self.middle)
+        self.centre.setFocusProxy(self.middle)
+        if shown is not None:
             self.desk.rule.set({}, 0, 100)
             self.desk.rule.guess_at(None)
             self.fill_stem()
-            self._bench()
-            self.hand.refresh()
+            shown.refresh()
             return
-        if self.part.on:
-            self.picture.set(self._whole(), None, False)
-            self.fill_stem()
-            self._bench()
-            self.part.refresh()
-            return
-        n = self._asked()
+        n = self.asked()
         today = f"{self.now():%d %B}".lstrip("0")
         if q is None:
             self.head.set("Nothing to ask yet", "Open a commission with a photo.")
@@ -488,79 +454,16 @@ class Practice(Stage):
         )
 
     def _bench(self) -> None:
-        bench, d = self.desk.bench, self.drill
-        proposal, found = self.practising.proposal(), self.practising.profile()
-        parts: list = []
-        if self.last is not None and self.last.error is not None:
-            e = self.last.error
+        d, head, last = self.drill, self.desk.bench.head, self.last
+        if last is not None and last.error is not None:
+            e = last.error
             way = "too light" if e > 0 else "too dark"
-            bench.head.set("", f"It is step {1 + min(9, int(self.last.is_step or 0))}, L* {10 * (self.last.is_step or 0):.0f}", f"you said L* {10 * (self.last.said_step or 0):.0f}" + (f" · {abs(e):.1f} steps {way}" if abs(e) > 0.05 else " · right"))  # fmt: skip
+            off = f" · {abs(e):.1f} steps {way}" if abs(e) > 0.05 else " · right"
+            step, true, said = 1 + min(9, int(last.is_step or 0)), 10 * (last.is_step or 0), 10 * (last.said_step or 0)
+            head.set("", f"It is step {step}, L* {true:.0f}", f"you said L* {said:.0f}{off}")
         else:
-            bench.head.set(
-                "", d.name, f"{d.bench} drill · " + (f"{d.questions} questions · " if d.bench == "eye" else "") + f"about {d.minutes} min"
-            )
-        if not self.began:
-            until = self.practising.paused()
-            why = (
-                f"Nothing is proposed until {until}; this one is yours to choose."
-                if until
-                else proposal.why
-                if proposal.drill.id == d.id
-                else "You chose it."
-            )
-            parts += [Caption("Why this one"), Words(why, "small", "ink")]
-            pause = (
-                act_button("Propose again", "back", lambda: self._pause(0))
-                if until
-                else act_button("Not this week", "away", lambda: self._pause(7), "No drill is proposed for seven days; all stay here")
-            )
-            parts.append(row(pause, None))
-            if self.practising.done_today():
-                parts.append(Words("Today’s drill is done; this one is extra."))
-        elif self.round is not None and self.round.answers:
-            right = sum(a.right for a in self.round.answers if not a.neutral)
-            parts += [Caption("So far today"), Words(f"{right} of {self._asked()} right", "strong", "ink")]
-            if self.on_neutral is not None and self.last is not None:
-                pulled = ((self.last.said_step or 0.0) * 10 - self.on_neutral) / 10
-                way = "lighter" if pulled > 0 else "darker"
-                what = f"made it {abs(pulled):.1f} steps {way} for you" if abs(pulled) >= 0.25 else "changed nothing for you"
-                parts.append(Words(f"On neutral you said L* {self.on_neutral:.0f}: the surround {what}.", "small", "ink"))
-        if self.hand.on:
-            bench.set_parts([*parts, *self.hand.parts(), *self._instead()])
-            return
-        if self.part.on:
-            bench.set_parts([*parts, *self.part.parts(), *self._instead()])
-            return
-        parts.append(Caption("How it goes"))
-        parts += [Words(f"{key}: {words}", "small", "ink") for key, words in (*d.how, ("Esc", "stop; what you did is kept"))]
-        parts.append(Words("The spots come from your own shelf. Nothing you do here touches a commission.", "aside"))
-        parts.append(
-            row(act_button("Your profile", "petal", lambda: self.show_plate(True), "What all answers and sheets add up to (Y)"), None)
-        )
-        parts.append(Caption("What your answers tell"))
-        parts.append(Words(found.whole.sentence, "small", "ink"))
-        for words, q in (("beside darker", found.darker_round), ("beside lighter", found.lighter_round)):
-            if q.answers >= CERTAIN_ANSWERS // 2:
-                parts.append(Words(f"{words}: {q.bias:+.1f} ± {q.sigma:.1f} steps, {q.answers} answers".replace("-", "−")))
-        for key, (good, all_) in found.right.items():
-            parts.append(Words(f"{drills()[key].name if key in drills() else key}: {good} of {all_} right"))
-        parts += self._instead()
-        parts += self.files()
-        bench.set_parts(parts)
-
-    def _instead(self) -> list:
-        """All other drills, by bench."""
-        out: list = []
-        for bench, words, icon in (
-            ("eye", "Or instead, for the eye", "practice"), ("hand", "Or instead, for the hand", "pencil"), ("part", "Or a part by itself", "loop"),
-        ):  # fmt: skip
-            out.append(Caption(words))
-            out += [
-                row(act_button(f"{q.name}, {q.minutes} min", icon, lambda key=q.id: self.choose_drill(key)), None)
-                for q in drills().values()
-                if q.bench == bench and q.id != self.drill.id
-            ]
-        return out
+            head.set("", d.name, f"{d.bench} drill · {d.questions} questions · about {d.minutes} min")
+        self.desk.bench.set_parts([*why(self), *of_the_eye(self)])
 
     def _next(self) -> None:
         r, desk, d = self.round, self.desk, self.drill
@@ -569,7 +472,7 @@ class Practice(Stage):
         elif not self.began:
             desk.set_next(f"Begin, {d.minutes} min", "practice")
         elif self.last is not None:
-            desk.set_next("Finish" if self._asked() >= d.questions else "Next", "petal")
+            desk.set_next("Finish" if self.asked() >= d.questions else "Next", "petal")
         else:
             desk.set_next("That is my answer", "petal", "" if self._given() is not None else "Answer first")
 
@@ -581,7 +484,8 @@ class Practice(Stage):
             text = self.practising.as_csv()
             self.model.jobs.run("practice table", "Writing the answers", lambda _t: write_file(Path(target), text.encode()), lambda p: self.model.messages.remark(f"Written: {p}"), lasting=True)  # fmt: skip
 
-    def _pause(self, days: int) -> None:
+    def pause(self, days: int) -> None:
+        """Propose nothing for so many days, or again."""
         self.practising.pause(days)
         self.refresh()
 
