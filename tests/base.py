@@ -9,7 +9,7 @@ import time
 import traceback
 import unittest
 import zlib
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from unittest import mock
 
@@ -25,6 +25,7 @@ from hanabira.core.progress.check import check_photo, display_lab
 from hanabira.core.progress.expected import wanted_picture
 from hanabira.core.progress.on_sheet import on_sheet
 from hanabira.core.token import Token
+from hanabira.desk import paint
 from hanabira.desk.jobs import JobRunner
 from hanabira.desk.start import make_app
 from hanabira.desk.window import Desk
@@ -215,6 +216,22 @@ class DeskCase(unittest.TestCase):
         """Press and release a key."""
         QTest.keyClick(widget, key, mods)
         self.app.processEvents()
+
+    def at_sizes(self, *sizes: tuple[float, tuple[int, int]]) -> Iterator[tuple[float, tuple[int, int]]]:
+        """The window at one text size (1 is the usual) and window size after the other, settled and with nothing said to be cut yet."""
+        for text, size in sizes:
+            self.model.settings.set("text_size", text)
+            self.desk.restyle()
+            self.desk.resize(*size)
+            self.settle()
+            paint.CLIPPED.clear()
+            yield text, size
+
+    def uncut(self, where: object) -> None:
+        """Nothing that is painted now is cut."""
+        paint.CLIPPED.clear()
+        self.desk.grab()
+        self.assertEqual(paint.CLIPPED, [], where)
 
     def type(self, widget: QWidget, words: str) -> None:
         """Type words."""

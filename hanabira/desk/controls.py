@@ -47,7 +47,7 @@ class PetalButton(QAbstractButton):
 
     def sizeHint(self) -> QSize:
         w = width(self.text(), "strong") + 30 + (26 if self.icon_name else 0) + (14 if self.main else 0)
-        return QSize(int((w + 11) * scale()) + 1, round(50 * scale()))
+        return QSize(int((w + 13) * scale()) + 1, round(50 * scale()))
 
     def minimumSizeHint(self) -> QSize:
         longest = max((width(q, "caption") for q in self.text().split()), default=30.0)
@@ -83,7 +83,7 @@ class PetalButton(QAbstractButton):
                 icons.draw(p, self.icon_name, QRectF(x - 1, r.center().y() - 10, 20, 20), ink)
                 x += 26
             room = QRectF(x, r.top(), r.right() - x - (12 if self.main else 6), r.height())
-            if width(self.text(), "strong") <= room.width() + 1:
+            if width(self.text(), "strong") <= room.width() - 1:
                 text(p, room, self.text(), "strong", ink, LEFT)
             else:  # two small lines rather than a word cut short
                 high = min(room.height(), height(self.text(), room.width(), "caption"))

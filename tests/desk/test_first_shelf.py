@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import QApplication
 from hanabira.core.faults import StudioFault
 from hanabira.demo.studio import forget_demo
 from hanabira.demo.truth import PHOTO
-from hanabira.desk import paint
 from hanabira.desk.controls import Words
 from hanabira.desk.widgets.first_shelf import SHEETS, picture
 from hanabira.studio.records import Commission
@@ -46,16 +45,10 @@ class FirstShelf(DeskCase):
         self.assertFalse(self.stage.first.isVisible())
 
     def test_nothing_is_cut_at_any_size(self):
-        for text, size in ((1.0, (1280, 800)), (1.0, (1024, 700)), (1.5, (1024, 700)), (2.0, (1280, 800)), (1.0, (1920, 1080))):
-            self.model.settings.set("text_size", text)
-            self.desk.restyle()
-            self.desk.resize(*size)
-            self.settle()
-            paint.CLIPPED.clear()
-            self.desk.grab()
-            self.assertEqual(paint.CLIPPED, [], (text, size))
+        for where in self.at_sizes((1.0, (1280, 800)), (1.0, (1024, 700)), (1.5, (1024, 700)), (2.0, (1280, 800)), (1.0, (1920, 1080))):
+            self.uncut(where)
             first = self.stage.first
-            self.assertTrue(first.rect().contains(first.button.geometry()), (text, size))
+            self.assertTrue(first.rect().contains(first.button.geometry()), where)
 
     def test_a_dropped_photo_is_the_first_commission_named_after_its_file(self):
         photo = self.folder.parent / "old_brown-mare.jpg"

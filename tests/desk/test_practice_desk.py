@@ -13,7 +13,7 @@ from hanabira.core.practice.hand import sheets
 from hanabira.core.practice.profile import Learner
 from hanabira.core.practice.round import play
 from hanabira.core.practice.wider import overlap
-from hanabira.desk import paint
+from hanabira.craft.drills import drills
 from hanabira.desk.controls import Words
 from hanabira.desk.theme import scale
 from hanabira.devices.hand_filled import SimulatedHand, photo_of
@@ -137,19 +137,13 @@ class Practice(Room):
         for look in ("neutral", "grey", "hide", ""):
             s.hold(look)
             self.assertEqual(self.page.held, look)
-        for text, size in ((1.0, (1024, 700)), (2.0, (1280, 800))):
-            self.model.settings.set("text_size", text)
-            self.desk.restyle()
-            self.desk.resize(*size)
-            self.settle()
+        for where in self.at_sizes((1.0, (1024, 700)), (2.0, (1280, 800))):
             for drill in ("value-step", "order-six", "foretell"):
                 s.choose_drill(drill)
                 self.settle()
                 s.refresh()
                 self.settle()
-                paint.CLIPPED.clear()
-                self.desk.grab()
-                self.assertEqual(paint.CLIPPED, [], (text, drill))
+                self.uncut((where, drill))
 
     def test_answers_as_a_table_and_forgotten(self):
         s = self.stage
@@ -272,16 +266,10 @@ class Wider(Room):
         self.assertEqual((kept.whole.answers, kept.on_neutral.answers), (1, 1))
 
     def test_nothing_is_cut_at_any_size(self):
-        for text, size in ((1.0, (1280, 800)), (1.5, (1024, 700)), (2.0, (1280, 800))):
-            self.model.settings.set("text_size", text)
-            self.desk.restyle()
-            self.desk.resize(*size)
-            self.settle()
+        for where in self.at_sizes((1.0, (1280, 800)), (1.5, (1024, 700)), (2.0, (1280, 800))):
             for drill in ("darkest-shape", "comb-it", "guess-stack", "find-fault", "what-next"):
                 self.start(drill)
-                paint.CLIPPED.clear()
-                self.desk.grab()
-                self.assertEqual(paint.CLIPPED, [], (text, drill))
+                self.uncut((where, drill))
 
 
 class Benches(Room):
@@ -348,14 +336,8 @@ class Benches(Room):
         self.assertEqual(len(names), 13)
         self.assertTrue(any("not measured yet" in n for n in names))
         self.assertIn("too light", self.words())
-        for text, size in ((1.0, (1024, 700)), (2.0, (1280, 800))):
-            self.model.settings.set("text_size", text)
-            self.desk.restyle()
-            self.desk.resize(*size)
-            self.settle()
-            paint.CLIPPED.clear()
-            self.desk.grab()
-            self.assertEqual(paint.CLIPPED, [], text)
+        for where in self.at_sizes((1.0, (1024, 700)), (2.0, (1280, 800))):
+            self.uncut(where)
         target = self.folder / "practice.json"
         self.desk.ask_target = lambda _name: str(target)
         s.write_data()
@@ -363,6 +345,20 @@ class Benches(Room):
         self.assertEqual(json.loads(target.read_text())["values"]["answers"], 24)
         self.key(s.plate.widget, Qt.Key.Key_Escape)
         self.assertFalse(s.plate.widget.isVisible())
+
+
+class EveryDrill(Room):
+    def test_each_of_them_stands_uncut_with_large_type_in_both_themes_and_takes_the_keys(self):
+        for theme, text, size in (("day", 1.5, (1024, 700)), ("evening", 2.0, (1280, 800))):
+            self.model.settings.set("theme", theme)
+            for where in self.at_sizes((text, size)):
+                for drill in drills():
+                    self.stage.choose_drill(drill)
+                    self.settle()
+                    self.uncut((theme, where, drill))
+                    self.assertTrue(self.stage.middle.isVisible(), drill)
+                    self.assertIs(self.stage.centre.focusProxy(), self.stage.middle)
+                    self.assertTrue(self.desk.bench.next.text(), drill)
 
 
 class PartsDesk(DeskCase):
