@@ -196,6 +196,35 @@ def _sheets(all_: list[Scene], seed: int) -> None:
         found += 1
         errors.append(_error(t, m.to_photo))
     told("whole sheets found (18); error inside, 95 %, median and worst", f"{found}; {np.median(errors):.2f} and {max(errors):.2f} mm")
+    for name, scrap in (("stacks tried on scrap", True), ("a kit as it ships", False)):
+        _cut_off(all_, seed, name, scrap)
+
+
+def _cut_off(all_: list[Scene], seed: int, name: str, scrap: bool) -> None:
+    """Sheets of which a fifth to two fifths of the photo's height or width is not in the frame; the strip is."""
+    errors, refused = [], 0
+    for n in range(9):
+        rng = np.random.default_rng([seed + n, 5])
+        t = take(all_[n % 3], seed + 330 + n, half=n % 2 == 0, board=str(rng.choice(["wood", "grey", "green"])))
+        top = int(t.photo.shape[0] * rng.uniform(0.2, 0.4)) if n % 2 else 0
+        left = int(t.photo.shape[1] * rng.uniform(0.05, 0.12)) if n % 3 == 0 else 0
+        photo = np.ascontiguousarray(t.photo[top:, left:])
+        try:
+            found = check_photo(photo, plan_of(t.scene, t.laid, t.truth, t.seed, scrap)).map
+        except Refused:
+            refused += 1
+            continue
+        x0, y0, w, h = t.table.sheet
+        g = np.stack(np.meshgrid(np.linspace(0.1, 0.9, 17) * w, np.linspace(0.1, 0.9, 17) * h), -1).reshape(-1, 2)
+        p = found.to_photo(g)
+        seen = (p >= 0).all(1) & (p < np.array(photo.shape[1::-1]) - 1).all(1)
+        p, g = p[seen].astype(np.float32), g[seen]
+        at = [cv2.remap(q[top:, left:].astype(np.float32), p[:, 0], p[:, 1], cv2.INTER_LINEAR).ravel() for q in (t.shot.x_mm, t.shot.y_mm)]
+        errors.append(float(np.percentile(np.hypot(at[0] - x0 - g[:, 0], at[1] - y0 - g[:, 1]), 95)))
+    told(
+        f"sheets cut off, with strip (9), {name}: placed; error, 95 %, median and worst",
+        f"{len(errors)}, {refused} refused; {np.median(errors):.2f} and {max(errors):.2f} mm" if errors else f"0, {refused} refused",
+    )
 
 
 def _colours(taken: list[Taken]) -> None:
@@ -253,7 +282,7 @@ def _refusals(s: Scene, seed: int) -> None:
     bad = {
         "black frame": (np.full((1200, 1600, 3), 7, np.uint8), "dark"), "blurred": (cv2.GaussianBlur(t.photo, (0, 0), 5), "blurred"),
         "small": (cv2.resize(t.photo, None, fx=0.3, fy=0.3, interpolation=cv2.INTER_AREA), "small"), "half a sheet": (t.photo[: t.photo.shape[0] // 2], "no_sheet"),
-        "cut off": (other.photo, "no_sheet"), "white frame": (np.full((1200, 1600, 3), 252, np.uint8), "burnt"),
+        "cut off, no strip": (other.photo, "no_sheet"), "white frame": (np.full((1200, 1600, 3), 252, np.uint8), "burnt"),
         "mirrored": (np.ascontiguousarray(t.photo[:, ::-1]), "other"),
     }  # fmt: skip
     right = []

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import cv2
 import numpy as np
 
-from hanabira.core.area.marking import Marking
+from hanabira.core.area.marking import ROUNDS_SURE, Marking
 from hanabira.core.area.marking_features import two_tones
 from hanabira.core.area.pattern import inside_blur, tone_of, without_crumbs
 from hanabira.core.area.values import BAND_PERCENTILES
@@ -138,7 +138,8 @@ def _marked(s: Sample, lab: Array, marking: Marking, said: bool) -> tuple[list[F
     lines = (eta < LINES_ETA and _thin_share(s, s.mask) > LINES_SHARE) or _thin_share(s, side) > LINES_SIDE
     classed = marking.kind in MARKED and (said or (marking.confidence >= 0.5 and apart > 14 and not lines))
     plain = apart > 20 and eta > 0.6 and not lines
-    dappled = marking.kind == "ticked" and marking.confidence < 0.6 and apart > 9 and eta > 0.63
+    # dapples have no edge: the features take them for ticking, and rounds that were measured say spots, both without being sure of it
+    dappled = marking.kind in ("ticked", "spots") and marking.confidence <= ROUNDS_SURE and apart > 9 and eta > 0.63
     if not (classed or plain or dappled) or not 0.06 <= share <= 0.94:
         return None
     ground = s.mask & ~side

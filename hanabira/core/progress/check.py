@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import cv2
 import numpy as np
@@ -11,14 +11,15 @@ import numpy as np
 from hanabira.core.colour.spaces import Array, bytes_to_lab
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
+from hanabira.core.progress.cropped import placed_by_drawing
 from hanabira.core.progress.expected import Expected, wanted_picture
-from hanabira.core.progress.find import Likeness, find_sheet, from_corners, strip_in
+from hanabira.core.progress.find import Likeness, Refused, accepted, find_sheet, from_corners, strip_in
 from hanabira.core.progress.geometry import Form, form_of, hair_of
 from hanabira.core.progress.light import bare_blocks, fit_light, lab_of
 from hanabira.core.progress.on_sheet import PARTS, OnSheet
 from hanabira.core.progress.reading import BLUR_MM, PlaceSeen, TrueSheet, core_of, looks_begun, places_seen, true_sheet
 from hanabira.core.progress.sheet_map import GRID, SheetMap
-from hanabira.core.progress.strip import Patch
+from hanabira.core.progress.strip import FoundStrip, Patch
 from hanabira.core.progress.tone import fit_curve, patches_seen, unknown_curve
 from hanabira.core.progress.verdict import Verdict, judge
 from hanabira.core.progress.whole import Seen, whole_faults
@@ -26,6 +27,8 @@ from hanabira.core.token import SILENT, Token
 
 LEAST_PATCHES = 4
 EDGE_MM, ROUND_MM = 1.5, 2.0
+LONGEST_PX = 5000
+"""A photo with a longer side is made smaller first: the paper's edge is followed for a few pixels, and finer ones hold nothing but grain."""
 
 
 @dataclass(frozen=True)
@@ -107,7 +110,8 @@ def check_photo(
     shares = {
         "sheen": seen.sheen.sum() / painted,
         "shadow": (seen.shadow & begun).sum() / painted,
-        "covered": (seen.covered & begun).sum() / painted,
+        "covered": (seen.covered & ~seen.outside & begun).sum() / painted,
+        "outside": (seen.outside & begun).sum() / painted,
     }
     token.report(1.0, "Judged")
     return Checked(found, seen, wanted, places, verdict, unlogged, strip, burnt, {k: float(v) for k, v in shares.items()}, forms)
@@ -116,9 +120,17 @@ def check_photo(
 def _true(
     photo: np.ndarray, plan: Plan, corners: Array | None, use_strip: bool, wanted: Array, begun: np.ndarray, likeness: Likeness, token: Token
 ) -> tuple[SheetMap, TrueSheet, bool, bool]:  # fmt: skip
+    full = (photo.shape[1], photo.shape[0])
+    k = LONGEST_PX / max(full)
+    if k < 1:
+        photo = cv2.resize(photo, None, fx=k, fy=k, interpolation=cv2.INTER_AREA)
+        corners = corners * k if corners is not None else None
     strip = strip_in(photo, use_strip)
     size = plan.sheet.size
-    found = find_sheet(photo, size, likeness, strip, token) if corners is None else from_corners(photo, size, corners, likeness)
+    if corners is not None:
+        found = from_corners(photo, size, corners, likeness)
+    else:
+        found = _placed(photo, size, likeness, strip, wanted, begun, token)
     token.report(0.35, "Evening the light")
     flat = found.flat(photo)
     if strip is not None:
@@ -130,7 +142,28 @@ def _true(
     values, places = bare_blocks(flat, bare)
     colouring = fit_light(curve, values, places, size, plan.paper_lab, told if with_strip else ())
     token.report(0.5, "Evening the light")
-    return found, true_sheet(flat, colouring, bare, plan.paper_lab, wanted, begun, _inside(plan) & ~begun, with_strip), with_strip, burnt
+    shown = found.shown()
+    return (
+        replace(found, photo_size=full),
+        true_sheet(flat, colouring, bare, plan.paper_lab, wanted, begun, _inside(plan) & ~begun, with_strip, shown),
+        with_strip,
+        burnt,
+    )
+
+
+def _placed(
+    photo: np.ndarray, size: tuple[float, float], likeness: Likeness, strip: FoundStrip | None, wanted: Array, begun: np.ndarray, token: Token
+) -> SheetMap:  # fmt: skip
+    """The sheet by its edges, or by what is drawn on it where the photo cuts it off and the strip says how large it is. Raises `Refused`."""
+    try:
+        return find_sheet(photo, size, likeness, strip, token)
+    except Refused as fault:
+        if strip is None or fault.key not in ("no_sheet", "other", "blurred"):
+            raise
+        drawn = placed_by_drawing(photo, strip, size, wanted[..., 0], begun, token)
+        if drawn is None:
+            raise
+        return accepted(photo, drawn, likeness)
 
 
 def _begun(plan: Plan) -> np.ndarray:
@@ -189,7 +222,7 @@ def without_gloss(first: TrueSheet, second: TrueSheet) -> TrueSheet:
     lab = np.where(darker[..., None], second.lab, first.lab)
     flat = np.where(darker[..., None], second.flat, first.flat)
     return TrueSheet(
-        lab, flat, first.colouring, first.paper_near, first.sheen & second.sheen, first.shadow & second.shadow, first.covered | second.covered,
+        lab, flat, first.colouring, first.paper_near, first.sheen & second.sheen, first.shadow & second.shadow, first.covered | second.covered, first.outside | second.outside,
         first.judges_darks and second.judges_darks, first.local,
     )  # fmt: skip
 

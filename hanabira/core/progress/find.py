@@ -88,12 +88,25 @@ def accepted(photo: np.ndarray, found: SheetMap, likeness: Likeness | None) -> S
     """The map when the photo is fine and sharp enough and shows this portrait. Raises `Refused`."""
     if found.px_per_mm < LEAST_PX_MM:
         raise Refused("small", px=found.px_per_mm)
-    if found.edge_mm > MOST_EDGE_MM and found.found_by != "corners":
-        raise Refused("blurred", mm=found.edge_mm)
     like = likeness(found.flat(photo, 1.0)) if likeness is not None else np.nan
+    if found.edge_mm > MOST_EDGE_MM and found.found_by != "corners":
+        if sharpest_px(photo) > MOST_EDGE_MM * found.px_per_mm:
+            raise Refused("blurred", mm=found.edge_mm)
+        if not like >= LEAST_LIKENESS:  # a sharp photo with soft sides: what was found is no sheet
+            raise Refused("no_sheet", corners=True)
     if like < LEAST_LIKENESS:
-        raise Refused("other")
+        raise Refused("other", corners=found.found_by != "corners")
     return found
+
+
+def sharpest_px(photo: np.ndarray) -> float:
+    """Width in pixels of the sharpest strong edges in a photo (h, w, 3) uint8, as their step over their steepest slope; infinite without any."""
+    grey = cv2.GaussianBlur(cv2.cvtColor(photo, cv2.COLOR_RGB2GRAY), (0, 0), 0.7).astype(np.float32)
+    slope = np.hypot(cv2.Sobel(grey, cv2.CV_32F, 1, 0, scale=1 / 8), cv2.Sobel(grey, cv2.CV_32F, 0, 1, scale=1 / 8))
+    window = np.ones((15, 15), np.uint8)
+    step = cv2.dilate(grey, window) - cv2.erode(grey, window)
+    crest = (step > 40) & (slope > 1) & (slope >= cv2.dilate(slope, np.ones((5, 5), np.uint8)))
+    return float(np.percentile(step[crest] / slope[crest], 10)) if crest.sum() > 50 else float("inf")
 
 
 def _looks_at_something(photo: np.ndarray) -> None:

@@ -32,7 +32,8 @@ REGISTER_MM = 0.2
 class TrueSheet:
     """The sheet in true colours: Lab (h, w, 3), the encoded photo behind it, bare paper beside colour (h, w) 0–1, and what must not be judged.
 
-    ``sheen``, ``shadow`` and ``covered`` (h, w) bool are white gloss on dark wax, a shadow, and something that lies on the sheet.
+    ``sheen``, ``shadow`` and ``covered`` (h, w) bool are white gloss on dark wax, a shadow, and something that lies on the sheet; what is ``outside``
+    the photo counts as covered.
     """
 
     lab: Array
@@ -42,23 +43,32 @@ class TrueSheet:
     sheen: np.ndarray
     shadow: np.ndarray
     covered: np.ndarray
+    outside: np.ndarray
     judges_darks: bool
     local: Array
     """What the bare paper near by still showed of the light, ln (h, w, 3); it is out of ``lab`` already."""
 
 
 def true_sheet(
-    flat: Array, colouring: Colouring, bare: np.ndarray, paper_lab: Array, wanted: Array, begun: np.ndarray, waiting: np.ndarray, judges_darks: bool
+    flat: Array, colouring: Colouring, bare: np.ndarray, paper_lab: Array, wanted: Array, begun: np.ndarray, waiting: np.ndarray, judges_darks: bool,
+    shown: np.ndarray,
 ) -> TrueSheet:  # fmt: skip
     """Take curve, lamp and shadows out of a straightened photo (h, w, 3), and find what hides the work. ``begun`` and ``waiting`` (h, w) bool are
-    areas with and without layers by the log.
+    areas with and without layers by the log, ``shown`` (h, w) bool is what the photo holds of the sheet.
     """
     linear = colouring.linear(flat)
-    hidden, drawn = _covered(lab_of(cv2.GaussianBlur(linear, (0, 0), SOFT_MM * GRID)), bare, paper_lab, wanted, begun, waiting)
-    off, near = local_light(linear, bare & ~hidden & ~drawn, paper_lab)
+    outside = (
+        cv2.dilate((~shown).astype(np.uint8), np.ones((2 * int(GRID) + 1,) * 2)) > 0
+    )  # what is blurred across the photo's rim is not seen
+    hidden, drawn = _covered(
+        lab_of(cv2.GaussianBlur(linear, (0, 0), SOFT_MM * GRID)), bare & ~outside, paper_lab, wanted, begun & ~outside, waiting
+    )
+    off, near = local_light(linear, bare & ~hidden & ~drawn & ~outside, paper_lab)
     lab = lab_of(cv2.GaussianBlur(linear * np.exp(-off), (0, 0), SOFT_MM * GRID))
     shadow = cv2.GaussianBlur(off.mean(-1), (0, 0), 2 * GRID) < -SHADOW
-    return TrueSheet(lab, flat, colouring, near, _sheen(lab, wanted, begun), shadow, hidden, judges_darks, off)
+    return TrueSheet(
+        lab, flat, colouring, near, _sheen(lab, wanted, begun & ~outside), shadow, hidden | outside, outside, judges_darks, off
+    )
 
 
 def _sheen(lab: Array, wanted: Array, begun: np.ndarray) -> np.ndarray:
@@ -202,7 +212,7 @@ class _Part:
     def __init__(self, seen: TrueSheet, wanted: Array, difference: Array, steep: Array, box: tuple[slice, slice]) -> None:
         self.seen, self.wanted, self.difference, self.steep = seen, wanted, difference, steep
         self.corner = (box[1].start, box[0].start)
-        self.sheen, self.covered, self.shadow = seen.sheen[box], seen.covered[box], seen.shadow[box]
+        self.sheen, self.covered, self.shadow, self.outside = (m[box] for m in (seen.sheen, seen.covered, seen.shadow, seen.outside))
         self.near, self.flat = seen.paper_near[box], seen.flat[box]
 
 
@@ -213,6 +223,8 @@ def _place_seen(part: _Part, mask: np.ndarray, area_id: str, place: str, whole: 
     open_, hidden = mask & ~part.sheen & ~part.covered, ""
     if open_.sum() < max(LEAST_PX, 0.35 * count):
         hidden = "sheen" if (mask & part.sheen).sum() >= (mask & part.covered).sum() else "covered"
+        if (mask & part.outside).sum() > 0.5 * (mask & part.covered).sum():
+            hidden = "outside the photo"
     else:
         mask = open_
     ys, xs = np.nonzero(mask)

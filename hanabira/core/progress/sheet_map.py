@@ -68,14 +68,24 @@ class SheetMap:
         t = np.linspace(0, 1, 21)
         return float(max(np.abs(np.polyval(c, t)).max() for c in self.sides))
 
-    def flat(self, photo: np.ndarray, grid: float = GRID) -> Array:
-        """The sheet seen straight on: encoded values (h, w, 3) float32 in 0–1, ``grid`` pixels a millimetre; 0 where the photo ends."""
+    def _pixels(self, grid: float) -> tuple[Array, Array]:
+        """Photo coordinates (h, w) each of the sheet's raster of ``grid`` pixels a millimetre."""
         nx, ny = int(self.size[0] * grid), int(self.size[1] * grid)
         cx, cy = np.arange(0, nx + 16, 16), np.arange(0, ny + 16, 16)
         points = np.stack(np.meshgrid((cx + 0.5) / grid, (cy + 0.5) / grid), -1)
         coarse = self.to_photo(points.reshape(-1, 2)).reshape(len(cy), len(cx), 2).astype(np.float32)
         iy, ix = np.mgrid[0:ny, 0:nx].astype(np.float32) / 16
         mx, my = (cv2.remap(np.ascontiguousarray(coarse[..., k]), ix, iy, cv2.INTER_LINEAR) for k in (0, 1))
+        return mx, my
+
+    def shown(self, grid: float = GRID) -> np.ndarray:
+        """Which of the sheet's raster (h, w) the photo shows."""
+        mx, my = self._pixels(grid)
+        return np.asarray((mx >= 0) & (my >= 0) & (mx <= self.photo_size[0] - 1) & (my <= self.photo_size[1] - 1))
+
+    def flat(self, photo: np.ndarray, grid: float = GRID) -> Array:
+        """The sheet seen straight on: encoded values (h, w, 3) float32 in 0–1, ``grid`` pixels a millimetre; 0 where the photo ends."""
+        mx, my = self._pixels(grid)
         soft = cv2.GaussianBlur(photo, (0, 0), max(0.8, 0.3 * self.px_per_mm / grid))
         return cv2.remap(soft, mx, my, cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT, borderValue=(0, 0, 0)).astype(np.float32) / 255
 

@@ -17,7 +17,12 @@ from hanabira.session.practice_profile import effects
 if TYPE_CHECKING:
     from hanabira.desk.stages.check.stage import Check
 
-_FOUND_BY = {"strip": "by its border and the strip", "border": "by its border", "corners": "by corners set by hand"}
+_FOUND_BY = {
+    "strip": "by its border and the strip",
+    "border": "by its border",
+    "corners": "by corners set by hand",
+    "drawing": "by what is drawn on it, as the photo cuts it off",
+}
 _BY = {
     "seen": "this very place in the photo before", "scrap": "these stacks tried on scrap", "near": "stacks near tried ones", "fitted": "the kit’s swatches",
     "shipped": "a kit that was never fitted",
