@@ -5,12 +5,23 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen
-from PyQt6.QtWidgets import QAbstractButton, QComboBox, QDateEdit, QDoubleSpinBox, QHBoxLayout, QLabel, QSizePolicy, QWidget
+from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen, QResizeEvent, QTextCharFormat
+from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QCalendarWidget,
+    QComboBox,
+    QDateEdit,
+    QDoubleSpinBox,
+    QFormLayout,
+    QLabel,
+    QSizePolicy,
+    QWidget,
+)
 
 from hanabira.desk import icon as icons
 from hanabira.desk.drawn import Drawn, Stop
 from hanabira.desk.paint import LEFT, RIGHT, focus_ring, height, painting, text, units, width
+from hanabira.desk.rows import Row
 from hanabira.desk.theme import font, role, scale, u
 
 
@@ -33,6 +44,7 @@ class PetalButton(QAbstractButton):
     def __init__(self, label: str, icon: str | None = None, main: bool = False, tip: str = "", parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.icon_name, self.main = icon, main
+        self.signs_only = False
         self.setText(label)
         if tip:
             self.setToolTip(tip)
@@ -46,10 +58,14 @@ class PetalButton(QAbstractButton):
         self.updateGeometry()
 
     def sizeHint(self) -> QSize:
+        if self.signs_only:
+            return QSize(round(50 * scale()), round(50 * scale()))
         w = width(self.text(), "strong") + 30 + (26 if self.icon_name else 0) + (14 if self.main else 0)
         return QSize(int((w + 13) * scale()) + 1, round(50 * scale()))
 
     def minimumSizeHint(self) -> QSize:
+        if self.signs_only:
+            return self.sizeHint()
         longest = max((width(q, "caption") for q in self.text().split()), default=30.0)
         w = max(longest, width(self.text(), "caption") * 0.56) + 34 + (26 if self.icon_name else 0) + (14 if self.main else 0)
         return QSize(min(self.sizeHint().width(), round(w * scale())), self.sizeHint().height())
@@ -80,10 +96,12 @@ class PetalButton(QAbstractButton):
             ink = "on_plum" if self.main and not off else "ink2" if off else "ink"
             x = r.left() + 13
             if self.icon_name:
-                icons.draw(p, self.icon_name, QRectF(x - 1, r.center().y() - 10, 20, 20), ink)
+                icons.draw(p, self.icon_name, QRectF(r.center().x() - 10 if self.signs_only else x - 1, r.center().y() - 10, 20, 20), ink)
                 x += 26
             room = QRectF(x, r.top(), r.right() - x - (12 if self.main else 6), r.height())
-            if width(self.text(), "strong") <= room.width() - 1:
+            if self.signs_only:
+                pass
+            elif width(self.text(), "strong") <= room.width() - 1:
                 text(p, room, self.text(), "strong", ink, LEFT)
             else:  # two small lines rather than a word cut short
                 high = min(room.height(), height(self.text(), room.width(), "caption"))
@@ -119,7 +137,7 @@ class Caption(Drawn):
         if not self.opens:
             return []
         n = width(self.opens, "note")
-        return [Stop("open", QRectF(w - n - 4, 3, n + 4, 21), f"{self.label}: {self.opens}", f"Show {self.opens}", self.opened.emit)]
+        return [Stop("open", QRectF(w - n - 4, 0, n + 4, 24), f"{self.label}: {self.opens}", f"Show {self.opens}", self.opened.emit)]
 
     def paint(self, p: QPainter, w: float, h: float) -> None:
         p.setPen(QPen(role("line"), 1))
@@ -168,10 +186,21 @@ class Stepper(Drawn):
     def __init__(self, name: str, low: int, high: int, value: int, words: str = "", parent: QWidget | None = None) -> None:
         super().__init__(name, parent)
         self.low, self.high, self.value, self.words = low, high, value, words
-        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
 
-    def design_size(self, _width: float) -> tuple[float, float]:
-        return 96 + (width(self.words, "small") + 8 if self.words else 0), 32
+    def _whole(self) -> float:
+        return 96 + (width(self.words, "small") + 8 if self.words else 0)
+
+    def design_size(self, width: float) -> tuple[float, float]:
+        """The words stand beside the figure, or under it where there is no room."""
+        whole = self._whole()
+        return whole, 32 if width >= whole - 1 or not self.words else 34 + height(self.words, max(width, 96.0), "small")
+
+    def sizeHint(self) -> QSize:
+        return QSize(round(self._whole() * scale()) + 1, round(32 * scale()))
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(round(100 * scale()), round(32 * scale()))
 
     def stops(self, w: float, h: float) -> list[Stop]:
         name = self.accessibleName()
@@ -214,8 +243,10 @@ class Stepper(Drawn):
             p.drawPath(path)
             icons.draw(p, name, QRectF(stop.rect.center().x() - 8, stop.rect.center().y() - 8, 16, 16), "ink2" if stop.off else "ink")
         text(p, QRectF(33, 3, 28, 26), str(self.value), "strong", "ink", Qt.AlignmentFlag.AlignCenter)
-        if self.words:
+        if self.words and w >= self._whole() - 1:
             text(p, QRectF(97, 3, w - 97, 26), self.words, "small", "ink2")
+        elif self.words:
+            text(p, QRectF(3, 33, w - 3, h - 33), self.words, "small", "ink2", wrap=True)
 
 
 class Pick(Drawn):
@@ -262,13 +293,11 @@ class Pick(Drawn):
             p.drawLine(QPointF(r.left() + 3, r.bottom() - 0.5), QPointF(r.right() - 3, r.bottom() - 0.5))
 
 
-def row(*parts: QWidget | None) -> QHBoxLayout:
-    """Widgets side by side; None is a spring."""
-    box = QHBoxLayout()
-    box.setContentsMargins(0, 0, 0, 0)
-    box.setSpacing(u(4))
+def row(*parts: QWidget | None) -> Row:
+    """Widgets side by side, in more lines where the width does not hold them; None is a spring."""
+    box = Row(u(4))
     for part in parts:
-        box.addStretch(1) if part is None else box.addWidget(part)
+        box.add_spring() if part is None else box.addWidget(part)
     return box
 
 
@@ -284,7 +313,28 @@ def _arrow(q: QWidget, *names: str) -> None:
 
 
 class Choice(QComboBox):
-    """A field that opens a list."""
+    """A field that opens a list. Where it is too narrow for what is chosen, the whole of it is its tooltip."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+        self.setMinimumContentsLength(6)
+        self._told = ""
+        self.currentTextChanged.connect(lambda _words: self._tell())
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._tell()
+
+    def _tell(self) -> None:
+        words = self.currentText()
+        cut = self.fontMetrics().horizontalAdvance(words) + u(34) > self.width()
+        if self.toolTip() == self._told:  # one that says more than the words stays
+            self._told = words if cut else ""
+            self.setToolTip(self._told)
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(min(super().minimumSizeHint().width(), u(110)), super().minimumSizeHint().height())
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         super().paintEvent(event)
@@ -313,7 +363,22 @@ class Number(QDoubleSpinBox):
 
 
 class Day(QDateEdit):
-    """A field for a date, with a calendar."""
+    """A field for a date, with a calendar in the theme's own inks."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setCalendarPopup(True)
+        calendar = self.calendarWidget()
+        assert calendar is not None
+        calendar.setVerticalHeaderFormat(QCalendarWidget.VerticalHeaderFormat.NoVerticalHeader)
+        calendar.setGridVisible(False)
+        day, head = QTextCharFormat(), QTextCharFormat()
+        day.setForeground(role("ink"))
+        head.setForeground(role("ink2"))
+        head.setBackground(role("well"))
+        calendar.setHeaderTextFormat(head)
+        for weekday in Qt.DayOfWeek:
+            calendar.setWeekdayTextFormat(weekday, day)
 
     def focusNextPrevChild(self, forward: bool) -> bool:
         """Tab leaves the field; day, month and year are reached by the arrow keys."""
@@ -325,6 +390,17 @@ class Day(QDateEdit):
 
     def wheelEvent(self, event) -> None:  # noqa: ANN001
         event.ignore()
+
+
+def form() -> QFormLayout:
+    """Labels with fields beside them, or under them where the width does not hold both."""
+    q = QFormLayout()
+    q.setContentsMargins(0, u(4), 0, u(4))
+    q.setHorizontalSpacing(u(12))
+    q.setVerticalSpacing(u(6))
+    q.setRowWrapPolicy(QFormLayout.RowWrapPolicy.WrapLongRows)
+    q.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.ExpandingFieldsGrow)
+    return q
 
 
 def label(words: str, type_: str = "small", ink: str = "ink2") -> QLabel:

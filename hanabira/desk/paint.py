@@ -66,6 +66,15 @@ def text(p: QPainter, rect: QRectF, s: str, type_="body", colour="ink", align=LE
     return box
 
 
+def largest(s: str, room: QRectF, *types: str) -> str:
+    """The first of some type roles in which a paragraph fits; empty when it fits in none."""
+    for type_ in types:
+        widest = max(_metrics(type_).horizontalAdvance(q) for q in units(s).split())
+        if widest <= room.width() and height(s, room.width(), type_) <= room.height():
+            return type_
+    return ""
+
+
 def width(s: str, type_="body") -> float:
     """Advance width of a string in a type role."""
     return _metrics(type_).horizontalAdvance(units(s))

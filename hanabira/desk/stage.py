@@ -6,9 +6,9 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QEvent, QObject
+from PyQt6.QtCore import QEvent, QObject, QSize, Qt
 from PyQt6.QtGui import QColor, QDropEvent
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
 from hanabira.desk.images import wrap
 from hanabira.desk.widgets.mat import Mat
@@ -29,6 +29,33 @@ def column(*parts: QWidget) -> QWidget:
     for k, part in enumerate(parts):
         box.addWidget(part, 1 if k == 0 else 0)
     return w
+
+
+def over(strip: QWidget, part: QWidget) -> QWidget:
+    """A strip over a widget that takes the room."""
+    w = column(part)
+    box = w.layout()
+    assert isinstance(box, QVBoxLayout)
+    box.insertWidget(0, strip)
+    return w
+
+
+def scrolled(part: QWidget) -> QScrollArea:
+    """A view on a widget that keeps its least size: where the room is smaller it is moved about."""
+    view = QScrollArea()
+    view.setWidgetResizable(True)
+    view.setFrameShape(QFrame.Shape.NoFrame)
+    view.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    view.setWidget(part)
+    return view
+
+
+class Pages(QStackedWidget):
+    """Views of which one is open; that one alone says how much room it needs."""
+
+    def minimumSizeHint(self) -> QSize:
+        now = self.currentWidget()
+        return now.minimumSizeHint() if now is not None else super().minimumSizeHint()
 
 
 class Stage(QObject):

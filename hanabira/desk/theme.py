@@ -192,6 +192,8 @@ def sheet() -> str:
     QSpinBox::up-button, QDoubleSpinBox::up-button, QSpinBox::down-button, QDoubleSpinBox::down-button {{ border: 0; background: transparent; width: {u(24)}px; }}
     QSpinBox::up-arrow, QDoubleSpinBox::up-arrow, QSpinBox::down-arrow, QDoubleSpinBox::down-arrow {{ image: none; }}
     QLineEdit:disabled, QComboBox:disabled, QSpinBox:disabled {{ border-style: dashed; color: {h["ink2"]}; }}
+    QCheckBox, QRadioButton {{ min-height: {u(22)}px; padding: 0 {u(3)}px; border: 2px solid transparent; border-radius: 5px; }}
+    QCheckBox:focus, QRadioButton:focus {{ border-color: {h["plum"]}; }}
     QAbstractItemView {{ background: {h["raised"]}; border: 1px solid {h["edge"]}; outline: 0; selection-background-color: {h["plum_fill"]};
         selection-color: {h["on_plum"]}; }}
     QMenu {{ background: {h["raised"]}; border: 1px solid {h["edge"]}; }}

@@ -18,7 +18,6 @@ from PyQt6.QtWidgets import (
     QMainWindow,
     QMessageBox,
     QPlainTextEdit,
-    QStackedWidget,
     QWidget,
 )
 
@@ -33,7 +32,7 @@ from hanabira.desk.explain import TOPICS, Explanation
 from hanabira.desk.recipe_files import RecipeFiles
 from hanabira.desk.rescue import Rescue
 from hanabira.desk.save_dialog import save_dialog, with_suffix
-from hanabira.desk.stage import PictureStage, Stage
+from hanabira.desk.stage import Pages, PictureStage, Stage
 from hanabira.desk.stages.areas.stage import Areas
 from hanabira.desk.stages.brief.stage import PHOTO_FILTER, Brief
 from hanabira.desk.stages.check.stage import Check
@@ -60,6 +59,8 @@ DAY_MS = 60_000
 """How often it is looked whether the day has changed."""
 SAFE_MS = 4000
 """A start that lives so long was no broken one."""
+LOW = 470
+"""Design height of a window under which thread, value rule and the bench's head fold."""
 _TYPING = (QLineEdit, QPlainTextEdit, QAbstractSpinBox, QComboBox)
 
 
@@ -76,7 +77,7 @@ class Desk(QMainWindow):
         self.bench = Bench()
         self.rule = ValueRule()
         self.job_strip, self.message_strip = JobStrip(model.jobs), MessageStrip()
-        self.pages = QStackedWidget()
+        self.pages = Pages()
         self.camera = WorkCamera(self)
         self.stages: dict[str, Stage] = {
             "Brief": Brief(self),
@@ -118,7 +119,7 @@ class Desk(QMainWindow):
         app.installEventFilter(self)
         size = model.settings.get("window")
         self.resize(*(size if len(size) == 2 else (1280, 800)))
-        self.bench.resize_to(self.width())
+        self._fit()
         self.ask_open_path: Callable[[], str] = self._file_to_open
         self.ask_kit_path: Callable[[], str] = self._kit_file_to_open
         self.ask_technique_path: Callable[[], str] = lambda: QFileDialog.getOpenFileName(
@@ -266,6 +267,7 @@ class Desk(QMainWindow):
         self.current = stage
         self.make_room()
         self.pages.setCurrentWidget(stage.centre)
+        self.pages.updateGeometry()
         self._retitle()
         stage.enter()
         if moved:
@@ -445,7 +447,7 @@ class Desk(QMainWindow):
     def restyle(self) -> None:
         """Take theme and text size from the settings and lay everything out again."""
         self._apply_theme()
-        self.bench.resize_to(self.width())
+        self._fit()
         for q in (self.thread_, self.rule, self.bench.head, self.message_strip.words, self.job_strip.bar):
             q.refresh()
         for button in self.findChildren(PetalButton):
@@ -512,6 +514,13 @@ class Desk(QMainWindow):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        """The bench's width, and what folds in a low window so that the picture keeps its room."""
+        low = self.height() / theme.scale() < LOW
+        for part in (self.thread_, self.rule, self.bench):
+            part.fold(low)
         self.bench.resize_to(self.width())
 
     def _leave_or_wait(self, words: str) -> str:

@@ -331,8 +331,8 @@ class Benches(Room):
         self.model.practising.keep(r, 3, 5.0)
         self.page.setFocus()
         self.key(self.page, Qt.Key.Key_Y)
-        self.assertTrue(s.plate.widget.isVisible())
-        names = [q.name for q in s.plate.widget.stops(850, 430)]
+        self.assertTrue(s.plate.plant.isVisible())
+        names = [q.name for q in s.plate.plant.stops(850, 430)]
         self.assertEqual(len(names), 13)
         self.assertTrue(any("not measured yet" in n for n in names))
         self.assertIn("too light", self.words())
@@ -343,8 +343,8 @@ class Benches(Room):
         s.write_data()
         self.settle()
         self.assertEqual(json.loads(target.read_text())["values"]["answers"], 24)
-        self.key(s.plate.widget, Qt.Key.Key_Escape)
-        self.assertFalse(s.plate.widget.isVisible())
+        self.key(s.plate.plant, Qt.Key.Key_Escape)
+        self.assertFalse(s.plate.plant.isVisible())
 
 
 class EveryDrill(Room):

@@ -109,7 +109,7 @@ class Brief(DemoCase):
         self.find(QCheckBox, "Pose").click()
         self.assertIn("pose", self.model.commission.terms.wanted)
         self.assertIn("pose", self.words())
-        permission = self.find(QCheckBox, "The owner allows the use of the photos")
+        permission = self.find(QCheckBox, "The owner allows their use")
         self.assertTrue(permission.isChecked())
         permission.click()
         self.assertFalse(self.model.commission.terms.photo_permission)

@@ -33,31 +33,44 @@ class Head(Drawn):
     def __init__(self, number: str = "", name: str = "", line: str = "", parent: QWidget | None = None) -> None:
         super().__init__(name, parent)
         self.number, self.name, self.line = number, name, line
+        self.folded = False
+
+    def fold(self, folded: bool) -> None:
+        """In a low window the name keeps to one line and its second line goes to the tooltip."""
+        self.folded = folded
+        self.setToolTip(f"{self.name}\n{self.line}" if folded else "")
+        self.refresh()
 
     def set(self, number: str, name: str, line: str) -> None:
         """Show another thing."""
         self.number, self.name, self.line = number, name, line
         self.setAccessibleName(f"{name}. {line}")
-        self.refresh()
+        self.fold(self.folded)
 
     def _left(self) -> float:
-        return 42.0 if self.number else 0.0
+        return (34.0 if self.folded else 42.0) if self.number else 0.0
 
     def design_size(self, width: float) -> tuple[float, float]:
+        if self.folded:
+            return 140, 32
         room = max(120.0, width - self._left())
         return 140, max(35, height(self.name or " ", room, "title")) + max(20, height(self.line or " ", room, "small")) + 4
 
     def paint(self, p: QPainter, w: float, h: float) -> None:
         x = self._left()
         if self.number:
-            c = QPointF(16, 18)
+            r = 13 if self.folded else 15
+            c = QPointF(r + 1, 16 if self.folded else 18)
             p.setPen(Qt.PenStyle.NoPen)
             p.setBrush(role("ink"))
-            p.drawEllipse(c, 15, 15)
+            p.drawEllipse(c, r, r)
             p.setBrush(Qt.BrushStyle.NoBrush)
             p.setPen(QPen(role("card"), 1.6))
-            p.drawEllipse(c, 12, 12)
-            text(p, QRectF(1, 3, 30, 30), self.number, "strong", role("card"), CENTRE)
+            p.drawEllipse(c, r - 3, r - 3)
+            text(p, QRectF(c.x() - 15, c.y() - 15, 30, 30), self.number, "strong", role("card"), CENTRE)
+        if self.folded:
+            text(p, QRectF(x, 0, w - x, h), self.name, "name", "ink", elide=True)
+            return
         high = max(35, height(self.name or " ", w - x, "title"))
         text(p, QRectF(x, 0, w - x, high), self.name, "title", "ink", wrap=True)
         text(p, QRectF(x, high, w - x, h - high), self.line, "small", "ink2", wrap=True)
@@ -126,10 +139,17 @@ class Bench(QWidget):
                 heir.setCursorPosition(focused.cursorPosition())
         return heir
 
+    def fold(self, folded: bool) -> None:
+        """In a low window the head takes one line and *Take back* is its sign alone."""
+        self.head.fold(folded)
+        self.back.signs_only = folded
+        self.back.updateGeometry()
+
     def resize_to(self, window_width: int) -> None:
-        """Width for the text size, at most 46 % of the window."""
-        self._outer.setContentsMargins(u(24), u(12), u(12), u(4))
-        self.setFixedWidth(min(u(WIDTH), max(WIDTH, int(0.46 * window_width))))
+        """Width for the text size, at most 54 % of the window: the picture keeps 45."""
+        low = self.head.folded
+        self._outer.setContentsMargins(u(14 if low else 24), u(4 if low else 12), u(4 if low else 12), u(0 if low else 4))
+        self.setFixedWidth(min(u(WIDTH), max(WIDTH, int(0.54 * window_width))))
 
     def set_parts(self, parts: list[QWidget | QLayout | int]) -> None:
         """Replace everything between head and foot."""

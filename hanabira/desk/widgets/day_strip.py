@@ -8,11 +8,14 @@ from dataclasses import dataclass
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter, QPen
 
+from hanabira.desk import icon as icons
 from hanabira.desk.drawn import Drawn, Stop
 from hanabira.desk.paint import CENTRE, LEFT, grey, hatch, ink_on, petal, text
-from hanabira.desk.theme import THIN, role
+from hanabira.desk.theme import THIN, role, scale
 
 WORK, OFF, SLACK, DUE = 79.0, 24.0, 29.0, 38.0
+LEAST_PX, TURN, MOST_STRETCH = 24.0, 30.0, 2.2
+"""Least width of a day in pixels of the screen; room for a sign that leads to more days; how far a wide view stretches them."""
 HOUR, LINE = 40.0, 82.0
 
 
@@ -47,38 +50,80 @@ class DayStrip(Drawn):
     def __init__(self) -> None:
         super().__init__("Day strip")
         self.title, self.line, self.days, self.hours = "", "", [], 3.0  # type: str, str, list[Day], float
+        self.first = 0
+        """The first day shown where not all have room."""
 
     def set(self, title: str, line: str, days: list[Day], hours: float) -> None:
         """Show another plan."""
+        if [d.date for d in days] != [d.date for d in self.days]:
+            self.first = 0
         self.title, self.line, self.days, self.hours = title, line, days, hours
         self.setAccessibleName(f"Day strip, {title}. {line}")
         self.refresh()
 
     def design_size(self, width: float) -> tuple[float, float]:
-        return 320, LINE + 18 + HOUR * min(6.0, max(2.0, self.hours))
+        return 220, LINE + 18 + HOUR * min(6.0, max(2.0, self.hours))
+
+    def _room(self, w: float) -> float:
+        return max(w - 60, 1.0)
+
+    def _fits(self, w: float) -> int:
+        """How many days find room, none narrower than can be pointed at."""
+        least = LEAST_PX / scale()
+        room = self._room(w)
+        if len(self.days) * least + DUE <= room:
+            return len(self.days)
+        return max(3, int((room - 2 * TURN) / least))
+
+    def _shown(self, w: float) -> list[Day]:
+        n = self._fits(w)
+        first = max(0, min(self.first, len(self.days) - n))
+        return self.days[first : first + n]
 
     def _widths(self, w: float) -> list[float]:
-        natural = [{"work": WORK, "off": OFF, "slack": SLACK, "due": DUE}[d.kind] for d in self.days]
-        due = sum(d.kind == "due" for d in self.days) * DUE  # its word needs the room
-        squeeze = min(1.0, max(w - 60 - due, 1.0) / max(sum(natural) - due, 1.0))
-        return [n if d.kind == "due" else n * squeeze for d, n in zip(self.days, natural, strict=True)]
+        """Each kind has its width; in a narrow view the wide ones give way first, and a wide view is used."""
+        days, least = self._shown(w), LEAST_PX / scale()
+        natural = [{"work": WORK, "off": OFF, "slack": SLACK, "due": DUE}[d.kind] for d in days]
+        room = self._room(w) - (2 * TURN if len(days) < len(self.days) else 0)
+        low, high = 0.0, MOST_STRETCH
+        for _ in range(30):
+            middle = (low + high) / 2
+            low, high = (middle, high) if sum(max(least, n * middle) for n in natural) <= room else (low, middle)
+        return [max(least, n * low) for n in natural]
 
     def _cells(self, w: float, h: float) -> list[QRectF]:
-        x, out = 46.0, []
+        paged = self._fits(w) < len(self.days)
+        x, out = 46.0 + (TURN if paged else 0.0), []
         for n in self._widths(w):
             out.append(QRectF(x, LINE, n, h - LINE - 8))
             x += n
         return out
 
+    def _turn(self, days: int) -> None:
+        n = self._fits(self.design_width)
+        self.first = max(0, min(self.first + days, len(self.days) - n))
+        self.refresh()
+
     def stops(self, w: float, h: float) -> list[Stop]:
         out = []
-        for d, r in zip(self.days, self._cells(w, h), strict=True):
+        n, cells = self._fits(w), self._cells(w, h)
+        paged = n < len(self.days)
+        if paged:
+            off = "" if self.first > 0 else "These are the first days"
+            out.append(
+                Stop("earlier", QRectF(46, LINE + 4, TURN - 4, 40), "Earlier days", "Earlier days", lambda: self._turn(-(n - 1)), off)
+            )
+        for d, r in zip(self._shown(w), cells, strict=True):
             what = ", ".join(dict.fromkeys(b.name for b in d.blocks)) or {"off": "day off", "slack": "free", "due": "due"}.get(
                 d.kind, "free"
             )
             out.append(
                 Stop(d.date.isoformat(), r, f"{d.date:%A} {d.date.day} {d.date:%B}: {what}", what, lambda d=d.date: self.day_chosen.emit(d))
             )
+        if paged:
+            off = "" if self.first + n < len(self.days) else "These are the last days"
+            at = QRectF(cells[-1].right() + 4, LINE + 4, TURN - 4, 40)
+            out.append(Stop("later", at, "Later days", "Later days", lambda: self._turn(n - 1), off))
         return out
 
     def paint(self, p: QPainter, w: float, h: float) -> None:
@@ -105,7 +150,14 @@ class DayStrip(Drawn):
         p.drawLine(QPointF(40, LINE), QPointF(end + 4, LINE))
         today = datetime.date.today()
         written = -1e9
-        for d, r in zip(self.days, cells, strict=True):
+        for stop in self._stops:
+            if stop.key in ("earlier", "later"):
+                p.save()
+                p.translate(stop.rect.center())
+                p.rotate(90 if stop.key == "earlier" else -90)
+                icons.draw(p, "down", QRectF(-9, -9, 18, 18), "ink2" if stop.off else "ink")
+                p.restore()
+        for d, r in zip(self._shown(w), cells, strict=True):
             if r.width() > 30:
                 text(p, QRectF(r.left(), LINE - 38, r.width(), 16), f"{d.date:%a}", "note", "ink2", CENTRE)
             if r.width() > 13 and r.center().x() - written >= 22 and d.kind != "off":

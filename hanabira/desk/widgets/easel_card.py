@@ -16,7 +16,7 @@ from hanabira.desk.paint import CENTRE, LEFT, RIGHT, bed, hair, hatch, mapped, p
 from hanabira.desk.theme import font, role
 from hanabira.session.words import stroke_words
 
-LARGE = 1.3
+LARGE, GROWS = 1.3, 0.72
 """How much larger the large type is."""
 LEAST = (430.0, 430.0)
 """Design pixels that the card needs in its usual type."""
@@ -86,7 +86,7 @@ class EaselCard(Drawn):
         self.update()
 
     def design_size(self, width: float) -> tuple[float, float]:
-        return 380, 360
+        return 130, 130
 
     # -- type ------------------------------------------------------------------
     @staticmethod
@@ -113,7 +113,9 @@ class EaselCard(Drawn):
         p.fillRect(QRectF(0, 0, w, h), role("card"))
         mm = self.px_per_mm
         # the type is made for the chair; where the card is small it gives way before anything is cut
-        k = min(LARGE if self.large else 1.0, w / LEAST[0], h / LEAST[1])
+        fits = min(w / LEAST[0], h / LEAST[1])
+        # in a large window it grows with the window, and once more where the artist asks for larger type
+        k = min(fits, max(1.0, GROWS * fits) * (LARGE if self.large else 1.0))
         p.scale(k, k)
         w, h, mm = w / k, h / k, mm / k
         q = self.now

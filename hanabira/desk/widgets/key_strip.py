@@ -58,7 +58,7 @@ class KeyStrip(Drawn):
             self.refresh()
 
     def design_size(self, width: float) -> tuple[float, float]:
-        return 320, 20 + 3 * self._size(max(width, 320.0))
+        return 200, 20 + 3 * self._size(max(width, 200.0))
 
     def shown(self, w: float) -> tuple[Key, ...]:
         """The keys that find room in the least type; the others are still keys, and commands of the menu."""

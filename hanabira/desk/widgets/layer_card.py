@@ -44,14 +44,14 @@ class Pressure(Drawn):
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
 
     def design_size(self, width: float) -> tuple[float, float]:
-        return 150, 32
+        return 186, 32
 
     def stops(self, w: float, h: float) -> list[Stop]:
         words = ("", "light", "between light and medium", "medium", "between medium and heavy", "heavy")
         return [
             Stop(
                 f"pressure {k}",
-                QRectF(2 + (k - 1) * 17, 2, 17, 28),
+                QRectF(2 + (k - 1) * 25, 2, 25, 28),
                 f"Pressure {k}, {words[k]}",
                 f"Pressure {k}: {words[k]}",
                 self._setter(k),
@@ -76,8 +76,8 @@ class Pressure(Drawn):
             super().keyPressEvent(event)
 
     def paint(self, p: QPainter, w: float, h: float) -> None:
-        pressure_mark(p, QRectF(2, 5, 85, 22), self.value)
-        text(p, QRectF(96, 3, w - 96, 26), f"{self.value} of 5", "small", "ink")
+        pressure_mark(p, QRectF(2, 5, 125, 22), self.value)
+        text(p, QRectF(134, 3, w - 134, 26), f"{self.value} of 5", "small", "ink")
 
 
 class Laid(Drawn):

@@ -25,7 +25,7 @@ from hanabira.core.colour.spaces import srgb_to_lab
 from hanabira.desk.drawn import Drawn
 from hanabira.desk.gestures.outlines import Gesture
 from hanabira.desk.images import wrap
-from hanabira.desk.paint import CENTRE, tape, text
+from hanabira.desk.paint import CENTRE, largest, tape, text
 from hanabira.desk.theme import role, scale
 from hanabira.session.view import View
 
@@ -81,7 +81,7 @@ class Mat(Drawn):
         self._hand_open = False
 
     def design_size(self, width: float) -> tuple[float, float]:
-        return 150, 120
+        return 90, 80
 
     # -- geometry ----------------------------------------------------------
     def show_sheet(self, sheet_mm: tuple[float, float], border_mm: float, paper: QColor, crop: tuple[float, float, float, float]) -> None:
@@ -233,7 +233,10 @@ class Mat(Drawn):
             self._draw_photo(p, picture)
         elif self.empty_words:
             ground = role("ink") if self.paper.lightness() > 128 else QColor("#f4f4f4")
-            text(p, picture.adjusted(16, 16, -16, -16), self.empty_words, "name", ground, CENTRE, wrap=True)
+            room = picture.adjusted(8, 8, -8, -8)
+            type_ = largest(self.empty_words, room, "name", "small", "note")
+            if type_:  # on a sheet too small for any the stage's own sentence says it
+                text(p, room, self.empty_words, type_, ground, CENTRE, wrap=True)
         if self.ruled and self.inner.contains(self._turned().mapRect(sheet).adjusted(2, 2, -2, -2)):
             tape(p, sheet)
         p.restore()

@@ -44,6 +44,19 @@ class Spot:
     rect: QRectF
 
 
+APART = 17.0
+"""Discs nearer than this would hide each other: on a small picture the later ones give way until it is looked at nearer."""
+
+
+def _apart(spots: list[Spot], chosen: str) -> list[Spot]:
+    """Spots whose discs can be told apart, the chosen one first, drawn last."""
+    kept: list[Spot] = []
+    for s in sorted(spots, key=lambda s: (s.area.id != chosen, s.area.number)):
+        if all(math.hypot(s.at.x() - q.at.x(), s.at.y() - q.at.y()) >= APART for q in kept):
+            kept.append(s)
+    return kept[::-1]
+
+
 class Outlines:
     """Every area's outline and number; names stand in the mat's margins on thin leaders, as on a botanical plate."""
 
@@ -67,7 +80,7 @@ class Outlines:
                 self._leader(p, s, mat)
             for s in named:
                 self._name(p, s, s.area.id == chosen)
-        for s in spots:
+        for s in _apart(spots, chosen):
             disc(p, s.at, s.area.number, s.area.id == chosen)
 
     def _dashed(self, p: QPainter, mat: Mat) -> None:

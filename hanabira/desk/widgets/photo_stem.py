@@ -61,7 +61,7 @@ class PhotoStem(Drawn):
         self.refresh()
 
     def design_size(self, width: float) -> tuple[float, float]:
-        return 240, FOLDED if self.folded else HIGH
+        return 220, FOLDED if self.folded else HIGH
 
     def _span(self, w: float) -> tuple[float, float]:
         left = 176.0 if w > 560 and not self.folded else 34.0

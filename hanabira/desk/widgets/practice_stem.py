@@ -16,6 +16,8 @@ from hanabira.desk.paint import CENTRE, RIGHT, petal, text
 from hanabira.desk.theme import role
 
 HIGH = 118.0
+APART = 26.0
+"""Units from leaf to leaf: each one can be pointed at."""
 WEEKS = 8
 
 
@@ -67,7 +69,7 @@ class PracticeStem(Drawn):
             out.append(
                 Stop(
                     f"{q.at} {q.name} {x:.0f}",
-                    QRectF(x - 8, h - 60, 18, 34),
+                    QRectF(x - 10, h - 60, 25, 34),
                     f"{q.at:%d %B}: {q.name}, {q.words}",
                     f"{q.name}, {q.words}",
                     lambda: None,
@@ -78,9 +80,9 @@ class PracticeStem(Drawn):
     def _leaf_places(self, w: float) -> list[tuple[float, Leaf]]:
         one = (w - 48) / self._count(w)
         return [
-            (36 + k * one + 19 * n, q)
+            (36 + k * one + APART * n, q)
             for k, (_first, some) in enumerate(self._weeks(w))
-            for n, q in enumerate(some[: max(1, int(one / 19) - 1)])
+            for n, q in enumerate(some[-max(1, int((one - 6) / APART)) :])
         ]
 
     def paint(self, p: QPainter, w: float, h: float) -> None:

@@ -52,7 +52,7 @@ class ProfilePlant(Drawn):
         self.refresh()
 
     def design_size(self, width: float) -> tuple[float, float]:
-        return 240, 260
+        return 350, 330
 
     # -- where things lie ----------------------------------------------------------------
     def _top(self, h: float) -> float:

@@ -14,6 +14,8 @@ from hanabira.desk.paint import LEFT, RIGHT, bed, mapped, petal, swatch, text
 from hanabira.desk.theme import role, scale
 
 ROW = 62.0
+NARROW = 330.0
+"""Under so many units a row says its hours in its second line."""
 
 
 @dataclass(frozen=True)
@@ -51,12 +53,12 @@ class StepList(Drawn):
         self.refresh()
 
     def design_size(self, width: float) -> tuple[float, float]:
-        return 320, 10 + ROW * max(1, len(self.rows))
+        return 220, 10 + ROW * max(1, len(self.rows))
 
     def stops(self, w: float, h: float) -> list[Stop]:
         return [
             Stop(
-                q.key, QRectF(8, 6 + k * ROW, w - 16, ROW - 4), f"Step {q.number}, {q.title}, {q.what}, {q.minutes}, {q.start}, {q.state}. {q.reason}", q.reason,
+                q.key, QRectF(8, 6 + k * ROW, w - 16, ROW - 4), f"Step {q.number}, {q.title}, {q.what}, {q.minutes}, {q.start}, {q.state}. {q.reason}", f"{q.start}. {q.reason}",
                 lambda key=q.key: self.chosen_step.emit(key),
             )
             for k, q in enumerate(self.rows)
@@ -138,6 +140,11 @@ class StepList(Drawn):
             bed(p, QRectF(x, r.top() + 15, 28, 28))
             swatch(p, QRectF(x, r.top() + 15, 28, 28), mapped(q.lab))
         x += 42
+        if r.width() < NARROW:  # when it starts is in the tooltip
+            text(p, QRectF(x, r.top() + 3, r.right() - x - 6, 21), f"{q.number}  {q.title}", "strong", "ink", LEFT, elide=True)
+            text(p, QRectF(x, r.top() + 22, r.right() - x - 6, 18), f"{q.minutes} · {q.what}", "small", "ink", LEFT, elide=True)
+            text(p, QRectF(x, r.top() + 39, r.right() - x - 6, 18), q.reason, "aside", "ink2", LEFT, elide=True)
+            return
         right = 150.0
         text(p, QRectF(x, r.top() + 3, r.right() - x - right, 21), f"{q.number}  {q.title}", "strong", "ink", LEFT, elide=True)
         text(p, QRectF(x, r.top() + 22, r.right() - x - right, 18), q.what, "small", "ink", LEFT, elide=True)

@@ -20,7 +20,9 @@ from hanabira.desk.theme import THIN, role, scale
 HEAD_H, PAPER_H, TOP_H = 92.0, 46.0, 92.0
 LEAST_ROW, MOST_ROW = 46.0, 57.0
 LEFT_W, CORE_W = 176.0, 112.0
-FULL_W, LEAST_W = 412.0, 344.0
+FULL_W, LEAST_W = 412.0, 322.0
+NARROW = 46.0
+"""What the words beside the cut give up in a narrow view, before the cut itself does."""
 
 
 @dataclass(frozen=True)
@@ -102,6 +104,9 @@ class Strata(Drawn):
     def _row(self, h: float) -> float:
         n = max(1, len(self.cut.strata) if self.cut else 1)
         return max(LEAST_ROW, min(MOST_ROW, (h - HEAD_H - TOP_H - PAPER_H - 24) / n))
+
+    def _given(self, w: float) -> float:
+        return min(NARROW, max(0.0, FULL_W - w))
 
     def _base(self, h: float) -> float:
         return h - 14 - PAPER_H
@@ -218,7 +223,8 @@ class Strata(Drawn):
         self._verdict(p, w, cut)
         row, base = self._row(h), self._base(h)
         column = len(cut.strata) * row
-        core = QRectF(LEFT_W, 0, CORE_W - (FULL_W - w), 0)
+        given = self._given(w)
+        core = QRectF(LEFT_W - given, 0, CORE_W - (FULL_W - w - given), 0)
         self._x = 308.0 - (FULL_W - w)
         per_percent = min(5.05, (base - HEAD_H - 6) / 100)
         bed(p, QRectF(self._x, base - column - 58, 54, column + 58 + PAPER_H))
@@ -287,7 +293,7 @@ class Strata(Drawn):
                 p.drawLine(QPointF(x, y), QPointF(x + 4, y + d))
         y = min(max(HEAD_H + 2, top + 2), rows_top - 62)
         icons.draw(p, "tooth", QRectF(18, y + 6, 22, 22), "ink")
-        text(p, QRectF(48, y, 126, 20), f"{max(0.0, left):.0f}{THIN}% tooth left", "strong", "ink")
+        text(p, QRectF(48, y, 126 - self._given(self.design_width), 20), f"{max(0.0, left):.0f}{THIN}% tooth left", "strong", "ink")
         words = (
             "full: no layer holds"
             if left < 5
@@ -297,7 +303,7 @@ class Strata(Drawn):
             if left < 45
             else "room for many layers"
         )
-        text(p, QRectF(48, y + 19, 124, 36), words, "small", "ink2", wrap=True)
+        text(p, QRectF(48, y + 19, 124 - self._given(self.design_width), 52), words, "small", "ink2", wrap=True)
 
     def _paper(self, p: QPainter, core: QRectF, edge: list[QPointF], base: float, paper: QColor) -> None:
         """Body of the sheet with a few fibres."""
@@ -383,9 +389,9 @@ class Strata(Drawn):
     def _layer_row(self, p: QPainter, q: Stratum, k: int, r: QRectF, y_left: float, y_right: float, core: QRectF) -> None:
         """Swatch with code and role, leaders to the band, predicted colour and its value."""
         mid = r.center().y()
-        here = q.at == self.chosen
+        here, less = q.at == self.chosen, self._given(self.design_width)
         if here or self.hovered == f"layer {q.at}":
-            p.fillRect(QRectF(55, r.top() + 2, 103, r.height() - 4), role("well" if here else "plum_wash"))
+            p.fillRect(QRectF(55, r.top() + 2, 103 - less, r.height() - 4), role("well" if here else "plum_wash"))
         if here:
             p.setBrush(Qt.BrushStyle.NoBrush)
             p.setPen(QPen(role("bed_ink"), 2))
@@ -398,12 +404,19 @@ class Strata(Drawn):
         if q.caution:
             top = mid - 24
             icons.draw(p, "wilt", QRectF(58, mid + 7, 16, 16), "ink")
-            text(p, QRectF(76, mid + 7, 84, 17), q.caution, "note", "ink", elide=True)
+            text(p, QRectF(76, mid + 7, 84 - less, 17), q.caution, "note", "ink", elide=True)
             hatch(p, QRectF(5, r.top() + 3, 8, r.height() - 6), "ink", 4, 1.4)
         else:
             top = mid - 19
-        text(p, QRectF(60, top, 98, 20), f"{q.code}{THIN} {q.role}" if q.code else q.role, "strong", ink, elide=True)
-        text(p, QRectF(60, top + (16 if q.caution else 19), 98, 18), q.pencil if q.here else "not laid here", "small", "ink2", elide=True)
+        text(p, QRectF(60, top, 98 - less, 20), f"{q.code}{THIN} {q.role}" if q.code else q.role, "strong", ink, elide=True)
+        text(
+            p,
+            QRectF(60, top + (16 if q.caution else 19), 98 - less, 18),
+            q.pencil if q.here else "not laid here",
+            "small",
+            "ink2",
+            elide=True,
+        )
         p.setPen(
             QPen(
                 role("ink" if here else "edge"),
@@ -414,7 +427,7 @@ class Strata(Drawn):
         )
         p.setBrush(Qt.BrushStyle.NoBrush)
         for a, b in (
-            (QPointF(159, mid), QPointF(core.left() - 3, y_left)),
+            (QPointF(159 - less, mid), QPointF(core.left() - 3, y_left)),
             (QPointF(core.right() + 3, y_right), QPointF(self._x - 4, mid)),
         ):
             path = QPainterPath(a)
@@ -431,7 +444,7 @@ class Strata(Drawn):
         top = base - column
         swatch(p, QRectF(self._x, base, 54, PAPER_H), paper)
         text(p, QRectF(18, base + 3, 140, 20), "Paper", "strong", "ink")
-        text(p, QRectF(18, base + 21, 156, 18), cut.paper_name, "small", "ink2", elide=True)
+        text(p, QRectF(18, base + 21, 156 - self._given(w), 18), cut.paper_name, "small", "ink2", elide=True)
         text(p, QRectF(self._x + 62, base + 14, 42, 18), f"{cut.paper[0]:.0f}", "body", "ink")
         swatch(p, QRectF(self._x, top - 58, 54, 58), mapped(cut.target))
         text(p, QRectF(self._x + 62, top - 40, 42, 18), f"{cut.target[0]:.0f}", "strong", "ink")

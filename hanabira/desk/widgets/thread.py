@@ -15,11 +15,11 @@ from hanabira.desk.paint import LEFT, keycap, petal, text, width
 from hanabira.desk.theme import role
 
 ROOMS = (("shelf", "Shelf", "All commissions"), ("kit", "Kit", "Pencils and papers"), ("practice", "Practice", "Exercises"))
-_LINE = 62.0
+_LINE, _FOLDED = 62.0, 42.0
 
 
 class Thread(Drawn):
-    """Top strip. Where the width does not hold everything, stages go to a second row."""
+    """Top strip. Where the width does not hold everything, stages go to a second row; ``folded``, in a low window, only the open stage has its word."""
 
     stage_wanted = pyqtSignal(str)
     room_wanted = pyqtSignal(str)
@@ -30,6 +30,7 @@ class Thread(Drawn):
         self.stage_names, self.share = stages, share
         self.now, self.room = stages[0], ""
         self.title, self.line = "", ""
+        self.folded = False
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
     def set(self, title: str, line: str, now: str, room: str) -> None:
@@ -37,23 +38,40 @@ class Thread(Drawn):
         self.title, self.line, self.now, self.room = title, line, now, room
         self.refresh()
 
+    def fold(self, folded: bool) -> None:
+        """Give room to the picture of a low window, or take it back."""
+        if folded != self.folded:
+            self.folded = folded
+            self.refresh()
+
     # -- layout --------------------------------------------------------------
+    def _room_width(self, name: str) -> float:
+        return 22.0 if self.folded else 28 + width(name, "strong")
+
     def _rooms_width(self) -> float:
+        if self.folded:
+            return 42.0 * len(ROOMS) + 50
         return sum(28 + width(name, "strong") + 20 for _, name, _ in ROOMS) + 64
 
     def _stages_width(self) -> float:
         return sum(width(n, "strong") + 46 for n in self.stage_names)
 
     def _two_rows(self, w: float) -> bool:
-        return w < 226 + self._stages_width() + self._rooms_width()
+        return not self.folded and w < 226 + self._stages_width() + self._rooms_width()
 
     def design_size(self, width: float) -> tuple[float, float]:
-        return 320, 92 if self._two_rows(width) else _LINE
+        return 320, _FOLDED if self.folded else 92 if self._two_rows(width) else _LINE
 
     def _line_y(self, x: float, base: float) -> float:
         return base + 2.2 * math.sin(x / 47.0)
 
     def _stage_places(self, w: float) -> tuple[list[float], float, float, float]:
+        if self.folded:
+            x0, x1 = 12.0, w - self._rooms_width() - 12
+            named = width(self.now, "strong") + 34 if not self.room else 0.0
+            pitch = (x1 - x0 - named) / len(self.stage_names)
+            at = self.stage_names.index(self.now) if not self.room else len(self.stage_names)
+            return [x0 + 8 + pitch * k + (named if k > at else 0.0) for k in range(len(self.stage_names))], x0, x1, 34.0
         two = self._two_rows(w)
         x0, x1 = (20.0, w - 14) if two else (236.0, w - self._rooms_width() - 18)
         base = 74.0 if two else 41.0
@@ -77,7 +95,7 @@ class Thread(Drawn):
             )
         x = w - self._rooms_width() + 8
         for _icon, name, words in ROOMS:
-            n = 28 + width(name, "strong")
+            n = self._room_width(name)
             out.append(
                 Stop(
                     f"room {name}",
@@ -87,7 +105,7 @@ class Thread(Drawn):
                     lambda name=name: self.room_wanted.emit(name),
                 )
             )
-            x += n + 20
+            x += n + 20  # as they are painted
         out.append(Stop("find", QRectF(w - 60, self._top(w) - 4, 54, 30), "Find a command", "Find a command (/)", self.find_wanted.emit))
         return out
 
@@ -97,7 +115,9 @@ class Thread(Drawn):
         p.setPen(QPen(role("line"), 1))
         p.drawLine(QPointF(0, h - 0.5), QPointF(w, h - 0.5))
         room = (w - self._rooms_width() - 30) if self._two_rows(w) else 206
-        if self._two_rows(w):  # name and animal share a line
+        if self.folded:
+            pass  # the window's own title has the name
+        elif self._two_rows(w):  # name and animal share a line
             n = min(room, width(self.title, "title") + 14)
             text(p, QRectF(20, 5, n, 32), self.title, "title", "plum", elide=True)
             if room - n > 60:
@@ -131,6 +151,8 @@ class Thread(Drawn):
         p.setPen(QPen(role("plum"), 1.8 if here else 1.2))
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.drawPath(shape)
+        if self.folded and not here:
+            return
         type_ = "strong" if here else "body"
         tx = x + (24 if here else 18)
         text(p, QRectF(tx, base - 29, width(name, type_) + 4, 22), name, type_, "ink", LEFT)
@@ -139,7 +161,7 @@ class Thread(Drawn):
             p.drawLine(QPointF(tx + 1, base - 8), QPointF(tx + width(name, type_) - 1, base - 8))
 
     def _top(self, w: float) -> float:
-        return 10.0 if self._two_rows(w) else 20.0
+        return 10.0 if self.folded or self._two_rows(w) else 20.0
 
     def _rooms(self, p: QPainter, w: float) -> None:
         top = self._top(w)
@@ -149,6 +171,12 @@ class Thread(Drawn):
         for name_of_icon, name, _ in ROOMS:
             here = name == self.room
             icons.draw(p, name_of_icon, QRectF(x, top, 22, 22), "plum" if here else "ink")
+            if self.folded:
+                if here:
+                    p.setPen(QPen(role("plum"), 2.4, cap=Qt.PenCapStyle.RoundCap))
+                    p.drawLine(QPointF(x + 1, top + 26), QPointF(x + 21, top + 26))
+                x += 42
+                continue
             n = width(name, "strong" if here else "body")
             text(p, QRectF(x + 28, top, n + 4, 22), name, "strong" if here else "body", "ink")
             if here:

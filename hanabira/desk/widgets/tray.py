@@ -48,7 +48,7 @@ class Tray(Drawn):
 
     def design_size(self, width: float) -> tuple[float, float]:
         rows = -(-max(1, len(self.pencils)) // self._columns(width))
-        return 300, 38 + GROOVE * rows
+        return 210, 38 + GROOVE * rows
 
     def _cells(self, w: float) -> list[QRectF]:
         n = self._columns(w)
@@ -86,8 +86,10 @@ class Tray(Drawn):
     def _groove(self, p: QPainter, r: QRectF, q: Lying) -> None:
         here = q.code == self.chosen
         text(p, QRectF(r.left(), r.top(), 40, r.height()), q.code, "strong", "ink", elide=True)
-        text(p, QRectF(r.left() + 42, r.top(), 102, r.height()), q.name, "strong" if here else "small", "ink", elide=True)
-        groove = QRectF(r.left() + 146, r.top() + 1, r.width() - 192, 28)
+        named = 104.0 if r.width() > 280 else 0.0  # in a narrow tray the name is the tooltip
+        if named:
+            text(p, QRectF(r.left() + 42, r.top(), named - 2, r.height()), q.name, "strong" if here else "small", "ink", elide=True)
+        groove = QRectF(r.left() + 42 + named, r.top() + 1, r.width() - 88 - named, 28)
         path = QPainterPath()
         path.addRoundedRect(groove, 4, 4)
         p.fillPath(path, role("bed"))

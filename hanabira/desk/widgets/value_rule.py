@@ -17,7 +17,7 @@ MARKS = ("gap", "general", "light", "highlight")
 
 
 class ValueRule(Drawn):
-    """Bottom strip, 62 units: names (17), ten flat steps (18) over a smooth ramp (7), ticks (18)."""
+    """Bottom strip, 62 units: names (17), ten flat steps (18) over a smooth ramp (7), ticks (18). ``folded``, in a low window, steps and ramp only."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__("Value rule", parent)
@@ -29,6 +29,18 @@ class ValueRule(Drawn):
         self.guess: float | None = None
         self.caret: float | None = None
         self.caret_words = ""
+        self.folded = False
+
+    def fold(self, folded: bool) -> None:
+        """Give room to the picture of a low window, or take it back."""
+        if folded != self.folded:
+            self.folded = folded
+            self.refresh()
+
+    @property
+    def _rows(self) -> tuple[float, float, float]:
+        """Top of the steps, of the ramp, and the ramp's foot."""
+        return (3.0, 21.0, 27.0) if self.folded else (19.0, 37.0, 44.0)
 
     def set(self, values: dict[str, float], darkest: float, lightest: float, aims: dict[str, float] | None = None) -> None:
         """Mark an area's values, what kit and paper reach, and targets that the artist moved by choice."""
@@ -68,7 +80,7 @@ class ValueRule(Drawn):
         self.update()
 
     def design_size(self, width: float) -> tuple[float, float]:
-        return 320, 62
+        return 320, 30 if self.folded else 62
 
     def x(self, w: float, lightness: float) -> float:
         """Place of a lightness; 24 units of margin either side."""
@@ -78,7 +90,7 @@ class ValueRule(Drawn):
         return [
             Stop(
                 name,
-                QRectF(self.x(w, v) - 6, 18, 12, 28),
+                QRectF(self.x(w, v) - 6, self._rows[0] - 1, 12, 26),
                 f"{name} L* {v:.0f}, step {value_step(v)}",
                 f"{name}: L* {v:.0f}, step {value_step(v)}",
             )
@@ -87,7 +99,7 @@ class ValueRule(Drawn):
 
     def paint(self, p: QPainter, w: float, h: float) -> None:
         p.fillRect(QRectF(0, 0, w, h), role("rule"))
-        top, mid, low = 19.0, 37.0, 44.0
+        top, mid, low = self._rows
         for k in range(10):
             p.fillRect(QRectF(self.x(w, k * 10), top, self.x(w, 10) - self.x(w, 0) + 0.5, mid - top), grey(k * 10 + 5))
         ramp = QLinearGradient(self.x(w, 0), 0, self.x(w, 100), 0)
@@ -97,7 +109,8 @@ class ValueRule(Drawn):
         if self.darkest > 0 or self.lightest < 100:  # without a kit there are no ends
             self._ends(p, w, top, low)
         self._steps(p, w, top, mid)
-        self._ticks(p, w, low)
+        if not self.folded:
+            self._ticks(p, w, low)
         right = -1.0
         limit = self.x(w, self.lightest) - width(f"paper {self.lightest:.0f}", "note") - 12
         for name in MARKS if set(self.values) <= set(MARKS) else sorted(self.values, key=lambda k: self.values[k]):
@@ -146,6 +159,8 @@ class ValueRule(Drawn):
             p.drawLine(QPointF(a, mid - 3), QPointF(b, mid - 3))
             for x in (a, b):
                 p.drawLine(QPointF(x, mid - 6), QPointF(x, mid - 3))
+        if self.folded:
+            return
         one, two = f"{self.pair_words[0]} {found:.0f}", f"{self.pair_words[1]} {wanted:.0f}"
         left, right = (two, one) if b <= a else (one, two)
         words = f"{name}: " if name else ""
@@ -163,6 +178,8 @@ class ValueRule(Drawn):
         """Hatch what neither kit nor paper can reach, with a bracket and its name."""
         for a, b, ink in ((0, self.darkest, "#c8c8c8"), (self.lightest, 100, "#3a3a3a")):
             hatch(p, QRectF(self.x(w, a), top, self.x(w, b) - self.x(w, a), low - top), QColor(ink), 7)
+        if self.folded:
+            return
         words = f"kit’s darkest {self.darkest:.0f}"
         n = width(words, "note")
         beside = n > self.x(w, self.darkest) - self.x(w, 0) - 10
@@ -207,7 +224,7 @@ class ValueRule(Drawn):
         for s in (f"{name} {v:.0f} · step {value_step(v)}", f"{name} {v:.0f}"):
             n = width(s, "note")
             left = max(x + 6, right + 10)
-            if left + n <= max(limit, 0) and left - x < 46 and left > self._words_from + 6:
+            if not self.folded and left + n <= max(limit, 0) and left - x < 46 and left > self._words_from + 6:
                 text(p, QRectF(left, 1, n + 2, 17), s, "note", "ink", LEFT)
                 right, said = left + n, True
                 break
@@ -240,7 +257,7 @@ class ValueRule(Drawn):
         p.setPen(QPen(role("ink"), 2))
         p.drawLine(QPointF(x, 1), QPointF(x, low))
         n = width(words, "note") + 12
-        r = QRectF(min(max(2.0, x - n / 2), w - n - 2), 1, n, 17)
+        r = QRectF(min(max(2.0, x - n / 2), w - n - 2), top if self.folded else 1, n, 17)
         p.fillRect(r, role("ink"))
         text(p, r.adjusted(6, 0, 0, 0), words, "note", role("card"))
 
@@ -248,9 +265,9 @@ class ValueRule(Drawn):
         """The value under the pointer: a plumb line with its figure in a small flag."""
         x = self.x(w, v)
         p.setPen(QPen(role("ink"), 2))
-        p.drawLine(QPointF(x, top - 3), QPointF(x, 61))
+        p.drawLine(QPointF(x, top - 3), QPointF(x, self.height() / scale() - 1))
         n = width(self.caret_words, "note") + 12
         left = x + 1 if x + 1 + n < w else x - 1 - n
-        r = QRectF(left, low + 1, n, 17)
+        r = QRectF(left, top if self.folded else low + 1, n, 17)
         p.fillRect(r, role("ink"))
         text(p, r.adjusted(6, 0, 0, 0), self.caret_words, "note", role("card"))

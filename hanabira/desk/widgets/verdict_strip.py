@@ -38,11 +38,11 @@ class VerdictStrip(Drawn):
 
     def design_size(self, width: float) -> tuple[float, float]:
         room = self._room(width)
-        return 240, 20 + height(self.sentence or " ", room, "name") + height(self.remedy or " ", max(90.0, room - self._side()), "body")
+        return 220, 20 + height(self.sentence or " ", room, "name") + height(self.remedy or " ", max(90.0, room - self._side()), "body")
 
     def stops(self, w: float, h: float) -> list[Stop]:
         n = width("how judged", "small")
-        return [Stop("how", QRectF(w - PAD - n, h - 28, n + 2, 22), "How a photo is judged", "Show how a photo is judged", self.explain)]
+        return [Stop("how", QRectF(w - PAD - n, h - 29, n + 2, 26), "How a photo is judged", "Show how a photo is judged", self.explain)]
 
     def paint(self, p: QPainter, w: float, h: float) -> None:
         p.fillRect(QRectF(0, 0, w, h), role("card"))

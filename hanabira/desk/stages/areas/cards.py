@@ -5,8 +5,6 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
-
 from hanabira.core.area.clipping import lost_words
 from hanabira.core.area.eye import compare_eyes
 from hanabira.core.area.face import likely_tip
@@ -20,7 +18,6 @@ from hanabira.craft.supplies import surfaces
 from hanabira.craft.techniques import coats
 from hanabira.craft.templates import templates
 from hanabira.desk.controls import Caption, Choice, PetalButton, Pick, Words, act_button, label, measured_caption, row
-from hanabira.desk.theme import u
 from hanabira.desk.widgets.measure_cards import Balance, HairCard, HiddenHueCard, Patches, Shares, ValuePatches
 from hanabira.desk.widgets.rose import PetalRose, petals_of
 from hanabira.session import area_edits
@@ -63,11 +60,7 @@ def _read(s: Areas, m: Measures, area: Area) -> list:
     plain = [k for k, q in enumerate(petals) if not q.hidden]
     hidden = [k for k, q in enumerate(petals) if q.hidden]
     shares.shown.connect(lambda k: s.show_sample(f"colour {plain.index(k)}" if k in plain else f"hidden {hidden.index(k)}"))
-    narrow = s.desk.bench.width() / u(1) < 330 if u(1) else False
-    pair = QVBoxLayout() if narrow else QHBoxLayout()
-    pair.setSpacing(u(10))
-    pair.addWidget(rose)
-    pair.addWidget(shares, 1)
+    pair = row(rose, shares)
     values = ValuePatches(m)
     values.shown.connect(lambda band: s.show_sample(f"band {band}"))
     out: list = []

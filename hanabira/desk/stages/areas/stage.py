@@ -16,7 +16,7 @@ from hanabira.core.area.shape import Point, ring_area
 from hanabira.core.faults import Fault
 from hanabira.craft.supplies import surfaces
 from hanabira.craft.templates import templates
-from hanabira.desk.controls import Caption, Choice, Words, label
+from hanabira.desk.controls import Choice, Words, act_button, label, row
 from hanabira.desk.drawn import Stop
 from hanabira.desk.gestures.marks import Box, Grow, Push, Spots, Stroke
 from hanabira.desk.gestures.outlines import Corners, Gesture, Loop, OpLoop, Reshape, lies_inside
@@ -492,8 +492,7 @@ class Areas(PictureStage):
             marking = f" · {m.marking.kind}" + ("?" if m.marking.ask else "")
         bench.head.set(str(area.number), area.name, f"{mm2} · {surface.name.lower() if surface else area.surface_id}{marking}")
         if not self._editing_name(area):
-            away = Caption("", "delete this area")
-            away.opened.connect(self.delete)
+            away = row(act_button("Delete this area", "wilt", self.delete, "It can be taken back (Ctrl+Z)"), None)
             bench.set_parts([self._identity(area), *self._measure_parts(m, area), 6, away])
         self.desk.mark_values(m.clipping.known(m.values.band_lab) if m else None)
         has = area.id in self.model.recipes
@@ -517,9 +516,9 @@ class Areas(PictureStage):
         old = alive(self.name_field)
         keep = old.text() if old is not None and old.hasFocus() and old.property("area") == area.id else None
         box = QWidget()
-        form = QGridLayout(box)
-        form.setContentsMargins(0, u(2), 0, u(5))
-        form.setHorizontalSpacing(u(8))
+        fields = QGridLayout(box)
+        fields.setContentsMargins(0, u(2), 0, u(5))
+        fields.setHorizontalSpacing(u(8))
         name = QLineEdit(keep if keep is not None else area.name)
         name.setProperty("area", area.id)
         name.setAccessibleName("Name of the area")
@@ -534,15 +533,15 @@ class Areas(PictureStage):
         surface.activated.connect(lambda _i: self._set_surface(area.id, surface.currentData()))
         self.surface_field = surface
         if self.desk.bench.width() / u(1) < 330:
-            form.addWidget(label("Name"), 0, 0)
-            form.addWidget(name, 0, 1)
-            form.addWidget(label("Surface"), 1, 0)
-            form.addWidget(surface, 1, 1)
+            fields.addWidget(label("Name"), 0, 0)
+            fields.addWidget(name, 0, 1)
+            fields.addWidget(label("Surface"), 1, 0)
+            fields.addWidget(surface, 1, 1)
         else:
-            form.addWidget(name, 0, 0)
-            form.addWidget(surface, 0, 1)
-            form.setColumnStretch(0, 1)
-            form.setColumnStretch(1, 1)
+            fields.addWidget(name, 0, 0)
+            fields.addWidget(surface, 0, 1)
+            fields.setColumnStretch(0, 1)
+            fields.setColumnStretch(1, 1)
         return box
 
     def _rename(self, key: str, words: str) -> None:

@@ -6,11 +6,10 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QSignalBlocker
-from PyQt6.QtWidgets import QCheckBox, QFormLayout, QLineEdit, QWidget
+from PyQt6.QtWidgets import QCheckBox, QLineEdit, QWidget
 
 from hanabira.desk.cards import PHOTO_PARTS, backdrop_parts, school_parts
-from hanabira.desk.controls import Caption, Number, PetalButton, Pick, Words, label, row
-from hanabira.desk.theme import u
+from hanabira.desk.controls import Caption, Number, PetalButton, Pick, Words, form, label, row
 from hanabira.session.easel import deliver
 from hanabira.session.planner import Planned
 from hanabira.session.price import price_words
@@ -81,7 +80,7 @@ def photos(s: Brief) -> list:
     out += [
         Caption("Permission"),
         _check(
-            "The owner allows the use of the photos",
+            "The owner allows their use",
             t.photo_permission,
             lambda on: s.model.planner.set_terms("photo permission", photo_permission=on),
         ),
@@ -107,10 +106,7 @@ def agreement(s: Brief) -> list:
     currency.textEdited.connect(lambda v: model.settings.set("currency", v.strip()))
     currency.editingFinished.connect(s.refresh)
     unit = model.settings.get("currency")
-    sums = QFormLayout()
-    sums.setContentsMargins(0, u(4), 0, u(4))
-    sums.setHorizontalSpacing(u(12))
-    sums.setVerticalSpacing(u(6))
+    sums = form()
     sums.addRow(label("Rate an hour"), _number(s, "Rate an hour", t.rate, 0, 10_000, 1, unit, "rate", 2))
     sums.addRow(label("Materials"), _number(s, "Materials", t.materials, 0, 100_000, 1, unit, "materials", 2))
     sums.addRow(label("Deposit"), _number(s, "Deposit", t.deposit_percent, 0, 100, 5, "%", "deposit_percent", 0))

@@ -7,11 +7,11 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QDate, QSignalBlocker, Qt
-from PyQt6.QtWidgets import QApplication, QComboBox, QDateEdit, QDoubleSpinBox, QFormLayout, QHBoxLayout, QLineEdit, QPlainTextEdit, QWidget
+from PyQt6.QtWidgets import QApplication, QComboBox, QDateEdit, QDoubleSpinBox, QLineEdit, QPlainTextEdit, QWidget
 
 from hanabira.craft.supplies import papers
 from hanabira.desk import theme
-from hanabira.desk.controls import Caption, Choice, Day, Number, PetalButton, Pick, Words, label
+from hanabira.desk.controls import Caption, Choice, Day, Number, PetalButton, Pick, Words, form, label, row
 from hanabira.desk.stage import PictureStage
 from hanabira.desk.stages.brief import cards as brief_cards
 from hanabira.desk.theme import u
@@ -126,14 +126,10 @@ class Brief(PictureStage):
         c = self.model.commission
         assert c is not None
         self._built_for, self._fields = c.id, {}
-        form = QFormLayout()
-        form.setContentsMargins(0, u(4), 0, u(4))
-        form.setHorizontalSpacing(u(12))
-        form.setVerticalSpacing(u(6))
-        form.setRowWrapPolicy(QFormLayout.RowWrapPolicy.WrapLongRows)
-        form.addRow(label("Name"), self._line("name", "Name"))
-        form.addRow(label("Animal"), self._line("animal", "Animal"))
-        form.addRow(label("Client"), self._line("client", "Client"))
+        order = form()
+        order.addRow(label("Name"), self._line("name", "Name"))
+        order.addRow(label("Animal"), self._line("animal", "Animal"))
+        order.addRow(label("Client"), self._line("client", "Client"))
         due = Day()
         due.setAccessibleName("Due date")
         due.setCalendarPopup(True)
@@ -143,11 +139,8 @@ class Brief(PictureStage):
         due.setSpecialValueText("not set")
         due.dateChanged.connect(lambda d: self._edit("due date", False, due=None if d == _NO_DATE else d.toString(Qt.DateFormat.ISODate)))
         self._fields["due"] = due
-        form.addRow(label("Due"), due)
-        paper = QFormLayout()
-        paper.setContentsMargins(0, u(4), 0, u(4))
-        paper.setHorizontalSpacing(u(12))
-        paper.setVerticalSpacing(u(6))
+        order.addRow(label("Due"), due)
+        paper = form()
         drawer = set(self.model.settings.get("papers")) or set(papers())
         items = [
             (p.id, p.name if p.id in drawer else f"{p.name} (not in the drawer)")
@@ -158,10 +151,7 @@ class Brief(PictureStage):
         )
         grounds = [(hex_, name) for name, hex_ in papers()[c.paper_id].grounds]
         paper.addRow(label("Colour"), self._choice("ground_hex", "Paper colour", grounds, lambda v: {"ground_hex": v}))
-        size = QHBoxLayout()
-        size.addWidget(self._mm("width_mm", "Width", 50, 2000))
-        size.addWidget(label("×"))
-        size.addWidget(self._mm("height_mm", "Height", 50, 2000))
+        size = row(self._mm("width_mm", "Width", 50, 2000), label("×"), self._mm("height_mm", "Height", 50, 2000))
         paper.addRow(label("Sheet"), size)
         paper.addRow(label("Border"), self._mm("border_mm", "Border", 0, 100))
         kits = list(self.model.kits().items())
@@ -179,7 +169,7 @@ class Brief(PictureStage):
         add.clicked.connect(self.desk.ask_photo)
         self._note = Words(papers()[c.paper_id].note, "aside")
         self.desk.bench.set_parts(
-            [self._pick(), Caption("The order"), form, Caption("The sheet"), paper, self._note, Caption("Likeness"), notes, 4, add]
+            [self._pick(), Caption("The order"), order, Caption("The sheet"), paper, self._note, Caption("Likeness"), notes, 4, add]
         )
 
     def _edit(self, words: str, typed: bool, **fields: object) -> None:

@@ -9,12 +9,12 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer
 from PyQt6.QtGui import QColor, QKeySequence, QShortcut
-from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from hanabira.desk.gestures.outlines import Choose, photo_path
 from hanabira.desk.gestures.pins import Pins
 from hanabira.desk.images import wrap
-from hanabira.desk.stage import Stage, column
+from hanabira.desk.stage import Pages, Stage, column
 from hanabira.desk.stages.check import cards
 from hanabira.desk.stages.check.morning import Morning
 from hanabira.desk.stages.check.pictures import Pictures, marks, on_sheet, to_mm
@@ -35,7 +35,7 @@ if TYPE_CHECKING:
 
 NARROW = 720
 """Design pixels of the centre under which sheet and pair take turns (key Z)."""
-LOW = 560
+LOW, LOWEST = 560, 330
 """Design pixels of height under which the stem folds."""
 KEYS = (
     ("Up", "the fault before"), ("Down", "the next fault"), ("Left", "an earlier photo"), ("Right", "a later photo"), ("Return", "the correction goes into the plan"),
@@ -75,7 +75,7 @@ class Check(Stage):
         assert layout is not None
         layout.insertWidget(0, self.verdict)  # type: ignore[attr-defined]
         self.morning = Morning(self)
-        self.pages = QStackedWidget()
+        self.pages = Pages()
         self.pages.addWidget(sheet)
         self.pages.addWidget(self.morning)
         self.centre = self.pages
@@ -268,6 +268,7 @@ class Check(Stage):
         high = self.pages.height() / scale()
         self.stem.folded = 0 < high < LOW
         self.stem.updateGeometry()
+        self.keys.setVisible(not 0 < high < LOWEST)  # they are on the key card and in the menu as well
         narrow = 0 < self.pages.width() / scale() < NARROW
         paired = self.judged is not None and self.pins is None
         self.pair.setVisible(paired and (not narrow or self.pair_on))

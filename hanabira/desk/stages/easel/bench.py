@@ -6,15 +6,14 @@ import datetime
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QFormLayout, QLineEdit, QWidget
+from PyQt6.QtWidgets import QLineEdit, QWidget
 
 from hanabira.core.schedule.plausible import Doubt
 from hanabira.core.solver.area import Layer, goes_over
 from hanabira.craft.supplies import surfaces
 from hanabira.desk.cards import hour_bars, wear_words
-from hanabira.desk.controls import Caption, Choice, Number, Pick, Stepper, Words, act_button, label, row
+from hanabira.desk.controls import Caption, Choice, Number, Pick, Stepper, Words, act_button, form, label, row
 from hanabira.desk.images import wrap
-from hanabira.desk.theme import u
 from hanabira.desk.widgets.timeline import Timeline
 from hanabira.session.easel import deliver
 from hanabira.studio import account
@@ -92,10 +91,7 @@ def _doubt_card(s: Easel, doubt: Doubt) -> list:
 def _row_card(s: Easel, r: LogRow) -> list:
     """A row of the log, to be set right: what was forgotten at the easel."""
     kit = s.model.kit
-    form = QFormLayout()
-    form.setContentsMargins(0, u(4), 0, u(4))
-    form.setHorizontalSpacing(u(12))
-    form.setVerticalSpacing(u(6))
+    fields = form()
     if r.state == "done":
         minutes = Number()
         minutes.setAccessibleName("Minutes of the row")
@@ -105,7 +101,7 @@ def _row_card(s: Easel, r: LogRow) -> list:
         minutes.setKeyboardTracking(False)
         minutes.setValue(r.minutes)
         minutes.valueChanged.connect(lambda v: s.change_row(r, minutes=round(v, 1)))
-        form.addRow(label("Took"), minutes)
+        fields.addRow(label("Took"), minutes)
         if r.pencil in kit.index:
             pencil = Choice()
             pencil.setAccessibleName("Pencil of the row")
@@ -113,16 +109,16 @@ def _row_card(s: Easel, r: LogRow) -> list:
                 pencil.addItem(f"{p.code} {p.name}", p.code)
             pencil.setCurrentIndex(pencil.findData(r.pencil))
             pencil.activated.connect(lambda _i: s.change_row(r, pencil=pencil.currentData()))
-            form.addRow(label("Pencil"), pencil)
+            fields.addRow(label("Pencil"), pencil)
             pressure = Stepper("Pressure of the row", 1, 5, r.pressure, "pressure")
             pressure.changed.connect(lambda n: s.change_row(r, pressure=n))
-            form.addRow(label("Pressed"), pressure)
+            fields.addRow(label("Pressed"), pressure)
     note = QLineEdit(r.note)
     note.setAccessibleName("Note of the row")
     note.setMaxLength(400)
     note.editingFinished.connect(lambda: s.change_row(r, note=note.text().strip()))
-    form.addRow(label("Note"), note)
-    return [Caption(f"{r.area_name or 'The whole'}, {r.role}: set it right"), form]
+    fields.addRow(label("Note"), note)
+    return [Caption(f"{r.area_name or 'The whole'}, {r.role}: set it right"), fields]
 
 
 def _hours(s: Easel, log: tuple[LogRow, ...]) -> list[QWidget]:

@@ -9,8 +9,8 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QSignalBlocker
-from PyQt6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QLineEdit, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtCore import QSignalBlocker, Qt
+from PyQt6.QtWidgets import QCheckBox, QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from hanabira.core.colour.spaces import chroma, hue_deg
 from hanabira.core.colour.words import temperature, value_step
@@ -25,7 +25,8 @@ from hanabira.core.token import Token
 from hanabira.craft.kitfile import fact, kit_csv, kit_gpl, read_kit, with_fact
 from hanabira.craft.supplies import paper_for, papers
 from hanabira.desk.controls import Caption, Choice, Number, Words, label
-from hanabira.desk.stage import Stage
+from hanabira.desk.rows import Row
+from hanabira.desk.stage import Pages, Stage, scrolled
 from hanabira.desk.stages.kit.reading import SheetReadingDesk
 from hanabira.desk.theme import role, u
 from hanabira.desk.widgets.kit_chart import NEUTRAL_C, KitChart
@@ -46,6 +47,10 @@ PRIMARIES = ((45.0, 62.0, 32.0), (84.0, 4.0, 76.0), (36.0, 12.0, -48.0), (12.0, 
 """Red, yellow, blue, black and white that a palette of five is chosen nearest to (Lab)."""
 
 
+LEAST_CHART = 300
+"""Units that the chart keeps in height, however low the window."""
+
+
 class KitRoom(Stage):
     """Chart and tray in the middle, one pencil on the bench; or the sheet that is being read."""
 
@@ -62,11 +67,16 @@ class KitRoom(Stage):
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(0)
         box.addWidget(self.bar)
-        box.addWidget(self.chart, 1)
+        self._across = scrolled(self.chart)  # the chart is moved from side to side in a narrow window, all of it up and down in a low one
+        self._across.setMinimumHeight(u(LEAST_CHART) + u(12))
+        self._across.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        box.addWidget(self._across, 1)
         box.addWidget(self.tray)
         self.reading = SheetReadingDesk(self)
-        stack = QStackedWidget()
-        stack.addWidget(page)
+        stack = Pages()
+        whole = scrolled(page)
+        whole.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        stack.addWidget(whole)
         stack.addWidget(self.reading.view)
         self.centre = self._stack = stack
         self.chart.chosen_pencil.connect(self.choose)
@@ -83,9 +93,9 @@ class KitRoom(Stage):
     def _filters(self) -> QWidget:
         bar = QWidget()
         bar.setObjectName("kitFilters")
-        row = QHBoxLayout(bar)
-        row.setContentsMargins(u(20), u(6), u(18), u(2))
-        row.setSpacing(u(8))
+        line = Row(u(8))
+        line.setContentsMargins(u(20), u(6), u(18), u(2))
+        bar.setLayout(line)
         self.kit_field, self.find_field = Choice(), QLineEdit()
         self.kit_field.setAccessibleName("Kit")
         self.kit_field.activated.connect(lambda _i: self.use_kit(self.kit_field.currentData()))
@@ -102,7 +112,7 @@ class KitRoom(Stage):
                 q.addItem(item, item)
             q.currentIndexChanged.connect(lambda _i: self._show_chart())
         for field in (self.kit_field, self.find_field, self.hue_field, self.value_field, self.more_field):
-            row.addWidget(field, 1)
+            line.addWidget(field)
         return bar
 
     def _passes(self, kit: Kit, i: int) -> bool:
@@ -161,6 +171,7 @@ class KitRoom(Stage):
 
     def restyle(self) -> None:
         self.bar.layout().setContentsMargins(u(20), u(6), u(18), u(2))
+        self._across.setMinimumHeight(u(LEAST_CHART) + u(12))
         for q in (self.chart, self.tray, self.reading.view):
             q.refresh()
         super().restyle()

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QKeyEvent
 from hanabira.core.practice.hand import pressures_of
 from hanabira.craft.drills import drills
 from hanabira.desk.controls import Caption, Words
+from hanabira.desk.stage import scrolled
 from hanabira.desk.stages.practice.bench import files
 from hanabira.desk.widgets.key_line import LineKey
 from hanabira.desk.widgets.profile_plant import Plate, ProfilePlant
@@ -24,7 +25,9 @@ class PlateBench:
 
     def __init__(self, s: Practice) -> None:
         self.s = s
-        self.widget = ProfilePlant(self.key)
+        self.plant = ProfilePlant(self.key)
+        self.widget = scrolled(self.plant)
+        self.widget.setFocusProxy(self.plant)
 
     def key(self, event: QKeyEvent) -> bool:
         """Y or Escape goes back to the drill."""
@@ -44,7 +47,7 @@ class PlateBench:
         strokes = next((r.figures for r in reversed(hand) if r.drill == "flicks" and "spread_deg" in r.figures), None)
         right = {drills()[k].name if k in drills() else k: v for k, v in found.right.items()}
         flicks = (strokes["spread_deg"], strokes["variation"], strokes["run_mm"]) if strokes else None
-        self.widget.set(Plate(found.steps, pressures_of(hand) or (), flicks, right))
+        self.plant.set(Plate(found.steps, pressures_of(hand) or (), flicks, right))
         s.head.set("What your practice adds up to", found.whole.sentence, "")
         s.keys.set("", (), [LineKey("Y", "back to the drill", lambda: s.show_plate(False))])
         said = effects(s.practising)

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QSignalBlocker, Qt
-from PyQt6.QtWidgets import QCheckBox, QGridLayout, QPlainTextEdit, QSizePolicy, QWidget
+from PyQt6.QtCore import QSignalBlocker
+from PyQt6.QtWidgets import QCheckBox, QGridLayout, QPlainTextEdit, QSizePolicy, QVBoxLayout, QWidget
 
 from hanabira.core.optics.stack import bare
 from hanabira.core.solver.area import WHERE, Layer
 from hanabira.core.solver.place_words import places_in_words
-from hanabira.desk.controls import Choice, PetalButton, Stepper, label
+from hanabira.desk.controls import Choice, Stepper, Words, act_button, form, label, row
 from hanabira.desk.theme import u
 from hanabira.desk.widgets.layer_card import Laid, Pressure
 from hanabira.session.edits import NoteRecipe
@@ -24,59 +24,54 @@ if TYPE_CHECKING:
 def how(s: Recipe, q: Layer) -> QWidget:
     """How the chosen layer is laid: pressure, passes, stroke, places, and what can be done with it."""
     box = QWidget()
-    grid = QGridLayout(box)
-    grid.setContentsMargins(0, 0, 0, u(2))
-    grid.setHorizontalSpacing(u(8))
-    grid.setVerticalSpacing(u(2))
+    parts = QVBoxLayout(box)
+    parts.setContentsMargins(0, 0, 0, u(2))
+    parts.setSpacing(u(2))
     kit = s.model.kit
     lab = kit.masstone_lab[kit.index[q.code]] if q.code else None
-    if s.desk.bench.width() >= 330 * u(1):  # a narrow card has no room for the patch
-        grid.addWidget(Laid(lab, bare(s.model.paper).lab, q.pressure), 0, 0, 3, 1)
     pressure = Pressure(q.pressure)
     pressure.changed.connect(lambda v: s.change("pressure", pressure=v))
     passes = Stepper("Passes", 1, 9, q.passes)
     passes.changed.connect(lambda v: s.change("pass", passes=v))
     s.pressure_control, s.passes_control = pressure, passes
-    grid.addWidget(label("Pressure"), 0, 1)
-    grid.addWidget(pressure, 0, 2)
-    grid.addWidget(label("Passes"), 1, 1)
-    grid.addWidget(passes, 1, 2)
-    grid.addWidget(label("Stroke"), 2, 1)
-    stroke = stroke_words(q.stroke, q.stroke_mm)
-    grid.addWidget(label(stroke, "small", "ink"), 2, 2)
-    if q.on:
-        grid.addWidget(where_it_goes(s, q), 3, 0, 1, 3)
-    else:
+    beside = QWidget()
+    fields = form()
+    fields.setContentsMargins(0, 0, 0, 0)
+    beside.setLayout(fields)
+    fields.addRow(label("Pressure"), pressure)
+    fields.addRow(label("Passes"), passes)
+    fields.addRow(label("Stroke"), Words(stroke_words(q.stroke, q.stroke_mm), "small", "ink"))
+    if not q.on:
         where = Choice()
         where.setAccessibleName("Where the layer goes")
         for key in WHERE:
             where.addItem(key[:1].upper() + key[1:], key)
         where.setCurrentIndex(where.findData(q.where))
         where.activated.connect(lambda _i: s.change("where", where=where.currentData()))
-        grid.addWidget(label("Where"), 3, 0, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        grid.addWidget(where, 3, 1, 1, 2)
-    acts = QGridLayout()
-    acts.setSpacing(0)
+        fields.addRow(label("Where"), where)
+    if s.desk.bench.width() >= 330 * u(1):  # a narrow card has no room for the patch
+        parts.addLayout(row(Laid(lab, bare(s.model.paper).lab, q.pressure), beside))
+    else:
+        parts.addWidget(beside)
+    if q.on:
+        parts.addWidget(where_it_goes(s, q))
     n = len(s.layers)
     lock = ("Unlock", "away") if q.locked else ("Lock", "sheet")
-    for k, (words, icon, tip, run, off) in enumerate(
-        (
-            ("Later", "up", "Lay this layer later (Alt+Up)", s.move_up, s.at >= n - 1),
-            ("Earlier", "down", "Lay this layer earlier (Alt+Down)", s.move_down, s.at <= 0),
-            ("Add", "add", "Add a layer over this one", s.add_layer, n >= 12),
-            ("Remove", "away", "Remove this layer (Del)", s.remove_layer, False),
-            (*lock, "A locked layer stays when the area is solved anew", s.lock, False),
-            ("Other ways", "swap", "Solve this area in three ways and compare", s.other_ways, False),
-        )
+    buttons = []
+    for words, icon, tip, run, off in (
+        ("Later", "up", "Lay this layer later (Alt+Up)", s.move_up, s.at >= n - 1),
+        ("Earlier", "down", "Lay this layer earlier (Alt+Down)", s.move_down, s.at <= 0),
+        ("Add", "add", "Add a layer over this one", s.add_layer, n >= 12),
+        ("Remove", "away", "Remove this layer (Del)", s.remove_layer, False),
+        (*lock, "A locked layer stays when the area is solved anew", s.lock, False),
+        ("Other ways", "swap", "Solve this area in three ways and compare", s.other_ways, False),
     ):
-        button = PetalButton(words, icon, tip=tip)
+        button = act_button(words, icon, run, tip)
         button.setEnabled(not off)
         button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        button.clicked.connect(lambda _=False, run=run: run())
-        acts.addWidget(button, k // 2, k % 2)
-        acts.setColumnStretch(k % 2, 1)
-    grid.addLayout(acts, 4, 0, 1, 3)
-    grid.setColumnStretch(2, 1)
+        buttons.append(button)
+    for two in zip(buttons[::2], buttons[1::2], strict=True):
+        parts.addLayout(row(*two))
     return box
 
 
@@ -110,7 +105,7 @@ def where_it_goes(s: Recipe, q: Layer) -> QWidget:
     if places is None:
         return box
     names = {p.id: p.name for p in places}
-    columns = 1 if max(len(q) for q in names.values()) > 16 else 2
+    columns = 1 if max(len(q) for q in names.values()) > 16 or s.desk.bench.width() < 330 * u(1) else 2
     for n, p in enumerate(places):
         field = QCheckBox(p.name[:1].upper() + p.name[1:])
         field.setAccessibleName(f"The layer goes on the {p.name}")

@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING
 
 import cv2
 import numpy as np
-from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer
-from PyQt6.QtGui import QColor, QPainter
+from PyQt6.QtCore import QEvent, QRectF, Qt, QTimer
+from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QWidget
 
 from hanabira.core.area.measures import Measures
@@ -26,13 +26,13 @@ from hanabira.craft.supplies import papers
 from hanabira.craft.techniques import spacing_mm
 from hanabira.desk.controls import Caption, PetalButton, Words
 from hanabira.desk.gestures.marks import Stroke
-from hanabira.desk.gestures.outlines import ring_path
 from hanabira.desk.images import to_image, wrap
-from hanabira.desk.paint import disc, text, two_tone
-from hanabira.desk.stage import PictureStage, column
+from hanabira.desk.stage import PictureStage, column, over
 from hanabira.desk.stages.recipe import by_place, one_layer
 from hanabira.desk.stages.recipe import cards as recipe_cards
+from hanabira.desk.stages.recipe.where import WhereOutline
 from hanabira.desk.theme import u
+from hanabira.desk.widgets.flap import Flap
 from hanabira.desk.widgets.layer_card import CautionCard, SwapRow, Swaps
 from hanabira.desk.widgets.mat import Mat
 from hanabira.desk.widgets.overlays import band_range, draw_combing, grey_base, layer_picture
@@ -45,6 +45,8 @@ from hanabira.studio.records import Area
 if TYPE_CHECKING:
     from hanabira.desk.window import Desk
 
+PICTURE_SHARE = 0.455
+"""The picture keeps at least this share of the window's width."""
 SHORT = {
     "greenish dark": "olive", "mud": "mud", "chalky": "chalky", "neon": "too strong", "tooth full": "tooth full", "fugitive": "fades", "no effect": "no effect",
     "pale on pale": "no step", "cannot cover": "no cover", "flat": "flat",
@@ -66,38 +68,6 @@ def _in(mask: np.ndarray, row: float, column: float) -> bool:
     return 0 <= i < mask.shape[0] and 0 <= j < mask.shape[1] and bool(mask[i, j])
 
 
-class _WhereOutline:
-    """Outline and number of the area whose layer is shown on the drained photo."""
-
-    def __init__(self, stage: Recipe) -> None:
-        self.stage = stage
-
-    def __call__(self, p: QPainter, mat: Mat) -> None:
-        area = self.stage.model.area
-        if area is None:
-            return
-        path = ring_path(area.ring, mat, area.smooth)
-        two_tone(p, path, 2.0)
-        box = path.boundingRect()
-        on_edge = path.pointAtPercent(0.0)
-        c = (
-            on_edge
-            if mat.inner.contains(on_edge)
-            else QPointF(max(mat.inner.left() + 18, box.left()), max(mat.inner.top() + 18, box.top()))
-        )
-        disc(p, c, area.number, True)
-        layers = self.stage.layers
-        if layers and not by_place.is_map(self.stage):
-            forecast = self.stage.look == "forecast"
-            words = (
-                f"The portrait, here up to layer {self.stage.at + 1}"
-                if forecast
-                else f"In full colour: where layer {self.stage.at + 1} goes"
-            )
-            p.fillRect(QRectF(mat.inner.left() + 8, mat.inner.bottom() - 30, 250, 22), QColor(240, 240, 240, 235))
-            text(p, QRectF(mat.inner.left() + 14, mat.inner.bottom() - 30, 240, 22), words, "small", QColor("#101010"), elide=True)
-
-
 class Recipe(PictureStage):
     """Left the picture with the place of the chosen layer, in the middle the strata, on the bench the layer itself."""
 
@@ -115,13 +85,16 @@ class Recipe(PictureStage):
         scroll.setWidget(self.strata)
         self._scroll = scroll
         left = self._left = column(self.mat, self.roll)
-        self.centre = QWidget()
-        row = QHBoxLayout(self.centre)
+        both = QWidget()
+        row = QHBoxLayout(both)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
+        self.section = False
+        self.flap = Flap(self.turn_flap)
         row.addWidget(left, 1)
         row.addWidget(scroll)
-        self.mat.overlays = [self._comb, _WhereOutline(self), PlaceMarks(lambda: by_place.marked(self))]
+        self.centre = over(self.flap, both)
+        self.mat.overlays = [self._comb, WhereOutline(self), PlaceMarks(lambda: by_place.marked(self))]
         self.mat.inset = True
         self.centre.installEventFilter(self)
         self.band = "general"
@@ -139,14 +112,22 @@ class Recipe(PictureStage):
         self._base_for: object = None
 
     def _fit_columns(self) -> None:
-        """Strata in full beside the picture; in a narrow window they shrink, and in a very narrow one the picture makes room."""
-        room = self.centre.width()
+        """Section beside the picture, which keeps its share of the window; where both have no room a flap turns from one to the other."""
+        room, least = self.centre.width(), round(PICTURE_SHARE * self.desk.width())
         bar = u(10) if self._scroll.verticalScrollBar().isVisible() else 0
-        self._left.setVisible(room >= u(LEAST_W) + u(170))
-        full = u(FULL_W) + bar
-        self._scroll.setFixedWidth(
-            max(u(LEAST_W), min(full, room - u(236))) if self._left.isVisible() or room >= u(LEAST_W) + u(170) else max(100, room)
+        narrow = room - u(LEAST_W) - bar < least
+        self.flap.setVisible(narrow)
+        self._left.setVisible(not (narrow and self.section))
+        self._scroll.setVisible(not narrow or self.section)
+        self.flap.set(
+            *(("Picture", "photo", "Turn back to the picture") if self.section else ("Section", "strata", "Turn to the layers’ section"))
         )
+        self._scroll.setFixedWidth(max(100, room) if narrow else max(u(LEAST_W) + bar, min(u(FULL_W) + bar, room - least)))
+
+    def turn_flap(self) -> None:
+        """From the picture to the layers' section, or back, where a narrow window shows one of them."""
+        self.section = not self.section
+        self._fit_columns()
 
     def eventFilter(self, watched, event) -> bool:  # noqa: ANN001
         if watched is self.centre and event.type() == QEvent.Type.Resize:

@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QHBoxLayout
-
 from hanabira.core.area.clipping import lost_words
 from hanabira.core.study.neutral import EXPOSURE_RANGE
 from hanabira.core.study.prepare import MOST_TILT
@@ -14,7 +12,6 @@ from hanabira.core.study.shapes import STEPS
 from hanabira.core.study.sun import agree
 from hanabira.desk.cards import PHOTO_PARTS, backdrop_parts, hex_field
 from hanabira.desk.controls import Caption, Choice, Number, Pick, Stepper, Words, act_button, label, measured_caption, row
-from hanabira.desk.theme import u
 from hanabira.desk.widgets.measure_cards import Shares, ValuePatches
 from hanabira.desk.widgets.rose import PetalRose, petals_of
 from hanabira.session.edits import ChoosePhoto, RemovePhoto, SetPart
@@ -75,10 +72,7 @@ def _look(s: Study, photo: Photo) -> list:
         petals = petals_of(m)
         rose, shares = PetalRose(petals), Shares(petals)
         shares.pointed.connect(rose.lift)
-        pair = QHBoxLayout()
-        pair.setSpacing(u(10))
-        pair.addWidget(rose)
-        pair.addWidget(shares, 1)
+        pair = row(rose, shares)
         parts += [measured_caption(s.desk.explain, "Values of the picture", "values"), ValuePatches(m), Caption("Its colours"), pair]
     w = s.warmth()
     if w is not None:
