@@ -314,7 +314,7 @@ def _print(command: str, data: dict) -> None:
         cli_area.show(command, data)
     elif command in ("plan", "quote", "export", "import", "backup"):
         cli_plan.show(command, data)
-    elif command in ("card", "book", "log"):
+    elif command in ("card", "book", "log", "handbook"):
         cli_sheets.show(command, data)
     elif command in ("check", "camera"):
         cli_check.show(command, data)

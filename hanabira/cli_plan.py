@@ -87,7 +87,7 @@ def export(args: argparse.Namespace) -> dict:
     if not (folder / DATABASE).exists():
         raise Fault(f"There is no studio in {folder}.", do="Give its folder with --studio.")
     if bool(args.all) == bool(args.commission) or (args.all and not args.to) or (args.commission and not args.bundle):
-        raise Fault("Say what to export.", do="Either COMMISSION --bundle FILE, or --all --to DIR.")
+        raise Fault("Say what to write.", do="Either COMMISSION --bundle FILE, or --all --to DIR.")
     with Store.open(folder) as store:
         if args.commission:
             one = write_bundle(store, args.commission, Path(args.bundle))

@@ -40,6 +40,21 @@ def card(args: argparse.Namespace) -> dict:
         }
 
 
+def handbook(args: argparse.Namespace) -> dict:
+    """Print the handbook."""
+    import os
+
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")  # it is laid out by the toolkit, without a window
+    from hanabira.desk.book import print_book
+    from hanabira.desk.start import make_app
+    from hanabira.handbook.pages import pages
+
+    target = _target(args)
+    make_app()
+    print_book(target, args.page)
+    return {"out": str(target), "pages": [p.title for p in pages().values()]}
+
+
 def book(args: argparse.Namespace) -> dict:
     """Write the bench book of a bundle's commission: the sessions to come, and all recipes."""
     from dataclasses import replace
@@ -71,7 +86,9 @@ def log(args: argparse.Namespace) -> dict:
 
 def show(command: str, data: dict) -> None:
     """The same answers as readable lines."""
-    if command == "card":
+    if command == "handbook":
+        print(f"{data['out']}: {len(data['pages'])} pages of the handbook")
+    elif command == "card":
         print(f"{data['out']}: {len(data['areas'])} areas, {sum(a['layers'] for a in data['areas'])} layers")
         if data["without"]:
             print(f"Without layers yet: {', '.join(data['without'])}")
@@ -92,9 +109,11 @@ def add_commands(add: Add) -> None:
     for name, run, words in (
         ("card", card, "Write the recipe card of a bundle as PDF."),
         ("book", book, "Write the bench book of a bundle as PDF."),
+        ("handbook", handbook, "Print the handbook as PDF."),
     ):
         p = add(name, run, words)
-        p.add_argument("bundle", metavar="BUNDLE")
+        if name != "handbook":
+            p.add_argument("bundle", metavar="BUNDLE")
         if name == "card":
             p.add_argument("--area", type=int, nargs="+", metavar="N", help="only these areas, by number")
         p.add_argument("--out", required=True, metavar="FILE.pdf")

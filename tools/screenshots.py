@@ -20,8 +20,13 @@ from hanabira.desk.jobs import JobRunner  # noqa: E402
 from hanabira.desk.start import make_app  # noqa: E402
 from hanabira.desk.virtual import SIZE, settle  # noqa: E402
 from hanabira.desk.window import Desk  # noqa: E402
+from hanabira.handbook import pages as handbook  # noqa: E402
 from hanabira.session.session import Session  # noqa: E402
 from hanabira.studio.store import Store  # noqa: E402
+
+PICTURES = handbook.FOLDER / "pictures"
+SMALL_PX = 840
+"""Width of the pictures that ship inside the handbook."""
 
 
 @dataclass
@@ -44,6 +49,8 @@ class Shown:
         self.desk.grab().save(str(path))
         with Image.open(path) as image:
             image.convert("RGB").save(path, optimize=True)
+            small = image.convert("RGB").resize((SMALL_PX, round(image.height * SMALL_PX / image.width)), Image.Resampling.LANCZOS)
+            small.save(PICTURES / f"{name}.jpg", quality=82, optimize=True)
         print(path)
 
     def area(self, name: str, tab: str) -> None:
@@ -68,9 +75,18 @@ def opened(app: QApplication, studio: Path, target: Path, **settings: object) ->
     desk.close()
 
 
+def write_docs(folder: Path, pictures: str) -> None:
+    """The handbook's pages in ``docs/handbook``, with the large pictures."""
+    folder.mkdir(exist_ok=True)
+    for page in handbook.pages().values():
+        (folder / f"{page.name}.md").write_text(handbook.for_docs(page.text, pictures), "utf-8")
+
+
 def main(target: Path) -> None:
     """Every picture, from a demo built for them."""
     target.mkdir(parents=True, exist_ok=True)
+    PICTURES.mkdir(exist_ok=True)
+    write_docs(target.parent / "handbook", f"../{target.name}")
     app = make_app()
     with tempfile.TemporaryDirectory() as folder:
         studio = Path(folder) / "demo"

@@ -101,9 +101,9 @@ def _commission() -> list[Act]:
         ("new", "New commission", lambda d: d.new_commission(), "Ctrl+N", ("writable",)),
         ("photo", "Add a photo", lambda d: d.ask_photo(), "Ctrl+O", ("writable",)),
         ("card", "Print the recipe card", lambda d: d.print_card(), "Ctrl+P", ("commission", "recipes"), "Write a PDF with the areas, layers and values"),
-        ("book", "Write: bench book", lambda d: d.records.bench_book(), "", ("commission", "recipes")),
-        ("approval", "Write: approval sheet for the client", lambda d: d.records.approval(), "", ("commission", "view")),
-        ("record", "Write: record for the client’s file", lambda d: d.records.record_pdf(), "", ("commission",)),
+        ("book", "Print the bench book", lambda d: d.records.bench_book(), "", ("commission", "recipes")),
+        ("approval", "Print the approval sheet for the client", lambda d: d.records.approval(), "", ("commission", "view")),
+        ("record", "Print the record for the client’s file", lambda d: d.records.record_pdf(), "", ("commission",)),
         ("record-json", "Write: record as JSON", lambda d: d.records.record_json(), "", ("commission",)),
         ("log", "Write: log as CSV", lambda d: d.records.log_csv(), "", ("commission",)),
         ("bundle", "Write: everything as a bundle", lambda d: d.records.bundle(), "", ("commission",)),
@@ -186,9 +186,9 @@ def _study() -> list[Act]:
         ("focal", "Set the focal point", tool("frame", "focal")),
         ("pick", "Pick a grey or white", tool("light", "pick")),
         ("known", "Pick a known colour", tool("light", "known")),
-        ("guess", "Guess the light", lambda d: s(d).automatic_light(), "", ("view",)),
-        ("as-taken", "Light as taken", lambda d: s(d).as_taken()),
-        ("sun", "Say where the light comes from", tool("light", "sun")),
+        ("guess", "Guess the lamp’s colour", lambda d: s(d).automatic_light(), "", ("view",)),
+        ("as-taken", "Lamp as taken", lambda d: s(d).as_taken()),
+        ("sun", "Say where the lamp or the sun stands", tool("light", "sun")),
         ("outline", "Draw round the animal to cut it out", tool("cut", "outline")),
         ("keep", "Keep stroke", tool("cut", "keep")),
         ("drop", "Drop stroke", tool("cut", "drop")),
@@ -300,8 +300,8 @@ def _recipe() -> list[Act]:
         ("csv", "Write: recipes as CSV", lambda d: d.writers.as_csv()),
         ("svg", "Write: areas and markings as SVG", lambda d: d.writers.as_svg()),
         ("ora", "Write: layers as OpenRaster", lambda d: d.writers.as_openraster()),
-        ("scrap", "Write: scrap test card", lambda d: d.writers.scrap_card()),
-        ("colours", "Write: colour card for the client", lambda d: d.writers.colour_card()),
+        ("scrap", "Print the scrap test card", lambda d: d.writers.scrap_card()),
+        ("colours", "Print the colour card for the client", lambda d: d.writers.colour_card()),
         ("technique", "Write: this recipe as a technique", lambda d: d.writers.technique(), "", ("area", "layers")),
     ], "", ("commission", "recipes"))  # fmt: skip
 
@@ -334,7 +334,7 @@ def _easel() -> list[Act]:
     tab = lambda name: lambda d: e(d).show_tab(name)  # noqa: E731
     return _acts("Easel", [
         ("done", "Step done", lambda d: e(d).done()),
-        ("back", "Step back", lambda d: e(d).back()),
+        ("back", "The step before", lambda d: e(d).back()),
         ("skip", "Skip the step", lambda d: e(d).skip()),
         ("note", "Note to the step", lambda d: e(d).note()),
         ("besides", "Log work outside the recipe", lambda d: e(d).besides()),
@@ -370,7 +370,7 @@ def _check() -> list[Act]:
         ("meant", "I meant it so", lambda d: c(d).meant_so()),
         ("first", "Look first, before the numbers", lambda d: c(d).look_first()),
         ("mornings", "Turn the morning look on or off", lambda d: _mornings(d)),
-        ("strip", "Write: check strip", lambda d: d.records.check_strip()),
+        ("strip", "Print the check strip", lambda d: d.records.check_strip()),
         ("read-strip", "Read a scan of the check strip", lambda d: d.records.read_strip()),
         ("pair", "Write: the pair for the client", lambda d: d.records.progress_pair()),
         ("film", "Write: film of the work", lambda d: d.records.time_lapse()),
@@ -398,8 +398,8 @@ def _kit() -> list[Act]:
         ("chart", "Back to the kit chart", lambda d: k(d).show_chart()),
         ("papers", "Show the papers", lambda d: k(d).show_papers()),
         ("import", "Import a kit", lambda d: k(d).import_kit()),
-        ("csv", "Export the kit as CSV", lambda d: k(d).export_kit(".csv")),
-        ("gpl", "Export the kit as a palette", lambda d: k(d).export_kit(".gpl")),
+        ("csv", "Write: the kit as CSV", lambda d: k(d).export_kit(".csv")),
+        ("gpl", "Write: the kit as a palette", lambda d: k(d).export_kit(".gpl")),
         ("order", "Write the order list", lambda d: k(d).order_list()),
         ("primaries", "Lay three primaries, black and white in the tray", lambda d: k(d).lay_primaries(), "", of),
         ("limit", "Use only the tray, or the whole kit", lambda d: k(d).limit(), "", of),
@@ -418,10 +418,21 @@ def _practice() -> list[Act]:
 
 
 def _help() -> list[Act]:
-    out = [Act(f"help.{topic}", title, "Help", lambda d, topic=topic: d.explain(topic)) for topic, (title, _words) in TOPICS.items()]  # type: ignore[misc]
+    out = _acts("Help", [
+        ("page", "Handbook: the page of this stage", lambda d: d.open_handbook(), "F1"),
+        ("first", "Handbook: from photo to card", lambda d: d.open_handbook("first")),
+        ("words", "Handbook: words of the craft", lambda d: d.open_handbook("words")),
+        ("book", "Print the handbook", lambda d: d.records.handbook(), "", (), "All pages as one PDF"),
+        ("about", "About this studio", lambda d: d.open_handbook("about"), "", (), "Where it lies, its backups, licences"),
+    ])  # fmt: skip
+    out += [Act(f"help.{topic}", title, "Help", lambda d, topic=topic: d.explain(topic)) for topic, (title, _words) in TOPICS.items()]  # type: ignore[misc]
     out.append(
         Act(
-            "help.keys", "Write: card of the keys", "Help", lambda d: d.write_keys(), help="All keys on one sheet, to lay beside the screen"
+            "help.keys",
+            "Print the card of the keys",
+            "Help",
+            lambda d: d.print_keys(),
+            help="All keys on one sheet, to lay beside the screen",
         )
     )
     return [*out, Act("help.find", "Find a command", "Help", lambda d: d.find_command(), "/")]

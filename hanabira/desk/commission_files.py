@@ -24,9 +24,9 @@ class CommissionFiles(FileWriter):
     def all(self) -> list[tuple[str, Callable[[], object]]]:
         """Words and acts, for the menu."""
         return [
-            ("Write: bench book", self.bench_book),
-            ("Write: approval sheet for the client", self.approval),
-            ("Write: record for the client’s file", self.record_pdf),
+            ("Print the bench book", self.bench_book),
+            ("Print the approval sheet for the client", self.approval),
+            ("Print the record for the client’s file", self.record_pdf),
             ("Write: record as JSON", self.record_json),
             ("Write: log as CSV", self.log_csv),
             ("Write: everything as a bundle", self.bundle),
@@ -109,6 +109,23 @@ class CommissionFiles(FileWriter):
         target = self._ask(".zip", "bundle")
         if target is not None and c is not None:
             self._run("Writing the bundle", lambda token: write_bundle(store, c.id, target, token))
+
+    def keys(self, groups: list[tuple[str, list[tuple[str, str]]]]) -> None:
+        """All keys, by group, as one printed sheet."""
+        from hanabira.sheets.key_card import write_key_card
+
+        page = self.desk.model.settings.get("card_paper")
+        target = self.desk.ask_target("Hanabira keys.pdf")
+        if target is not None:
+            self._run("Printing the keys", lambda _t: write_key_card(groups, target, page), True)
+
+    def handbook(self) -> None:
+        """All pages of the handbook as one PDF."""
+        from hanabira.desk.book import print_book
+
+        target, page = self.desk.ask_target("Hanabira handbook.pdf"), self.desk.model.settings.get("card_paper")
+        if target is not None:
+            self._run("Printing the handbook", lambda _t: print_book(target, page), True)
 
     # -- photos of the work ---------------------------------------------------------
     def check_strip(self) -> None:

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Sequence
+from functools import cache
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen, QResizeEvent, QTextCharFormat
+from PyQt6.QtGui import QFontMetricsF, QPainter, QPainterPath, QPaintEvent, QPen, QResizeEvent, QTextCharFormat, QTextLayout
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QCalendarWidget,
@@ -23,6 +25,7 @@ from hanabira.desk.drawn import Drawn, Stop
 from hanabira.desk.paint import LEFT, RIGHT, focus_ring, height, painting, text, units, width
 from hanabira.desk.rows import Row
 from hanabira.desk.theme import font, role, scale, u
+from hanabira.handbook.pages import glossary
 
 
 def leaf(r: QRectF, tip: float = 12.0, round_: float = 6.0) -> QPainterPath:
@@ -157,12 +160,84 @@ def measured_caption(explain: Callable[[str], object], words: str, topic: str) -
     return q
 
 
+_COMMON = {
+    "area", "border", "coat", "edge", "layer", "lean", "light", "log", "mat", "marking", "measure", "place", "stroke", "step", "surface", "target", "value",
+    "commission", "correction", "exposure", "fault", "fit", "general", "ground", "hue", "kit", "pass", "pressure", "reach", "recipe", "session", "tray",
+    "backdrop", "lift", "forecast", "iris", "pupil", "aim", "anchor", "deepen", "scrape", "neighbour", "whisker", "temperature", "bundle",
+}  # fmt: skip
+"""Words of the craft that everybody reads without asking: dotted everywhere they would be noise. They stand in the handbook."""
+MOST_DOTTED = 2
+
+
+@cache
+def _dotted() -> re.Pattern[str]:
+    words = sorted((w for w in glossary() if w not in _COMMON), key=len, reverse=True)
+    return re.compile(r"(?<![\w*])(" + "|".join(re.escape(w) for w in words) + r")(?![\w*])", re.IGNORECASE)
+
+
 class Words(Drawn):
-    """A paragraph in one of the type roles, as high as it needs."""
+    """A paragraph in one of the type roles, as high as it needs. The first words of the craft in it are dotted and open what they mean."""
 
     def __init__(self, words: str, type_: str = "small", ink: str = "ink2", parent: QWidget | None = None) -> None:
         super().__init__(words, parent)
         self.words, self.type_, self.ink = words, type_, ink
+        self.dots = type_ in ("small", "body", "aside")
+        """Whether words of the craft are dotted in it: not in headings."""
+
+    def refresh(self) -> None:
+        super().refresh()
+        self.setFocusPolicy(
+            Qt.FocusPolicy.NoFocus
+        )  # by the keyboard its words are found in the handbook: each paragraph a stop would be too many
+
+    def stops(self, w: float, h: float) -> list[Stop]:
+        out = []
+        for word, r in self._places(w):
+            key = word.lower() if word.lower() in glossary() else word
+            told = glossary().get(key)
+            if told is not None:
+                high = max(r.height(), 24.0 / scale())
+                at = QRectF(
+                    r.center().x() - max(r.width(), 24.0 / scale()) / 2, r.center().y() - high / 2, max(r.width(), 24.0 / scale()), high
+                )
+                out.append(Stop(f"word {key}", at, f"{word}: what it means", told.words, lambda key=key: self._open(key)))
+        return out
+
+    def _open(self, word: str) -> None:
+        above: QWidget | None = self.parentWidget()
+        while above is not None and not hasattr(above, "open_word"):
+            above = above.parentWidget()
+        if above is not None:
+            above.open_word(word, self)
+
+    def _places(self, w: float) -> list[tuple[str, QRectF]]:
+        """Dotted words and where they stand, in design units."""
+        if not self.dots or not self.words:
+            return []
+        plain = units(self.words)
+        found: list[re.Match[str]] = []
+        for m in _dotted().finditer(plain):
+            if m.group(1).lower() not in {q.group(1).lower() for q in found}:
+                found.append(m)
+            if len(found) == MOST_DOTTED:
+                break
+        if not found:
+            return []
+        layout = QTextLayout(plain, font(self.type_))
+        layout.beginLayout()
+        line, y, out = layout.createLine(), 0.0, []
+        leading = QFontMetricsF(font(self.type_)).lineSpacing()
+        while line.isValid():
+            line.setLineWidth(max(w, 60.0))
+            for m in found:
+                if line.textStart() <= m.start() < line.textStart() + line.textLength():
+                    left, _ = line.cursorToX(m.start())
+                    right, _ = line.cursorToX(min(m.end(), line.textStart() + line.textLength()))
+                    out.append((m.group(1), QRectF(left, y, right - left, leading)))
+            y += leading
+            line = layout.createLine()
+        layout.endLayout()
+        return out
 
     def set(self, words: str) -> None:
         """Show other words."""
@@ -176,6 +251,11 @@ class Words(Drawn):
     def paint(self, p: QPainter, w: float, h: float) -> None:
         if self.words:
             text(p, QRectF(0, 0, w, h), self.words, self.type_, self.ink, wrap=True)
+        for word, r in self._places(w):
+            p.setPen(
+                QPen(role("plum" if self.hovered == f"word {word.lower()}" else "ink2"), 1.2, Qt.PenStyle.DotLine, Qt.PenCapStyle.RoundCap)
+            )
+            p.drawLine(QPointF(r.left(), r.bottom() - 0.5), QPointF(r.right(), r.bottom() - 0.5))
 
 
 class Stepper(Drawn):

@@ -16,19 +16,20 @@ from PyQt6.QtWidgets import (
     QGridLayout,
     QLineEdit,
     QMainWindow,
-    QMessageBox,
     QPlainTextEdit,
     QWidget,
 )
 
 from hanabira.core.faults import Fault
 from hanabira.core.token import Token
-from hanabira.desk import theme
+from hanabira.desk import ask, theme
 from hanabira.desk.actions import Actions
 from hanabira.desk.acts import ROOMS
 from hanabira.desk.commission_files import CommissionFiles
 from hanabira.desk.controls import PetalButton
-from hanabira.desk.explain import TOPICS, Explanation
+from hanabira.desk.explain import TOPICS, Explanation, WordCard
+from hanabira.desk.handbook import Handbook, about_page
+from hanabira.desk.key_groups import key_groups
 from hanabira.desk.recipe_files import RecipeFiles
 from hanabira.desk.rescue import Rescue
 from hanabira.desk.save_dialog import save_dialog, with_suffix
@@ -50,6 +51,7 @@ from hanabira.desk.widgets.notices import JobStrip, MessageStrip
 from hanabira.desk.widgets.thread import Thread
 from hanabira.desk.widgets.value_rule import ValueRule
 from hanabira.desk.work_camera import WorkCamera
+from hanabira.handbook.pages import glossary, page_of
 from hanabira.session.edits import SetStage
 from hanabira.session.looks import LOOKS
 from hanabira.session.session import Session
@@ -109,6 +111,7 @@ class Desk(QMainWindow):
         self.command_list = CommandList(self)
         self.writers = RecipeFiles(self)
         self.records = CommissionFiles(self)
+        self.handbook: Handbook | None = None
         self._held = self._held_by = ""
         self._next_off = ""
         self.commands = Actions(self)
@@ -199,24 +202,9 @@ class Desk(QMainWindow):
         self.commands.refresh()
         self.command_list.open_with(list(self.actions_.values()), self)
 
-    def write_keys(self) -> None:
+    def print_keys(self) -> None:
         """All keys as one printed sheet."""
-        target = self.ask_target("Hanabira keys.pdf")
-        if target is None:
-            return
-        # the printing library is not needed before something is printed
-        from hanabira.desk.key_groups import key_groups
-        from hanabira.sheets.key_card import write_key_card
-
-        model, groups = self.model, key_groups(tuple(self.commands.acts.values()))
-        page = model.settings.get("card_paper")
-        model.jobs.run(
-            "keys",
-            "Writing the keys",
-            lambda _t: write_key_card(groups, target, page),
-            lambda done: model.messages.remark(f"Written: {done}"),
-            lasting=True,
-        )
+        self.records.keys(key_groups(tuple(self.commands.acts.values())))
 
     def on_mat(self, run: Callable[[Mat], object]) -> None:
         """Do something with the open stage's mat; a stage without one says so."""
@@ -320,12 +308,39 @@ class Desk(QMainWindow):
     def explain(self, topic: str) -> None:
         """Open how something is measured."""
         title, words = TOPICS[topic]
-        card = Explanation(self, title, words)
+        card = Explanation(self, title, words, lambda: self.open_handbook("measures", title))
         card.adjustSize()
         card.move(self.bench.mapToGlobal(self.bench.rect().topLeft()) - card.rect().topRight() + self.rect().topLeft())
         card.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.explanation: QWidget = card
+        card.show()
+
+    def open_word(self, word: str, at: QWidget) -> None:
+        """Open what a word of the craft means, beside where it stands."""
+        card = WordCard(self, glossary()[word], lambda: self.open_handbook("words", word))
+        card.adjustSize()
+        place = at.mapToGlobal(at.rect().bottomLeft())
+        right = self.mapToGlobal(self.rect().bottomRight())
+        card.move(
+            min(place.x(), right.x() - card.width()),
+            max(self.mapToGlobal(self.rect().topLeft()).y(), min(place.y(), right.y() - card.height())),
+        )
+        card.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.explanation = card
         card.show()
+
+    def open_handbook(self, page: str = "", heading: str = "") -> None:
+        """Open the handbook beside the desk: on a page, or on that of the open stage."""
+        if self.handbook is None:
+            acts = {"backup": self.back_up, "go-back": self.go_back, "folder": lambda: self.open_file(self.model.store.folder)}
+            self.handbook = Handbook(
+                self, acts, lambda: about_page(self.model.store.folder, list(self.model.store.backups())), self.records.handbook
+            )
+            self.handbook.resize(theme.u(860), min(theme.u(640), self.height()))
+        self.handbook.open_page(page or page_of(self.current.name), heading)
+        self.handbook.show()
+        self.handbook.raise_()
+        self.handbook.activateWindow()
 
     @property
     def px_per_mm(self) -> float:
@@ -334,7 +349,15 @@ class Desk(QMainWindow):
 
     # -- files ------------------------------------------------------------------------
     def _file_to_open(self) -> str:
-        return QFileDialog.getOpenFileName(self, "Add the client’s photo", "", PHOTO_FILTER)[0]
+        def by_system() -> str:
+            return QFileDialog.getOpenFileName(self, "Choose a picture file", str(start), PHOTO_FILTER)[0]
+
+        kept = self.model.settings.get("photo_folder")
+        start = next((f for f in (Path(kept), Path.home() / "Pictures", Path.home()) if str(f) != "." and f.is_dir()), Path.home())
+        path = ask.picture(self, "Choose a picture file", start, self.model.jobs, by_system)
+        if path:
+            self.model.settings.set("photo_folder", str(Path(path).parent))
+        return path
 
     def _file_to_save(self, name: str) -> str:
         dialog = save_dialog(self, name)
@@ -525,26 +548,16 @@ class Desk(QMainWindow):
 
     def _leave_or_wait(self, words: str) -> str:
         answers = {"wait": "Finish, then close", "stop": "Stop it and close", "stay": "Stay"}
-        return self._asked("Work is still being written", words, "What is stopped leaves nothing half written.", answers, "stop", "wait")
+        return ask.question(
+            self, "Work is still being written", words, "What is stopped leaves nothing half written.", answers, "stop", "wait"
+        )
 
     def _remove_or_keep(self, words: str) -> bool:
         answers = {"remove": "Remove it", "keep": "Keep it"}
         return (
-            self._asked("Remove for good", words, "Write a bundle first if you may want it again.", answers, "remove", "keep") == "remove"
+            ask.question(self, "Remove for good", words, "Write a bundle first if you may want it again.", answers, "remove", "keep")
+            == "remove"
         )
-
-    def _asked(self, title: str, words: str, more: str, answers: dict[str, str], harm: str, usual: str) -> str:
-        """A question with its answers by name: the one that does ``harm``, and the ``usual`` one that Enter takes; the last stands for putting it away."""
-        box = QMessageBox(self)
-        box.setWindowTitle(f"{title} – Hanabira")
-        box.setText(words)
-        box.setInformativeText(more)
-        last = list(answers)[-1]
-        role_of = {harm: QMessageBox.ButtonRole.DestructiveRole, last: QMessageBox.ButtonRole.RejectRole}
-        buttons = {key: box.addButton(label, role_of.get(key, QMessageBox.ButtonRole.AcceptRole)) for key, label in answers.items()}
-        box.setDefaultButton(buttons[usual])
-        box.exec()
-        return next((key for key, button in buttons.items() if box.clickedButton() is button), last)
 
     def _close_when_written(self) -> None:
         if self._leaving and not self.model.jobs.writing:
@@ -572,6 +585,8 @@ class Desk(QMainWindow):
         if focus is not None:
             focus.clearFocus()
         self._day.stop()
+        if self.handbook is not None:
+            self.handbook.close()
         self.model.settings.set("window", [self.width(), self.height()])
         self._opened_well()
         app = QApplication.instance()

@@ -69,6 +69,7 @@ ALL = {
         Setting("mornings", True, "Whether a photo is looked at before its numbers after a night"),
         Setting("mornings_skipped", 0, "How often that look was put off in a row", low=0, high=99),
         Setting("window", [], "Size and place of the window"),
+        Setting("photo_folder", "", "Folder that the last picture file came from"),
     )
 }
 

@@ -440,7 +440,7 @@ class Workshop:
                 parts.append(f"{band} {abs(d):.0f} L* {'lighter' if d > 0 else 'darker'}")
         told = self.model.prediction(target.id)
         worst = max(told[0].bands.values(), key=lambda s: s.delta_e00) if told else None
-        end = f" Its farthest band is the {worst.band}, ΔE00 {worst.delta_e00:.1f}." if worst is not None else ""
+        end = f" Its farthest value is the {worst.band}, ΔE00 {worst.delta_e00:.1f}." if worst is not None else ""
         return f"{target.name} beside {source.name}: {', '.join(parts) if parts else 'alike in value'}.{end}"
 
     def stacks(self) -> tuple[tuple[str, tuple[Pass, ...]], ...]:

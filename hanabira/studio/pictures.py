@@ -244,7 +244,7 @@ def _load(image: Image.Image, name: str) -> Image.Image:
 _QUIET = logging.NullHandler()
 _PACKED = (5, 8, 32773, 32946, 34925, 50000)
 """LZW, deflate, PackBits, LZMA, Zstandard."""
-_TIFF_CURE = "Save it again as an RGB TIFF with 8 or 16 bits a channel, or as PNG."
+_TIFF_CURE = "Write it again as an RGB TIFF with 8 or 16 bits a channel, or as PNG."
 
 
 def _deep(image: Image.Image, path: Path, name: str) -> tuple[Image.Image, bool] | None:

@@ -178,7 +178,7 @@ class Whole(Walk):
 
         path = self.folder.parent / "keys.pdf"
         self.desk.ask_save_path = lambda _name: str(path)
-        self.desk.actions_["Write: card of the keys"].trigger()
+        self.desk.actions_["Print the card of the keys"].trigger()
         self.settle()
         text = " ".join(page.extract_text() for page in pypdf.PdfReader(path).pages)
         for _group, rows in key_groups(table()):

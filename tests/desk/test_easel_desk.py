@@ -222,7 +222,14 @@ class Easel(PlanCase):
         stage.choose_camera("file")
         self.desk.go("Brief")
         first = stage.step().key
-        for words in ("Step done", "Skip the step", "Note to the step", "Another pencil was used", "Photograph the work", "Step back"):
+        for words in (
+            "Step done",
+            "Skip the step",
+            "Note to the step",
+            "Another pencil was used",
+            "Photograph the work",
+            "The step before",
+        ):
             run(words)
             self.assertEqual(self.desk.current.name, "Easel")
             self.settle()
@@ -262,7 +269,7 @@ class Easel(PlanCase):
         self.click_stop(stage.strip, "begin")
         self.click_stop(stage.strip, "done")
         self.assertEqual(self.planner.done_keys(), {first.key})
-        self.click_stop(stage.strip, "step back")
+        self.click_stop(stage.strip, "step before")
         self.assertEqual(self.planner.done_keys(), set())
         self.click_stop(stage.strip, "pause")
         self.assertIn("go on", [k.words for k in stage.strip.keys])

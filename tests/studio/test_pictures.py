@@ -197,7 +197,7 @@ class ByTheirBytes(Case):
         ):
             path = self.folder / f"{name}.tif"
             tifffile.imwrite(path, values, photometric=kind)
-            self.refused(path, "Save it again as an RGB TIFF")
+            self.refused(path, "Write it again as an RGB TIFF")
 
     def test_a_wrong_ending_does_not_matter(self):
         pillow_heif.register_heif_opener()

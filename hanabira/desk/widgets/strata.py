@@ -77,7 +77,7 @@ class Strata(Drawn):
     remove_wanted = pyqtSignal(int)
 
     def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__("Strata of the recipe", parent)
+        super().__init__("Section of the layers", parent)
         self.cut: Cut | None = None
         self.chosen = 0
         self._held: tuple[int, QPointF] | None = None

@@ -14,7 +14,6 @@ from PyQt6.QtWidgets import (
     QApplication,
     QComboBox,
     QHBoxLayout,
-    QInputDialog,
     QLineEdit,
     QWidget,
 )
@@ -26,6 +25,7 @@ from hanabira.core.schedule.sessions import BREAK_EVERY, DRYING_MIN
 from hanabira.core.sentences import say
 from hanabira.core.solver.place_words import run_of
 from hanabira.craft.safety import step_cautions, words_for
+from hanabira.desk import ask
 from hanabira.desk.gestures.outlines import Choose, lies_inside, ring_path
 from hanabira.desk.paint import disc, two_tone
 from hanabira.desk.stage import PictureStage, column
@@ -53,6 +53,9 @@ KEYS = (
 """Keys of the easel with what they do, for the printed card."""
 ROUND_MM = 22.0
 """What is shown of the sheet round the area that is worked on."""
+
+
+OTHER_PENCIL = "Another pencil"
 
 
 class Easel(PictureStage):
@@ -211,19 +214,24 @@ class Easel(PictureStage):
             self._write(s, f"{s.name} skipped", "skipped")
 
     def _ask_words(self, title: str, words: str) -> str:
-        got, ok = QInputDialog.getText(self.desk, title, words, QLineEdit.EchoMode.Normal, "")
-        return got.strip() if ok else ""
+        if title != OTHER_PENCIL:
+            return ask.note(self.desk, title, words)
+        s = self.step()
+        near = [
+            c for c in dict.fromkeys(q.code for r in self.model.recipes.values() for q in r.layers) if c
+        ]  # the portrait's own come first
+        return ask.pencil(self.desk, title, words, self.model.kit, [s.layer.pencil, *near] if s is not None else near)
 
     def note(self) -> None:
         """A note to this step."""
         s = self.step()
-        words = self.ask_words("Note", "Your note to this step:") if s is not None else ""
+        words = self.ask_words("Note", "Your note to this step.") if s is not None else ""
         if s is not None and words:
             self._write(s, "note", "note", words)
 
     def besides(self) -> None:
         """Something that is not in the recipe was done."""
-        words = self.ask_words("Besides", "Pencil or tool, and what you did:")
+        words = self.ask_words("Besides", "Pencil or tool, and what you did.")
         if words:
             self.at.extra(words)
             self.refresh()
@@ -231,7 +239,7 @@ class Easel(PictureStage):
     def swapped(self) -> None:
         """Another pencil was used than the recipe's."""
         s = self.step()
-        code = self.ask_words("Other pencil", "Its code:") if s is not None else ""
+        code = self.ask_words(OTHER_PENCIL, "Which one was used instead?") if s is not None else ""
         if not code:
             return
         if code not in self.model.kit.index:
@@ -418,7 +426,7 @@ class Easel(PictureStage):
                 Key("K", "photo", self.desk.camera.take),
                 Key("C", "other pencil", self.swapped),
                 Key("X", "skip", self.skip),
-                Key("Back", "step back", self.back),
+                Key("Back", "step before", self.back),
                 Key("Enter", "to the plan" if last else "done" if self.begun else "begin", self.next, not self.bench_on),
             )
         )

@@ -273,7 +273,7 @@ def split(s: Recipe) -> None:
         _split_places(s, q)
         return
     if q.where not in parts or q.tool == "indent":
-        s.model.messages.remark("This layer lies in one band only; it cannot be parted.")
+        s.model.messages.remark("This layer lies in one value only; it cannot be parted.")
         return
     low, high = parts[q.where]
     s._set((*s.layers[: s.at], replace(q, where=low), replace(q, where=high), *s.layers[s.at + 1 :]), "parted layer")

@@ -216,7 +216,7 @@ def _lost(s: Study) -> list:
 
 # -- light -----------------------------------------------------------------------
 def _light(s: Study, photo: Photo) -> list:
-    tool = Pick("Tool", (("pick", "Grey or white"), ("known", "Known colour"), ("sun", "Light’s way")), s.tools["light"])
+    tool = Pick("Tool", (("pick", "Grey or white"), ("known", "Known colour"), ("sun", "Where it stands")), s.tools["light"])
     tool.picked.connect(s.choose_tool)
     helps = {
         "pick": "Click something that is really grey or white: paper, a wall, a steel bowl. White fur in the shade is not.",
@@ -249,7 +249,7 @@ def _light(s: Study, photo: Photo) -> list:
     parts.append(Words(f"Set: {_clock(prep.sun_deg)}." if prep.sun_deg is not None else "Not set yet."))
     sun = s.estimated_sun()
     if sun is None:
-        parts.append(Words("Cut the animal out first, then it can be estimated. Or drag it on the picture with “Light’s way”."))
+        parts.append(Words("Cut the animal out first, then it can be estimated. Or drag it on the picture with “Where it stands”."))
     elif sun.clear:
         parts.append(Words(f"Estimated: {_clock(sun.direction_deg)}, give or take 40°."))
         parts.append(row(act_button("Take the estimate", "sun", lambda: s.set_sun(round(sun.direction_deg))), None))

@@ -34,7 +34,7 @@ if TYPE_CHECKING:
 WAYS = (
     Way("look", "squint", "Look", "1", "Drag to move the view, wheel to come nearer"),
     Way("frame", "frame", "Frame", "2", "Drag the photo under the sheet, wheel to scale it; straighten it, set its focal point"),
-    Way("light", "sun", "Light", "3", "Take a coloured cast out, set the exposure, say where the light comes from"),
+    Way("light", "sun", "Lamp", "3", "Take a coloured cast out, set the exposure, say where the lamp or the sun stands"),
     Way("cut", "backdrop", "Cut out", "4", "Draw roughly round the animal to put the portrait’s backdrop behind it"),
     Way("grid", "grid", "Grid and print", "5", "Measure on the paper, lay a grid over the picture, print it at true size"),
 )

@@ -1,0 +1,1 @@
+"""The handbook as Markdown, and what reads it."""
