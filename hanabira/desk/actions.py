@@ -46,6 +46,10 @@ class Actions:
         self.acts[act.id], self.by_words[act.words] = act, action
         return action
 
+    def groups(self) -> list[tuple[str, list[QAction]]]:
+        """Actions by menu, which are the stages, the rooms, and what belongs to none."""
+        return [(name, [self.by_words[a.words] for a in self.acts.values() if a.menu == name]) for name in MENUS]
+
     def _show(self, menu: str) -> None:
         """An open menu shows what cannot be done now as off, with the reason as its help."""
         self.refresh()

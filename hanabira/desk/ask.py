@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import QDialog, QLabel, QLineEdit, QListWidget, QListWidget
 from hanabira.core.optics.kit import Kit
 from hanabira.core.token import Token
 from hanabira.desk.controls import PetalButton, Words, act_button, row
+from hanabira.desk.images import plain_icon
 from hanabira.desk.jobs import JobRunner
 from hanabira.desk.paint import mapped, painting
 from hanabira.desk.theme import role, scale, u
@@ -32,7 +33,8 @@ class Card(QDialog):
         self.setWindowTitle(f"{title} – Hanabira")
         self.setAccessibleName(title)
         self.setAttribute(Qt.WidgetAttribute.WA_TranslucentBackground)
-        self.answer = ""
+        self.answer = self.away = ""
+        self.usual: PetalButton
         self.box = QVBoxLayout(self)
         self.box.setContentsMargins(u(26), u(18), u(20), u(10))
         self.box.setSpacing(u(6))
@@ -65,8 +67,11 @@ class Card(QDialog):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is not None and event.key() == Qt.Key.Key_Escape:
             self.give(self.away)
-            return
-        super().keyPressEvent(event)
+        elif event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            now = self.focusWidget()
+            (now if isinstance(now, PetalButton) else self.usual).click()
+        else:
+            super().keyPressEvent(event)
 
     def paintEvent(self, _: QPaintEvent | None) -> None:
         """A card with a deckle edge at its left, as the bench has."""
@@ -140,7 +145,10 @@ class PencilCard(Card):
         self.field.setAccessibleName("Find a pencil by code or name")
         self.list.setAccessibleName("Pencils")
         self.list.setIconSize(QSize(u(34), u(24)))
-        self.list.setFixedHeight(u(250))
+        self.list.setFixedHeight(min(u(250), round(0.4 * parent.height())))
+        # a pencil's colour is not judged beside plum
+        ground, ink, line = (role(q).name() for q in ("well", "ink", "edge"))
+        self.list.setStyleSheet(f"QListWidget::item:selected {{ background: {ground}; color: {ink}; border: 1px solid {line}; }}")
         for part in (self.field, self.list):
             self.box.addWidget(part)
         self.field.textChanged.connect(self._fill)
@@ -166,7 +174,7 @@ class PencilCard(Card):
         image.fill(role("bed"))
         with painting(image) as p:
             p.fillRect(QRectF(u(4), u(4), u(26), u(16)), mapped(self.kit.masstone_lab[self.kit.index[code]]))
-        return QIcon(image)
+        return plain_icon(image)
 
     def eventFilter(self, watched, event) -> bool:  # noqa: ANN001
         if watched is self.field and isinstance(event, QKeyEvent) and event.type() == QKeyEvent.Type.KeyPress:
@@ -196,8 +204,6 @@ def pencil(parent: QWidget, title: str, words: str, kit: Kit, first: Sequence[st
 class PictureCard(Card):
     """Pictures of a folder by name and day, the newest first, and a preview of the chosen one with its size."""
 
-    PREVIEW = 250
-
     def __init__(self, parent: QWidget, title: str, folder: Path, jobs: JobRunner, system: Callable[[], str]) -> None:
         super().__init__(parent, title, wide=720)
         self.folder, self._jobs, self._system, self.path = folder, jobs, system, ""
@@ -206,20 +212,21 @@ class PictureCard(Card):
         self.where.returnPressed.connect(lambda: self.enter(Path(self.where.text()).expanduser()))
         self.list = QListWidget()
         self.list.setAccessibleName("Pictures and folders")
-        self.list.setFixedHeight(u(270))
-        self.list.setMinimumWidth(u(240))
+        side = self.side = min(u(250), round(0.36 * parent.height()), round(0.3 * parent.width()))
+        self.list.setFixedHeight(side + u(20))
+        self.list.setMinimumWidth(u(160))
         self.list.currentItemChanged.connect(lambda now, _before: self._preview(now))
         self.list.itemActivated.connect(self._open)
         self.view, self.facts = QLabel(), Words("", "small", "ink2")
         self.view.setAccessibleName("Preview")
-        self.view.setFixedSize(u(self.PREVIEW), u(self.PREVIEW))
+        self.view.setFixedSize(side, side)
         self.view.setAlignment(Qt.AlignmentFlag.AlignCenter)
         right = QWidget()
         column = QVBoxLayout(right)
         column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(self.view)
         column.addWidget(self.facts)
-        right.setFixedWidth(u(self.PREVIEW))
+        right.setFixedWidth(side)
         self.box.addLayout(row(act_button("Up", "up", lambda: self.enter(self.folder.parent), "The folder above (Backspace)"), self.where))
         both: QLayout = row(self.list, right)
         self.box.addLayout(both)
@@ -290,8 +297,7 @@ class PictureCard(Card):
         self.view.clear()
         if path is None or path.is_dir():
             return
-        side = u(self.PREVIEW)
-        self._jobs.run("preview", "Opening the preview", lambda _t: preview_of(path, side, _t), lambda got: self._show(path, got))
+        self._jobs.run("preview", "Opening the preview", lambda _t: preview_of(path, self.side, _t), lambda got: self._show(path, got))
 
     def _show(self, path: Path, got: tuple[QImage | None, str]) -> None:
         if path != self._chosen():

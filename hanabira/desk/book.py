@@ -36,6 +36,7 @@ class BookDocument(QTextDocument):
         self.room, self.scale, self.ink, self.quiet = room, scale, QColor(ink), QColor(quiet)
         base = QFont(font("body"))
         base.setPixelSize(round(14 * scale))
+        base.setFeature(QFont.Tag("liga"), 0)  # a printed page is searched and read aloud: a joined “ti” has no letter of its own
         self.setDefaultFont(base)
         self.setDocumentMargin(0)
 
@@ -77,6 +78,7 @@ class BookDocument(QTextDocument):
                 name, size = _HEAD.get(level, ("strong", 14))
                 head = QFont(font(name))
                 head.setPixelSize(round(size * self.scale))
+                head.setFeature(QFont.Tag("liga"), 0)
                 chars = QTextCharFormat()
                 chars.setFont(head)
                 chars.setForeground(self.ink)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PyQt6.QtGui import QImage
+from PyQt6.QtGui import QIcon, QImage, QPixmap
 
 from hanabira.session.view import screen
 
@@ -19,3 +19,11 @@ def wrap(four: np.ndarray) -> QImage:
 def to_image(pixels: np.ndarray) -> QImage:
     """QImage of (h, w, 3) uint8 sRGB."""
     return wrap(screen(pixels))
+
+
+def plain_icon(image: QPixmap) -> QIcon:
+    """An icon that keeps its colours: the toolkit tints chosen and disabled ones, and a swatch must not change."""
+    out = QIcon()
+    for mode in (QIcon.Mode.Normal, QIcon.Mode.Selected, QIcon.Mode.Disabled, QIcon.Mode.Active):
+        out.addPixmap(image, mode)
+    return out

@@ -200,7 +200,7 @@ class Desk(QMainWindow):
     def find_command(self) -> None:
         """Open the searchable list of commands."""
         self.commands.refresh()
-        self.command_list.open_with(list(self.actions_.values()), self)
+        self.command_list.open_with(self.commands.groups(), self.current.name, self, self.thread_)
 
     def print_keys(self) -> None:
         """All keys as one printed sheet."""
@@ -337,8 +337,8 @@ class Desk(QMainWindow):
                 self, acts, lambda: about_page(self.model.store.folder, list(self.model.store.backups())), self.records.handbook
             )
             self.handbook.resize(theme.u(860), min(theme.u(640), self.height()))
-        self.handbook.open_page(page or page_of(self.current.name), heading)
         self.handbook.show()
+        self.handbook.open_page(page or page_of(self.current.name), heading)
         self.handbook.raise_()
         self.handbook.activateWindow()
 

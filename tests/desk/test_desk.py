@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QCheckBox, QLineEdit
 from hanabira.core.area.shape import ring_area
 from hanabira.core.faults import Fault
 from hanabira.demo.truth import PHOTO
+from hanabira.desk.acts import MENUS
 from hanabira.desk.controls import Stepper
 from hanabira.desk.save_dialog import save_dialog
 from hanabira.desk.stages.areas.stage import Areas
@@ -470,6 +471,22 @@ class Frame(DemoCase):
 
         self.assertEqual(theme.current(), "evening")
         self.desk.switch_theme()
+
+    def test_commands_stand_by_stage_under_their_petals_the_open_one_first(self):
+        self.desk.go("Plan")
+        self.desk.find_command()
+        listing = self.desk.command_list
+        rows = [listing.list.item(k) for k in range(listing.list.count())]
+        heads = [q.text() for q in rows if q.flags() == Qt.ItemFlag.NoItemFlags]
+        self.assertEqual(heads[0], "Plan")
+        self.assertEqual(sorted(heads), sorted(MENUS))
+        self.assertEqual(listing.list.currentRow(), 1, "a heading is no command")
+        self.assertEqual(len(rows) - len(heads), len(self.desk.actions_))
+        for _ in range(len(rows)):
+            self.key(listing.field, Qt.Key.Key_Down)
+            self.assertTrue(listing.list.currentItem().data(Qt.ItemDataRole.UserRole))
+        self.assertGreater(listing.pos().x(), self.desk.mapToGlobal(self.desk.rect().center()).x() - listing.width() // 2)
+        listing.hide()
 
     def test_a_command_that_is_off_says_why_and_looks_it(self):
         self.desk.find_command()

@@ -100,7 +100,7 @@ def _read(s: Areas, m: Measures, area: Area) -> list:
                 + ("sure everywhere." if trust > 0.5 else "unsure where whorls meet: add a stroke there.")
             )
         )
-        out.append(row(act_button("Take the last stroke away", "back", lambda: _uncomb(s, area)), None))
+        out.append(row(act_button("Take the last stroke away", "brush", lambda: _uncomb(s, area)), None))
     if area.surface_id in LOCKS:
         out.append(Words("How a lock changes from root to tip is not measured: that is yours to see."))
     near = s.model.neighbours(area)
@@ -121,7 +121,7 @@ def _seam_button(s: Areas, area: Area, other: Area, found: Seam) -> PetalButton:
     """Into the plan as a step of its own, or out of it again."""
     planner = s.model.planner
     if planner.seam_of(area.id, other.id) is not None:
-        return act_button("Leave it out of the plan", "back", lambda: planner.leave_seam(area.id, other.id))
+        return act_button("Leave it out of the plan", "night", lambda: planner.leave_seam(area.id, other.id))
     return act_button(
         "Make it a step",
         "sheet",
@@ -391,7 +391,7 @@ def _marking(s: Areas, m: Measures, area: Area) -> list:
                 if (p.lab[0] > p.ground_lab[0]) == d.lighter
                 else [("rounds", p.ground_lab), ("net", p.lab)]
             ),
-            row(act_button("Write as SVG", "sheet", lambda: write_marking(s), "The rounds as vectors at true size"), None),
+            row(act_button("Write as SVG", "write", lambda: write_marking(s), "The rounds as vectors at true size"), None),
         ]
         return out
     edge = p.edge_px * k
@@ -412,9 +412,9 @@ def _marking(s: Areas, m: Measures, area: Area) -> list:
         ),
     ]
     if area.marking_edits:
-        out.append(row(act_button("Forget my corrections", "back", lambda: _forget(s, area)), None))
+        out.append(row(act_button("Forget my corrections", "brush", lambda: _forget(s, area)), None))
     out.append(
-        row(act_button("Write as SVG", "sheet", lambda: write_marking(s), "The outline as vectors at true size, to trace or cut"), None)
+        row(act_button("Write as SVG", "write", lambda: write_marking(s), "The outline as vectors at true size, to trace or cut"), None)
     )
     return out
 

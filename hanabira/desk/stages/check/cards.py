@@ -238,21 +238,21 @@ def _lessons(s: Check) -> list[QWidget]:
             )
     if lean:
         out.append(Words(f"Forecasts of this kit count on your hand: {lean[0]:+.1f} L* where paper is well covered.", "small", "ink"))
-        out.append(act_button("Forget that", "back", room.forget_lesson))
+        out.append(act_button("Forget that", "brush", room.forget_lesson))
     return out
 
 
 def _photos(s: Check) -> list[QWidget | Any]:
     shot = s.shot
     out: list[QWidget | Any] = [Caption("This photo and its files")]
-    again = act_button("Read it again", "find", s.read_again)
+    again = act_button("Read it again", "loupe", s.read_again)
     corners = act_button("Set corners", "corners", s.set_corners)
     out.append(row(again, corners, None))
     if shot is not None:
         out.append(
             row(
-                act_button("Write the pair", "sheet", lambda: s.desk.records.progress_pair()),
-                act_button("Write the film", "photo", lambda: s.desk.records.time_lapse()),
+                act_button("Write the pair", "write", lambda: s.desk.records.progress_pair()),
+                act_button("Write the film", "write", lambda: s.desk.records.time_lapse()),
                 None,
             )
         )
@@ -274,7 +274,7 @@ def _strip(s: Check) -> list[QWidget | Any]:
     )
     return [
         Caption("The check strip"), Words("Without it no verdict on darks."), Words(words + kit),
-        row(act_button("Print the strip", "sheet", lambda: s.desk.records.check_strip()), act_button("Read its scan", "find", lambda: s.desk.records.read_strip()), None),
+        row(act_button("Print the strip", "sheet", lambda: s.desk.records.check_strip()), act_button("Read its scan", "loupe", lambda: s.desk.records.read_strip()), None),
     ]  # fmt: skip
 
 

@@ -408,7 +408,7 @@ class Morning(QWidget):
         mornings = Caption("Your mornings so far")
         desk.bench.set_parts([
             flower, Words(f"{area.number}  {area.name}" if area is not None else "no place chosen: the whole", "strong", "ink"), Caption("What is it?"), _Words(self),
-            Caption("How sure?"), _Sure(self), mornings, _Mornings(s.model.checkroom.mornings()), act_button("Not today", "back", self.skip),
+            Caption("How sure?"), _Sure(self), mornings, _Mornings(s.model.checkroom.mornings()), act_button("Not today", "night", self.skip),
         ])  # fmt: skip
         off = "" if self.ready else "Say what strikes you first, or 0" if self.word is None else f"In {left} s"
         desk.set_next("Show the numbers", "squint", off)

@@ -434,7 +434,7 @@ class Check(Stage):
         elif self.shot is None or self.stale:
             desk.set_next("Take a photo", "photo")
         elif data is None:
-            desk.set_next("Read the photo", "find")
+            desk.set_next("Read the photo", "loupe")
         elif data.get("refused"):
             desk.set_next("Take another", "photo")
         elif f is not None:

@@ -211,8 +211,8 @@ def _write(s: Easel, _log_: tuple[LogRow, ...]) -> list[QWidget]:
     out += [
         Caption("Write the record"),
         row(act_button("Record as PDF", "sheet", w.record_pdf, "Photos, hours, layers and pencils for the client’s file"), None),
-        row(act_button("Log as CSV", "sheet", w.log_csv), act_button("Record as JSON", "sheet", w.record_json), None),
-        row(act_button("Everything as a bundle", "shelf", w.bundle, "Photos, areas, recipes and log in one open file"), None),
+        row(act_button("Log as CSV", "write", w.log_csv), act_button("Record as JSON", "write", w.record_json), None),
+        row(act_button("Everything as a bundle", "write", w.bundle, "Photos, areas, recipes and log in one open file"), None),
     ]
     c = s.model.commission
     if c is not None:

@@ -299,9 +299,9 @@ class KitRoom(Stage):
         if kit.fit is None:
             self.desk.set_next("Print a swatch sheet", "sheet")
         elif short:
-            self.desk.set_next(f"Order list, {len(short)}", "sheet")
+            self.desk.set_next(f"Order list, {len(short)}", "write")
         else:
-            self.desk.set_next("Read a filled sheet", "photo")
+            self.desk.set_next("Read a filled sheet", "loupe")
 
     def _yours(self, p: Pencil) -> QWidget:
         box = QWidget()

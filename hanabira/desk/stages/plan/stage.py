@@ -237,12 +237,12 @@ class Plan(Stage):
             out += [Words(f"{r.why} Else {r.cost}.", "small", "ink") for r in broken[:5]]
         c = self.model.commission
         if c is not None and c.terms.moved:
-            back = PetalButton("Back to the solved order", "back")
+            back = PetalButton("Back to the solved order", "plumb")
             back.clicked.connect(lambda _=False: self.model.planner.forget_moves())
             out.append(row(back, None))
         if plan.calendar.idle_min > 20:
             out.append(Words(f"{plan.calendar.idle_min:.0f} minutes of drying are filled by nothing."))
-        ics = PetalButton("Calendar file", "sheet", tip="Sessions and due date for any calendar")
+        ics = PetalButton("Calendar file", "write", tip="Sessions and due date for any calendar")
         ics.clicked.connect(lambda _=False: self.write_calendar())
         out.append(row(ics, None))
         return out

@@ -43,9 +43,9 @@ def why(s: Practice) -> list:
         )
         parts += [Caption("Why this one"), Words(why, "small", "ink")]
         pause = (
-            act_button("Propose again", "back", lambda: s._pause(0))
+            act_button("Propose again", "night", lambda: s._pause(0))
             if until
-            else act_button("Not this week", "away", lambda: s._pause(7), "No drill is proposed for seven days; all stay here")
+            else act_button("Not this week", "night", lambda: s._pause(7), "No drill is proposed for seven days; all stay here")
         )
         parts.append(row(pause, None))
         if s.practising.done_today():
@@ -103,9 +103,9 @@ def files(s: Practice) -> list:
     return [
         Caption("Your answers"),
         row(
-            act_button("Write as a table", "sheet", s.write_table),
-            act_button("Write as data", "sheet", s.write_data, "The profile as JSON"),
+            act_button("Write as a table", "write", s.write_table),
+            act_button("Write as data", "write", s.write_data, "The profile as JSON"),
             None,
         ),
-        row(act_button("Forget them all", "away", s.forget), None),
+        row(act_button("Forget them all", "brush", s.forget), None),
     ]

@@ -122,7 +122,7 @@ class HandBench:
         out.append(
             row(
                 act_button("Print the sheet", "sheet", self.print_sheet),
-                act_button("Read a photo", "photo", self.read_photo, "A photo or scan with all four marks in it"),
+                act_button("Read a photo", "loupe", self.read_photo, "A photo or scan with all four marks in it"),
                 None,
             )
         )
@@ -163,7 +163,7 @@ class HandBench:
                 )
         if now != 1.0:
             out.append(Words(f"Recipes count on a hand of {now:.1f} times the usual scatter, as you said."))
-            out.append(row(act_button("Count on the usual hand again", "back", lambda: self._count(1.0)), None))
+            out.append(row(act_button("Count on the usual hand again", "plumb", lambda: self._count(1.0)), None))
         return out
 
     def _count(self, times: float) -> None:

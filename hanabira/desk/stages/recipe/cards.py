@@ -58,7 +58,7 @@ def way(s: Recipe, area: Area) -> list:
         row(finish, None),
     ]
     if area.finish:
-        out.append(row(act_button("By distance from the focus", "back", lambda: _change(s, "finish", replace(area, finish=0))), None))
+        out.append(row(act_button("By distance from the focus", "plumb", lambda: _change(s, "finish", replace(area, finish=0))), None))
     out += school_parts(model, "School of this commission")
     for words in shop.left_out.get(area.id, ()):
         out.append(Words(f"Not followed here: {words}", "small", "ink"))
@@ -224,7 +224,7 @@ def portrait(s: Recipe, area: Area) -> list:
                     lambda: shop.same_again(area, pick(), False),
                     "The same pencils, pressures solved for the other area’s own values",
                 ),
-                act_button("Exact copy", "sheet", lambda: shop.same_again(area, pick(), True)),
+                act_button("Exact copy", "write", lambda: shop.same_again(area, pick(), True)),
                 None,
             ),
         ]

@@ -151,7 +151,7 @@ def _frame(s: Study, photo: Photo) -> list:
         row(act_button("As much as fits", "frame", s.whole, "Show as much of the photo as the sheet’s proportions allow"), None),
         Caption("Straighten and turn over"),
         row(label("Tilt"), tilt, None),
-        row(act_button("Upright again", "back", lambda: s.turn(0.0)), act_button("Mirror for good", "mirror", s.mirror), None),
+        row(act_button("Upright again", "plumb", lambda: s.turn(0.0)), act_button("Mirror for good", "mirror", s.mirror), None),
     ]
     parts.append(Caption("Focal point"))
     if photo.prep.focal is None:
@@ -189,7 +189,7 @@ def _cast(s: Study) -> list:
         Words(words, "body", "ink"),
         row(
             act_button("Take it out", "sun", s.take_cast_out, "Set the light by it; hold nothing back: Take back undoes it"),
-            act_button("Leave the light", "away", s.leave_cast, "It is as it should be: do not ask again"),
+            act_button("Leave the light", "night", s.leave_cast, "It is as it should be: do not ask again"),
             None,
         ),
     ]
@@ -240,7 +240,7 @@ def _light(s: Study, photo: Photo) -> list:
             act_button(
                 "Guess it", "find", s.automatic_light, "Shades of grey over the whole photo: a guess, one-coloured pictures mislead it"
             ),
-            act_button("As taken", "back", s.as_taken),
+            act_button("As taken", "plumb", s.as_taken),
             None,
         ),
         row(label("Exposure"), stops, None),
@@ -303,7 +303,7 @@ def _cut(s: Study, photo: Photo) -> list:
             )
     if photo.prep.outline:
         n = len(photo.prep.keep) + len(photo.prep.drop)
-        parts.append(row(act_button("Forget the outline", "away", s.forget_cut, f"With its {n} strokes" if n else ""), None))
+        parts.append(row(act_button("Forget the outline", "brush", s.forget_cut, f"With its {n} strokes" if n else ""), None))
     return parts
 
 

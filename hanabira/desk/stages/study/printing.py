@@ -76,7 +76,7 @@ def parts(s: Study) -> list:
         q.setMaximumWidth(u(92))
         fields.append(q)
         out.append(row(label(name), None, q))
-    take, plain = PetalButton("Use this reading", "find"), PetalButton("No correction", "back")
+    take, plain = PetalButton("Use this reading", "loupe"), PetalButton("No correction", "night")
     take.clicked.connect(lambda _=False: keep(s, [q.value() for q in fields]))
     plain.clicked.connect(lambda _=False: keep(s, []))
     out.append(row(take, plain, None))
