@@ -98,15 +98,19 @@ class Desk(QMainWindow):
         grid.setSpacing(0)
         grid.addWidget(self.thread_, 0, 0, 1, 2)
         grid.addWidget(self.pages, 1, 0)
-        grid.addWidget(self.bench, 1, 1, 3, 1)
-        grid.addWidget(self.message_strip, 2, 0)
+        grid.addWidget(self.bench, 1, 1)
         grid.addWidget(self.rule, 4, 0, 1, 2)
         grid.setRowStretch(1, 1)
         grid.setColumnStretch(0, 1)
         self.setCentralWidget(centre)
-        # work that comes and goes must not move the picture under the hand: its strip lies over the mat's foot
-        self.job_strip.setParent(centre)
+        for strip in (self.job_strip, self.message_strip):
+            strip.setParent(centre)
         self.job_strip.float_over(self.pages, lambda: self.current.foot)
+        self.job_strip.installEventFilter(self.message_strip)
+        # a message stands over the work that is under way
+        self.message_strip.float_over(
+            self.pages, lambda: self.current.foot + (self.job_strip.height() if self.job_strip.isVisible() else 0)
+        )
         self.current: Stage = self.stages["Shelf"]
         self.command_list = CommandList(self)
         self.writers = RecipeFiles(self)
@@ -252,6 +256,7 @@ class Desk(QMainWindow):
         moved = stage is not self.current
         if moved:
             self.current.leave()
+            self.message_strip.leave()
         self.current = stage
         self.make_room()
         self.pages.setCurrentWidget(stage.centre)

@@ -565,6 +565,27 @@ class Frame(DemoCase):
         self.settle()
         self.assertEqual((self.model.photos, self.model.areas), before)
 
+    def test_a_message_lies_over_the_mat_and_leaves_with_its_stage(self):
+        self.desk.go("Areas")
+        self.settle()
+        mat, strip = self.desk.current.mat, self.desk.message_strip
+        before = mat.geometry()
+        self.desk.say("The border leaves no picture.", "The sheet stays as it was.", "Choose a narrower border or a larger sheet.")
+        self.app.processEvents()
+        self.assertEqual(mat.geometry(), before)
+        self.assertTrue(self.desk.pages.geometry().adjusted(0, 0, 0, 1).contains(strip.geometry()))
+        self.desk.job_strip.place()
+        self.desk.job_strip.show()
+        self.app.processEvents()
+        self.app.processEvents()
+        self.assertLessEqual(strip.geometry().bottom(), self.desk.job_strip.geometry().top())
+        self.desk.job_strip.hide()
+        self.desk.go("Recipe")
+        self.assertTrue(strip.isVisible(), "what was said only now is still read")
+        strip.FRESH_MS = -1
+        self.desk.go("Areas")
+        self.assertFalse(strip.isVisible())
+
     def test_a_bug_writes_a_report_and_the_window_lives_on(self):
         self.model.messages.hook(ValueError, ValueError("boom"), None)
         self.assertEqual(self.said.pop().kind, "bug")

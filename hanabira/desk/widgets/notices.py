@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QEvent, QObject, QRectF, Qt, QTimer
+from PyQt6.QtCore import QElapsedTimer, QEvent, QObject, QRectF, Qt, QTimer
 from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QWidget
 
@@ -41,14 +41,43 @@ class _Progress(Drawn):
         p.drawRect(r)
 
 
-class JobStrip(QWidget):
+class _Floating(QWidget):
+    """Lies over the foot of another widget instead of taking room beside it: what comes and goes must not move the picture under the hand."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._below: QWidget | None = None
+        self._foot: Callable[[], int] = lambda: 0
+        self.setProperty("floats", True)
+
+    def float_over(self, below: QWidget, foot: Callable[[], int]) -> None:
+        """Lie over the foot of a widget of the same parent; ``foot`` pixels of it stay free."""
+        self._below, self._foot = below, foot
+        below.installEventFilter(self)
+
+    def place(self) -> None:
+        """Come to lie where the widget is now."""
+        if self._below is not None:
+            r = self._below.geometry()
+            layout = self.layout()
+            high = layout.heightForWidth(r.width()) if layout is not None and layout.hasHeightForWidth() else self.sizeHint().height()
+            self.setGeometry(r.left(), r.bottom() + 1 - high - self._foot(), r.width(), high)
+            self.raise_()
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if watched is self._below and event.type() in (QEvent.Type.Resize, QEvent.Type.Move) and self.isVisible():
+            self.place()
+        elif watched is not self._below and event.type() in (QEvent.Type.Show, QEvent.Type.Hide) and self.isVisible():
+            QTimer.singleShot(0, self.place)  # a strip that it stands on came or went
+        return super().eventFilter(watched, event)
+
+
+class JobStrip(_Floating):
     """Shown while work takes longer than 0.2 s; Cancel stops it."""
 
     def __init__(self, jobs: JobRunner, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.jobs = jobs
-        self._below: QWidget | None = None
-        self._foot: Callable[[], int] = lambda: 0
         box = QHBoxLayout(self)
         box.setContentsMargins(0, 0, 8, 0)
         self.bar = _Progress()
@@ -81,25 +110,9 @@ class JobStrip(QWidget):
 
     def _show(self) -> None:
         if self._visible_jobs():
-            self._place()
+            self.place()
             self.show()
             self.raise_()
-
-    def float_over(self, below: QWidget, foot: Callable[[], int]) -> None:
-        """Lie over the foot of another widget of the same parent instead of taking room beside it; ``foot`` pixels of it stay free."""
-        self._below, self._foot = below, foot
-        below.installEventFilter(self)
-
-    def _place(self) -> None:
-        if self._below is not None:
-            high = self.sizeHint().height()
-            r = self._below.geometry()
-            self.setGeometry(r.left(), r.bottom() + 1 - high - self._foot(), r.width(), high)
-
-    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        if watched is self._below and event.type() in (QEvent.Type.Resize, QEvent.Type.Move) and self.isVisible():
-            self._place()
-        return super().eventFilter(watched, event)
 
     def _cancel(self) -> None:
         for job in self._visible_jobs():
@@ -141,10 +154,10 @@ class _Words(Drawn):
             text(p, QRectF(52, 10 + high, room, h - high - 10), self._body(), "small", "ink2", wrap=True)
 
 
-class MessageStrip(QWidget):
-    """The last thing said; it stays until it is put away, a remark only for a while."""
+class MessageStrip(_Floating):
+    """The last thing said; it stays until it is put away or its stage is left, a remark only for a while."""
 
-    REMARK_MS = 6000
+    REMARK_MS, FRESH_MS = 6000, 1500
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -159,7 +172,13 @@ class MessageStrip(QWidget):
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.timeout.connect(self.hide)
+        self._since = QElapsedTimer()
         self.hide()
+
+    def leave(self) -> None:
+        """Its stage is left: what was said of it goes too, unless it was said only now."""
+        if self.isVisible() and self._since.elapsed() > self.FRESH_MS:
+            self.hide()
 
     @property
     def message(self) -> Message | None:
@@ -176,7 +195,10 @@ class MessageStrip(QWidget):
         self._timer.stop()
         if message.kind == "remark":
             self._timer.start(self.REMARK_MS)
+        self._since.start()
+        self.place()
         self.show()
+        self.raise_()
 
     def paintEvent(self, _) -> None:  # noqa: ANN001
         with painting(self) as p:
