@@ -9,12 +9,11 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from hanabira.core.later import Later
 from hanabira.core.solver.area import BANDS, swaps
 from hanabira.craft.templates import templates
 from hanabira.desk.explain import TOPICS
-from hanabira.desk.stages.areas import cards as areas_cards
-from hanabira.desk.stages.recipe import cards as recipe_cards
-from hanabira.desk.stages.study import printing as study_print
+from hanabira.desk.stages.recipe.tabs import TABS as RECIPE_TABS
 from hanabira.session import area_edits
 from hanabira.session.looks import LOOKS
 from hanabira.session.session import Session
@@ -32,6 +31,9 @@ if TYPE_CHECKING:
     from hanabira.desk.stages.study.stage import Study
     from hanabira.desk.window import Desk
 
+areas_cards = Later("hanabira.desk.stages.areas.cards")
+recipe_cards = Later("hanabira.desk.stages.recipe.cards")
+study_print = Later("hanabira.desk.stages.study.printing")
 ROOMS = ("Shelf", "Kit", "Practice")
 MENUS = ("Commission", "Edit", "Go", "Look", "Study", "Areas", "Recipe", "Plan", "Easel", "Check", "Kit", "Practice", "Help")
 NEEDS: dict[str, tuple[Callable[[Session], bool], str]] = {
@@ -289,7 +291,7 @@ def _recipe() -> list[Act]:
         ("place-next", "Show the next lighter place", lambda d: r(d).step_place(1), "", some),
         ("place-back", "Show the next darker place", lambda d: r(d).step_place(-1), "", some),
         *((f"band-{band}", f"Show the stack in the {band}", lambda d, band=band: r(d).show_band(band), "", some) for band in BANDS),
-        *((f"card-{key}", f"Show the card: {words.lower()}", lambda d, key=key: r(d).show_tab(key), "", some) for key, words in recipe_cards.TABS),
+        *((f"card-{key}", f"Show the card: {words.lower()}", lambda d, key=key: r(d).show_tab(key), "", some) for key, words in RECIPE_TABS),
         ("part", "Part the layer by value", lambda d: recipe_cards.split(r(d)), "", some),
         ("open-technique", "Open a technique", lambda d: d.writers.open_technique()),
         ("hold-back", "Hold this area back by its distance from the focus", lambda d: d.model.workshop.hold_back(d.model.area_id), "", some),

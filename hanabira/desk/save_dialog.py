@@ -6,6 +6,8 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
+from hanabira.studio.pictures import SUFFIXES
+
 KINDS = {
     ".csv": "Table (*.csv)",
     ".gpl": "Palette (*.gpl)",
@@ -19,6 +21,9 @@ KINDS = {
     ".zip": "Bundle (*.zip)",
 }
 """Files that are written, by their suffix."""
+
+
+PHOTO_FILTER = f"Pictures ({' '.join('*' + s for s in SUFFIXES)})"
 
 
 def save_dialog(parent: QWidget, name: str) -> QFileDialog:

@@ -29,21 +29,11 @@ from hanabira.desk.commission_files import CommissionFiles
 from hanabira.desk.controls import PetalButton
 from hanabira.desk.explain import TOPICS, Explanation, WordCard
 from hanabira.desk.handbook import Handbook, about_page
-from hanabira.desk.key_groups import key_groups
 from hanabira.desk.recipe_files import RecipeFiles
 from hanabira.desk.rescue import Rescue
-from hanabira.desk.save_dialog import save_dialog, with_suffix
+from hanabira.desk.save_dialog import PHOTO_FILTER, save_dialog, with_suffix
 from hanabira.desk.stage import Pages, PictureStage, Stage
-from hanabira.desk.stages.areas.stage import Areas
-from hanabira.desk.stages.brief.stage import PHOTO_FILTER, Brief
-from hanabira.desk.stages.check.stage import Check
-from hanabira.desk.stages.easel.stage import Easel
-from hanabira.desk.stages.kit.stage import KitRoom
-from hanabira.desk.stages.plan.stage import Plan
-from hanabira.desk.stages.practice.stage import Practice
-from hanabira.desk.stages.recipe.stage import Recipe
-from hanabira.desk.stages.shelf.stage import Shelf
-from hanabira.desk.stages.study.stage import Study
+from hanabira.desk.stage_set import StageSet
 from hanabira.desk.widgets.bench import Bench
 from hanabira.desk.widgets.command_list import CommandList
 from hanabira.desk.widgets.mat import Mat
@@ -61,6 +51,8 @@ DAY_MS = 60_000
 """How often it is looked whether the day has changed."""
 SAFE_MS = 4000
 """A start that lives so long was no broken one."""
+READY_MS = 150
+"""After that the stages that were not needed yet are made."""
 LOW = 470
 """Design height of a window under which thread, value rule and the bench's head fold."""
 _TYPING = (QLineEdit, QPlainTextEdit, QAbstractSpinBox, QComboBox)
@@ -81,17 +73,7 @@ class Desk(QMainWindow):
         self.job_strip, self.message_strip = JobStrip(model.jobs), MessageStrip()
         self.pages = Pages()
         self.camera = WorkCamera(self)
-        self.stages: dict[str, Stage] = {
-            "Brief": Brief(self),
-            "Study": Study(self),
-            "Areas": Areas(self),
-            "Recipe": Recipe(self),
-            "Shelf": Shelf(self),
-            "Kit": KitRoom(self),
-        }
-        self.stages |= {"Plan": Plan(self), "Easel": Easel(self), "Check": Check(self), "Practice": Practice(self)}
-        for stage in self.stages.values():
-            self.pages.addWidget(stage.centre)
+        self.stages = StageSet(self, lambda stage: self.pages.addWidget(stage.centre))
         centre = QWidget()
         grid = QGridLayout(centre)
         grid.setContentsMargins(0, 0, 0, 0)
@@ -111,7 +93,7 @@ class Desk(QMainWindow):
         self.message_strip.float_over(
             self.pages, lambda: self.current.foot + (self.job_strip.height() if self.job_strip.isVisible() else 0)
         )
-        self.current: Stage = self.stages["Shelf"]
+        self.current = Stage(self)  # until the first one is shown
         self.command_list = CommandList(self)
         self.writers = RecipeFiles(self)
         self.records = CommissionFiles(self)
@@ -183,6 +165,7 @@ class Desk(QMainWindow):
             )
         # once the window has been shown for a moment the commission has not broken the start
         QTimer.singleShot(SAFE_MS, self._opened_well)
+        QTimer.singleShot(READY_MS, self.stages.get_ready)
         if self.model.store.read_only:
             self.say(
                 f"This studio is open for reading only: {self.model.store.read_only}.",
@@ -208,6 +191,8 @@ class Desk(QMainWindow):
 
     def print_keys(self) -> None:
         """All keys as one printed sheet."""
+        from hanabira.desk.key_groups import key_groups  # it needs every stage's keys, and so every stage
+
         self.records.keys(key_groups(tuple(self.commands.acts.values())))
 
     def on_mat(self, run: Callable[[Mat], object]) -> None:
@@ -246,7 +231,7 @@ class Desk(QMainWindow):
         self._show_stage(stage)
 
     def _show_stage(self, stage: str) -> None:
-        self._show(self.stages.get(stage, self.stages["Brief"]))
+        self._show(self.stages[stage if stage in self.stages else "Brief"])
 
     def show_room(self, room: str) -> None:
         """Open a room of the studio."""
@@ -590,6 +575,7 @@ class Desk(QMainWindow):
         if focus is not None:
             focus.clearFocus()
         self._day.stop()
+        self.stages.stop()
         if self.handbook is not None:
             self.handbook.close()
         self.model.settings.set("window", [self.width(), self.height()])

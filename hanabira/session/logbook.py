@@ -13,20 +13,21 @@ import numpy as np
 from PIL import Image
 
 from hanabira.core.faults import Fault
+from hanabira.core.later import Later
 from hanabira.core.schedule.plausible import Doubt, shared
 from hanabira.core.token import SILENT, Token
-from hanabira.devices.easel_camera import EaselCamera, WatchedFolder
-from hanabira.session.check_subject import subject_of
 from hanabira.session.edits import Edit
-from hanabira.session.simulated import camera_over
 from hanabira.session.view import View
 from hanabira.studio import account, planning
 from hanabira.studio.pictures import is_whole
 from hanabira.studio.records import LogRow, Photo, PhotoCheck, Shot, new_id
 
 if TYPE_CHECKING:
+    from hanabira.devices.easel_camera import EaselCamera, WatchedFolder
     from hanabira.session.session import Session
 
+easel_camera = Later("hanabira.devices.easel_camera")
+check_subject, simulated = Later("hanabira.session.check_subject"), Later("hanabira.session.simulated")
 THUMB_SIDE = 640
 
 
@@ -182,13 +183,13 @@ class Logbook:
 
     def simulated_camera(self) -> Callable[[], EaselCamera] | None:
         """What makes the simulated easel camera as the log has left the sheet; None while the client's photo is missing."""
-        subject = subject_of(self.model)
+        subject = check_subject.subject_of(self.model)
         n = len(self.shots()) + 1
-        return None if subject is None else lambda: camera_over(subject.measured(SILENT), n)
+        return None if subject is None else lambda: simulated.camera_over(subject.measured(SILENT), n)
 
     def watch(self, folder: str) -> None:
         """Look for new pictures in a folder; an empty name stops it."""
-        self._watched = WatchedFolder(Path(folder)) if folder else None
+        self._watched = easel_camera.WatchedFolder(Path(folder)) if folder else None
 
     def poll(self, step: str = "") -> None:
         """Take in what came into the watched folder."""

@@ -25,7 +25,7 @@ def share_done(model: Session, stage: str) -> float:
         done = (bool(model.photos), p is not None and p.cut_out, p is not None and (p.focal is not None or p.sun_deg is not None))
         return sum(done) / len(done)
     if stage == "Check":
-        return model.checkroom.share_near()
+        return model.checkroom.share_near() if model.logbook.shots() else 0.0
     if stage not in ("Areas", "Recipe", "Plan", "Easel") or not model.areas:
         return 0.0
     found = model.planner.covering()

@@ -27,7 +27,6 @@ from hanabira.core.study.sun import side_of
 from hanabira.core.token import Token
 from hanabira.craft.kitfile import parse_csv
 from hanabira.craft.supplies import KITS, paper, paper_for, papers
-from hanabira.session.checkroom import Checkroom
 from hanabira.session.darkroom import Darkroom
 from hanabira.session.dropper import Dropper
 from hanabira.session.edits import AddPhoto, EditBrief
@@ -37,7 +36,7 @@ from hanabira.session.measuring import Measuring
 from hanabira.session.messages import MessageDoor
 from hanabira.session.petals import share_done
 from hanabira.session.planner import Planner
-from hanabira.session.practising import Practising
+from hanabira.session.rooms import Rooms
 from hanabira.session.runner import InlineRunner, Runner
 from hanabira.session.settings import Settings
 from hanabira.session.undo import Undoable, UndoList
@@ -58,7 +57,7 @@ class Doable(Undoable, Protocol):
         ...
 
 
-class Session:
+class Session(Rooms):
     """Holds records, writes every edit through the store, and tells who listens.
 
     Signals carry an area's id or nothing. `apply` is the only way data changes.
@@ -104,8 +103,6 @@ class Session:
         self.planner = Planner(self)
         self.logbook = Logbook(self)
         self.dropper = Dropper(self)
-        self.checkroom = Checkroom(self)
-        self.practising = Practising(self)
         self._predictions: dict[str, tuple[object, Prediction, tuple[Caution, ...]]] = {}
         self._reach: tuple[object, Reach] | None = None
         self._gamut: tuple[object, Gamut] | None = None
@@ -168,7 +165,7 @@ class Session:
         stopped = self.jobs.cancel_all()
         self.commission, self.view, self.area_id, self.layer_at = found, None, "", 0
         self.measuring.forget()
-        self.checkroom.forget()
+        self.forget_checks()
         self._predictions.clear()
         self._reload()
         self.undo_changed.emit()

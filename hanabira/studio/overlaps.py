@@ -4,12 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from functools import cached_property, lru_cache
+from typing import TYPE_CHECKING
 
 import numpy as np
-from shapely import Polygon, linearrings, polygons
 
 from hanabira.core.area.shape import Outline, Point, ring_area, smooth_ring
+from hanabira.core.later import Later
 from hanabira.studio.records import Area
+
+if TYPE_CHECKING:
+    from shapely import Polygon
+
+shapely = Later("shapely")
 
 Ring = tuple[Point, ...]
 
@@ -33,7 +39,7 @@ def size_of(ring: Ring) -> float:
 @lru_cache(maxsize=4096)
 def polygon_of(ring: Ring, holes: tuple[Ring, ...] = ()) -> Polygon:
     """A valid polygon of an outline and its holes, in photo pixels; do not change it."""
-    shape = Polygon(ring, [h for h in holes if len(h) > 2])
+    shape = shapely.Polygon(ring, [h for h in holes if len(h) > 2])
     return shape if shape.is_valid else shape.buffer(0)
 
 
@@ -48,8 +54,8 @@ def drawn(ring: Ring, smooth: bool) -> np.ndarray:
 @lru_cache(maxsize=4096)
 def curve_of(ring: Ring, smooth: bool, holes: tuple[Ring, ...] = ()) -> Polygon:
     """A polygon of the outlines as they are drawn, to ask about points; do not change it."""
-    inner = [linearrings(drawn(h, smooth)) for h in holes if len(h) > 2]
-    return polygons(drawn(ring, smooth), holes=inner or None)
+    inner = [shapely.linearrings(drawn(h, smooth)) for h in holes if len(h) > 2]
+    return shapely.polygons(drawn(ring, smooth), holes=inner or None)
 
 
 class Overlaps:

@@ -11,11 +11,13 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-from scipy import ndimage
 
 from hanabira.core.area.shape import Point, fill_ring, simplify_ring, smooth_ring
 from hanabira.core.colour.spaces import Array, bytes_to_lab
 from hanabira.core.faults import AreaFault
+from hanabira.core.later import Later
+
+ndimage = Later("scipy.ndimage")
 
 Ring = tuple[Point, ...]
 _GROW_SIDE = 850

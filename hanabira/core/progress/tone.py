@@ -10,15 +10,24 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cache
+from typing import Any
 
 import numpy as np
-from scipy.interpolate import CubicSpline
 
 from hanabira.core.colour.spaces import XYZ_TO_RGB, Array, chroma, lab_to_xyz, srgb_to_linear
+from hanabira.core.later import Later
 from hanabira.core.progress.strip import SIZE_MM, WHITE_LAB, FoundStrip, Patch, gutter, patch_pixels
 
+interpolate = Later("scipy.interpolate")
+
 KNOTS = np.array([0, 0.05, 0.10, 0.17, 0.27, 0.41, 0.58, 0.78, 1.0])
-_SPLINE = CubicSpline(KNOTS, np.eye(len(KNOTS)), bc_type="natural")
+
+
+@cache
+def _spline() -> Any:
+    return interpolate.CubicSpline(KNOTS, np.eye(len(KNOTS)), bc_type="natural")
+
+
 _DARKEST = 3e-4
 BURNT = 0.975
 """Encoded white above which a gutter says nothing any more."""
@@ -27,7 +36,7 @@ _STUDENT = 4.0
 
 def basis(e: Array) -> Array:
     """Values of the spline's basis (n, 9) at encoded values (n,)."""
-    return np.asarray(_SPLINE(np.clip(e, 0, 1)))
+    return np.asarray(_spline()(np.clip(e, 0, 1)))
 
 
 def log_decoded(e: Array) -> Array:

@@ -12,12 +12,12 @@ import cv2
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen, QPixmap, QPolygonF
-from shapely import contains_xy
 
 from hanabira.core.area.hair import HairField
 from hanabira.core.area.measures import Measures
 from hanabira.core.area.shape import cut
 from hanabira.core.colour.spaces import bytes_to_lab
+from hanabira.core.later import Later
 from hanabira.core.places.place import Places, labels_at
 from hanabira.core.solver.area import WHERE, Layer
 from hanabira.desk.gestures.outlines import ring_path
@@ -26,6 +26,8 @@ from hanabira.desk.theme import role, scale
 from hanabira.desk.widgets.mat import Mat
 from hanabira.studio.overlaps import box_of, curve_of, drawn
 from hanabira.studio.records import Area
+
+shapely = Later("shapely")
 
 ROW = 50.0
 ELBOW = 12.0
@@ -223,24 +225,24 @@ def _place(ring: tuple, smooth: bool, holes: tuple, others: tuple) -> tuple[floa
         x0, y0, x1, y1 = box_of(r, soft)
         if (x1 - x0) * (y1 - y0) < wide * high:
             over.append(curve_of(r, soft))
-            at_mean = at_mean or bool(x0 <= mx <= x1 and y0 <= my <= y1 and contains_xy(over[-1], mx, my))
-    if not at_mean and contains_xy(own, mx, my):
+            at_mean = at_mean or bool(x0 <= mx <= x1 and y0 <= my <= y1 and shapely.contains_xy(over[-1], mx, my))
+    if not at_mean and shapely.contains_xy(own, mx, my):
         return mx, my
     mean = np.array([mx, my])
     k, j = np.meshgrid(np.arange(1, 12), np.arange(1, 12), indexing="ij")
     spread = np.column_stack([left + wide * ((j.ravel() * 5) % 12) / 12, top + high * ((k.ravel() * 7) % 12) / 12])
     candidates = np.vstack([mean, [(left + right) / 2, (top + bottom) / 2], spread])
     x, y = candidates.T
-    inside = contains_xy(own, x, y)
+    inside = shapely.contains_xy(own, x, y)
     free = inside.copy()
     for q in over:
-        free &= ~contains_xy(q, x, y)
+        free &= ~shapely.contains_xy(q, x, y)
     if not free.any():
         at = candidates[np.argmax(inside)] if inside.any() else mean
         return float(at[0]), float(at[1])
     # the nearest free place to the middle, but not at its very edge
     d = 0.06 * math.sqrt(max(1.0, wide * high))
-    deep = free & np.logical_and.reduce([contains_xy(own, x + u, y + v) for u, v in ((d, 0), (-d, 0), (0, d), (0, -d))])
+    deep = free & np.logical_and.reduce([shapely.contains_xy(own, x + u, y + v) for u, v in ((d, 0), (-d, 0), (0, d), (0, -d))])
     some = candidates[deep if deep.any() else free]
     at = some[np.argmin(np.hypot(*(some - mean).T))]
     return float(at[0]), float(at[1])

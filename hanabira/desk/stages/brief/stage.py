@@ -16,7 +16,6 @@ from hanabira.desk.stage import PictureStage
 from hanabira.desk.stages.brief import cards as brief_cards
 from hanabira.desk.theme import u
 from hanabira.session.edits import EditBrief
-from hanabira.studio.pictures import SUFFIXES
 from hanabira.studio.records import Commission
 
 if TYPE_CHECKING:
@@ -210,4 +209,3 @@ class Brief(PictureStage):
 
 
 _NO_DATE = QDate(2000, 1, 1)
-PHOTO_FILTER = f"Pictures ({' '.join('*' + s for s in SUFFIXES)})"

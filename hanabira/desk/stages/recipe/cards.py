@@ -15,14 +15,13 @@ from hanabira.craft.techniques import coats, measured_coat
 from hanabira.craft.whisker_methods import whisker_method
 from hanabira.desk.cards import school_parts
 from hanabira.desk.controls import Caption, Choice, Pick, Stepper, Words, act_button, row
+from hanabira.desk.stages.recipe.tabs import TABS
 from hanabira.desk.widgets.measure_cards import Patches
 from hanabira.session.edits import ChangeAreas
 from hanabira.studio.records import Area
 
 if TYPE_CHECKING:
     from hanabira.desk.stages.recipe.stage import Recipe
-
-TABS = (("layers", "Layers"), ("layer", "Layer"), ("way", "Way"), ("advice", "Advice"), ("portrait", "Portrait"))
 
 
 def tabs(s: Recipe) -> Pick:

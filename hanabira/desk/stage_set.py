@@ -1,0 +1,73 @@
+"""The stages and rooms of the desk, each loaded and made when it is first needed, the others in quiet moments after the window stands."""
+
+from __future__ import annotations
+
+import importlib
+from collections.abc import Callable, Mapping
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QObject, QTimer
+
+from hanabira.desk.stage import Stage
+
+if TYPE_CHECKING:
+    from hanabira.desk.window import Desk
+
+WHERE: Mapping[str, tuple[str, str]] = {
+    "Brief": ("brief", "Brief"), "Study": ("study", "Study"), "Areas": ("areas", "Areas"), "Recipe": ("recipe", "Recipe"), "Plan": ("plan", "Plan"),
+    "Easel": ("easel", "Easel"), "Check": ("check", "Check"), "Shelf": ("shelf", "Shelf"), "Kit": ("kit", "KitRoom"), "Practice": ("practice", "Practice"),
+}  # fmt: skip
+"""Package and class of each stage and room."""
+QUIET_MS = 25
+"""Between two stages that are made ahead, so that the window is never silent for long."""
+
+
+def load(name: str) -> type[Stage]:
+    """The class of a stage."""
+    package, what = WHERE[name]
+    found: type[Stage] = getattr(importlib.import_module(f"hanabira.desk.stages.{package}.stage"), what)
+    return found
+
+
+class StageSet(QObject):
+    """Stages by name. ``made`` is told of each new one before anybody has it."""
+
+    def __init__(self, desk: Desk, made: Callable[[Stage], object]) -> None:
+        super().__init__(desk)
+        self._desk, self._made = desk, made
+        self._there: dict[str, Stage] = {}
+        self._timer = QTimer(self)
+        self._timer.setInterval(QUIET_MS)
+        self._timer.timeout.connect(self._one_more)
+
+    def __getitem__(self, name: str) -> Stage:
+        if name not in self._there:
+            stage = load(name)(self._desk)
+            self._there[name] = stage
+            self._made(stage)
+        return self._there[name]
+
+    def __contains__(self, name: object) -> bool:
+        return name in WHERE
+
+    def get_ready(self) -> None:
+        """Make the other stages one by one; their code is loaded off the interface thread first."""
+        jobs = self._desk.model.jobs
+        jobs.run(
+            "stages",
+            "Getting the other stages ready",
+            lambda token: [(token.check(), load(q)) for q in WHERE],
+            lambda _r: self._timer.start(),
+            quiet=True,
+        )
+
+    def stop(self) -> None:
+        """The window goes."""
+        self._timer.stop()
+
+    def _one_more(self) -> None:
+        name = next((q for q in WHERE if q not in self._there), "")
+        if name:
+            self[name]  # noqa: B018 - making it is the point
+        else:
+            self._timer.stop()

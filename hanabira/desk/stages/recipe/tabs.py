@@ -1,0 +1,3 @@
+"""The cards of a recipe, by key and name."""
+
+TABS = (("layers", "Layers"), ("layer", "Layer"), ("way", "Way"), ("advice", "Advice"), ("portrait", "Portrait"))

@@ -1,0 +1,68 @@
+"""A start loads no more than it shows: heavy libraries and the other stages come when they are needed, or in quiet moments."""
+
+import os
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+
+from hanabira.core.later import Later
+from hanabira.desk.stage_set import WHERE, StageSet, load
+from tests.demo_studio import demo_copy
+from tests.desk.test_desk import DemoCase
+
+STARTED = """
+import sys
+from pathlib import Path
+from hanabira.desk.start import make_app, open_window
+app = make_app(); window = open_window(Path(sys.argv[1])); window.show(); app.processEvents()
+print(*sorted(m for m in sys.modules if m.count(".") == 0 or m.startswith("hanabira.desk.stages")))
+window.close()
+"""
+
+
+class Lean(unittest.TestCase):
+    def test_a_start_waits_for_no_library_that_it_does_not_show(self):
+        with tempfile.TemporaryDirectory() as temp:
+            studio = demo_copy(Path(temp) / "demo")
+            env = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
+            told = subprocess.run(
+                [sys.executable, "-c", STARTED, str(studio)], env=env, capture_output=True, text=True, check=True, timeout=120
+            )
+        loaded = set(told.stdout.split())
+        self.assertIn("numpy", loaded)
+        for name in ("scipy", "skimage", "reportlab", "icalendar", "alembic", "tifffile", "imagecodecs"):
+            self.assertNotIn(name, loaded)
+        stages = {m.split(".")[3] for m in loaded if m.count(".") >= 4 and m.endswith(".stage")}
+        self.assertEqual(len(stages), 1, f"one stage is shown, these were loaded: {stages}")
+
+    def test_a_later_module_is_loaded_at_the_first_look(self):
+        name = "this_is_no_module_at_all"
+        later = Later(name)
+        with self.assertRaises(ModuleNotFoundError):
+            later.anything  # noqa: B018
+        self.assertIs(Later("math").pi, __import__("math").pi)
+        with self.assertRaises(AttributeError):
+            Later("math").no_such_thing  # noqa: B018
+
+
+class Ready(DemoCase):
+    def test_the_other_stages_are_made_in_quiet_moments_each_once(self):
+        self.wait_until(lambda: len(self.desk.stages._there) == len(WHERE), 60, "the stages to be made")
+        for name in WHERE:
+            self.assertIsInstance(self.desk.stages[name], load(name))
+            self.assertGreaterEqual(self.desk.pages.indexOf(self.desk.stages[name].centre), 0)
+        self.assertEqual(self.desk.pages.count(), len(WHERE))
+        self.assertFalse(self.desk.stages._timer.isActive())
+        told = []
+        few = StageSet(self.desk, told.append)
+        self.assertEqual(few._there, {})
+        plan = few["Plan"]
+        self.assertIs(few["Plan"], plan)
+        self.assertEqual(told, [plan])
+        self.assertNotIn("Cellar", self.desk.stages)
+
+
+if __name__ == "__main__":
+    unittest.main()
