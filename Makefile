@@ -1,6 +1,8 @@
-# Commands a person needs: demo, test. The rest is for working on the code.
+# Commands a person needs: demo, test, install, uninstall. The rest is for working on the code.
 PY := .venv/bin/python
-.PHONY: demo test check screenshots venv bench practice mutants clean
+PREFIX ?= $(HOME)/.local
+HOME_OF_IT := $(PREFIX)/lib/hanabira
+.PHONY: demo test install uninstall check wheel screenshots venv bench practice mutants clean
 .DEFAULT_GOAL := test
 
 venv: .venv/ready
@@ -19,10 +21,28 @@ demo: venv
 test: venv
 	$(PY) -m tests
 
+# An environment of its own under the prefix, the program on the path, and what the desktop needs to know.
+install:
+	python3 -c 'import sys; sys.exit("Hanabira needs Python 3.11 or newer") if sys.version_info < (3, 11) else 0'
+	test -x "$(HOME_OF_IT)/bin/python" || python3 -m venv "$(HOME_OF_IT)"
+	"$(HOME_OF_IT)/bin/python" -m pip install --quiet --disable-pip-version-check -r requirements.txt
+	"$(HOME_OF_IT)/bin/python" -m pip install --quiet --disable-pip-version-check --no-deps --force-reinstall .
+	sh tools/system_libraries.sh
+	"$(HOME_OF_IT)/bin/python" -m hanabira.desktop.install "$(PREFIX)"
+
+uninstall:
+	if test -x "$(HOME_OF_IT)/bin/python"; then "$(HOME_OF_IT)/bin/python" -m hanabira.desktop.install "$(PREFIX)" --remove; fi
+	rm -rf "$(HOME_OF_IT)"
+
 check: venv
 	.venv/bin/ruff check hanabira tests benchmarks tools
 	.venv/bin/mypy --no-error-summary
 	.venv/bin/lint-imports --no-cache
+	sh tools/desktop_files.sh
+
+# A wheel from a clean copy of what is checked in, tried in an environment that has nothing of this folder.
+wheel: venv
+	$(PY) -m tools.try_wheel dist
 
 screenshots: venv
 	$(PY) -m tools.screenshots docs/screenshots

@@ -1,3 +1,3 @@
 """Hanabira: plan animal portraits in coloured pencil and pastel."""
 
-__version__ = "0.1.0"
+__version__ = "0.2.0"

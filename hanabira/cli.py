@@ -256,7 +256,10 @@ def open_(args: argparse.Namespace) -> None:
     """Open a window on a studio."""
     from hanabira.desk.start import start
 
-    raise SystemExit(start(Path(args.studio or args.dir) if (args.studio or args.dir) else None))
+    named = Path(args.dir) if args.dir else None
+    if named is not None and named.is_file():  # a double click on a bundle: it comes into the studio that is open otherwise
+        raise SystemExit(start(Path(args.studio) if args.studio else None, named))
+    raise SystemExit(start(Path(args.studio) if args.studio else named))
 
 
 def _print(command: str, data: dict) -> None:
@@ -383,7 +386,7 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("dir", nargs="?", metavar="DIR")
     p.add_argument("--open", action="store_true", help="open its window afterwards")
     p = add("open", open_, "Open the window.")
-    p.add_argument("dir", nargs="?", metavar="DIR")
+    p.add_argument("dir", nargs="?", metavar="DIR|BUNDLE", help="a studio, or a bundle to take into yours")
     p.add_argument("--studio", metavar="DIR", help="a studio of your own choice, for trying things")
     return top
 

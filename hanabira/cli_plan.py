@@ -101,10 +101,10 @@ def export(args: argparse.Namespace) -> dict:
         remarks: list[str] = []
         for c in store.all(Commission):
             safe = "".join(q if q.isalnum() or q in " -_" else "_" for q in c.name).strip() or "commission"
-            path = target / f"{safe}.zip"
+            path = target / f"{safe}.hanabira.zip"
             n = 2
             while str(path) in out:
-                path, n = target / f"{safe} {n}.zip", n + 1
+                path, n = target / f"{safe} {n}.hanabira.zip", n + 1
             written = write_bundle(store, c.id, path)
             out.append(str(written.path))
             remarks += [f"{c.name}: {words}" for words in written.remarks]

@@ -106,7 +106,7 @@ class CommissionFiles(FileWriter):
     def bundle(self) -> None:
         """Everything of the commission in one open file."""
         c, store = self.desk.model.commission, self.desk.model.store
-        target = self._ask(".zip", "bundle")
+        target = self._ask(".hanabira.zip", "bundle")
         if target is not None and c is not None:
             self._run("Writing the bundle", lambda token: write_bundle(store, c.id, target, token))
 

@@ -7,6 +7,7 @@ import socket
 import sys
 from pathlib import Path
 
+from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from hanabira.core.faults import StudioFault
@@ -19,6 +20,9 @@ _windows: list[QWidget] = []
 """The window that is open; another one takes its place when a studio goes back to a backup."""
 
 
+ICON = Path(__file__).parent.parent / "desktop" / "org.hanabira.Hanabira.svg"
+
+
 def make_app(argv: list[str] | None = None) -> QApplication:
     """The Qt application with our typefaces."""
     app = QApplication.instance()
@@ -26,7 +30,8 @@ def make_app(argv: list[str] | None = None) -> QApplication:
         app = QApplication(argv if argv is not None else sys.argv[:1])
         _kept.append(app)
     app.setApplicationName("Hanabira")
-    app.setDesktopFileName("hanabira")
+    app.setDesktopFileName("org.hanabira.Hanabira")
+    app.setWindowIcon(QIcon(str(ICON)))
     if app.property("fonts") is None:
         theme.load_fonts()
         app.setProperty("fonts", True)
@@ -62,13 +67,25 @@ def open_window(folder: Path | None = None) -> QWidget:
     return window
 
 
-def start(folder: Path | None = None) -> int:
-    """Open a window on a studio and run until it is closed. Raises `StudioFault` where no screen can be reached."""
+def start(folder: Path | None = None, bundle: Path | None = None) -> int:
+    """Open a window on a studio and run until it is closed; a ``bundle`` is taken in. Raises `StudioFault` where no screen can be reached."""
     if not has_display():
         raise StudioFault("There is no display on which a window could open.", do="Set DISPLAY, or use the other commands.")
     app = make_app()
-    open_window(folder).show()
+    window = open_window(folder)
+    window.show()
+    if bundle is not None:
+        take_in(window, bundle)
     return app.exec()
+
+
+def take_in(window: QWidget, bundle: Path) -> None:
+    """Take a bundle into the studio of a window; a window that only says what is wrong with its studio takes none."""
+    from hanabira.desk.window import Desk
+
+    if isinstance(window, Desk):
+        window.show_room("Shelf")
+        window.stages["Shelf"].take_in(str(bundle.absolute()))
 
 
 def has_display() -> bool:

@@ -1,6 +1,7 @@
 """The frame of the desk: stages and rooms, the list of commands, messages, files that are asked for, type and theme."""
 
 import math
+import unittest
 from pathlib import Path
 
 import numpy as np
@@ -13,14 +14,12 @@ from hanabira.desk.acts import MENUS
 from hanabira.desk.save_dialog import save_dialog
 from hanabira.studio.records import Area, Commission
 from hanabira.studio.store import Store
+from tests.desk.test_desk import DemoCase
 
 
 def circle(mat, cx: float, cy: float, r: float, n: int = 40) -> list[QPointF]:
     """Widget points round a place of the photo."""
     return [mat.widget_point(cx + r * math.cos(2 * math.pi * k / n), cy + r * math.sin(2 * math.pi * k / n)) for k in range(n + 1)]
-
-
-from tests.desk.test_desk import DemoCase
 
 
 class Frame(DemoCase):

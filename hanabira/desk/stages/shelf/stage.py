@@ -215,9 +215,9 @@ class Shelf(Stage):
             self.desk.go(self.model.commission.stage)
 
     # -- acts -----------------------------------------------------------------------
-    def take_in(self) -> None:
-        """Take a bundle into the studio and choose it."""
-        path = self.ask_bundle_path()
+    def take_in(self, path: str = "") -> None:
+        """Take a bundle into the studio and choose it; which one is asked when none is named."""
+        path = path or self.ask_bundle_path()
         if not path:
             return
         store = self.model.store

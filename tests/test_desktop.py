@@ -1,0 +1,118 @@
+"""Installed like an application: what is written under a prefix, and that exactly that goes again."""
+
+import configparser
+import io
+import shutil
+import subprocess
+import tempfile
+import unittest
+import xml.etree.ElementTree as ET
+from pathlib import Path
+
+from PIL import Image
+
+import hanabira
+from hanabira.desktop import install
+from tests.demo_studio import OnDemo
+from tests.desk.test_desk import DemoCase
+
+
+class Installed(unittest.TestCase):
+    def setUp(self):
+        temp = tempfile.TemporaryDirectory()
+        self.addCleanup(temp.cleanup)
+        self.prefix = Path(temp.name) / "a prefix"
+        self.command = Path(temp.name) / "own place" / "hanabira"
+        self.command.parent.mkdir()
+        self.command.write_text("#!/bin/sh\n")
+        self.written = install.install(self.prefix, self.command)
+
+    def entry(self) -> configparser.SectionProxy:
+        read = configparser.ConfigParser(interpolation=None, strict=True)
+        read.optionxform = str
+        read.read(self.prefix / "share/applications" / f"{install.ID}.desktop")
+        return read["Desktop Entry"]
+
+    def test_the_entry_starts_the_program_and_opens_bundles(self):
+        entry = self.entry()
+        self.assertEqual(entry["Exec"], f'"{self.command}" open %f', "a path with a blank is quoted")
+        self.assertEqual(entry["Icon"], install.ID)
+        self.assertEqual(entry["MimeType"], "application/x-hanabira-bundle;")
+        self.assertEqual((self.prefix / "bin" / "hanabira").resolve(), self.command.resolve())
+        self.assertEqual(install._quoted(Path("/usr/bin/hanabira")), "/usr/bin/hanabira")
+        self.assertEqual(install._quoted(Path("/a%b/$x")), '"/a%%b/\\$x"')
+
+    def test_a_bundle_is_known_by_its_name(self):
+        root = ET.parse(self.prefix / "share/mime/packages" / f"{install.ID}.xml").getroot()
+        space = {"m": "http://www.freedesktop.org/standards/shared-mime-info"}
+        kind = root.find("m:mime-type", space)
+        self.assertEqual(kind.get("type"), "application/x-hanabira-bundle")
+        self.assertEqual(kind.find("m:glob", space).get("pattern"), "*.hanabira.zip")
+        self.assertEqual(kind.find("m:sub-class-of", space).get("type"), "application/zip")
+
+    def test_the_metadata_names_this_version_and_its_entry(self):
+        path = self.prefix / "share/metainfo" / f"{install.ID}.metainfo.xml"
+        root = ET.parse(path).getroot()
+        self.assertEqual(root.findtext("id"), install.ID)
+        self.assertEqual(root.findtext("launchable"), f"{install.ID}.desktop")
+        self.assertEqual(root.find("releases/release").get("version"), hanabira.__version__)
+        self.assertEqual(root.findtext("project_license"), "GPL-3.0-or-later")
+        if shutil.which("appstreamcli"):
+            subprocess.run(["appstreamcli", "validate", "--no-net", str(path)], check=True, capture_output=True)
+        if shutil.which("desktop-file-validate"):
+            subprocess.run(["desktop-file-validate", str(self.prefix / "share/applications" / f"{install.ID}.desktop")], check=True)
+
+    def test_icons_have_their_sizes_and_are_no_empty_squares(self):
+        for side in install.SIZES:
+            path = self.prefix / f"share/icons/hicolor/{side}x{side}/apps/{install.ID}.png"
+            with Image.open(io.BytesIO(path.read_bytes())) as image:
+                self.assertEqual(image.size, (side, side))
+                plum = sum(1 for r, g, b, a in image.convert("RGBA").get_flattened_data() if a > 200 and r > g + 30 and b > g + 15)
+            self.assertGreater(plum, 0.08 * side * side, side)
+
+    def test_what_was_installed_goes_and_nothing_else(self):
+        other = self.prefix / "share/applications/other.desktop"
+        other.write_text("[Desktop Entry]\n")
+        studio = self.prefix / "share/hanabira-studio"
+        studio.mkdir()
+        (studio / "mine").write_text("a portrait")
+        self.assertEqual(set(install.remove(self.prefix)), set(self.written))
+        self.assertTrue(other.exists())
+        self.assertEqual((studio / "mine").read_text(), "a portrait")
+        self.assertFalse((self.prefix / "share/metainfo").exists(), "an empty folder goes as well")
+        self.assertTrue(self.command.exists())
+        self.assertEqual(install.remove(self.prefix), [])
+
+    def test_installing_again_changes_nothing(self):
+        before = {p: p.read_bytes() for p in self.written if p.is_file()}
+        self.assertEqual(set(install.install(self.prefix, self.command)), set(self.written))
+        self.assertEqual({p: p.read_bytes() for p in self.written if p.is_file()}, before)
+
+
+class DoubleClick(DemoCase):
+    def test_a_bundle_that_is_opened_comes_onto_the_shelf(self):
+        from hanabira.desk.start import take_in
+        from hanabira.studio.bundle import write_bundle
+
+        path = write_bundle(self.model.store, self.model.commission.id, self.folder.parent / "Tansy.hanabira.zip").path
+        names = sorted(c.name for c in self.model.commissions)
+        take_in(self.desk, path)
+        self.settle()
+        self.assertEqual(self.desk.current.name, "Shelf")
+        self.assertEqual(len(self.model.commissions), len(names) + 1)
+        self.assertIn("is on the shelf", self.said[-1].what)
+
+
+class Exported(OnDemo):
+    def test_bundles_are_written_under_the_name_that_the_desktop_knows(self):
+        from hanabira.cli import main
+
+        with tempfile.TemporaryDirectory() as folder:
+            self.assertEqual(main(["export", "--studio", str(self.root / "demo"), "--all", "--to", folder]), 0)
+            names = [p.name for p in Path(folder).iterdir()]
+        self.assertGreater(len(names), 2)
+        self.assertTrue(all(n.endswith(".hanabira.zip") for n in names), names)
+
+
+if __name__ == "__main__":
+    unittest.main()
