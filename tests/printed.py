@@ -19,12 +19,20 @@ class Printed:
         self.size = float(page.mediabox.width) / MM, float(page.mediabox.height) / MM
         self.text = page.extract_text()
         self.boxes: list[tuple[Rect, tuple[float, ...] | None]] = []
+        self.images: list[Rect] = []
+        """Where pictures lie, in the order in which they are painted."""
+        matrix = [1.0, 0.0, 0.0, 1.0, 0.0, 0.0]
         fill: tuple[float, ...] | None = None
         last: Rect | None = None
         for operands, operator in pypdf.generic.ContentStream(page.get_contents(), None).operations:
             if operator in (b"rg", b"g"):
                 v = [float(q) for q in operands]
                 fill = tuple(v) if operator == b"rg" else (v[0],) * 3
+            elif operator == b"cm":
+                matrix = [float(q) for q in operands]
+            elif operator == b"Do":
+                w, h, x, y = (matrix[k] / MM for k in (0, 3, 4, 5))
+                self.images.append((x - origin[0], self.size[1] - y - h - origin[1], w, h))
             elif operator == b"re":
                 x, y, w, h = (float(q) / MM for q in operands)
                 last = (x - origin[0], self.size[1] - y - h - origin[1], w, h)

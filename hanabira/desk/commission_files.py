@@ -7,8 +7,6 @@ from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
-from hanabira.core.area.measures import measure
-from hanabira.core.area.shape import rectangle
 from hanabira.core.faults import Fault
 from hanabira.core.token import Token
 from hanabira.desk.recipe_files import FileWriter
@@ -54,7 +52,7 @@ class CommissionFiles(FileWriter):
 
     def approval(self) -> None:
         """What the client agrees to, on one page."""
-        from hanabira.session.commission_sheets import approval_of, sheet_picture
+        from hanabira.session.commission_sheets import approval_of
         from hanabira.sheets.approval import write_approval
 
         model = self.desk.model
@@ -64,16 +62,10 @@ class CommissionFiles(FileWriter):
         target = self._ask(".pdf", "for approval")
         if target is None:
             return
-        plan = model.planner.planned()
-        picture = sheet_picture(model)
-        assert picture is not None
-        empty = approval_of(model, plan, ())
+        content = approval_of(model)
 
         def work(token: Token) -> Path:
-            h, w = picture.shape[:2]
-            m = measure(picture, rectangle(0, 0, w, h), None, None, hair=False, token=token)
-            shades = [(q.lab, q.name) for q in sorted(m.palette, key=lambda q: -q.share)[:7]]
-            return write_approval(replace(empty, palette=shades), target)
+            return write_approval(content(token), target)
 
         self._run("Writing the approval sheet", work, True)
 

@@ -82,9 +82,11 @@ class Subject:
             if known is None:
                 token.report(0.3 * n / max(1, len(todo)), f"Measuring {a.name}")
                 known = request.measure(token)
-                planned = self.recipes[a.id].places
-                if any(p.kind == "marking" for p in planned):
-                    known = request.look_at_marking(known)
+            planned = any(p.kind == "marking" for p in self.recipes[a.id].places)
+            if planned and not any(
+                p.kind == "marking" for p in known.places or ()
+            ):  # it was measured and not yet looked at for its marking
+                known = request.look_at_marking(known)
             found[a.id] = known
         return Measured(self, found)
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import datetime
 import json
-import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
@@ -24,6 +23,7 @@ from hanabira.core.solver.area import CORRECT, Layer, goes_over
 from hanabira.core.token import Token
 from hanabira.session.check_subject import subject_of
 from hanabira.session.edits import Edit
+from hanabira.session.words import likeness_marks
 from hanabira.studio.checking import verdict_of
 from hanabira.studio.layer_ids import fresh
 from hanabira.studio.records import PhotoCheck, Record, Shot
@@ -266,7 +266,7 @@ class Checkroom:
     def likeness(self, shot: Shot) -> tuple[tuple[str, bool], ...]:
         """The brief's marks of likeness, a sentence each, and whether they were found in this photo of the work."""
         c, kept = self.model.commission, self.kept().get(shot.id)
-        marks = [q.strip().rstrip(".") for q in re.split(r"[;\n]|\.\s", c.notes if c is not None else "") if q.strip()]
+        marks = likeness_marks(c.notes if c is not None else "")
         ticked = kept.meant if kept is not None else ()
         return tuple((q, f"{LIKE}{q[:MARK_CHARS]}" in ticked) for q in marks[:MOST_MARKS])
 

@@ -4,24 +4,29 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from typing import Any
 
+import cv2
 import numpy as np
 
-from hanabira.core.area.palette import PaletteColour
-from hanabira.core.colour.spaces import parse_hex, srgb_to_lab
+from hanabira.core.colour.spaces import Array, lab_to_bytes
+from hanabira.core.colour.words import colour_name, value_step
 from hanabira.core.faults import PhotoFault
+from hanabira.core.optics.stack import bare
+from hanabira.core.progress.expected import wanted_picture
 from hanabira.core.schedule.order import RECIPE_ORDER, Step
 from hanabira.core.token import Token
 from hanabira.craft.safety import SHEET, step_cautions, words_for
 from hanabira.craft.supplies import papers, surfaces
 from hanabira.craft.techniques import switches
+from hanabira.session.check_subject import subject_of
 from hanabira.session.planner import Planned
 from hanabira.session.price import price_words
 from hanabira.session.recipe_card import ground_name
 from hanabira.session.session import Session
-from hanabira.session.words import day_words, due_words, hours_words, span, step_words, stroke_words, with_words
-from hanabira.sheets.approval import Approval
+from hanabira.session.words import day_words, due_words, hours_words, likeness_marks, span, step_words, stroke_words, with_words
+from hanabira.sheets.approval import EYE_MM, Approval
 from hanabira.sheets.bench_book import Book, BookDay, BookStep, Ready
 from hanabira.sheets.record import Record, RecordRow
 from hanabira.studio import account
@@ -29,7 +34,8 @@ from hanabira.studio.records import Shot
 from hanabira.studio.store import Store
 
 RECORD_FORMAT = "hanabira record 1"
-_SIDE = 1600
+_SIDE, _FORECAST_PX_MM = 1600, 6.0
+NOOK_MM2 = 350.0
 
 
 def order_facts(model: Session) -> list[tuple[str, str]]:
@@ -146,31 +152,107 @@ def book_of(model: Session, plan: Planned) -> Book:
     )
 
 
-def approval_of(model: Session, plan: Planned | None, palette: Sequence[PaletteColour]) -> Approval:
-    """The approval sheet's content. ``palette`` are measured colours of the picture with their shares."""
-    c, picture = model.commission, sheet_picture(model)
-    assert c is not None and picture is not None
-    top, foot = (srgb_to_lab(parse_hex(h)) for h in c.backdrop_hexes)
+def approval_of(model: Session) -> Callable[[Token], Approval]:
+    """The approval sheet's content; the returned work, which paints the forecast, may run off the interface thread."""
+    c, picture, photo, view, plan = model.commission, sheet_picture(model), model.photo, model.view, model.planner.planned()
+    assert c is not None and picture is not None and photo is not None and view is not None
     facts = [q for q in order_facts(model) if q[0] not in ("School", "Likeness")]
-    facts.append(("Due", day_words(datetime.date.fromisoformat(c.due)) if c.due else "to be agreed"))
+    facts.append(("Ready", day_words(datetime.date.fromisoformat(c.due)) if c.due else "to be agreed"))
     terms = []
     if plan is not None and c.terms.rate > 0:
         price, parts = price_words(model, plan)
         terms.append(f"Price: {price}, {parts}. The range covers {hours_words(plan.ordered.steps)} of work.")
         if not model.planner.covering().whole:
             terms.append(model.planner.covering().words)
-    if c.terms.accessories:
-        terms.append(f"Accessories: {c.terms.accessories}.")
-    if c.notes:
-        terms.append(f"What makes the likeness: {c.notes}")
     terms.append(
         "The photographs are used for this portrait with their owner’s permission."
         if c.terms.photo_permission
         else "The client confirms that the photographs may be used for this portrait."
     )
     terms.append("Changes after this day are agreed anew, with their time and price.")
-    shades = [(q.lab, q.name) for q in sorted(palette, key=lambda q: -q.share)[:7]]
-    return Approval(c.name, title_line(model), picture, facts, shades, (top, foot), terms, model.settings.get("card_paper"))
+    planned = [a.id for a in model.areas if model.recipe_layers(a.id)]
+    subject = subject_of(model) if planned else None
+    words = "How it will look on the paper, as forecast" if len(planned) == len(model.areas) else (
+        f"How it will look on the paper, as forecast: {len(planned)} of {len(model.areas)} areas are planned, the rest is bare"
+    )  # fmt: skip
+    eye = next((a for a in model.areas if a.surface_id == "eye"), None)
+    line = f"A portrait of your {c.animal} in {_medium(model)}" if c.animal else f"A portrait in {_medium(model)}"
+    size = (view.size[0], view.size[1])
+    whole = Approval(
+        c.name, line, picture, facts, tuple(_coat_colours(model)), terms, c.client, day_words(datetime.date.today()), f"{c.width_mm:.0f} × {c.height_mm:.0f} mm",
+        None, words, None, EYE_MM, tuple(likeness_marks(c.notes)), model.settings.get("studio_name"), model.settings.get("card_paper"),
+    )  # fmt: skip
+
+    def work(token: Token) -> Approval:
+        out = whole
+        if subject is not None:
+            measured = subject.measured(token)
+            token.report(0.4, "Painting the forecast")
+            sheet = measured.sheet(_FORECAST_PX_MM)
+            painted = lab_to_bytes(wanted_picture(sheet, measured.expected(), np.asarray(bare(subject.paper).lab), final=True))
+            mended, holes = _without_nooks(painted, [a.inside for a in sheet.areas])
+            out = replace(out, forecast=mended, forecast_words=f"{words}; what is white inside lies in no area yet" if holes else words)
+        if eye is not None:
+            middle, side = np.mean(eye.ring, 0), EYE_MM
+            times = photo.crop[2] / (c.width_mm - 2 * c.border_mm)  # photo pixels a millimetre
+            if out.forecast is not None and eye.id in planned:
+                x, y = ((float(v) - o) / times + c.border_mm for v, o in zip(middle, photo.crop[:2], strict=True))
+                k = _FORECAST_PX_MM
+                out = replace(out, eye=_cut(out.forecast, ((x - side / 2) * k, (y - side / 2) * k, side * k, side * k)))
+            else:
+                pixels = view.preview(_SIDE)
+                k = pixels.shape[1] / size[0]
+                x, y, wide = float(middle[0]) * k, float(middle[1]) * k, side * times * k
+                out = replace(out, eye=_cut(pixels, (x - wide / 2, y - wide / 2, wide, wide)))
+        return out
+
+    return work
+
+
+def _without_nooks(painted: np.ndarray, inside: Sequence[np.ndarray]) -> tuple[np.ndarray, bool]:
+    """The forecast with the small bare nooks between drawn areas taken over from beside them: no portrait is delivered with holes where three areas meet.
+
+    Only what lies wholly between areas and is smaller than `NOOK_MM2`; larger bare paper stays bare, as the plan has it, and it is told whether there is any.
+    """
+    bare_paper = (~np.any(inside, axis=0)).astype(np.uint8)
+    count, labels, stats, _middles = cv2.connectedComponentsWithStats(bare_paper, connectivity=4)
+    small = [k for k in range(1, count) if stats[k, cv2.CC_STAT_AREA] < NOOK_MM2 * _FORECAST_PX_MM**2]
+    h, w = labels.shape
+    within = [
+        k
+        for k in range(1, count)
+        if stats[k, 0] > 0 and stats[k, 1] > 0 and stats[k, 0] + stats[k, 2] < w and stats[k, 1] + stats[k, 3] < h
+    ]
+    holes = any(k not in small for k in within)
+    nooks = np.isin(labels, small) & (bare_paper > 0)
+    if not nooks.any():
+        return painted, holes
+    grown = cv2.dilate(nooks.astype(np.uint8), np.ones((5, 5), np.uint8))
+    return np.asarray(cv2.inpaint(np.ascontiguousarray(painted), grown, 9, cv2.INPAINT_TELEA)), holes
+
+
+def _medium(model: Session) -> str:
+    return "pastel" if any(p.binder == "pastel" for p in model.kit) else "coloured pencil"
+
+
+def _cut(pixels: np.ndarray, box: Sequence[float]) -> np.ndarray:
+    """A box (x, y, width, height) of a picture; what lies outside it is white."""
+    x, y, w, h = box
+    shape = (max(1, round(w)), max(1, round(h)))
+    move = np.array([[shape[0] / w, 0, -x * shape[0] / w], [0, shape[1] / h, -y * shape[1] / h]])
+    return np.asarray(cv2.warpAffine(pixels, move, shape, flags=cv2.INTER_AREA, borderValue=(255, 255, 255)))
+
+
+def _coat_colours(model: Session) -> list[tuple[Array, str, str]]:
+    """The general colour of the largest areas that were measured, from light to dark, with area, colour and value step."""
+    known = [
+        (a, m)
+        for a in model.areas
+        if (m := model.measures(a.id)) is not None and a.surface_id not in ("eye", "nose") and not m.clipping.unknown
+    ]
+    largest = sorted(known, key=lambda q: -(q[1].mm2 or 0.0))[:6]
+    out = [(np.asarray(m.values.band_lab["general"], float), a.name) for a, m in largest]
+    return [(lab, name, f"{colour_name(lab)} · step {value_step(float(lab[0]))}") for lab, name in sorted(out, key=lambda q: -q[0][0])]
 
 
 def record_data(model: Session) -> dict[str, Any]:

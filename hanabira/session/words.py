@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime
+import re
 from collections.abc import Sequence
 
 from hanabira.core.optics.kit import Kit
@@ -83,3 +84,12 @@ def with_words(s: Step, kit: Kit) -> str:
     return s.layer.tool or (
         "kneaded eraser" if s.layer.role == GRAPHITE else "the pencils of both" if s.layer.role == SEAM else "fresh eyes"
     )
+
+
+def likeness_marks(notes: str) -> list[str]:
+    """What makes the likeness, one mark a sentence or line of the brief's notes.
+
+    >>> likeness_marks("One ear a little back; the blaze runs left. No collar.")
+    ['One ear a little back', 'the blaze runs left', 'No collar']
+    """
+    return [q.strip().rstrip(".") for q in re.split(r"[;\n]|\.\s", notes) if q.strip()]

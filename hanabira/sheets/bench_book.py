@@ -12,7 +12,7 @@ import numpy as np
 from hanabira.core.colour.spaces import Array
 from hanabira.core.token import SILENT, Token
 from hanabira.sheets.card_page import Card
-from hanabira.sheets.pages import Swatch, facts, gap, grid, picture, room, together, words, write_pages
+from hanabira.sheets.pages import Swatch, facts, gap, grid, picture, room, section, spread, stacked, together, words, write_pages
 from hanabira.sheets.recipe_card import draw_recipe_card
 
 
@@ -68,22 +68,25 @@ class Book:
 def write_bench_book(book: Book, target: Path, token: Token = SILENT) -> Path:
     """Write it as PDF; `Fault` when it cannot be written."""
     card = book.card
-    w, _h = room(book.page)
+    w, h = room(book.page)
     story = [words(book.title, "title"), words(book.line, "body", True), gap(6)]
     if book.picture is not None:
-        story += [picture(book.picture, w, 250), gap(8)]
-    story.append(facts(book.facts, w))
+        story += [spread(picture(book.picture, w * 4 / 6, 0.52 * h), stacked(book.facts), w), gap(8)]
+    else:
+        story.append(facts(book.facts, w))
     if book.cautions:
         story.append(together(words("Cautions", "head"), *(words(f"Caution: {q}", "strong") for q in book.cautions)))
     if book.ready:
         rows = [[Swatch(q.lab), q.name, q.wear, "reorder" if q.reorder else ""] for q in book.ready]
-        story += [words("Lay ready", "head"), grid(("", "Pencil", "Wear of the barrel", ""), rows, (0.5, 3, 3, 1), w)]
+        story += section("Lay ready", grid(("", "Pencil", "Wear of the barrel", ""), rows, (0.5, 3, 3, 1), w))
     if book.waits:
         story.append(together(words("What dries or rests", "head"), *(words(q) for q in book.waits)))
     for d in book.days:
         rows = [[str(s.number), s.name, Swatch(s.lab) if s.lab is not None else "", s.pencil, s.how, s.minutes, s.why] for s in d.steps]
-        head = words(f"{d.day:%A} {d.day.day} {d.day:%B %Y}, {d.hours}", "head")
-        story += [head, grid(("", "Area and layer", "", "With", "How", "Time", "Why now"), rows, (0.4, 2.2, 0.55, 2, 2.3, 1.1, 3), w)]
+        head = f"{d.day:%A} {d.day.day} {d.day:%B %Y}, {d.hours}"
+        story += section(
+            head, grid(("", "Area and layer", "", "With", "How", "Time", "Why now"), rows, (0.4, 2.2, 0.55, 2, 2.3, 1.1, 3), w)
+        )
     return write_pages(
         f"{book.title}, bench book", story, target, book.page, (lambda c: draw_recipe_card(c, card, token)) if card else None
     )

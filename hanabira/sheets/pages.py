@@ -12,7 +12,7 @@ from PIL import Image as Pillow
 from reportlab.lib.colors import Color
 from reportlab.lib.styles import ParagraphStyle
 from reportlab.pdfgen.canvas import Canvas
-from reportlab.platypus import Flowable, Image, KeepTogether, Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
+from reportlab.platypus import CondPageBreak, Flowable, Image, KeepTogether, Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
 
 from hanabira.core.colour.spaces import Array, lab_to_srgb
 from hanabira.sheets.card_page import MARGIN, PAGES, register_fonts
@@ -20,6 +20,8 @@ from hanabira.studio.writing import write_file
 
 GREY = Color(0.3, 0.3, 0.3)
 LINE = Color(0.72, 0.72, 0.72)
+LEAST_ROWS = 120.0
+"""Points that must be left on a page for a heading and a few rows of its table."""
 _STYLES = {
     "title": ("vollkorn", 24, 29, 0, 2),
     "head": ("vollkorn", 14, 18, 12, 4),
@@ -113,6 +115,36 @@ def grid(head: Sequence[str], rows: Sequence[Sequence[str | Flowable]], shares: 
         )
     )  # fmt: skip
     return table
+
+
+def section(title: str, table: Flowable) -> list[Flowable]:
+    """A heading with a table that may go on overleaf: it begins where a few rows still fit, and leaves no page half empty."""
+    head = words(title, "head")
+    head.style.keepWithNext = 0
+    return [CondPageBreak(LEAST_ROWS), head, table]
+
+
+def spread(left: Flowable, right: Sequence[Flowable], width: float) -> Table:
+    """A picture over four of six columns and what belongs to it beside it."""
+    table = Table([[left, list(right)]], colWidths=[width * 4 / 6, width * 2 / 6], hAlign="LEFT")
+    table.setStyle(
+        TableStyle(
+            [
+                ("VALIGN", (0, 0), (-1, -1), "TOP"), ("LEFTPADDING", (0, 0), (0, 0), 0), ("LEFTPADDING", (1, 0), (1, 0), 12), ("RIGHTPADDING", (0, 0), (-1, -1), 0),
+                ("TOPPADDING", (0, 0), (-1, -1), 0), ("BOTTOMPADDING", (0, 0), (-1, -1), 0),
+            ]
+        )
+    )  # fmt: skip
+    return table
+
+
+def stacked(rows: Sequence[tuple[str, str]]) -> list[Flowable]:
+    """Names and values under one another, for a narrow column; rows without a value are left out."""
+    out: list[Flowable] = []
+    for name, value in rows:
+        if value:
+            out += [words(name, "note", True), words(value, "body")]
+    return out
 
 
 def together(*parts: Flowable) -> KeepTogether:

@@ -11,7 +11,7 @@ from reportlab.platypus import Table
 
 from hanabira.core.colour.spaces import Array
 from hanabira.core.token import SILENT, Token
-from hanabira.sheets.pages import Swatch, facts, gap, grid, picture, room, together, words, write_pages
+from hanabira.sheets.pages import Swatch, facts, gap, grid, picture, room, section, spread, stacked, together, words, write_pages
 
 
 @dataclass(frozen=True)
@@ -47,8 +47,9 @@ def write_record(record: Record, target: Path, token: Token = SILENT) -> Path:
     story = [words(record.title, "title"), words(record.line, "body", True), gap(6)]
     if record.photos:
         pixels, caption = record.photos[-1]
-        story += [picture(pixels, w, 0.55 * h), words(caption, "note", True)]
-    story.append(facts(record.facts, w))
+        story += [spread(picture(pixels, w * 4 / 6, 0.55 * h), stacked(record.facts), w), words(caption, "note", True)]
+    else:
+        story.append(facts(record.facts, w))
     token.report(0.3, "Placing the photos")
     earlier = record.photos[:-1]
     if earlier:
@@ -57,17 +58,16 @@ def write_record(record: Record, target: Path, token: Token = SILENT) -> Path:
         rows = [cells[k : k + 2] + [""] * (2 - len(cells[k : k + 2])) for k in range(0, len(cells), 2)]
         story += [words("How it grew", "head"), Table(rows, colWidths=[w / 2, w / 2], hAlign="LEFT")]
     if record.hours:
-        story += [words("Hours", "head"), grid(("Area", "Taken", "Planned"), record.hours, (3, 1, 1.4), w)]
+        story += section("Hours", grid(("Area", "Taken", "Planned"), record.hours, (3, 1, 1.4), w))
     if record.learned:
         story.append(together(words("What was learned", "head"), *(words(q) for q in record.learned)))
     if record.pencils:
         rows = [[Swatch(lab), name, wear] for lab, name, wear in record.pencils]
-        story += [words("Pencils", "head"), grid(("", "Pencil", "Used"), rows, (0.4, 3, 2.4), w)]
+        story += section("Pencils", grid(("", "Pencil", "Used"), rows, (0.4, 3, 2.4), w))
     token.report(0.7, "Writing the steps")
     if record.rows:
         cells = [[r.when, r.where, Swatch(r.lab) if r.lab is not None else "", r.what, r.minutes, r.remark] for r in record.rows]
-        story += [
-            words("Every step as it happened", "head"),
-            grid(("When", "Where", "", "What", "Time", "Remark"), cells, (1.5, 2.3, 0.5, 2.4, 0.9, 2.6), w),
-        ]
+        story += section(
+            "Every step as it happened", grid(("When", "Where", "", "What", "Time", "Remark"), cells, (1.5, 2.3, 0.5, 2.4, 0.9, 2.6), w)
+        )
     return write_pages(f"{record.title}, record", story, target, record.page)

@@ -386,7 +386,7 @@ class Easel(PlanCase):
         sheet = PdfReader(write(desk.records.approval, "approval.pdf"))
         self.assertEqual(len(sheet.pages), 1)
         text = sheet.pages[0].extract_text()
-        for words in ("Price:", "as deposit", "Head collar left out", "Its colours", "permission"):
+        for words in ("Price:", "as deposit", "Head collar left out", "Colours of the coat", "permission"):
             self.assertIn(words, text)
         got = read_bundle(write(desk.records.bundle, "all.zip"))
         self.assertEqual((got.log, got.shots), (log, shots))

@@ -209,11 +209,11 @@ class Pages(unittest.TestCase):
             self.assertIn(f"photo {k}", self.text())
         lab = np.array([60.0, 10.0, 20.0])
         sheet = Approval(
-            "Moss", "line", self.pixels, [("Due", "9 March")], [(lab, "fawn")] * 12, (lab, lab + 5), ["Price: 300–400 €."], "Letter"
+            "Moss", "line", self.pixels, [("Ready", "9 March")], [(lab, "Ear", "fawn · step 6")] * 12, ["Price: 300–400 €."], page="Letter"
         )
         write_approval(sheet, self.path)
         reader = PdfReader(self.path)
         self.assertEqual((len(reader.pages), [round(float(v)) for v in reader.pages[0].mediabox[2:]]), (1, [612, 792]))
-        self.assertIn("backdrop, foot", self.text())
+        self.assertIn("Your photo, cut to the sheet", self.text())
         with self.assertRaises(Fault):
             write_approval(sheet, self.path / "no" / "such.pdf")

@@ -105,6 +105,11 @@ def agreement(s: Brief) -> list:
     currency.setPlaceholderText("sign or word")
     currency.textEdited.connect(lambda v: model.settings.set("currency", v.strip()))
     currency.editingFinished.connect(s.refresh)
+    studio = QLineEdit(model.settings.get("studio_name"))
+    studio.setAccessibleName("Name of the studio")
+    studio.setMaxLength(60)
+    studio.setPlaceholderText("at the foot of printed sheets")
+    studio.textEdited.connect(lambda v: model.settings.set("studio_name", v.strip()))
     unit = model.settings.get("currency")
     sums = form()
     sums.addRow(label("Rate an hour"), _number(s, "Rate an hour", t.rate, 0, 10_000, 1, unit, "rate", 2))
@@ -115,7 +120,9 @@ def agreement(s: Brief) -> list:
     out: list = [Caption("Price"), *_quote(s, plan), sums, *_materials(s)]
     sheet = PetalButton("Approval sheet", "sheet", tip="Crop, backdrop, colours, date and price on one page for the client")
     sheet.clicked.connect(lambda _=False: s.desk.records.approval())
-    out += [Caption("For the client"), row(sheet, None)]
+    name = form()
+    name.addRow(label("Studio"), studio)
+    out += [Caption("For the client"), name, row(sheet, None)]
     out += [
         Caption("How and where"),
         hand,
