@@ -10,7 +10,7 @@ import numpy as np
 
 from hanabira.core.colour.difference import delta_e00
 from hanabira.core.colour.spaces import Array, bytes_to_lab, chroma, hue_deg
-from hanabira.core.colour.words import colour_name, temperature, value_step
+from hanabira.core.colour.words import colour_name, nearness, temperature, value_step
 from hanabira.core.sentences import say
 from hanabira.core.solver.two_layers import Two, best_two
 from hanabira.core.token import Token
@@ -54,8 +54,8 @@ class Spot:
         stack = ", then ".join(f"{q.code} {name_of.get(q.code, '')} pressure {q.pressure}" for q in self.stack.layers) or "bare paper"
         if self.lost:
             seen = f"{say('lost.spot')} {seen}"
-        near = f"Nearest pencil {self.pencil} {name_of.get(self.pencil, '')} (ΔE00 {self.pencil_de:.1f})."
-        return f"{seen} {beside[:1].upper()}{beside[1:]}. {near} On paper: {stack} (ΔE00 {self.stack.delta_e00:.1f})."
+        near = f"Nearest pencil {self.pencil} {name_of.get(self.pencil, '')} is {nearness(self.pencil_de)}."
+        return f"{seen} {beside[:1].upper()}{beside[1:]}. {near} On paper: {stack}, {nearness(self.stack.delta_e00)}."
 
 
 class Dropper:

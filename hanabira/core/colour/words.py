@@ -20,6 +20,40 @@ def value_step(lightness: float) -> int:
     return int(min(10, max(0, float(lightness)) // 10 + 1))
 
 
+def nearness(delta_e00: float) -> str:
+    """How near two colours are, in words before the figure: what an eye sees of that ΔE00 side by side.
+
+    Limits as a colour is looked at on neighbouring patches: about one is hardly seen, 2.3 just noticed (Mahy, Van Eycken and Oosterlinck 1994), from
+    five on it is plainly another colour.
+
+    >>> nearness(1.0), nearness(3.0)
+    ('very close (ΔE00 1.0)', 'close (ΔE00 3.0)')
+    """
+    words = next(w for limit, w in _NEAR if delta_e00 < limit)
+    return f"{words} (ΔE00 {delta_e00:.1f})"
+
+
+_NEAR = (
+    (0.8, "a match"),
+    (2.3, "very close"),
+    (3.5, "close"),
+    (5.0, "near, seen side by side"),
+    (10.0, "plainly off"),
+    (float("inf"), "another colour"),
+)
+
+
+def tone(lab: ArrayLike) -> str:
+    """What a mixture gives, by lean and value: “a cool dark”, “a warm light”.
+
+    >>> tone([22, -1, -6]), tone([82, 3, 12])
+    ('a cool dark', 'a warm light')
+    """
+    lightness = float(np.asarray(lab, float)[0])
+    value = "dark" if lightness < 35 else "middle value" if lightness < 65 else "light"
+    return f"a {temperature(lab)} {value}"
+
+
 def warmth(lab: ArrayLike, neutral: ArrayLike | None = None) -> float:
     """Signed lean of a colour toward warm (+) or cool (−), in Lab units.
 

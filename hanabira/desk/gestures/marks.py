@@ -27,6 +27,8 @@ def _pair(q: QPointF) -> Point:
 class Spot(Hand):
     """A click gives a place."""
 
+    hint = "Arrows move the cross, with Shift a little · Enter takes the place"
+
     def __init__(self, given: Callable[[Point], None]) -> None:
         super().__init__()
         self.given = given
@@ -45,6 +47,8 @@ class Spot(Hand):
 
 class Spots(Hand):
     """A few clicks in a row, such as centre and rim of an eye; a press and a drag give the first two."""
+
+    hint = "Arrows move the cross, with Shift a little · Enter sets a point · Esc lets them go"
 
     def __init__(self, count: int, given: Callable[[tuple[Point, ...]], None], ring: bool = False) -> None:
         super().__init__()
@@ -107,6 +111,8 @@ class Spots(Hand):
 
 class Stroke(Hand):
     """A stroke over the picture, drawn in one go. ``arrow`` shows which way it runs."""
+
+    hint = "Arrows move the cross, with Shift a little · Enter begins the stroke and ends it · Esc lets it go"
 
     def __init__(self, given: Callable[[Ring], None], thick: float = 1.8, arrow: bool = False) -> None:
         super().__init__()
@@ -180,6 +186,8 @@ def draw_stroke(p: QPainter, mat: Mat, points: Ring, thick: float = 1.8, arrow: 
 
 class Push(Hand):
     """Press beside the edge and drag: the edge gives way like soft clay; the wheel sets how wide."""
+
+    hint = "Arrows move the cross, with Shift a little · Alt with an arrow pushes the edge"
 
     def __init__(self, ring: Callable[[], tuple[Ring, bool] | None], pushed: Callable[[Point, Point, float], None]) -> None:
         super().__init__()

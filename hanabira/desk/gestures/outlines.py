@@ -52,6 +52,8 @@ class Gesture:
     """What the pointer does on the mat. Methods answer whether they took the event."""
 
     cursor = Qt.CursorShape.ArrowCursor
+    hint = ""
+    """What the keys do while it is in hand; shown on the mat once the keyboard is used."""
 
     def press(self, mat: Mat, at: QPointF, mods: Qt.KeyboardModifier) -> bool:
         """The left button went down."""
@@ -123,6 +125,8 @@ class Hand(Gesture):
 
 class Loop(Hand):
     """Draw round an area in one stroke; a click without a stroke chooses."""
+
+    hint = "Arrows move the cross, with Shift a little · Enter begins the line and closes it · Esc lets it go"
 
     def __init__(self, drawn: Callable[[Ring, bool], None], clicked: Callable[[QPointF], bool]) -> None:
         super().__init__()
@@ -209,6 +213,8 @@ class OpLoop(Loop):
 
 class Corners(Hand):
     """Set corner after corner; the first corner, a double click or Enter closes."""
+
+    hint = "Arrows move the cross, with Shift a little · Enter sets a corner, twice in one place closes · Backspace takes one back"
 
     def __init__(self, drawn: Callable[[Ring, bool], None], clicked: Callable[[QPointF], bool]) -> None:
         super().__init__()

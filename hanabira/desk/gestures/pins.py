@@ -24,6 +24,7 @@ class Pins(Gesture):
     """Points in photo pixels, corners clockwise from the picture's top left. Figures, or page up and down, choose a pin, arrows move it a pixel (ten with Shift), Enter takes them."""
 
     cursor = Qt.CursorShape.CrossCursor
+    hint = "Figures choose a pin · Arrows move it, with Shift farther · Enter takes them"
 
     def __init__(self, corners: Sequence[Point], image: Callable[[], QImage | None], taken: Callable[[tuple[Point, ...]], object]) -> None:
         self.corners = [QPointF(x, y) for x, y in corners]

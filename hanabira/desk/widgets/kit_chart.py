@@ -50,7 +50,9 @@ class KitChart(Drawn):
     def set(self, kit: Kit, shown: list[int], chosen: str, tray: set[str], holes: tuple[Hole, ...]) -> None:
         """Show pencils of a kit (their places in it), the chosen one, what lies in the tray and the holes."""
         self.kit, self.shown, self.chosen, self.tray, self.holes = kit, shown, chosen, tray, holes
-        self.setAccessibleDescription(f"{len(shown)} pencils shown. " + ", ".join(h.name for h in holes))
+        self.setAccessibleDescription(
+            (f"{len(shown)} pencils shown. " if shown else "No pencil of this kit is like that. ") + ", ".join(h.name for h in holes)
+        )
         self.refresh()
 
     def design_size(self, width: float) -> tuple[float, float]:
@@ -121,6 +123,11 @@ class KitChart(Drawn):
             return
         self._place(w, h)
         f = self._field(w, h)
+        if not self.shown:  # no axes round nothing
+            text(p, QRectF(40, h / 2 - 44, w - 80, 30), "No pencil of this kit is like that", "name", "ink", CENTRE)
+            words = "Clear the search, or choose all hues, all values and all pencils. Another kit is chosen at the left."
+            text(p, QRectF(60, h / 2 - 8, w - 120, 60), words, "small", "ink2", CENTRE, wrap=True)
+            return
         p.fillRect(f, role("bed"))
         self._axes(p, f)
         for hole in self.holes:

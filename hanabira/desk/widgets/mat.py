@@ -25,7 +25,7 @@ from hanabira.core.colour.spaces import srgb_to_lab
 from hanabira.desk.drawn import Drawn
 from hanabira.desk.gestures.outlines import Gesture
 from hanabira.desk.images import wrap
-from hanabira.desk.paint import CENTRE, largest, tape, text
+from hanabira.desk.paint import CENTRE, height, largest, tape, text, width
 from hanabira.desk.theme import role, scale
 from hanabira.session.view import View
 
@@ -66,6 +66,7 @@ class Mat(Drawn):
         self.gesture: Gesture | None = None
         self.margins = (18.0, 18.0)
         self.empty_words = ""
+        self._by_keys = False
         self.inset = False
         self.fitted: QRectF | None = None
         self.turnable = False
@@ -251,6 +252,8 @@ class Mat(Drawn):
             self.gesture.paint(p, self)
         p.restore()
         self._rulers(p, w, h)
+        if self._by_keys and self.hasFocus() and self.gesture is not None and self.gesture.hint:
+            self._hint(p, self.gesture.hint)
         if (
             self.inset
             and self.photo is not None
@@ -259,6 +262,14 @@ class Mat(Drawn):
             and not self.inner.contains(self._turned().mapRect(sheet))
         ):
             self._inset(p)
+
+    def _hint(self, p: QPainter, words: str) -> None:
+        """What the keys do, in a line over the picture's head: told where the eye is, to who works by keys."""
+        room = self.inner.width() - 16
+        high = height(words, room - 16, "small") + 8
+        box = QRectF(self.inner.left() + 8, self.inner.top() + 8, min(room, width(words, "small") + 18), high)
+        p.fillRect(box, role("card"))
+        text(p, box.adjusted(8, 4, -8, -4), words, "small", "ink", wrap=True)
 
     def _draw_photo(self, p: QPainter, picture: QRectF) -> None:
         assert self.photo is not None
@@ -382,6 +393,7 @@ class Mat(Drawn):
         self.spot_touched.emit(spot.x(), spot.y())
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        self._by_keys = False
         self.setFocus(Qt.FocusReason.MouseFocusReason)
         at = self._flat(event.position() / scale())
         if event.button() == Qt.MouseButton.RightButton:
@@ -442,6 +454,7 @@ class Mat(Drawn):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key = Qt.Key(event.key())
+        self._by_keys = True
         if key == Qt.Key.Key_Space and not event.isAutoRepeat():
             self._hand_open = True
             self.setCursor(Qt.CursorShape.OpenHandCursor)

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from PyQt6.QtWidgets import QWidget
 
+from hanabira.core.colour.words import nearness
 from hanabira.craft.safety import words_for
 from hanabira.craft.supplies import KITS
 from hanabira.desk.controls import Caption, Words, act_button, row
@@ -135,11 +136,11 @@ def _faults(s: Check, data: dict[str, Any]) -> list[QWidget]:
     if good:
         worst = max(good, key=lambda a: a["near_de00"])
         others = "other " if rows else ""
-        words = f"{len(good)} {others}area{'s' if len(good) > 1 else ''} agree{'' if len(good) > 1 else 's'} with the plan; the farthest is {worst['name']}, {worst['near_de00']:.1f} ΔE00."
+        words = f"{len(good)} {others}area{'s' if len(good) > 1 else ''} agree{'' if len(good) > 1 else 's'} with the plan; the farthest is {worst['name']}, {nearness(worst['near_de00'])}."
         out.append(Words(words))
     if not rows:
         nearest = sorted(stand, key=lambda a: -a["near_de00"])[:3]
-        out += [Words(f"{a['name']}: {a['near_de00']:.1f} ΔE00 from the plan", "small", "ink") for a in nearest]
+        out += [Words(f"{a['name']}: {nearness(a['near_de00'])} to the plan", "small", "ink") for a in nearest]
     unsure = [(a["name"], p["name"], p["verdict"]) for a in data["areas"] for p in a["places"] if p["verdict"].startswith("not judged")]
     if unsure:
         why = unsure[0][2].partition(": ")[2]

@@ -10,6 +10,7 @@ import numpy as np
 from hanabira.core.area.clipping import lost_words
 from hanabira.core.area.measures import Measures
 from hanabira.core.colour.spaces import chroma
+from hanabira.core.colour.words import nearness
 from hanabira.core.places.place import Place, Places
 from hanabira.core.solver.area import Prediction, goes_over, judged_band
 from hanabira.core.solver.library import opaque_order
@@ -123,7 +124,7 @@ def fill_list(s: Recipe, area: Area, prediction: Prediction) -> None:
     listing = LayerList(tuple(rows), places, s.at)
     listing.chosen_layer.connect(lambda k: _choose_in_list(s, k))
     listing.opened.connect(s._choose)
-    end = Words(f"Farthest from the photo: the {s.place_name(worst.band)}, ΔE00 {worst.delta_e00:.1f}. Enter opens a layer.")
+    end = Words(f"Farthest from the photo: the {s.place_name(worst.band)}, {nearness(worst.delta_e00)}. Enter opens a layer.")
     m = s.model.measures(area.id)
     lost = lost_words(m.clipping) if m is not None and m.clipping.unknown else ()
     told = [Words(words, "small", "ink") for words in (*lost, *s.model.workshop.left_out.get(area.id, ()))]

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from hanabira.core.colour.difference import delta_e00
 from hanabira.core.colour.spaces import chroma, hue_deg, parse_hex, srgb_to_lab
+from hanabira.core.colour.words import nearness, tone
 from hanabira.core.solver.advice import Advice, ladder, natural_mixes, neutralisers, substitutes, undertones
 from hanabira.core.solver.area import Layer
 from hanabira.core.solver.place_words import places_in_words
@@ -124,10 +125,10 @@ def advice(s: Recipe, area: Area) -> list:
     targets = model.targets(area.id)
     if targets is not None:
         mixes = natural_mixes(paper, kit, targets[band])
-        out += _answers(s, f"Two dull ones for the {s.place_name(band)}", mixes, lambda a: f"ΔE00 {a.figure:.1f} from the target")
+        out += _answers(s, f"Two dull ones for the {s.place_name(band)}", mixes, lambda a: f"{nearness(a.figure)} to the target")
     floor = model.commission.lasting_floor if model.commission else None
     out += _answers(
-        s, f"Instead of {name}", substitutes(paper, kit, q.code, q.pressure, floor), lambda a: f"ΔE00 {a.figure:.1f} from it", take=True
+        s, f"Instead of {name}", substitutes(paper, kit, q.code, q.pressure, floor), lambda a: f"{nearness(a.figure)} to it", take=True
     )
     return out
 
@@ -139,7 +140,7 @@ def _answers(s: Recipe, caption: str, found: tuple[Advice, ...], figure: Callabl
     out: list = [Caption(caption), Patches([(" + ".join(a.codes[-2:]), a.lab) for a in found])]
     for a in found:
         names = " then ".join(f"{kit.get(q.code).name} {q.code} at {q.pressure}" for q in a.layers)
-        out.append(Words(f"{names}: {figure(a)}."))
+        out.append(Words(f"{names}: gives {tone(a.lab)}, {figure(a)}."))
         if take:
             out.append(row(act_button("Take it", "swap", lambda a=a: take_advice(s, a)), None))
     return out
@@ -170,7 +171,7 @@ def portrait(s: Recipe, area: Area) -> list:
             out.append(Caption("What a pencil less would cost"))
             out += [
                 Words(
-                    f"{code} {kit.get(code).name}: ΔE00 {max(0.0, cost):.1f} in its worst place, with {other} {kit.get(other).name} instead.",
+                    f"{code} {kit.get(code).name}: {nearness(max(0.0, cost))} in its worst place, with {other} {kit.get(other).name} instead.",
                     "small",
                 )
                 for code, cost, other in prices
