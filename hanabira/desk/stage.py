@@ -153,7 +153,8 @@ class PictureStage(Stage):
         self.mat.margins = self.margins
         looks = tuple((key, LOOKS[key][0], LOOKS[key][1], LOOKS[key][2]) for key in LOOKS if self.forecasts or key != "forecast")
         self.roll = Roll(ways, looks, self.pin)
-        self.roll.setVisible(with_roll)
+        if not with_roll:  # a part that has no parent yet must not be shown: it would open as a window of its own and take the keyboard
+            self.roll.hide()
         self.beside = Mat()
         self.beside.ruled = False
         self.beside.hide()

@@ -7,6 +7,9 @@ import tempfile
 import unittest
 from pathlib import Path
 
+from PyQt6.QtCore import QEvent, QObject
+from PyQt6.QtWidgets import QWidget
+
 from hanabira.core.later import Later
 from hanabira.desk.stage_set import WHERE, StageSet, load
 from tests.demo_studio import demo_copy
@@ -55,6 +58,22 @@ class Ready(DemoCase):
             self.assertGreaterEqual(self.desk.pages.indexOf(self.desk.stages[name].centre), 0)
         self.assertEqual(self.desk.pages.count(), len(WHERE))
         self.assertFalse(self.desk.stages._timer.isActive())
+        opened = []
+
+        class Watch(QObject):
+            def eventFilter(self, watched, event):
+                if event.type() == QEvent.Type.Show and isinstance(watched, QWidget) and watched.isWindow():
+                    opened.append(watched)
+                return False
+
+        watch = Watch()
+        self.app.installEventFilter(watch)
+        self.addCleanup(self.app.removeEventFilter, watch)
+        again = StageSet(self.desk, lambda stage: self.desk.pages.addWidget(stage.centre))
+        for name in WHERE:
+            again[name]
+            self.app.processEvents()
+        self.assertEqual(opened, [], "a stage that is made in a quiet moment opens no window and takes no keyboard")
         told = []
         few = StageSet(self.desk, told.append)
         self.assertEqual(few._there, {})
