@@ -145,7 +145,11 @@ class Row(QLayout):
             give = [w - n for w, n in zip(line.wished, line.least, strict=True)]
             total = sum(give)
             short = min(-spare, total)
-            given = [w - (round(short * g / total) if total else 0) for w, g in zip(line.wished, give, strict=True)]
+            taken = 0
+            for k, g in enumerate(give):  # to the pixel: what rounding leaves would stand out at the right
+                upto = round(short * sum(give[: k + 1]) / total) if total else 0
+                given[k] = line.wished[k] - (upto - taken)
+                taken = upto
             return [min(w, max(room, 1)) for w in given]
         springs = [k for k, q in enumerate(line.items) if q.spacerItem() is not None]
         takers = springs or [k for k, q in enumerate(line.items) if _grows(q.widget(), Qt.Orientation.Horizontal)]

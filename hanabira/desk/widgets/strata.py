@@ -20,8 +20,8 @@ from hanabira.desk.theme import THIN, role, scale
 HEAD_H, PAPER_H, TOP_H = 92.0, 46.0, 92.0
 LEAST_ROW, MOST_ROW = 46.0, 57.0
 LEFT_W, CORE_W = 176.0, 112.0
-FULL_W, LEAST_W = 412.0, 322.0
-NARROW = 46.0
+FULL_W, LEAST_W = 412.0, 312.0
+NARROW = 54.0
 """What the words beside the cut give up in a narrow view, before the cut itself does."""
 
 

@@ -45,7 +45,7 @@ from hanabira.studio.records import Area
 if TYPE_CHECKING:
     from hanabira.desk.window import Desk
 
-PICTURE_SHARE = 0.455
+PICTURE_SHARE = 0.45
 """The picture keeps at least this share of the window's width."""
 SHORT = {
     "greenish dark": "olive", "mud": "mud", "chalky": "chalky", "neon": "too strong", "tooth full": "tooth full", "fugitive": "fades", "no effect": "no effect",
