@@ -21,7 +21,7 @@ HEAD_H, PAPER_H, TOP_H = 92.0, 46.0, 92.0
 LEAST_ROW, MOST_ROW = 46.0, 57.0
 LEFT_W, CORE_W = 176.0, 112.0
 FULL_W, LEAST_W = 412.0, 312.0
-NARROW = 54.0
+NARROW = 27.0
 """What the words beside the cut give up in a narrow view, before the cut itself does."""
 
 
@@ -263,8 +263,11 @@ class Strata(Drawn):
 
     def _verdict(self, p: QPainter, w: float, cut: Cut) -> None:
         n = width(cut.figures, "strong")
-        text(p, QRectF(18, 10, w - n - 44, 22), cut.name, "name", "ink", elide=True)
-        text(p, QRectF(w - n - 15, 10, n + 2, 22), cut.figures, "strong", "ink", RIGHT)
+        if w >= FULL_W - 40:  # the bench's head says the name as well
+            text(p, QRectF(18, 10, w - n - 44, 22), cut.name, "name", "ink", elide=True)
+            text(p, QRectF(w - n - 15, 10, n + 2, 22), cut.figures, "strong", "ink", RIGHT)
+        else:
+            text(p, QRectF(18, 10, w - 32, 22), cut.figures, "strong", "ink", LEFT, elide=True)
         words = cut.words if width(cut.words, "small") <= w - 32 else cut.words.split(";")[0]
         text(p, QRectF(18, 33, w - 32, 18), words, "small", "ink2", elide=True)
         for key, name, r in self._tabs(w):
@@ -408,7 +411,14 @@ class Strata(Drawn):
             hatch(p, QRectF(5, r.top() + 3, 8, r.height() - 6), "ink", 4, 1.4)
         else:
             top = mid - 19
-        text(p, QRectF(60, top, 98 - less, 20), f"{q.code}{THIN} {q.role}" if q.code else q.role, "strong", ink, elide=True)
+        text(
+            p,
+            QRectF(60, top, 98 - less, 20),
+            (f"{q.code}{THIN} {q.role}" if less < NARROW / 2 else q.code) if q.code else q.role,
+            "strong",
+            ink,
+            elide=True,
+        )
         text(
             p,
             QRectF(60, top + (16 if q.caution else 19), 98 - less, 18),
