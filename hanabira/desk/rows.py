@@ -146,7 +146,7 @@ class Row(QLayout):
             total = sum(give)
             short = min(-spare, total)
             taken = 0
-            for k, g in enumerate(give):  # to the pixel: what rounding leaves would stand out at the right
+            for k in range(len(give)):  # to the pixel: what rounding leaves would stand out at the right
                 upto = round(short * sum(give[: k + 1]) / total) if total else 0
                 given[k] = line.wished[k] - (upto - taken)
                 taken = upto

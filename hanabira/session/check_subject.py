@@ -27,7 +27,7 @@ from hanabira.core.solver.gamut import Gamut
 from hanabira.core.solver.place_plan import place_targets
 from hanabira.core.solver.target import Reach
 from hanabira.core.token import Token
-from hanabira.session.measuring import Request
+from hanabira.session.measuring import EAR, Request
 from hanabira.session.view import View
 from hanabira.studio.account import laid
 from hanabira.studio.checking import verdict_of
@@ -163,7 +163,19 @@ class Measured:
     def plan(self) -> Plan:
         """What a photo is held against."""
         s = self.subject
-        return Plan(self.sheet(), self.expected(), s.paper, np.asarray(bare(s.paper).lab), s.kit, patches(s.kit, s.paper, s.strip))
+        return Plan(
+            self.sheet(), self.expected(), s.paper, np.asarray(bare(s.paper).lab), s.kit, patches(s.kit, s.paper, s.strip), self.tips()
+        )
+
+    def tips(self) -> dict[str, tuple[float, float]]:
+        """Ear tips that the artist confirmed, in mm of the sheet."""
+        c, (x, y, w, _h) = self.subject.commission, self.subject.photo.crop
+        k = (c.width_mm - 2 * c.border_mm) / w
+        return {
+            a.id: (c.border_mm + (a.eye[0][0] - x) * k, c.border_mm + (a.eye[0][1] - y) * k)
+            for a in self.subject.areas
+            if a.surface_id == EAR and a.eye
+        }
 
 
 def subject_of(model: Session, shot: Shot | None = None) -> Subject | None:

@@ -12,6 +12,7 @@ from hanabira.core.colour.spaces import Array, bytes_to_lab
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
 from hanabira.core.progress.cropped import placed_by_drawing
+from hanabira.core.progress.detail import detail_faults
 from hanabira.core.progress.expected import Expected, wanted_picture
 from hanabira.core.progress.find import Likeness, Refused, accepted, find_sheet, from_corners, strip_in
 from hanabira.core.progress.geometry import Form, form_of, hair_of
@@ -41,6 +42,8 @@ class Plan:
     paper_lab: Array
     kit: Kit
     patches: tuple[Patch, ...] = ()
+    tips: Mapping[str, tuple[float, float]] = field(default_factory=dict)
+    """Ear tips that the artist confirmed, in mm of the sheet by area id."""
 
     @property
     def by_area(self) -> Mapping[str, Expected]:
@@ -103,7 +106,8 @@ def check_photo(
     token.report(0.9, "Judging")
     eyes = frozenset(a.id for a in plan.sheet.areas if a.surface == "eye")
     hidden = seen.sheen | seen.covered | seen.shadow
-    more = whole_faults(plan.sheet, by_area, Seen(seen.lab, wanted, hidden, begun), forms)
+    compared = Seen(seen.lab, wanted, hidden, begun)
+    more = [*whole_faults(plan.sheet, by_area, compared, forms), *detail_faults(plan.sheet, by_area, compared, plan.tips)]
     verdict = judge(places, by_area, plan.paper_lab, forms, eyes, hairs, more=more)
     unlogged = looks_begun(plan.sheet, seen, by_area, plan.paper_lab)
     painted = max(1, int(begun.sum()))

@@ -31,8 +31,8 @@ LIFTS = ((0.18, "lift", 1, 0.3), (0.35, "lift", 2, 0.5), (0.58, "lift", 3, 0.8),
 UNSTEADY = (0.6, 1.0, 1.6)
 """How much of a pass a hand really lays; a correction must help for all three."""
 LEAST_GAIN = 0.8
-REDRAWN = ("large", "small", "turned", "apart", "together", "eyeline")
-FORMS: Mapping[str, str] = {"framed": "soften", "blotchy": "even", "loud": "quiet"}
+REDRAWN = ("large", "small", "turned", "apart", "together", "eyeline", "tip")
+FORMS: Mapping[str, str] = {"framed": "soften", "blotchy": "even", "loud": "quiet", "thin": "finish", "long": "break"}
 """Faults of form with the cure that they have."""
 MOST_CORRECTIONS = 2
 """Corrections of one place after which it rests a night instead of taking a third."""
@@ -51,7 +51,7 @@ _WAYS = ((1, 1), (1, 2), (1, 3), (2, 1), (2, 2), (3, 1), (4, 1))
 @dataclass(frozen=True)
 class Cure:
     """A correction. ``tool`` is lay (layers of the recipe that are missing), glaze, lift, erase, scrape, around (darken what lies round it), redraw,
-    break, soften, even, quiet, wait (until the areas ``names`` stand), rest, log or leave; ``steps`` are the layers that it makes; ``lab_after`` (3,) with ``claim`` ΔE00 around it; the tooth used before and after (0–1).
+    break, soften, even, quiet, finish, wait (until the areas ``names`` stand), rest, log or leave; ``steps`` are the layers that it makes; ``lab_after`` (3,) with ``claim`` ΔE00 around it; the tooth used before and after (0–1).
     """
 
     tool: str

@@ -22,7 +22,7 @@ LEAST_L, LEAST_AB, LEAST_C = 4.0, 3.0, 4.0
 KINDS = {
     "lighter": "steps", "darker": "steps", "green": "a*", "red": "a*", "yellow": "b*", "blue": "b*", "dull": "C*", "neon": "C*", "large": "%",
     "small": "%", "turned": "°", "combed": "°", "mechanical": "of one wave", "skipped": "", "unlogged": "", "framed": "L*", "blotchy": "L*", "loud": "ΔE", "apart": "mm", "together": "mm",
-    "eyeline": "°",
+    "eyeline": "°", "thin": "%", "long": "mm", "tip": "mm",
 }  # fmt: skip
 """Kinds of fault with the unit of their size."""
 SourceOf = Callable[[PlaceSeen], str]

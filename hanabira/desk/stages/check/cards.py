@@ -41,7 +41,7 @@ def cure_word(f: dict[str, Any]) -> str:
     return {
         "lay": ", ".join(codes), "glaze": f"glaze {pencil}", "lift": "dab off" + (f", {pencil}" if pencil else ""), "erase": "lift down" + (f", {pencil}" if pencil else ""),
         "redraw": "bring its rim back", "break": "break the run", "log": "set the log right", "leave": "leave it", "scrape": "scrape it out", "around": f"round it, {pencil}",
-        "soften": "break its line", "even": "fill the pale patches", "quiet": "calm it", "wait": "wait for its neighbour", "rest": "rest a night",
+        "soften": "break its line", "even": "fill the pale patches", "quiet": "calm it", "finish": "finish it", "wait": "wait for its neighbour", "rest": "rest a night",
     }.get(tool, tool)  # fmt: skip
 
 
