@@ -162,7 +162,9 @@ class DeskCase(unittest.TestCase):
 
     def tearDown(self) -> None:
         self.close_desk()
-        self.assertEqual([m for m in self.said if m.kind == "bug"], [])
+        if any(m.kind == "bug" for m in self.said):
+            reports = sorted((self.folder / "reports").glob("*.txt"))
+            self.fail("\n".join(r.read_text() for r in reports) or "a bug without a report")
         self.assertEqual(self._warnings, [])
 
     def _on_exception(self, kind: type[BaseException], error: BaseException, tb: object) -> None:

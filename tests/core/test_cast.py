@@ -64,6 +64,7 @@ class Casts(unittest.TestCase):
     def test_a_picture_that_tells_nothing_stays_silent(self):
         self.assertIsNone(estimate_cast(np.zeros((100, 100, 3), np.uint8), cast_model()))
         self.assertIsNone(estimate_cast(np.full((100, 100, 3), 255, np.uint8), cast_model()))
+        self.assertIsNone(estimate_cast(np.full((300, 400, 3), (190, 110, 60), np.uint8), cast_model()))
 
     def test_the_clues_find_a_grey_under_a_lamp(self):
         clues = clues_of(shot(scene(3), LAMP, 3))

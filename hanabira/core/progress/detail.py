@@ -25,7 +25,7 @@ FINE_MM = (0.3, 1.4)
 LEAST_FINE_L, LEAST_MM2, LEAST_OTHERS = 1.2, 150.0, 3
 """An area tells only where the wanted picture has so much fine drawing (L*, 1 sd), is so large, and beside so many finished others."""
 THIN, THIN_SD = 0.55, 0.10
-"""Of the others' finish, below which an area is thin. Correct sheets read at least .73."""
+"""Of the others' finish, below which an area is thin. Correct sheets read at least .77."""
 LONG, LONG_SD, LEAST_ORDER = 1.7, 0.2, 0.45
 """Times the others' length from which strokes run too long, in areas whose hair keeps to its way."""
 TIP_MM, TIP_SD, TIP_BOX_MM, TIP_REACH_MM, TIP_ALIKE = 2.0, 0.4, 9.0, 6.0, 0.8

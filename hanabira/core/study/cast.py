@@ -101,6 +101,8 @@ def clues_of(pixels: np.ndarray) -> dict[str, Clue]:
     edges = np.hypot(cv2.Scharr(soft, cv2.CV_32F, 1, 0), cv2.Scharr(soft, cv2.CV_32F, 0, 1))
     for name, a in (("edge", edges), ("shades", v)):
         mean = (a[ok].astype(float) ** 6).mean(0) ** (1 / 6)
+        if mean.min() <= 0:  # a picture of one colour tells a colour, not a light
+            return {}
         out[name] = np.log(np.array([mean[0] / mean[1], mean[2] / mean[1]])), 0.5, 0.2
     return out
 
