@@ -112,7 +112,7 @@ class NoteCard(Card):
         self.field.setFocus()
 
     def eventFilter(self, watched, event) -> bool:  # noqa: ANN001
-        if watched is self.field and isinstance(event, QKeyEvent) and event.type() == QKeyEvent.Type.KeyPress:
+        if isinstance(event, QKeyEvent) and event.type() == QKeyEvent.Type.KeyPress and watched is self.field:
             plain = not event.modifiers() & Qt.KeyboardModifier.ShiftModifier
             if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and plain:
                 self.give("keep")
@@ -177,7 +177,7 @@ class PencilCard(Card):
         return plain_icon(image)
 
     def eventFilter(self, watched, event) -> bool:  # noqa: ANN001
-        if watched is self.field and isinstance(event, QKeyEvent) and event.type() == QKeyEvent.Type.KeyPress:
+        if isinstance(event, QKeyEvent) and event.type() == QKeyEvent.Type.KeyPress and watched is self.field:
             step = {Qt.Key.Key_Down: 1, Qt.Key.Key_Up: -1}.get(Qt.Key(event.key()), 0)
             if step and self.list.count():
                 self.list.setCurrentRow(max(0, min(self.list.count() - 1, self.list.currentRow() + step)))

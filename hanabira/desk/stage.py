@@ -129,7 +129,7 @@ class Stage(QObject):
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         # entering, moving and dropping are all drop events to the toolkit: only the last one brings a file
-        if watched is self._drops_on and isinstance(event, QDropEvent):
+        if isinstance(event, QDropEvent) and watched is self._drops_on:
             data = event.mimeData()
             paths = [Path(q.toLocalFile()) for q in data.urls() if q.isLocalFile()] if data is not None else []
             if paths:

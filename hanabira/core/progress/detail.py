@@ -11,9 +11,9 @@ from collections.abc import Mapping, Sequence
 import cv2
 import numpy as np
 
+from hanabira.core.area.hair import measure_hair
 from hanabira.core.colour.spaces import Array
 from hanabira.core.progress.expected import Expected
-from hanabira.core.progress.geometry import hair_of
 from hanabira.core.progress.on_sheet import PARTS, AreaOnSheet, OnSheet
 from hanabira.core.progress.reading import core_of
 from hanabira.core.progress.sheet_map import GRID
@@ -26,11 +26,10 @@ LEAST_FINE_L, LEAST_MM2, LEAST_OTHERS = 1.2, 150.0, 3
 """An area tells only where the wanted picture has so much fine drawing (L*, 1 sd), is so large, and beside so many finished others."""
 THIN, THIN_SD = 0.55, 0.10
 """Of the others' finish, below which an area is thin. Correct sheets read at least .77."""
-LONG, LONG_SD, LEAST_ORDER = 1.7, 0.2, 0.45
+LONG, LONG_SD = 1.7, 0.2
 """Times the others' length from which strokes run too long, in areas whose hair keeps to its way."""
 TIP_MM, TIP_SD, TIP_BOX_MM, TIP_REACH_MM, TIP_ALIKE = 2.0, 0.4, 9.0, 6.0, 0.8
 """How far an ear's tip must stand off, and how it is looked for: half the box round it, how far, how alike it must be."""
-_WINDOW_MM = 11.0
 
 
 def detail_faults(sheet: OnSheet, expected: Mapping[str, Expected], seen: Seen, tips: Mapping[str, tuple[float, float]]) -> list[Fault]:
@@ -84,39 +83,10 @@ def stroke_times(area: AreaOnSheet, seen: Seen) -> tuple[float, float] | None:
     inside = _inside(area, seen)
     if inside is None:
         return None
-    found, wanted = hair_of(seen.found[..., 0], inside), hair_of(seen.wanted[..., 0], inside)
-    if min(found.order, wanted.order) < LEAST_ORDER:
-        return None
-    lengths = [run_mm(v[..., 0], inside, h.direction_deg) for v, h in ((seen.found, found), (seen.wanted, wanted))]
-    if lengths[0] is None or lengths[1] is None:
-        return None
-    return lengths[0] / lengths[1], lengths[0]
-
-
-def run_mm(lab_l: Array, inside: np.ndarray, direction_deg: float) -> float | None:
-    """How far fine drawing goes on along a direction: where its autocorrelation has fallen to a half, in mm; None without whole windows."""
-    detail = fine(lab_l.astype(np.float32))
-    n = int(_WINDOW_MM * GRID)
-    total, used = np.zeros((n, n)), 0
-    hann = np.outer(np.hanning(n), np.hanning(n))
     ys, xs = np.nonzero(inside)
-    for y in range(ys.min(), ys.max() - n + 2, n // 2):
-        for x in range(xs.min(), xs.max() - n + 2, n // 2):
-            if inside[y : y + n, x : x + n].mean() > 0.9:
-                part = detail[y : y + n, x : x + n]
-                total += np.abs(np.fft.fft2((part - part.mean()) * hann)) ** 2
-                used += 1
-    if used < 2:
-        return None
-    along = np.fft.fftshift(np.fft.ifft2(total).real)
-    along /= along[n // 2, n // 2]
-    t = np.arange(0, n // 2 - 1, 0.5)
-    way = np.radians(direction_deg)
-    px = (n // 2 + t * np.cos(way)).astype(np.float32)[None]
-    py = (n // 2 - t * np.sin(way)).astype(np.float32)[None]
-    values = cv2.remap(along.astype(np.float32), px, py, cv2.INTER_LINEAR)[0]
-    below = np.flatnonzero(values < 0.5)
-    return float(t[below[0]] / GRID) if len(below) else float(t[-1] / GRID)
+    box = np.s_[ys.min() : ys.max() + 1, xs.min() : xs.max() + 1]
+    found, wanted = (measure_hair(picture[..., 0][box], inside[box])[0].length_px for picture in (seen.found, seen.wanted))
+    return (found / wanted, found / GRID) if found and wanted else None
 
 
 def tip_moved(seen: Seen, tip_mm: Sequence[float]) -> float | None:

@@ -93,7 +93,7 @@ class CommandList(QFrame):
             action.trigger()
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        if watched is self.field and isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress and watched is self.field:
             if event.key() in (Qt.Key.Key_Down, Qt.Key.Key_Up):
                 step = 1 if event.key() == Qt.Key.Key_Down else -1
                 row = self.list.currentRow() + step

@@ -44,9 +44,11 @@ class _Progress(Drawn):
 class _Floating(QWidget):
     """Lies over the foot of another widget instead of taking room beside it: what comes and goes must not move the picture under the hand."""
 
+    # of the class: an event may come while the window is taken down and the object is already empty
+    _below: QWidget | None = None
+
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self._below: QWidget | None = None
         self._foot: Callable[[], int] = lambda: 0
         self.setProperty("floats", True)
 

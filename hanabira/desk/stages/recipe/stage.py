@@ -73,6 +73,8 @@ class Recipe(PictureStage):
 
     name = "Recipe"
     forecasts = True
+    # of the class: an event may come while the window is taken down and the object is already empty
+    _fits: QWidget | None = None
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
@@ -96,7 +98,8 @@ class Recipe(PictureStage):
         self.centre = over(self.flap, both)
         self.mat.overlays = [self._comb, WhereOutline(self), PlaceMarks(lambda: by_place.marked(self))]
         self.mat.inset = True
-        self.centre.installEventFilter(self)
+        self._fits = self.centre
+        self._fits.installEventFilter(self)
         self.band = "general"
         self.strata.chosen_layer.connect(self._choose)
         self.strata.band_wanted.connect(self.show_band)
@@ -130,7 +133,7 @@ class Recipe(PictureStage):
         self._fit_columns()
 
     def eventFilter(self, watched, event) -> bool:  # noqa: ANN001
-        if watched is self.centre and event.type() == QEvent.Type.Resize:
+        if event.type() == QEvent.Type.Resize and watched is self._fits:
             self._fit_columns()
         return super().eventFilter(watched, event)
 
