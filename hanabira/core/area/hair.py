@@ -202,14 +202,16 @@ def texture_of(lightness: Array, mask: Array) -> Texture:
     inner = cv2.erode(mask.astype(np.uint8), np.ones((5, 5), np.uint8), borderValue=0) > 0
     if inner.sum() < 200:
         inner = mask
-    detail = (g - cv2.GaussianBlur(g, (0, 0), 3.0))[inner]
-    local = cv2.GaussianBlur((g - cv2.GaussianBlur(g, (0, 0), 3.0)) ** 2, (0, 0), 4)[inner]
+    fine = g - cv2.GaussianBlur(g, (0, 0), 3.0)
+    squared = fine * fine
+    local, squared = cv2.GaussianBlur(squared, (0, 0), 4)[inner], squared[inner]
     smooth = cv2.GaussianBlur(g, (0, 0), 1)
-    energy = (cv2.Scharr(smooth, cv2.CV_32F, 1, 0) ** 2 + cv2.Scharr(smooth, cv2.CV_32F, 0, 1) ** 2)[inner]
+    gx, gy = cv2.Scharr(smooth, cv2.CV_32F, 1, 0), cv2.Scharr(smooth, cv2.CV_32F, 0, 1)
+    energy = (gx * gx + gy * gy)[inner]
     return Texture(
         float(np.median(energy) / (energy.mean() + 1e-12)),
-        float(local.mean() ** 2 / ((local**2).mean() + 1e-16)),
-        float((detail**4).mean() / ((detail**2).mean() ** 2 + 1e-16)),
+        float(local.mean() ** 2 / ((local * local).mean() + 1e-16)),
+        float((squared * squared).mean() / (squared.mean() ** 2 + 1e-16)),
     )
 
 

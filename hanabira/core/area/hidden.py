@@ -65,7 +65,9 @@ def hidden_hues(lab: Array, pixels: np.ndarray, mask: np.ndarray, lost: np.ndarr
         shrink = lambda a: cv2.resize(a, size, interpolation=cv2.INTER_AREA)  # noqa: E731
         lost = None if lost is None else shrink(lost.astype(np.float32)) > 0.3
         lab, pixels, mask = shrink(lab.astype(np.float32)), shrink(pixels), shrink(mask.astype(np.float32)) > 0.5
-    bad = (pixels.max(2) >= BURNT) | (pixels.max(2) <= CRUSHED)
+    red, green, blue = cv2.split(pixels)
+    brightest = cv2.max(cv2.max(red, green), blue)
+    bad = (brightest >= BURNT) | (brightest <= CRUSHED)
     bad = bad | lost if lost is not None else bad
     bad = cv2.dilate(bad.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
     inner = cv2.erode(mask.astype(np.uint8), np.ones((5, 5), np.uint8), borderValue=0) > 0
@@ -116,7 +118,9 @@ def _without_fringes(lab: Array, ok: np.ndarray, residual: Array) -> Array:
         y, w = residual[..., c][ok], np.ones(int(ok.sum()), np.float32)
         fit = np.zeros(design.shape[2], np.float32)
         for _ in range(2):
-            fit = np.linalg.lstsq(rows * w[:, None], y * w, rcond=None)[0]
+            weighted = rows * (w * w)[:, None]
+            normal = weighted.T @ rows  # a millionth of its trace is added: a flat picture has an answer too
+            fit = np.linalg.solve(normal + 1e-6 * (np.trace(normal) + 1e-6) * np.eye(len(normal), dtype=np.float32), weighted.T @ y)
             error = y - rows @ fit
             w = 1 / (1 + (error / (2 * 1.4826 * np.median(np.abs(error)) + 0.1)) ** 2)
         out[..., c] -= design @ fit

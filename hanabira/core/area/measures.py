@@ -9,7 +9,7 @@ from typing import Any
 import cv2
 import numpy as np
 
-from hanabira.core.area.clipping import GONE, UNKNOWN, Clipping, Levels, clipped, measure_clipping, photo_levels
+from hanabira.core.area.clipping import GONE, UNKNOWN, Clipping, Levels, clipped, in_all, in_any, measure_clipping, photo_levels
 from hanabira.core.area.coat_class import CoatModel, coat_features
 from hanabira.core.area.combing import Combed, comb, correct_axes, lie
 from hanabira.core.area.dapples import Dapples, classed
@@ -183,13 +183,14 @@ def measure_region(
     count = int(mask.sum())
     levels = levels or photo_levels(pixels)
     high, low = clipped(pixels, levels)
-    lost: np.ndarray = np.asarray(high.any(2) | low.all(2))
+    lost = in_any(high) | in_all(low)
     k = min(1.0, np.sqrt(_MOST_PX / mask.size))
     if k < 1:
         size = (max(8, round(mask.shape[1] * k)), max(8, round(mask.shape[0] * k)))
         pixels = cv2.resize(pixels, size, interpolation=cv2.INTER_AREA)
         mask = cv2.resize(mask.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0
         lost = cv2.resize(lost.astype(np.float32), size, interpolation=cv2.INTER_AREA) > 0.5
+        high, low = clipped(pixels, levels)
     token.report(0.1, "Reading values")
     lab = bytes_to_lab(pixels)
     inside = np.flatnonzero(mask)
@@ -199,7 +200,7 @@ def measure_region(
     values = measure_values(flat)
     token.report(0.25, "Sorting colours")
     known = flat[~lost.reshape(-1)[inside]]
-    clipping = measure_clipping(pixels, mask, lab[..., 0], levels, (region.left, region.top), 1 / k)
+    clipping = measure_clipping((high, low), mask, lab[..., 0], (region.left, region.top), 1 / k)
     # a colour that the photo lost is no colour of the coat, unless hardly anything else is left, which `lost_words` then says
     palette = measure_palette(known if clipping.lost <= GONE and len(known) else flat)
     found_hues = hidden_hues(lab, pixels, mask, lost)

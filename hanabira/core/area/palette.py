@@ -41,15 +41,15 @@ def measure_palette(lab: Array, neutral: Array | None = None) -> tuple[PaletteCo
     weight = counts**COUNT_POWER
     centres = _seeds(x, weight, MOST_COLOURS)
     for _ in range(25):
-        nearest = ((x[:, None] - centres[None]) ** 2).sum(2).argmin(1)
-        fresh = np.array(
-            [np.average(x[nearest == k], 0, weight[nearest == k]) if (nearest == k).any() else centres[k] for k in range(len(centres))]
-        )
+        nearest = _nearest(x, centres)
+        held = np.bincount(nearest, weight, len(centres))
+        fresh = np.stack([np.bincount(nearest, weight * column, len(centres)) for column in x.T], 1) / np.maximum(held, 1e-12)[:, None]
+        fresh[held == 0] = centres[held == 0]
         if np.abs(fresh - centres).max() < 0.05:
             break
         centres = fresh
     centres = _merge_near(centres)
-    nearest = ((x[:, None] - centres[None]) ** 2).sum(2).argmin(1)
+    nearest = _nearest(x, centres)
     total = counts.sum()
     out = []
     for k in range(len(centres)):
@@ -70,6 +70,11 @@ def _histogram(lab: Array) -> tuple[Array, Array]:
     back = np.stack([cells // (512 * 512), cells // 512 % 512, cells % 512], 1) - 200
     keep = counts >= max(1, counts.sum() * 1e-5)
     return back[keep] * CELL, counts[keep].astype(float)
+
+
+def _nearest(x: Array, centres: Array) -> Array:
+    """Number of the centre (k, 3) that lies nearest to each colour (n, 3)."""
+    return np.asarray(((centres * centres).sum(1) - 2 * x @ centres.T).argmin(1))
 
 
 def _seeds(x: Array, weight: Array, most: int) -> Array:

@@ -79,8 +79,9 @@ def clues_of(pixels: np.ndarray) -> dict[str, Clue]:
     """Clues to the light in a photo, by name; each as (log R/G, log B/G), quality and spread."""
     k = min(1.0, SIDE / max(pixels.shape[:2]))
     q = cv2.resize(pixels, None, fx=k, fy=k, interpolation=cv2.INTER_AREA) if k < 1 else pixels
-    v, brightest = _LINEAR[q] + np.float32(1e-4), q.max(2)
-    ok = cv2.erode(((brightest < 248) & (q.min(2) > 6)).astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
+    red, green, blue = cv2.split(q)
+    v, brightest = _LINEAR[q] + np.float32(1e-4), cv2.max(cv2.max(red, green), blue)
+    ok = cv2.erode(((brightest < 248) & (cv2.min(cv2.min(red, green), blue) > 6)).astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
     if ok.sum() < 100:
         return {}
     logs = np.log(v)
