@@ -21,6 +21,9 @@ class Printed:
         self.boxes: list[tuple[Rect, tuple[float, ...] | None]] = []
         self.images: list[Rect] = []
         """Where pictures lie, in the order in which they are painted."""
+        self.shapes: list[tuple[Rect, tuple[float, ...] | None]] = []
+        """Bounds of the end points of filled paths other than boxes, with their colours."""
+        points: list[tuple[float, float]] = []
         matrix = [1.0, 0.0, 0.0, 1.0, 0.0, 0.0]
         fill: tuple[float, ...] | None = None
         last: Rect | None = None
@@ -36,8 +39,13 @@ class Printed:
             elif operator == b"re":
                 x, y, w, h = (float(q) / MM for q in operands)
                 last = (x - origin[0], self.size[1] - y - h - origin[1], w, h)
+            elif operator in (b"m", b"l", b"c", b"v", b"y"):
+                points = ([] if operator == b"m" else points) + [(float(operands[-2]) / MM, float(operands[-1]) / MM)]
             elif operator in _PAINTS and last is not None:
                 self.boxes.append((last, fill))
+            elif operator in (b"f", b"f*", b"B", b"B*", b"b") and points:
+                xs, ys = zip(*points, strict=True)
+                self.shapes.append(((min(xs) - origin[0], self.size[1] - max(ys) - origin[1], max(xs) - min(xs), max(ys) - min(ys)), fill))
             if operator not in (b"re", b"rg", b"g"):
                 last = None
 

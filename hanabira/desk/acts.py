@@ -105,6 +105,7 @@ def _commission() -> list[Act]:
         ("card", "Print the recipe card", lambda d: d.print_card(), "Ctrl+P", ("commission", "recipes"), "Write a PDF with the areas, layers and values"),
         ("book", "Print the bench book", lambda d: d.records.bench_book(), "", ("commission", "recipes")),
         ("approval", "Print the approval sheet for the client", lambda d: d.records.approval(), "", ("commission", "view")),
+        ("quote", "Print the quote for the client", lambda d: d.records.quote(), "", ("commission", "recipes")),
         ("record", "Print the record for the client’s file", lambda d: d.records.record_pdf(), "", ("commission",)),
         ("record-json", "Write: record as JSON", lambda d: d.records.record_json(), "", ("commission",)),
         ("log", "Write: log as CSV", lambda d: d.records.log_csv(), "", ("commission",)),

@@ -24,6 +24,7 @@ class CommissionFiles(FileWriter):
         return [
             ("Print the bench book", self.bench_book),
             ("Print the approval sheet for the client", self.approval),
+            ("Print the quote for the client", self.quote),
             ("Print the record for the client’s file", self.record_pdf),
             ("Write: record as JSON", self.record_json),
             ("Write: log as CSV", self.log_csv),
@@ -68,6 +69,20 @@ class CommissionFiles(FileWriter):
             return write_approval(content(token), target)
 
         self._run("Writing the approval sheet", work, True)
+
+    def quote(self) -> None:
+        """What is ordered, where the hours go, and the price."""
+        from hanabira.session.quote_sheet import quote_of
+        from hanabira.sheets.quote import write_quote
+
+        plan = self.desk.model.planner.planned()
+        if plan is None:
+            self.desk.say("There is nothing to quote yet.", "Nothing was written.", "Solve the layers of an area first.")
+            return
+        target = self._ask(".pdf", "quote")
+        if target is not None:
+            content = quote_of(self.desk.model, plan)
+            self._run("Writing the quote", lambda _t: write_quote(content, target), True)
 
     def record_pdf(self) -> None:
         """The record for the client's file."""

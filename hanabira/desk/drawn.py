@@ -57,6 +57,8 @@ class Drawn(QWidget):
         self._items: list[_Item] = []
         self._stops: list[Stop] = []
         self._current = 0
+        self.exposed = QRectF()
+        """What must be painted, in the drawing's own units: a long list leaves out the rest."""
         self.hovered = ""
         self._ring = False
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -117,11 +119,13 @@ class Drawn(QWidget):
         self.update()
 
     # -- painting -------------------------------------------------------------
-    def paintEvent(self, _: QPaintEvent | None) -> None:
+    def paintEvent(self, event: QPaintEvent | None) -> None:
         with painting(self) as p:
             p.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)
             s = scale()
             p.scale(s, s)
+            shown = QRectF(self.rect() if event is None else event.rect())
+            self.exposed = QRectF(shown.topLeft() / s, shown.size() / s)
             self.paint(p, self.width() / s, self.height() / s)
             if self.hasFocus() and self._ring and self._stops:
                 path = QPainterPath()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 import json
 from collections.abc import Callable
 from pathlib import Path
@@ -154,7 +155,10 @@ class RecipeFiles(FileWriter):
 
     def colour_card(self) -> None:
         """The portrait's pencils as a card for the client's file."""
-        from hanabira.sheets.cards import Shade, write_colour_card
+        from hanabira.session.commission_sheets import medium_line, sheet_picture
+        from hanabira.session.recipe_card import ground_name
+        from hanabira.session.words import day_words
+        from hanabira.sheets.colour_card import ColourCard, Shade, write_colour_card
 
         model = self.desk.model
         target = self._ask(".pdf", "colours")
@@ -167,8 +171,12 @@ class RecipeFiles(FileWriter):
             if code in kit.index
         ]
         c, page = model.commission, model.settings.get("card_paper")
-        line = " · ".join(q for q in (c.animal, f"for {c.client}" if c.client else "", kit.name) if q)
-        self._run("Writing the colour card", lambda _t: write_colour_card(c.name, line, shades, target, page))
+        card = ColourCard(
+            c.name, medium_line(model), shades, sheet_picture(model),
+            [("Pencils", kit.name), ("Paper", f"{papers()[c.paper_id].name}, {ground_name(c)}"), ("Sheet", f"{c.width_mm:.0f} × {c.height_mm:.0f} mm")],
+            c.client, day_words(datetime.date.today()), model.settings.get("studio_name"), page,
+        )  # fmt: skip
+        self._run("Writing the colour card", lambda _t: write_colour_card(card, target))
 
     def technique(self) -> None:
         """The chosen area's recipe as an open technique file."""

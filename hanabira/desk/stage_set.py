@@ -56,7 +56,7 @@ class StageSet(QObject):
         jobs.run(
             "stages",
             "Getting the other stages ready",
-            lambda token: [(token.check(), load(q)) for q in WHERE],
+            lambda token: [self._desk.model.planner.read_ahead(), *((token.check(), load(q)) for q in WHERE)],
             lambda _r: self._timer.start(),
             quiet=True,
         )

@@ -176,7 +176,7 @@ def approval_of(model: Session) -> Callable[[Token], Approval]:
         f"How it will look on the paper, as forecast: {len(planned)} of {len(model.areas)} areas are planned, the rest is bare"
     )  # fmt: skip
     eye = next((a for a in model.areas if a.surface_id == "eye"), None)
-    line = f"A portrait of your {c.animal} in {_medium(model)}" if c.animal else f"A portrait in {_medium(model)}"
+    line = medium_line(model)
     size = (view.size[0], view.size[1])
     whole = Approval(
         c.name, line, picture, facts, tuple(_coat_colours(model)), terms, c.client, day_words(datetime.date.today()), f"{c.width_mm:.0f} × {c.height_mm:.0f} mm",
@@ -231,8 +231,10 @@ def _without_nooks(painted: np.ndarray, inside: Sequence[np.ndarray]) -> tuple[n
     return np.asarray(cv2.inpaint(np.ascontiguousarray(painted), grown, 9, cv2.INPAINT_TELEA)), holes
 
 
-def _medium(model: Session) -> str:
-    return "pastel" if any(p.binder == "pastel" for p in model.kit) else "coloured pencil"
+def medium_line(model: Session) -> str:
+    """What is drawn, and in what."""
+    medium, c = "pastel" if any(p.binder == "pastel" for p in model.kit) else "coloured pencil", model.commission
+    return f"A portrait of your {c.animal} in {medium}" if c is not None and c.animal else f"A portrait in {medium}"
 
 
 def _cut(pixels: np.ndarray, box: Sequence[float]) -> np.ndarray:

@@ -16,7 +16,7 @@ from hanabira.core.schedule.sessions import Calendar
 from hanabira.core.schedule.work import AreaWork, Pace
 from hanabira.session.edits import EditBrief
 from hanabira.studio import planning
-from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, is_part
+from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, by_commission, is_part
 
 if TYPE_CHECKING:
     from hanabira.session.session import Session
@@ -57,6 +57,10 @@ class Planner:
         if self._log is None or self._log[0] != sign:
             self._log = (sign, self.model.store.all(LogRow, commission_id=c.id) if c else ())
         return self._log[1]
+
+    def read_ahead(self) -> None:
+        """Read the whole log once, on whatever thread: its rows are checked at the first reading, which takes a moment after some years."""
+        self.model.store.all(LogRow)
 
     def planned(self) -> Planned | None:
         """The plan; None when nothing can be planned yet."""
@@ -154,15 +158,20 @@ class Planner:
         """Minutes a day that commissions due before this one take, with their names."""
         store = self.model.store
         out: list[tuple[datetime.date, float, str]] = []
-        for c in self._before(mine):
-            photos, areas = store.all(Photo, commission_id=c.id), store.all(Area, commission_id=c.id)
-            recipes = store.all(Recipe, commission_id=c.id)
-            if not photos or not recipes:
+        before = self._before(mine)
+        if not before:
+            return out
+        # everything is read at once: a query for each of a hundred commissions took longer than the planning
+        photos, areas, logs = by_commission(store.all(Photo)), by_commission(store.all(Area)), by_commission(store.all(LogRow))
+        recipes = {r.area_id: r for r in store.all(Recipe)}
+        for c in before:
+            theirs = [recipes[a.id] for a in areas.get(c.id, ()) if a.id in recipes]
+            if not photos.get(c.id) or not theirs:
                 continue
-            work = planning.work_of(c, photos[0], areas, recipes)
+            work = planning.work_of(c, photos[c.id][0], areas[c.id], theirs)
             days = planning.days_of(c)
             days = replace(days, start=max(days.start, datetime.date.today()))
-            log = store.all(LogRow, commission_id=c.id)
+            log = logs.get(c.id, [])
             done = {r.step for r in log}
             try:
                 _found, calendar = planning.plan(c, work, days, pace, "", "one-area", [(d, n) for d, n, _c in out], log)

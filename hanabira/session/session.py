@@ -20,9 +20,9 @@ from hanabira.core.optics.paper import Paper
 from hanabira.core.places.place import Places, as_planned
 from hanabira.core.solver.area import Layer, Prediction, follow, paper_targets
 from hanabira.core.solver.cautions import Caution, recipe_cautions
-from hanabira.core.solver.gamut import Gamut, gamut
+from hanabira.core.solver.gamut import Gamut
 from hanabira.core.solver.place_plan import place_targets
-from hanabira.core.solver.target import Reach, reach
+from hanabira.core.solver.target import Reach
 from hanabira.core.study.sun import side_of
 from hanabira.core.token import Token
 from hanabira.craft.kitfile import parse_csv
@@ -36,6 +36,7 @@ from hanabira.session.measuring import Measuring
 from hanabira.session.messages import MessageDoor
 from hanabira.session.petals import share_done
 from hanabira.session.planner import Planner
+from hanabira.session.reaches import Reaches
 from hanabira.session.rooms import Rooms
 from hanabira.session.runner import InlineRunner, Runner
 from hanabira.session.settings import Settings
@@ -104,8 +105,7 @@ class Session(Rooms):
         self.logbook = Logbook(self)
         self.dropper = Dropper(self)
         self._predictions: dict[str, tuple[object, Prediction, tuple[Caution, ...]]] = {}
-        self._reach: tuple[object, Reach] | None = None
-        self._gamut: tuple[object, Gamut] | None = None
+        self.reaches = Reaches(self)
         self._kits: dict[str, tuple[str, Kit]] = {}
         self._kit_records: dict[str, StudioKit] = {}
 
@@ -226,14 +226,12 @@ class Session(Rooms):
                 self._recipe_edited(r.area_id)
 
     def _commission_edited(self) -> None:
-        self._reach = None
         self._predictions.clear()
         self.commission_changed.emit()
         self.commissions_changed.emit()
 
     def _kit_edited(self) -> None:
         self._kit_records.clear()
-        self._reach = None
         self._predictions.clear()
         self.kit_changed.emit()
 
@@ -455,20 +453,12 @@ class Session(Rooms):
     @property
     def reach(self) -> Reach:
         """Lightest and darkest that kit and paper give."""
-        kit = self.kit
-        key = (self.kit_id, self._kits[self.kit_id][0], self.paper)
-        if self._reach is None or self._reach[0] != key:
-            self._reach = (key, reach(kit, self.paper))
-        return self._reach[1]
+        return self.reaches.reach()
 
     @property
     def gamut(self) -> Gamut:
         """The strongest colours that kit and paper give, by hue and value."""
-        kit = self.kit.usable
-        key = (self.kit_id, self._kits[self.kit_id][0], self.paper)
-        if self._gamut is None or self._gamut[0] != key:
-            self._gamut = (key, gamut(kit, self.paper))
-        return self._gamut[1]
+        return self.reaches.gamut()
 
     def places(self, key: str) -> Places | None:
         """Places of an area as its recipe has them, in today's colours where they were found again; as they are found when it has none."""

@@ -5,33 +5,25 @@ The forecast over four columns, beside it the photo and an eye at true size, the
 
 from __future__ import annotations
 
-import io
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
-from xml.sax.saxutils import escape
 
 import numpy as np
-from PIL import Image
-from reportlab.lib.colors import Color, black
-from reportlab.lib.styles import ParagraphStyle
+from reportlab.lib.colors import Color
 from reportlab.lib.units import mm
-from reportlab.lib.utils import ImageReader
-from reportlab.pdfgen.canvas import Canvas
-from reportlab.platypus import Paragraph
 
 from hanabira.core.colour.spaces import Array, lab_to_srgb
-from hanabira.sheets.card_page import GREY, LINE, PAGES, register_fonts
+from hanabira.sheets.card_page import GREY
+from hanabira.sheets.grid_page import BED, COLUMNS, FOOT, MARGIN, GridPage, fitted, paragraph
 from hanabira.studio.writing import write_file
 
-MARGIN, GUTTER, COLUMNS = 15 * mm, 4 * mm, 6
-FOOT = 14 * mm
 LEAST_PICTURE = 80 * mm
+MOST_PICTURE = {"A4": 166 * mm, "Letter": 150 * mm}
 MOST_MARKS = 8
 EYE_MM = 57.0
 """Millimetres of the sheet that the view of the eye shows: two columns of an A4 page, at true size."""
 NOTE = "Colours on paper differ from this print by about as much as two printings of one page do. Hairs drawn by hand do not lie as in the photo, hair for hair."
-BED = Color(0.56, 0.56, 0.56)
 
 
 @dataclass(frozen=True)
@@ -58,119 +50,22 @@ class Approval:
     page: str = "A4"
 
 
-class _Page:
-    """A canvas with the grid: columns from the left, y from the top of the page, in points."""
-
-    def __init__(self, sheet: Approval, out: io.BytesIO) -> None:
-        register_fonts()
-        self.sheet = sheet
-        self.wide, self.high = PAGES[sheet.page]
-        self.canvas = Canvas(out, pagesize=PAGES[sheet.page])
-        self.canvas.setTitle(f"{sheet.title}, for approval")
-        self.canvas.setAuthor(sheet.studio)
-        self.column = (self.wide - 2 * MARGIN - (COLUMNS - 1) * GUTTER) / COLUMNS
-        self.number = 1
-
-    def x(self, column: int) -> float:
-        """Left edge of a column, 0 to 5."""
-        return MARGIN + column * (self.column + GUTTER)
-
-    def span(self, columns: int) -> float:
-        """Width of so many columns."""
-        return columns * self.column + (columns - 1) * GUTTER
-
-    def text(
-        self, x: float, y: float, words: str, font: str = "lato", size: float = 9.5, grey: bool = False, right: float | None = None
-    ) -> None:
-        """A line whose baseline lies ``y`` under the page's top; ``right`` aligns it to that edge."""
-        self.canvas.setFont(font, size)
-        self.canvas.setFillColor(GREY if grey else black)
-        at = self.high - y
-        if right is None:
-            self.canvas.drawString(x, at, words)
-        else:
-            self.canvas.drawRightString(right, at, words)
-
-    def block(self, x: float, y: float, wide: float, words: str, size: float = 9.5, font: str = "lato", grey: bool = False) -> float:
-        """A paragraph; returns the y under it."""
-        part = paragraph(words, size, font, grey)
-        _w, h = part.wrap(wide, 10_000)
-        part.drawOn(self.canvas, x, self.high - y - h)
-        return y + h
-
-    def rule(self, x: float, y: float, wide: float, strong: bool = False) -> None:
-        """A horizontal line."""
-        self.canvas.setStrokeColor(GREY if strong else LINE)
-        self.canvas.setLineWidth(0.9 if strong else 0.5)
-        self.canvas.line(x, self.high - y, x + wide, self.high - y)
-
-    def image(self, pixels: np.ndarray, x: float, y: float, wide: float, high: float) -> None:
-        """Pixels (H, W, 3) uint8 into a box."""
-        self.canvas.drawImage(_reader(pixels), x, self.high - y - high, wide, high)
-
-    def box(self, x: float, y: float, side: float = 3.2 * mm) -> None:
-        """A box to tick; ``y`` is the baseline of the words beside it."""
-        self.canvas.setStrokeColor(black)
-        self.canvas.setLineWidth(0.8)
-        self.canvas.rect(x, self.high - y - 0.4 * mm, side, side, stroke=1, fill=0)
-
-    def foot(self, of: int | None = None) -> None:
-        """Who it is from, and the page's number."""
-        y = self.high - 9 * mm
-        self.text(MARGIN, y, self.sheet.studio, "lato", 8, True)
-        self.text(0, y, f"{self.sheet.title}, for approval · {self.number}", "lato", 8, True, right=self.wide - MARGIN)
-
-    def turn(self) -> float:
-        """A further page; the y where it begins."""
-        self.foot()
-        self.canvas.showPage()
-        self.number += 1
-        return 20 * mm
-
-
-def paragraph(words: str, size: float = 9.5, font: str = "lato", grey: bool = False) -> Paragraph:
-    """Plain words as a paragraph of the page."""
-    look = ParagraphStyle("approval", fontName=font, fontSize=size, leading=1.32 * size, textColor=GREY if grey else black)
-    return Paragraph(escape(words).replace("\n", "<br/>"), look)
-
-
-def _reader(pixels: np.ndarray) -> ImageReader:
-    step = max(1, int(max(pixels.shape[:2]) / 2000))
-    out = io.BytesIO()
-    Image.fromarray(np.ascontiguousarray(pixels[::step, ::step])).save(out, "JPEG", quality=90)
-    out.seek(0)
-    return ImageReader(out)
-
-
 def write_approval(sheet: Approval, target: Path) -> Path:
     """Write it as PDF; `Fault` when it cannot be written."""
-    out = io.BytesIO()
-    page = _Page(sheet, out)
-    y = _head(page)
-    # the pictures get what the words leave, and never so little that they say nothing
-    left = page.high - FOOT - (y + 4 * mm) - 12 * mm - _colours_high(page) - 10 * mm - _blocks_high(page) - _terms_high(page)
-    y = _pictures(page, y + 4 * mm, min(0.56 * page.high, max(LEAST_PICTURE, left)))
-    y = _colours(page, y + 5 * mm)
-    _blocks(page, y + 5 * mm)
-    page.foot()
-    page.canvas.showPage()
-    page.canvas.save()
-    return write_file(target, out.getvalue())
+
+    def draw(most: float) -> GridPage:
+        page = GridPage(sheet.title, "for approval", sheet.studio, sheet.page)
+        y = page.head(sheet.title, sheet.line, sheet.client, sheet.day)
+        y = _pictures(page, sheet, y + 4 * mm, most)
+        y = _colours(page, sheet, y + 5 * mm)
+        _blocks(page, sheet, y + 5 * mm)
+        return page
+
+    return write_file(target, fitted(draw, MOST_PICTURE[sheet.page], LEAST_PICTURE))
 
 
-def _head(page: _Page) -> float:
-    sheet = page.sheet
-    right = page.wide - MARGIN
-    page.text(MARGIN, 22 * mm, sheet.title, "vollkorn", 26)
-    if sheet.client:
-        page.text(0, 18.5 * mm, f"For {sheet.client}", "lato-bold", 10.5, right=right)
-    page.text(0, 23.5 * mm, sheet.day, "lato", 9.5, True, right=right)
-    return page.block(MARGIN, 25 * mm, page.span(4), sheet.line, 11, "vollkorn-italic", True)
-
-
-def _pictures(page: _Page, y: float, most: float) -> float:
+def _pictures(page: GridPage, sheet: Approval, y: float, most: float) -> float:
     """Forecast (or the photo alone) over four columns; photo and eye over two, with one common foot line."""
-    sheet = page.sheet
     main = sheet.forecast if sheet.forecast is not None else sheet.picture
     h, w = main.shape[:2]
     wide = page.span(4)
@@ -209,7 +104,7 @@ def _scale(sheet: Approval, shown: float) -> float:
     return float(sheet.size.split("×")[0].strip()) * mm / shown
 
 
-def _ruler(page: _Page, x: float, y: float, wide: float) -> None:
+def _ruler(page: GridPage, x: float, y: float, wide: float) -> None:
     """Millimetres under a view at true size."""
     page.canvas.setStrokeColor(GREY)
     page.canvas.setLineWidth(0.35)
@@ -218,14 +113,13 @@ def _ruler(page: _Page, x: float, y: float, wide: float) -> None:
         page.canvas.line(x + k * mm, page.high - y, x + k * mm, page.high - y - n * mm)
 
 
-def _colours(page: _Page, y: float) -> float:
+def _colours(page: GridPage, sheet: Approval, y: float) -> float:
     """The coat's colours, touching, on a grey bed; under each the area it is from."""
-    cells = list(page.sheet.colours)[:6]
+    cells = list(sheet.colours)[:6]
     if not cells:
         return y
     whole = page.span(COLUMNS)
-    page.rule(MARGIN, y, whole, True)
-    page.text(MARGIN, y + 4.6 * mm, "Colours of the coat", "lato-bold", 9.5)
+    page.caption(0, y, COLUMNS, "Colours of the coat")
     top, high, edge = y + 7 * mm, 10 * mm, 1.0 * mm
     page.canvas.setFillColor(BED)
     page.canvas.rect(MARGIN, page.high - top - high, whole, high, stroke=0, fill=1)
@@ -241,23 +135,15 @@ def _colours(page: _Page, y: float) -> float:
     return low
 
 
-def _blocks(page: _Page, y: float) -> float:
+def _blocks(page: GridPage, sheet: Approval, y: float) -> float:
     """What is ordered, what makes the likeness, the answer: two columns each; then what was agreed. Rows grow with their words."""
-    sheet = page.sheet
-    rows = [q for q in sheet.facts if q[1]]
     marks = list(sheet.likeness)[:MOST_MARKS]
-    if y + _blocks_high(page) + 4 * mm + _terms_high(page) > page.high - FOOT + 1:
+    if y + _blocks_high(page, sheet) + 4 * mm + _terms_high(page, sheet) > page.high - FOOT + 1:
         y = page.turn()
     wide, lows = page.span(2), []
     for column, words in ((0, "What you get"), (2, f"What makes it {sheet.title}" if marks else ""), (4, "Your answer")):
-        page.rule(page.x(column), y, wide, True)
-        page.text(page.x(column), y + 4.6 * mm, words, "lato-bold", 9.5)
-    at = y + 7 * mm
-    name = 0.36 * wide
-    for key, value in rows:
-        page.block(MARGIN, at, name, key, 9, grey=True)
-        at = page.block(MARGIN + name, at, wide - name, value, 9) + 0.8 * mm
-    lows.append(at)
+        page.caption(column, y, 2, words)
+    lows.append(page.facts(0, y + 7 * mm, 2, sheet.facts))
     at = y + 7 * mm
     if marks:
         edge = page.x(2) + wide
@@ -282,32 +168,28 @@ def _blocks(page: _Page, y: float) -> float:
     page.text(x, at + 4 * mm, "name", "lato", 8.5, True)
     page.text(x + 0.6 * wide, at + 4 * mm, "day", "lato", 8.5, True)
     lows.append(at + 6 * mm)
-    return _terms(page, max(lows) + 4 * mm)
+    return _terms(page, sheet, max(lows) + 4 * mm)
 
 
-def _blocks_high(page: _Page) -> float:
+def _blocks_high(page: GridPage, sheet: Approval) -> float:
     """Height of the three blocks: the highest of them."""
-    wide, sheet = page.span(2), page.sheet
+    wide = page.span(2)
     facts = sum(float(paragraph(v, 9).wrap(0.64 * wide, 10_000)[1]) + 0.8 * mm for _k, v in sheet.facts if v)
     marks = sum(max(float(paragraph(q, 9).wrap(wide - 14 * mm, 10_000)[1]), 4.6 * mm) + 1.2 * mm for q in sheet.likeness[:MOST_MARKS])
     return float(max(7 * mm + facts, 7 * mm + marks, 51 * mm))
 
 
-def _colours_high(page: _Page) -> float:
-    return 27 * mm if page.sheet.colours else 0.0
-
-
-def _terms_high(page: _Page) -> float:
+def _terms_high(page: GridPage, sheet: Approval) -> float:
     whole = page.span(COLUMNS)
-    return float(6 * mm + sum(float(paragraph(q, 9).wrap(whole, 10_000)[1]) + 0.8 * mm for q in (*page.sheet.terms, NOTE)))
+    return float(6 * mm + sum(float(paragraph(q, 9).wrap(whole, 10_000)[1]) + 0.8 * mm for q in (*sheet.terms, NOTE)))
 
 
-def _terms(page: _Page, y: float) -> float:
+def _terms(page: GridPage, sheet: Approval, y: float) -> float:
     """Price with what it covers, permission, and what a print cannot show; each sentence once."""
     whole = page.span(COLUMNS)
     page.rule(MARGIN, y, whole)
     y += 2 * mm
-    for words in (*page.sheet.terms, NOTE):
+    for words in (*sheet.terms, NOTE):
         part = paragraph(words, 9, grey=words == NOTE)
         high = float(part.wrap(whole, 10_000)[1])
         if y + high > page.high - FOOT:

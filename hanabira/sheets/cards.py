@@ -1,4 +1,4 @@
-"""Two small sheets: the scrap test card, to try a recipe's stacks on the same paper, and the colour card for the client."""
+"""The scrap test card, to try a recipe's stacks on the same paper."""
 
 from __future__ import annotations
 
@@ -28,15 +28,6 @@ class Trial:
     title: str
     layers: tuple[str, ...]
     predicted: Array
-
-
-@dataclass(frozen=True)
-class Shade:
-    """One colour of the portrait: its Lab, the pencil, and the areas it is in."""
-
-    lab: Array
-    name: str
-    areas: str
 
 
 def _fill(c: Canvas, lab: Array, x: float, y: float, w: float, h: float) -> None:
@@ -97,41 +88,6 @@ def write_scrap_card(
         c.drawString(MARGIN + 80 * mm, top - 20 - 11 * len(lines) - 6, "What I see: " + "_" * 34)
         c.setFillColor(black)
         y -= need
-    c.showPage()
-    c.save()
-    return write_file(target, out.getvalue())
-
-
-def write_colour_card(title: str, line: str, shades: Sequence[Shade], target: Path, page: str = "A4") -> Path:
-    """The portrait's colours with their pencils, for the client's file. Raises `Fault` when it cannot be written."""
-    register_fonts()
-    w, h = PAGES[page]
-    out = io.BytesIO()
-    c = Canvas(out, pagesize=(w, h))
-    c.setTitle(f"{title}, colours")
-    columns, cell, high = 4, (w - 2 * MARGIN) / 4, 30 * mm
-    per_page = columns * int((h - 2 * MARGIN - 40) // high)
-    for k, shade in enumerate(shades):
-        at = k % per_page
-        if at == 0:
-            if k:
-                c.showPage()
-            c.setFont("vollkorn", 20)
-            c.drawString(MARGIN, h - MARGIN - 10, title)
-            c.setFont("lato", 10)
-            c.setFillColor(_GREY)
-            c.drawString(MARGIN, h - MARGIN - 26, line)
-            c.setFillColor(black)
-        x, y = MARGIN + (at % columns) * cell, h - MARGIN - 44 - (at // columns + 1) * high
-        _fill(c, shade.lab, x, y + 11 * mm, cell, high - 11 * mm)
-        c.setFont("lato-bold", 8)
-        c.drawString(x + 1, y + 7 * mm, shade.name[:32])
-        c.setFont("lato", 7.5)
-        c.setFillColor(_GREY)
-        c.drawString(x + 1, y + 3.6 * mm, shade.areas[:36])
-        c.setFillColor(black)
-    if not shades:
-        c.drawString(MARGIN, h - MARGIN, title)
     c.showPage()
     c.save()
     return write_file(target, out.getvalue())

@@ -14,7 +14,7 @@ from hanabira.core.schedule.work import Pace, hours_range
 from hanabira.craft.kitfile import parse_csv
 from hanabira.studio import planning
 from hanabira.studio.kits import kit_record
-from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, Shot, Terms, new_id
+from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, Shot, Terms, by_commission, new_id
 from hanabira.studio.store import Store
 
 
@@ -88,8 +88,9 @@ def overviews(store: Store, pace: Pace | None = None) -> tuple[Overview, ...]:
 
 def _overviews(store: Store, pace: Pace | None) -> tuple[Overview, ...]:
     kits: dict[str, Kit | None] = {}
-    photos, areas, recipes = store.all(Photo), store.all(Area), {r.area_id: r for r in store.all(Recipe)}
-    logs, shots = store.all(LogRow), store.all(Shot)
+    areas, recipes = store.all(Area), {r.area_id: r for r in store.all(Recipe)}
+    photos, own = by_commission(store.all(Photo)), by_commission(areas)
+    logs, shots = by_commission(store.all(LogRow)), by_commission(store.all(Shot))
     owner = {a.id: a.commission_id for a in areas}
     causes: dict[str, list[str]] = {}
     out = []
@@ -105,9 +106,7 @@ def _overviews(store: Store, pace: Pace | None) -> tuple[Overview, ...]:
         bad = tuple(causes.get(c.id, ()))
         try:
             found = _of(
-                c, [p for p in photos if p.commission_id == c.id], [a for a in areas if a.commission_id == c.id], recipes,
-                [r for r in logs if r.commission_id == c.id], [s for s in shots if s.commission_id == c.id], pace,
-                _kit(store, c.kit_id, kits),
+                c, photos.get(c.id, []), own.get(c.id, []), recipes, logs.get(c.id, []), shots.get(c.id, []), pace, _kit(store, c.kit_id, kits),
             )  # fmt: skip
             out.append(replace(found, causes=bad))
         except Exception as error:  # one commission that cannot be planned must not hide the others

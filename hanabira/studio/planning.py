@@ -18,7 +18,7 @@ from hanabira.core.schedule.sessions import Calendar, Days, Placed, lay_out, wha
 from hanabira.core.schedule.work import AreaWork, LayerWork, Pace, area_minutes, hours_range, learned
 from hanabira.core.solver.area import Layer
 from hanabira.studio.overlaps import polygon_of
-from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe
+from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, by_commission
 
 DARK_GROUND_L = 50.0
 """A ground darker than this bears no graphite lines."""
@@ -84,10 +84,7 @@ def _value(layers: Sequence[Layer], kit: Kit | None) -> float | None:
 
 def doubts_of(log: Sequence[LogRow]) -> tuple[Doubt, ...]:
     """Rows of the log whose minutes must be asked about, commission by commission."""
-    out: list[Doubt] = []
-    for c in dict.fromkeys(r.commission_id for r in log):
-        out += doubts(timed([r for r in log if r.commission_id == c]))
-    return tuple(out)
+    return tuple(d for rows in by_commission(log).values() for d in doubts(timed(rows)))
 
 
 def timed(log: Sequence[LogRow]) -> list[Row]:

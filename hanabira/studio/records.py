@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import uuid
+from collections.abc import Iterable
 from dataclasses import dataclass, field
+from typing import Protocol, TypeVar
 
 from hanabira.core.area.shape import Point
 from hanabira.core.places.place import Place
@@ -264,6 +266,22 @@ class PracticeRound:
 
 
 Record = Commission | Photo | Area | Recipe | StudioKit | LogRow | Shot | PhotoCheck | PracticeRound
+
+
+class _Belongs(Protocol):
+    @property
+    def commission_id(self) -> str: ...
+
+
+B = TypeVar("B", bound=_Belongs)
+
+
+def by_commission(records: Iterable[B]) -> dict[str, list[B]]:
+    """Records under the ids of their commissions, in the order they came in."""
+    out: dict[str, list[B]] = {}
+    for r in records:
+        out.setdefault(r.commission_id, []).append(r)
+    return out
 
 
 def cover_crop(width_px: int, height_px: int, aspect: float) -> tuple[float, float, float, float]:

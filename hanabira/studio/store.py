@@ -52,6 +52,8 @@ class Store:
         """How many edits went in since it was opened; whoever keeps something read from it looks here whether it is still so."""
         self._writing = threading.RLock()
         self._local = threading.local()
+        self._settings: dict[str, Any] = {}
+        """Settings as they are kept, by key: asked for at every look at a kit, written by this studio alone."""
         self._bad: set[tuple[str, str]] = set()
         """Rows that could not be read: nothing is written over them."""
         self._saved_edits = 0
@@ -238,8 +240,10 @@ class Store:
     # -- settings --------------------------------------------------------
     def setting(self, key: str, default: Any = None) -> Any:
         """A kept setting, or the default; also when what is kept cannot be read."""
-        with self._reading() as connection:
-            found = connection.execute(select(tables.setting.c.value).where(tables.setting.c.key == key)).scalar()
+        if key not in self._settings:
+            with self._reading() as connection:
+                self._settings[key] = connection.execute(select(tables.setting.c.value).where(tables.setting.c.key == key)).scalar()
+        found = self._settings[key]
         try:
             return default if found is None else json.loads(found)
         except (ValueError, TypeError, RecursionError):
@@ -249,10 +253,12 @@ class Store:
         """Keep a setting, or forget it when the value is None; a read-only studio keeps nothing. Raises `StudioFault` when the disk refuses."""
         if self.read_only:
             return
+        self._settings.pop(key, None)
         with self._transaction() as connection:
             connection.execute(tables.setting.delete().where(tables.setting.c.key == key))
             if value is not None:
                 connection.execute(tables.setting.insert().values(key=key, value=json.dumps(value)))
+        self._settings.pop(key, None)
 
     # -- photos ----------------------------------------------------------
     def photo_path(self, photo: Photo | Shot) -> Path:

@@ -69,7 +69,13 @@ class Clipped(unittest.TestCase):
     def test_a_burnt_light_is_called_unknown_and_outlined_where_it_lies(self):
         pixels = fur(200, 200, 30.0, 5, ground=(50, 8, 18), contrast=9)
         pixels[20:90, 30:120] = 255
-        found = measure_clipping(clipped(pixels, photo_levels(pixels)), np.ones((200, 200), bool), bytes_to_lab(pixels)[..., 0], origin=(1000.0, 500.0), to_photo=2.0)
+        found = measure_clipping(
+            clipped(pixels, photo_levels(pixels)),
+            np.ones((200, 200), bool),
+            bytes_to_lab(pixels)[..., 0],
+            origin=(1000.0, 500.0),
+            to_photo=2.0,
+        )
         self.assertAlmostEqual(found.all, 70 * 90 / 40000, delta=0.01)
         self.assertEqual(found.unknown, ("light", "highlight"))
         ring = np.array(found.rings[0])

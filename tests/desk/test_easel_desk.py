@@ -3,6 +3,7 @@
 import csv
 import json
 import math
+import re
 from pathlib import Path
 
 import numpy as np
@@ -388,5 +389,13 @@ class Easel(PlanCase):
         text = sheet.pages[0].extract_text()
         for words in ("Price:", "as deposit", "Head collar left out", "Colours of the coat", "permission"):
             self.assertIn(words, text)
+        price = re.search(r"Price: (.+?€)", text).group(1)
+        quote = PdfReader(write(desk.records.quote, "quote.pdf"))
+        self.assertEqual(len(quote.pages), 1)
+        said = quote.pages[0].extract_text()
+        self.assertEqual(said.count(price), 1, "both sheets ask the same")
+        for area in model.planner.planned().work:
+            self.assertIn(area.name, said)
+        self.assertIn("Lines, seams and looks", said)
         got = read_bundle(write(desk.records.bundle, "all.zip"))
         self.assertEqual((got.log, got.shots), (log, shots))

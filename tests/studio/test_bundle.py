@@ -130,7 +130,9 @@ class Bundles(OnDemo):
 
     def test_export_all_and_import_at_the_terminal(self):
         out = ask("export", "--studio", str(self.root / "demo"), "--all", "--to", str(self.root / "all"))
-        self.assertEqual(sorted(Path(p).name for p in out["bundles"]), ["Bracken.zip", "Tansy.zip", "Vesper.zip"])
+        self.assertEqual(
+            sorted(Path(p).name for p in out["bundles"]), ["Bracken.hanabira.zip", "Tansy.hanabira.zip", "Vesper.hanabira.zip"]
+        )
         made = ask("import", "--studio", str(self.root / "fourth"), out["bundles"][0])
         with Store.open(self.root / "fourth") as store:
             self.assertEqual([c.id for c in store.all(Commission)], [made["commission"]])

@@ -101,8 +101,8 @@ class Picture:
         return Seen(((x + 0.5) / w, (y + 0.5) / h), np.median(spot, 0), np.median(ring, 0))
 
     @cached_property
-    def pool(self) -> list[Seen]:
-        """Even spots all over the picture, away from its edge; looked for once."""
+    def pool(self) -> list[tuple[int, int]]:
+        """Even spots all over the picture, away from its edge, in pixels (x, y); looked for once."""
         h, w = self.lab.shape[:2]
         e = 8 * self.radius
         if w <= 2 * e or h <= 2 * e:
@@ -110,12 +110,12 @@ class Picture:
         rng = np.random.default_rng(0)
         xs, ys = rng.integers(e, w - e, TRIES), rng.integers(e, h - e, TRIES)
         even = (self.spread[ys, xs, 0] < EVEN_L) & (self.spread[ys, xs, 1:].max(1) < EVEN_AB)
-        return [self.seen(int(x), int(y)) for x, y in zip(xs[even], ys[even], strict=True)]
+        return [(int(x), int(y)) for x, y in zip(xs[even], ys[even], strict=True)]
 
     def spots(self, rng: np.random.Generator, count: int) -> list[Seen]:
         """So many of the pool, by chance."""
         some = rng.permutation(len(self.pool))[:count]
-        return [self.pool[int(k)] for k in some]
+        return [self.seen(*self.pool[int(k)]) for k in some]
 
 
 def value_step(picture: Picture, rng: np.random.Generator, level: float) -> Question | None:

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable
 
+import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPainterPath, QPen
 from PyQt6.QtWidgets import QSizePolicy
 
-from hanabira.core.colour.spaces import chroma, hue_deg
+from hanabira.core.colour.spaces import Array, chroma, hue_deg
 from hanabira.core.colour.words import value_step, warmth
 from hanabira.core.optics.kit import Kit
 from hanabira.core.solver.kit_facts import Hole
@@ -23,12 +23,37 @@ HUES = ((355, "rose"), (28, "red"), (60, "orange"), (92, "yellow"), (138, "green
 SIZE, FOOT = 28.0, 15.0
 NEUTRAL_C = 7.0
 NEUTRAL_W = 92.0
+STEPS, STEPS_FULL, FULL = 300, 60, 0.8
+"""Most steps of pushing swatches apart, and where they would fill more than this share of the field."""
 
 
 def along(hue: float) -> float:
     """0 to 1 along the axis; hues 0 to 110, where coats live, get twice the room."""
     d = (hue - START) % 360
     return (d if d < 30 else 30 + 2 * (d - 30) if d < 140 else 250 + (d - 140)) / 470
+
+
+def apart(x: Array, y: Array, low: Array, high: Array, f: QRectF) -> tuple[Array, Array]:
+    """Swatches pushed apart from a first guess (n,) until none covers another, within ``low`` to ``high`` across and the field in height.
+
+    Every pair that overlaps gives way along the side on which it overlaps least, all pairs at once; where the field is too full some overlap is left.
+    """
+    turn = np.sign(np.subtract.outer(np.arange(len(x)), np.arange(len(x))))  # two in one place part in the order of the kit
+    wide, tall = SIZE + 5, SIZE + FOOT + 3
+    steps = STEPS if len(x) * wide * tall < FULL * f.width() * f.height() else STEPS_FULL
+    for k in range(steps):
+        dx, dy = np.subtract.outer(x, x), np.subtract.outer(y, y)
+        ox, oy = wide - np.abs(dx), tall - np.abs(dy)
+        over = (ox > 0) & (oy > 0) & (turn != 0)
+        if not over.any():
+            break
+        across = over & (ox < oy)
+        push = 0.26 * (1 - 0.6 * k / steps)
+        x = x + (np.where(across, ox, 0) * np.where(dx == 0, turn, np.sign(dx))).sum(1) * push
+        y = y + (np.where(over & ~across, oy, 0) * np.where(dy == 0, turn, np.sign(dy))).sum(1) * push / 2
+        x = np.clip(x, low, high)
+        y = np.clip(y, f.top() + SIZE / 2 + 2, f.bottom() - SIZE / 2 - FOOT)
+    return x, y
 
 
 class KitChart(Drawn):
@@ -74,29 +99,16 @@ class KitChart(Drawn):
         sign = (id(self.kit), tuple(self.shown), round(w), round(h))
         if sign == self._placed_for:
             return
-        f, lab = self._field(w, h), self.kit.masstone_lab
-        pts = []
-        for i in self.shown:
-            grey_ = float(chroma(lab[i])) < NEUTRAL_C
-            x = f.left() + NEUTRAL_W * (0.75 if warmth(lab[i]) > 0 else 0.25) if grey_ else self._x(f, float(hue_deg(lab[i])))
-            pts.append([x, self._y(f, float(lab[i, 0])), grey_])
-        crowd = len(pts) * (SIZE + 5) * (SIZE + FOOT + 3) / max(1.0, f.width() * f.height())
-        for _ in range(220 if crowd < 0.8 else 60):
-            for i in range(len(pts)):
-                for j in range(i):
-                    a, b = pts[i], pts[j]
-                    dx, dy = a[0] - b[0], a[1] - b[1]
-                    ox, oy = SIZE + 5 - abs(dx), SIZE + FOOT + 3 - abs(dy)
-                    if ox > 0 and oy > 0:
-                        k, over, d = (0, ox * 0.26, dx) if ox < oy else (1, oy * 0.13, dy)
-                        s = math.copysign(over, d or 1)
-                        a[k] += s
-                        b[k] -= s
-            for q in pts:
-                low, high = (f.left() + 15, f.left() + NEUTRAL_W - 15) if q[2] else (f.left() + NEUTRAL_W + 18, f.right() - 15)
-                q[0] = min(high, max(low, q[0]))
-                q[1] = min(f.bottom() - SIZE / 2 - FOOT, max(f.top() + SIZE / 2 + 2, q[1]))
-        self._pts, self._placed_for = [(q[0], q[1]) for q in pts], sign
+        f, lab = self._field(w, h), self.kit.masstone_lab[self.shown]
+        grey_ = np.asarray(chroma(lab)) < NEUTRAL_C
+        x = np.array([
+            f.left() + NEUTRAL_W * (0.75 if warmth(q) > 0 else 0.25) if g else self._x(f, float(hue_deg(q))) for q, g in zip(lab, grey_, strict=True)
+        ])  # fmt: skip
+        y = np.array([self._y(f, float(q[0])) for q in lab])
+        x, y = apart(
+            x, y, np.where(grey_, f.left() + 15, f.left() + NEUTRAL_W + 18), np.where(grey_, f.left() + NEUTRAL_W - 15, f.right() - 15), f
+        )
+        self._pts, self._placed_for = list(zip(x.tolist(), y.tolist(), strict=True)), sign
 
     def stops(self, w: float, h: float) -> list[Stop]:
         if self.kit is None or w < 100:

@@ -109,7 +109,9 @@ class StepList(Drawn):
         p.setPen(QPen(role("ink2"), 1.6))
         p.drawLine(QPointF(34, 6), QPointF(34, 6 + ROW * len(self.rows)))
         for k, q in enumerate(self.rows):
-            self._row(p, q, QRectF(8, 6 + k * ROW, w - 16, ROW - 4))
+            r = QRectF(8, 6 + k * ROW, w - 16, ROW - 4)
+            if r.adjusted(0, -ROW, 0, ROW).intersects(self.exposed):  # of five hundred steps ten show
+                self._row(p, q, r)
         if self._at is not None:
             y = 6 + ROW * max(0, min(len(self.rows), int((self._at.y() / scale() - 6) // ROW + 0.5)))
             p.setPen(QPen(role("plum"), 3))

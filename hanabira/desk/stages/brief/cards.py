@@ -122,7 +122,9 @@ def agreement(s: Brief) -> list:
     sheet.clicked.connect(lambda _=False: s.desk.records.approval())
     name = form()
     name.addRow(label("Studio"), studio)
-    out += [Caption("For the client"), name, row(sheet, None)]
+    quote = PetalButton("Quote", "sheet", tip="What is ordered, where the hours go and what they cost, on one page for the client")
+    quote.clicked.connect(lambda _=False: s.desk.records.quote())
+    out += [Caption("For the client"), name, row(sheet, quote, None)]
     out += [
         Caption("How and where"),
         hand,

@@ -89,6 +89,8 @@ class Boards(Drawn):
         for k, o in enumerate(self.rows):
             c = o.commission
             r = QRectF(16, 12 + k * ROW, w - 32, ROW - 8)
+            if not r.adjusted(0, -8, 0, 8).intersects(self.exposed):
+                continue
             path = QPainterPath()
             path.addRoundedRect(r, 6, 6)
             p.fillPath(path, role("card"))

@@ -1,0 +1,52 @@
+"""The quote's page for a commission."""
+
+from __future__ import annotations
+
+import datetime
+from dataclasses import replace
+
+from hanabira.session.commission_sheets import medium_line, order_facts, sheet_picture
+from hanabira.session.planner import Planned
+from hanabira.session.session import Session
+from hanabira.session.words import day_words, sum_words
+from hanabira.sheets.quote import Part, Quote
+from hanabira.studio import planning
+
+
+def quote_of(model: Session, plan: Planned) -> Quote:
+    """The quote's page: where the hours go, what they cost, and what is not counted."""
+    c, sign = model.commission, model.settings.get("currency")
+    assert c is not None
+    told = planning.quote(c, plan.work, plan.pace)
+    (low, high), (d_low, d_high), each = told["price"], told["deposit"], told["instalments"]
+    parts, round_them = [], Part("Lines, seams and looks between the layers", 0.0, 0.0)
+    for a in sorted(plan.work, key=lambda a: a.number):
+        mine = [s for s in plan.ordered.steps if s.area is not None and s.area.id == a.id]
+        parts.append(Part(a.name, sum(s.low for s in mine) / 60, sum(s.high for s in mine) / 60))
+    rest = [s for s in plan.ordered.steps if s.area is None]
+    if sum(s.high for s in rest) > 0:
+        parts.append(replace(round_them, low=sum(s.low for s in rest) / 60, high=sum(s.high for s in rest) / 60))
+    hours = told["hours"]
+    sums, payment = [], []
+    if c.terms.rate > 0:
+        worked = sum_words(c.terms.rate * hours[0], c.terms.rate * hours[1], sign)
+        sums.append((f"{hours[0]:.1f}–{hours[1]:.1f} h at {sum_words(c.terms.rate, sign=sign)} an hour", worked))
+        if c.terms.materials > 0:
+            sums.append(("Materials", sum_words(c.terms.materials, sign=sign)))
+        sums.append(("Together", sum_words(low, high, sign)))
+        if d_high > 0:
+            payment.append((f"Deposit, {c.terms.deposit_percent:g} %", sum_words(d_low, d_high, sign)))
+        n = each["count"]
+        for k in range(n):
+            payment.append((f"Instalment {k + 1} of {n}" if n > 1 else "On delivery", sum_words(each["each"][0], each["each"][1], sign)))
+    else:
+        sums.append(("No rate an hour is agreed yet", "open"))
+    covering = model.planner.covering()
+    left_out = [] if covering.whole else [f"Not in this price: {covering.words[:1].lower()}{covering.words[1:]}"]
+    left_out.append("What is changed after this day is agreed anew, with its time and price.")
+    facts = [q for q in order_facts(model) if q[0] not in ("School", "Likeness")]
+    facts.append(("Ready", day_words(datetime.date.fromisoformat(c.due)) if c.due else "to be agreed"))
+    return Quote(
+        c.name, medium_line(model), facts, parts, f"{hours[0]:.1f}–{hours[1]:.1f} h", sums, payment, left_out, sheet_picture(model), c.client,
+        day_words(datetime.date.today()), model.settings.get("studio_name"), model.settings.get("card_paper"),
+    )  # fmt: skip
