@@ -5,6 +5,7 @@
 
 from __future__ import annotations
 
+import faulthandler
 import os
 import subprocess
 import sys
@@ -29,6 +30,8 @@ SLOW = (
     "test_fit",
 )
 """Modules that open windows; the longest are spread over both processes first."""
+PATIENCE = 900.0
+"""Seconds that a module may take; then each thread says where it stands and the process ends as failed."""
 
 
 def modules() -> list[str]:
@@ -59,8 +62,10 @@ def run(names: list[str]) -> int:
             os.environ[key] = home
         os.environ["HANABIRA_CACHE"] = os.path.join(home, "cache")
         os.environ.setdefault(SHARED, home)
+        faulthandler.dump_traceback_later(PATIENCE * len(names), exit=True, file=sys.__stderr__)
         suite = unittest.TestLoader().loadTestsFromNames(names)
         result = unittest.TextTestRunner(verbosity=1, warnings="error", buffer=True).run(suite)
+        faulthandler.cancel_dump_traceback_later()
     failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
     print(f"{result.testsRun - failed - len(result.skipped)} passed, {failed} failed", flush=True)
     return 1 if failed or not result.testsRun else 0

@@ -14,9 +14,9 @@ from pathlib import Path
 from unittest import mock
 
 import numpy as np
-from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt, QtMsgType, qInstallMessageHandler
+from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer, QtMsgType, qInstallMessageHandler
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QFileDialog, QWidget
+from PyQt6.QtWidgets import QApplication, QDialog, QFileDialog, QWidget
 
 from hanabira.core.area.dapples import classed
 from hanabira.core.area.measures import Measures, measure
@@ -26,12 +26,15 @@ from hanabira.core.progress.expected import wanted_picture
 from hanabira.core.progress.on_sheet import on_sheet
 from hanabira.core.token import Token
 from hanabira.desk import paint
+from hanabira.desk.ask import Card
 from hanabira.desk.jobs import JobRunner
 from hanabira.desk.start import make_app
 from hanabira.desk.window import Desk
 from hanabira.session.session import Session
 from hanabira.studio.store import Store
 
+ANSWER_MS = 60_000
+"""How long a card may stand open before the test fails, in milliseconds."""
 _measured: dict = {}
 _known: dict = {}
 
@@ -132,8 +135,27 @@ class DeskCase(unittest.TestCase):
         unanswered = mock.patch.object(QFileDialog, "exec", side_effect=AssertionError("a file dialog was opened that no test answers"))
         unanswered.start()
         self.addCleanup(unanswered.stop)
+        waiting = mock.patch.object(Card, "exec", self._exec_watched)
+        waiting.start()
+        self.addCleanup(waiting.stop)
         self.prepare(self.folder)
         self.open_desk()
+
+    @property
+    def _exec_watched(self) -> Callable[[Card], int]:
+        """`Card.exec` that puts a card away, and fails the test, when nobody has answered it in time."""
+        warned = self._warnings
+
+        def watched(card: Card) -> int:
+            watch = QTimer(card)
+            watch.setSingleShot(True)
+            watch.timeout.connect(lambda: (warned.append(f"the card {card.windowTitle()!r} was opened and never answered"), card.reject()))
+            watch.start(ANSWER_MS)
+            done = QDialog.exec(card)
+            watch.stop()
+            return done
+
+        return watched
 
     def prepare(self, folder: Path) -> None:
         """Fill the studio before the window opens."""

@@ -15,6 +15,7 @@ from hanabira.core.optics.stack import Pass
 from hanabira.core.progress.on_sheet import AreaOnSheet, OnSheet
 from hanabira.core.progress.strip import GREYS, MARK_MM, MARKS_MM, RUBBED, SIZE_MM, WHITE_LAB, chosen, rects
 from hanabira.core.solver.area import Layer, goes_over
+from hanabira.devices.printed_marks import print_mark
 from hanabira.devices.simulated_paper import TRUTHS, SimulatedSheet, Truth
 
 FAULTS = ("lighter", "darker", "green", "big-eye", "nostrils", "mechanical", "skipped", "framed", "blotchy")
@@ -192,9 +193,7 @@ def draw_strip(kit: Kit, truth: Truth, grid: float, seed: int, print_sd: float =
 
     dark, white = as_linear(np.array([13.0, 0, 0])), as_linear(np.array(WHITE_LAB))
     for k, (mx, my) in enumerate(MARKS_MM):
-        for share, colour in ((1.0, dark), (0.62, white), (0.34, dark), *(((0.14, white),) if k == 0 else ())):
-            s = MARK_MM * share
-            fill(mx - s / 2, my - s / 2, s, s, colour)
+        print_mark(out, (mx * grid, my * grid), MARK_MM * grid, dark, white, k == 0)
     paper, lean = SimulatedSheet(kit, truth), float(rng.normal())
     true = []
     codes = chosen(kit)

@@ -14,6 +14,7 @@ import numpy as np
 
 from hanabira.core.colour.spaces import Array, lab_to_xyz, linear_to_srgb, srgb_to_xyz
 from hanabira.core.swatch.layout import MARK_MM, SheetPage
+from hanabira.devices.printed_marks import print_mark
 from hanabira.devices.simulated_paper import SimulatedSheet
 
 _TO_LINEAR = np.linalg.inv(np.stack([srgb_to_xyz(np.eye(3)[i]) for i in range(3)]))
@@ -64,9 +65,7 @@ def filled_sheet(
 
     ink = np.full(3, 0.012)
     for k, (mx, my) in enumerate(page.marks):
-        for share, colour in ((1.0, ink), (0.62, white), (0.34, ink), *(((0.14, white),) if k == 0 else ())):
-            s = MARK_MM * share
-            fill((mx - s / 2, my - s / 2, s, s), colour)
+        print_mark(image, (mx * px_per_mm, my * px_per_mm), MARK_MM * px_per_mm, ink, white, k == 0)
     for rect, on in page.code:
         if on:
             fill(rect, ink)

@@ -6,7 +6,7 @@ import io
 from collections.abc import Sequence
 from pathlib import Path
 
-from reportlab.lib.colors import Color, black, white
+from reportlab.lib.colors import Color, black
 from reportlab.lib.pagesizes import A4
 from reportlab.lib.units import mm
 from reportlab.pdfgen.canvas import Canvas
@@ -14,6 +14,7 @@ from reportlab.pdfgen.canvas import Canvas
 from hanabira.core.colour.spaces import lab_to_srgb
 from hanabira.core.progress.strip import GREYS, MARK_MM, MARKS_MM, RUBBED, SIZE_MM, rects
 from hanabira.sheets.card_page import register_fonts
+from hanabira.sheets.swatch_sheet import put_mark
 from hanabira.studio.writing import write_file
 
 AT_MM = (20.0, 40.0)
@@ -51,9 +52,7 @@ def write_check_strip(pencils: Sequence[tuple[str, str]], target: Path) -> Path:
         colour=_INK,
     )
     for k, (mx, my) in enumerate(MARKS_MM):
-        for share, colour in ((1.0, black), (0.62, white), (0.34, black), *(((0.14, white),) if k == 0 else ())):
-            s = MARK_MM * share
-            box(mx - s / 2, my - s / 2, s, s, colour)
+        put_mark(c, (AT_MM[0] + mx, high - AT_MM[1] - my), MARK_MM, k == 0)
     places = rects()
     for rect, value in zip(places[:7], GREYS, strict=True):
         r, g, b = (float(v) for v in lab_to_srgb([value, 0, 0]))

@@ -13,6 +13,7 @@ from reportlab.pdfgen.canvas import Canvas
 
 from hanabira.core.colour.spaces import lab_to_srgb
 from hanabira.core.swatch.layout import MARK_MM, SheetPage
+from hanabira.core.swatch.marks import mark_shapes
 from hanabira.core.token import SILENT, Token
 from hanabira.sheets.card_page import register_fonts
 from hanabira.studio.writing import write_file
@@ -66,12 +67,21 @@ def put_words(
     c.drawString(x * mm, (page.size[1] - y) * mm, words)
 
 
+def put_mark(c: Canvas, middle: tuple[float, float], side: float, holed: bool) -> None:
+    """A corner mark about a place in mm from the page's lower left corner."""
+    for points, dark in mark_shapes(holed):
+        path = c.beginPath()
+        for n, (x, y) in enumerate(points * side):
+            (path.lineTo if n else path.moveTo)((middle[0] + x) * mm, (middle[1] - y) * mm)
+        path.close()
+        c.setFillColor(black if dark else white)
+        c.drawPath(path, stroke=0, fill=1)
+
+
 def draw_frame(c: Canvas, page: SheetPage, under: str) -> None:
     """Draw a page's marks, code, grey wedges and title on a canvas, with a line ``under`` the title."""
     for k, (mx, my) in enumerate(page.marks):
-        for share, colour in ((1.0, black), (0.62, white), (0.34, black), *(((0.14, white),) if k == 0 else ())):
-            s = MARK_MM * share
-            put_box(c, page, (mx - s / 2, my - s / 2, s, s), colour)
+        put_mark(c, (mx, page.size[1] - my), MARK_MM, k == 0)
     for rect, on in page.code:
         put_box(c, page, rect, black if on else None)
     for rect, value in page.greys:

@@ -1,16 +1,19 @@
 """Swatch sheets: printed, filled and photographed by the simulated scanner, read back."""
 
+import itertools
 import tempfile
 import unittest
 from functools import cache
 from pathlib import Path
 
+import cv2
 import numpy as np
 from pypdf import PdfReader
 
 from hanabira.core.colour.difference import delta_e00
 from hanabira.core.faults import KitFault, PhotoFault
 from hanabira.core.swatch.layout import GREYS_L, PATCHES, sheet
+from hanabira.core.swatch.marks import mark_shapes, nested_marks
 from hanabira.core.swatch.read import find_marks, read_sheet
 from hanabira.craft.supplies import shipped_kit
 from hanabira.devices.colorimeter import SimulatedColorimeter, measure_cells
@@ -30,6 +33,61 @@ def pages(page: str = "A4"):
 
 def errors(reading, truth) -> np.ndarray:
     return np.array([float(delta_e00(r.lab, t)) for r, t in zip(reading.cells, truth, strict=True)])
+
+
+def shoelace(points: np.ndarray) -> float:
+    x, y = points.T
+    return abs(float(x @ np.roll(y, -1) - y @ np.roll(x, -1))) / 2
+
+
+class Marks(unittest.TestCase):
+    """A printed mark of our own, and the squares of sheets that were printed before."""
+
+    @staticmethod
+    def paper(forms, side: float, turn_deg: float = 0.0) -> np.ndarray:
+        """A mark of ``side`` pixels in the middle of 120 × 120; 255 where it is dark, as the readers take it."""
+        out = np.zeros((120, 120), np.uint8)
+        c, s = np.cos(np.radians(turn_deg)), np.sin(np.radians(turn_deg))
+        for points, dark in forms:
+            corners = points @ np.array([[c, s], [-s, c]]) * side + 59.5
+            cv2.fillPoly(out, [np.round(corners * 16).astype(np.int32)], 255 if dark else 0, shift=4)
+        return out
+
+    def test_forms_have_the_areas_that_the_readers_weigh(self):
+        forms = mark_shapes(True)
+        self.assertEqual([dark for _, dark in forms], [True, False, True, False])
+        for (points, _), share in zip(forms, (1.0, 0.62, 0.34, 0.14), strict=True):
+            self.assertAlmostEqual(shoelace(points), share**2, delta=0.004)
+            np.testing.assert_allclose(points.mean(0), 0, atol=1e-9)
+        for (outer, _), (inner, _) in itertools.pairwise(forms[1:]):
+            self.assertLess(np.hypot(*inner.T).max(), np.hypot(*outer.T).min())  # each lies whole within the one before
+        self.assertLess(np.hypot(*forms[1][0].T).max(), 0.5)
+        self.assertEqual(len(mark_shapes(False)), 3)
+
+    def test_a_mark_is_found_at_any_turn_and_size(self):
+        for side in (24.0, 40.0, 90.0):
+            for turn in (0.0, 17.0, 45.0, 80.0):
+                for holed in (True, False):
+                    (mark,) = nested_marks(self.paper(mark_shapes(holed), side, turn))
+                    np.testing.assert_allclose(mark.centre, 59.5, atol=0.6)
+                    self.assertAlmostEqual(mark.size / side, 1, delta=0.08)
+                    self.assertEqual(mark.holed, holed)
+
+    def test_squares_in_squares_of_an_earlier_print_are_found_too(self):
+        square = mark_shapes(False)[0][0]
+        for holed in (True, False):
+            shares = (1.0, 0.62, 0.34, 0.14)[: 4 if holed else 3]
+            (mark,) = nested_marks(self.paper([(square * share, k % 2 == 0) for k, share in enumerate(shares)], 40.0, 20.0))
+            self.assertEqual(mark.holed, holed)
+
+    def test_other_dark_things_are_not_taken_for_a_mark(self):
+        square = mark_shapes(False)[0][0]
+        for forms in (
+            [(square, True)],
+            [(square, True), (square * 0.62, False)],
+            [(square, True), (square * 0.95, False), (square * 0.34, True)],
+        ):
+            self.assertEqual(nested_marks(self.paper(forms, 60.0)), [])
 
 
 class Layout(unittest.TestCase):

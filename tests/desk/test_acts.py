@@ -10,6 +10,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog
 
 from hanabira.desk.acts import MENUS, NEEDS, ROOMS, perform, table
+from hanabira.desk.ask import Card
 from hanabira.desk.key_groups import key_groups
 from hanabira.desk.widgets.mat import Mat
 from hanabira.studio.records import STAGES, Commission
@@ -39,7 +40,8 @@ class Walk(DeskCase):
             getExistingDirectory=lambda *_a, **_k: "",
         )
         words = mock.patch.object(QInputDialog, "getText", lambda *_a, **_k: ("", False))
-        for patch in (nothing, words):
+        away = mock.patch.object(Card, "exec", lambda _card: 0)  # every card is put away unanswered
+        for patch in (nothing, words, away):
             patch.start()
             self.addCleanup(patch.stop)
 

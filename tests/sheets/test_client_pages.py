@@ -73,10 +73,7 @@ class Colours(Sheets):
 
     def test_the_picture_gives_way_to_thirty_pencils_and_stays_one(self):
         (few,) = self.card()
-        many = [
-            Shade(np.array([90.0 - 2 * k, 5, 9]), f"{k} Soft grey", "Brow, Cheek, Back, Muzzle")
-            for k in range(30)
-        ]
+        many = [Shade(np.array([90.0 - 2 * k, 5, 9]), f"{k} Soft grey", "Brow, Cheek, Back, Muzzle") for k in range(30)]
         (page,) = self.card(shades=many)
         self.assertLess(page.images[0][3], few.images[0][3] - 10)
         self.assertGreaterEqual(page.images[0][3], 60)

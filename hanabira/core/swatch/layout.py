@@ -1,6 +1,6 @@
 """Geometry of a swatch sheet in millimetres from the top left corner of the page.
 
-Every page has four corner marks (nested squares; the top left one has a hole, so that the
+Every page has four corner marks (a square, a disc and a blossom in each other; the top left one has a hole, so that the
 sheet may lie in any direction), a page code, two grey wedges, and cells to fill.
 """
 

@@ -1,6 +1,6 @@
 """Reading a filled swatch sheet from a photo or scan.
 
-The corner marks are found as nested squares, the perspective is taken out, the light is
+The corner marks are found as forms that lie in each other, the perspective is taken out, the light is
 flattened from the bare paper between the cells (log-quadratic surface a channel), which
 removes exposure and cast as well; the grey wedges then straighten the camera's tone. Each
 cell gives the median of its inner part in Lab, its spread, and a flag where it is stained or
