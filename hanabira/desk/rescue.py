@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
@@ -87,8 +87,10 @@ class Rescue(QWidget):
         super().__init__()
         self.folder, self._reopen, self._release = folder, reopen, release
         self.setWindowTitle("Go back to a backup – Hanabira" if fault is None else "This studio does not open – Hanabira")
-        self.setMinimumSize(u(560), u(420))
-        self.resize(u(720), u(600))
+        self.setMinimumSize(560, 420)
+        screen = self.screen()
+        room = screen.availableSize() if screen is not None else self.maximumSize()
+        self.resize(QSize(u(720), u(600)).boundedTo(room - QSize(24, 48)))  # large type on a small screen
         box = QVBoxLayout(self)
         box.setContentsMargins(u(24), u(20), u(24), u(16))
         box.setSpacing(u(8))

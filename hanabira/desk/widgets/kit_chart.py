@@ -170,7 +170,10 @@ class KitChart(Drawn):
         if pencil.code == self.chosen:
             p.setPen(QPen(role("bed_ink"), 2))
             p.drawRect(r.adjusted(-4, -4, 4, FOOT + 2))
-        text(p, QRectF(r.left() - 4, r.bottom() - 1, SIZE + 8, FOOT), pencil.code, "note", "bed_ink", CENTRE, elide=True)
+        foot = QRectF(r.left() - 4, r.bottom() - 1, SIZE + 8, FOOT)
+        wide = min(foot.width(), width(pencil.code, "note") + 4)
+        p.fillRect(QRectF(r.center().x() - wide / 2, r.bottom() + 1, wide, FOOT - 3), role("bed"))  # no line or hatching under the code
+        text(p, foot, pencil.code, "note", "bed_ink", CENTRE, elide=True)
 
     def _axes(self, p: QPainter, f: QRectF) -> None:
         for k in range(10):

@@ -25,7 +25,7 @@ from hanabira.core.colour.spaces import srgb_to_lab
 from hanabira.desk.drawn import Drawn
 from hanabira.desk.gestures.outlines import Gesture
 from hanabira.desk.images import wrap
-from hanabira.desk.paint import CENTRE, height, largest, tape, text, width
+from hanabira.desk.paint import CENTRE, height, ink_on, largest, tape, text, width
 from hanabira.desk.theme import role, scale
 from hanabira.session.view import View
 
@@ -233,11 +233,10 @@ class Mat(Drawn):
         if self.photo is not None:
             self._draw_photo(p, picture)
         elif self.empty_words:
-            ground = role("ink") if self.paper.lightness() > 128 else QColor("#f4f4f4")
             room = picture.adjusted(8, 8, -8, -8)
             type_ = largest(self.empty_words, room, "name", "small", "note")
             if type_:  # on a sheet too small for any the stage's own sentence says it
-                text(p, room, self.empty_words, type_, ground, CENTRE, wrap=True)
+                text(p, room, self.empty_words, type_, ink_on(self.paper), CENTRE, wrap=True)
         if self.ruled and self.inner.contains(self._turned().mapRect(sheet).adjusted(2, 2, -2, -2)):
             tape(p, sheet)
         p.restore()

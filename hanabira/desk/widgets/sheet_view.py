@@ -11,8 +11,11 @@ from PyQt6.QtWidgets import QSizePolicy
 
 from hanabira.core.colour.spaces import Array
 from hanabira.desk.drawn import Drawn, Stop
-from hanabira.desk.paint import hatch, mapped, text, two_tone
+from hanabira.desk.paint import hatch, largest, mapped, text, two_tone
 from hanabira.desk.theme import role
+
+MARGIN = 0.06
+"""Of the cells' longer extent, round them."""
 
 
 class SheetView(Drawn):
@@ -52,11 +55,22 @@ class SheetView(Drawn):
         self.refresh()
 
     def design_size(self, width: float) -> tuple[float, float]:
-        return 300, 240
+        return 200, 180
 
     def _fit(self, w: float, h: float) -> tuple[float, float, float]:
-        k = min((w - 24) / self.size_px[0], (h - 24) / self.size_px[1])
-        return k, (w - self.size_px[0] * k) / 2, (h - self.size_px[1] * k) / 2
+        """Scale, and where the photo's corner lies, so that the cells with a margin fill the view; the table round the sheet is left out."""
+        left, top, right, bottom = self._framed()
+        k = min((w - 24) / (right - left), (h - 24) / (bottom - top))
+        return k, (w - (left + right) * k) / 2, (h - (top + bottom) * k) / 2
+
+    def _framed(self) -> tuple[float, float, float, float]:
+        wide, high = self.size_px
+        if not self.rects:
+            return 0.0, 0.0, float(wide), float(high)
+        points = np.concatenate(self.rects)
+        (left, top), (right, bottom) = points.min(0), points.max(0)
+        more = MARGIN * max(right - left, bottom - top)
+        return max(0.0, left - more), max(0.0, top - more), min(float(wide), right + more), min(float(high), bottom + more)
 
     def _corners(self, i: int, w: float, h: float) -> list[QPointF]:
         k, x, y = self._fit(w, h)
@@ -78,17 +92,16 @@ class SheetView(Drawn):
     def paint(self, p: QPainter, w: float, h: float) -> None:
         p.fillRect(QRectF(0, 0, w, h), role("mat"))
         if self.image is None:
-            text(
-                p,
-                QRectF(20, h / 2 - 20, w - 40, 40),
-                "These patches come without a picture.",
-                "name",
-                "mat_ink",
-                Qt.AlignmentFlag.AlignCenter,
-            )
+            words, room = "These patches come without a picture.", QRectF(20, 20, w - 40, h - 40)
+            type_ = largest(words, room, "name", "small", "note")
+            if type_:
+                text(p, room, words, type_, "mat_ink", Qt.AlignmentFlag.AlignCenter, wrap=True)
             return
         k, x, y = self._fit(w, h)
-        p.drawImage(QRectF(x, y, self.size_px[0] * k, self.size_px[1] * k), self.image)
+        left, top, right, bottom = self._framed()
+        seen = QRectF(x + left * k, y + top * k, (right - left) * k, (bottom - top) * k)
+        share_x, share_y = self.image.width() / self.size_px[0], self.image.height() / self.size_px[1]
+        p.drawImage(seen, self.image, QRectF(left * share_x, top * share_y, (right - left) * share_x, (bottom - top) * share_y))
         for i in range(len(self.rects)):
             points = self._corners(i, w, h)
             path = QPainterPath(points[0])

@@ -228,7 +228,8 @@ class SheetReadingDesk(QObject):
         parts: list = []
         if self.grey_error is not None:
             parts.append(Words(f"The grey steps agree within L* {self.grey_error:.1f}; light and cast are taken out."))
-        parts.append(Words(f"{used} patches are used, {flagged} are left out because they are stained, uneven or half filled."))
+        out = f"{flagged} left out because stained, uneven or half filled" if flagged else "none left out"
+        parts.append(Words(f"Patches used: {used}; {out}."))
         parts += [Caption("Measured, and as predicted now"), *self._compare(row), Caption("Correct it by hand"), self._fields(row)]
         bench.set_parts(parts)
         self.room.desk.set_next("Fit the kit", "strata", "" if used else "No patch is used")

@@ -1,0 +1,109 @@
+"""How well painted words stand out: the ground under them from a picture without words, their ink from the painter that draws them."""
+
+from __future__ import annotations
+
+from unittest import mock
+
+import numpy as np
+from PyQt6.QtCore import QRect, QRectF, Qt
+from PyQt6.QtGui import QColor, QImage, QPainter
+from PyQt6.QtWidgets import QAbstractButton, QLabel, QLineEdit, QWidget
+
+from tests.desk.survey import shown
+
+LEAST = 4.5
+"""Contrast of words with their ground (WCAG 2.2, 1.4.3), and of large ones."""
+LEAST_LARGE, LARGE_PX = 3.0, 24.0
+_SHARE = 0.15
+"""This much of the ground under words may be nearer to their ink: an edge or a thread that they cross."""
+
+
+def pixels(image: QImage) -> np.ndarray:
+    """sRGB (h, w, 3) in 0–255."""
+    image = image.convertToFormat(QImage.Format.Format_RGB888)
+    bits = image.constBits()
+    assert bits is not None
+    bits.setsize(image.sizeInBytes())
+    flat = np.frombuffer(bytes(bits), np.uint8).reshape(image.height(), image.bytesPerLine())
+    return flat[:, : image.width() * 3].reshape(image.height(), image.width(), 3).astype(float)
+
+
+def luminances(rgb: np.ndarray) -> np.ndarray:
+    """Relative luminance (WCAG 2.2) of sRGB in 0–255."""
+    v = rgb / 255
+    return np.where(v <= 0.04045, v / 12.92, ((v + 0.055) / 1.055) ** 2.4) @ [0.2126, 0.7152, 0.0722]
+
+
+def ratios(one: np.ndarray, other: np.ndarray) -> np.ndarray:
+    """Contrast ratios of luminances."""
+    return (np.maximum(one, other) + 0.05) / (np.minimum(one, other) + 0.05)
+
+
+def faint(root: QWidget) -> list[str]:
+    """Words under a root that stand out too little from what lies under them."""
+    with mock.patch.object(QPainter, "drawText", lambda *_a: None):
+        ground = pixels(root.grab().toImage())
+    drawn: list[tuple[QRectF, QColor, float, str]] = []
+    real = QPainter.drawText
+
+    def told(p: QPainter, *args: object) -> object:
+        rect = next((q for q in args if isinstance(q, QRectF)), None)
+        words = next((q for q in args if isinstance(q, str)), "")
+        if rect is not None and words.strip():
+            flags = next((q for q in args if isinstance(q, int)), 0)
+            box = p.boundingRect(rect, flags, words)
+            ink = QColor(p.pen().color())
+            ink.setAlphaF(ink.alphaF() * p.opacity())
+            place = p.deviceTransform().mapRect(box)
+            seen = place.intersected(_visible(p.device(), root))
+            if seen.width() * seen.height() > 0.5 * place.width() * place.height():  # the rest is scrolled away
+                drawn.append((seen, ink, p.fontInfo().pixelSize() * p.deviceTransform().m22(), words))
+        return real(p, *args)
+
+    with mock.patch.object(QPainter, "drawText", told):
+        root.grab()
+    out = []
+    high, wide = ground.shape[:2]
+    for box, ink, size, words in drawn:
+        x0, x1 = max(0, int(box.left())), min(wide, int(np.ceil(box.right())))
+        y0, y1 = max(0, int(box.top())), min(high, int(np.ceil(box.bottom())))
+        if x1 - x0 < 2 or y1 - y0 < 2:
+            continue
+        under = ground[y0:y1, x0:x1].reshape(-1, 3)
+        a = ink.alphaF()
+        seen = np.array([ink.red(), ink.green(), ink.blue()]) * a + under * (1 - a)
+        got = float(np.quantile(ratios(luminances(seen), luminances(under)), _SHARE))
+        if got < (LEAST_LARGE if size >= LARGE_PX else LEAST) - 0.05:
+            out.append(f"faint: {words[:50]!r} {got:.1f} : 1 at {size:.0f} px")
+    return out + _of_qt(root)
+
+
+def _visible(device: object, root: QWidget) -> QRectF:
+    """Where a painted widget can be seen, in the root's pixels; the whole root for what is painted elsewhere first."""
+    if not isinstance(device, QWidget) or device is root:
+        return QRectF(root.rect())
+    seen = device.visibleRegion().boundingRect()
+    return QRectF(QRect(device.mapTo(root, seen.topLeft()), seen.size()))
+
+
+def _of_qt(root: QWidget) -> list[str]:
+    """The same for words that the toolkit paints itself: the ink is what differs most from the commonest ground."""
+    out = []
+    for q in shown(root):
+        words = q.text() if isinstance(q, QLabel | QAbstractButton | QLineEdit) else ""
+        if (
+            not words.strip()
+            or not q.isEnabled()
+            or q.width() < 8
+            or q.height() < 8
+            or type(q).paintEvent is not type(q).__mro__[1].paintEvent
+        ):
+            continue
+        if isinstance(q, QLabel) and q.textFormat() != Qt.TextFormat.PlainText and "<" in words:
+            continue
+        light = luminances(pixels(q.grab().toImage()))
+        values, counts = np.unique(light.round(3), return_counts=True)
+        got = float(ratios(light, values[counts.argmax()]).max())
+        if got < LEAST - 0.4:  # thin strokes never reach their ink's own colour
+            out.append(f"faint: {words[:50]!r} {got:.1f} : 1 in {type(q).__name__}")
+    return out
