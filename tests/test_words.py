@@ -1,6 +1,7 @@
 """One word for one thing: no sentence that a person can read uses another one (docs/words.md)."""
 
 import ast
+import itertools
 import re
 import tomllib
 import unittest
@@ -15,10 +16,15 @@ _NO_SENTENCE = re.compile(r"^(SELECT|PRAGMA|CREATE|\s*Q\w+|\s*px)|[{};]\s*$|::|Q
 SPECTRUM = "hanabira/craft/kitfile.py"
 
 
+def _spoken() -> str:
+    """The part of the list that is about words."""
+    return (ROOT / "docs" / "words.md").read_text("utf-8").partition("## One icon")[0]
+
+
 def never() -> dict[str, str]:
     """Words that are not said, with what is said instead."""
     out = {}
-    for said, _for, not_said in TABLE.findall((ROOT / "docs" / "words.md").read_text("utf-8")):
+    for said, _for, not_said in TABLE.findall(_spoken()):
         if said.strip() in ("We say", "---"):
             continue
         for word in not_said.split(","):
@@ -72,11 +78,51 @@ class OneWord(unittest.TestCase):
     def test_the_list_is_of_words_that_are_said(self):
         """A word of the first column that nobody reads is no word of ours."""
         every = "\n".join(words for _where, words in sentences()).lower()
-        for said, _for, _never in TABLE.findall((ROOT / "docs" / "words.md").read_text("utf-8")):
+        for said, _for, _never in TABLE.findall(_spoken()):
             for word in said.split(","):
                 word = word.strip().lower()
                 if word not in ("we say", "---"):
                     self.assertRegex(every, rf"\b{re.escape(word)}", word)
+
+
+def buttons() -> Iterator[tuple[str, str, str]]:
+    """Where, first words and icon of every button of the desk that names both in one call or one row of a table."""
+    icons = {p.stem for p in (ROOT / "hanabira" / "desk" / "icons").glob("*.svg")}
+    for path in sorted((ROOT / "hanabira" / "desk").rglob("*.py")):
+        for n in ast.walk(ast.parse(path.read_text("utf-8"))):
+            values = n.args if isinstance(n, ast.Call) else n.elts if isinstance(n, ast.Tuple) else []
+            for words, icon in itertools.pairwise(values):
+                names = _choices(icon)
+                for said, name in zip(_choices(words), names if len(names) > 1 else names * 2, strict=False):
+                    if name in icons and said[:1].isupper() and len(said) > 2:  # one letter is a key
+                        yield f"{path.relative_to(ROOT)}:{n.lineno}", said, name
+
+
+def _choices(n: ast.expr) -> list[str]:
+    """The literal words of an expression, both ways of one that chooses; of a put-together one what it begins with."""
+    if isinstance(n, ast.IfExp):
+        return _choices(n.body) + _choices(n.orelse)
+    if isinstance(n, ast.JoinedStr) and n.values and isinstance(n.values[0], ast.Constant):
+        return [str(n.values[0].value)]
+    return [n.value] if isinstance(n, ast.Constant) and isinstance(n.value, str) else []
+
+
+class OneIcon(unittest.TestCase):
+    def test_an_icon_stands_for_one_thing(self):
+        told = (ROOT / "docs" / "words.md").read_text("utf-8").partition("## One icon")[2]
+        means = {icon.strip(): tuple(q.strip() for q in words.split(",")) for icon, _for, words in TABLE.findall(told)}
+        seen, wrong = set(), []
+        for where, words, icon in buttons():
+            seen.add((words, icon))
+            if not words.startswith(means.get(icon, ())):
+                wrong.append(f"{where}: “{words}” with {icon}")
+        self.assertGreater(len(seen), 110)
+        self.assertEqual(wrong, [], "\n".join(wrong))
+
+    def test_no_meaning_is_told_that_no_button_has(self):
+        told = (ROOT / "docs" / "words.md").read_text("utf-8").partition("## One icon")[2]
+        used = {icon for _where, _words, icon in buttons()}
+        self.assertEqual({icon.strip() for icon, _for, _w in TABLE.findall(told)} - {"Icon", "---"} - used, set())
 
 
 if __name__ == "__main__":

@@ -124,7 +124,7 @@ def _seam_button(s: Areas, area: Area, other: Area, found: Seam) -> PetalButton:
         return act_button("Leave it out of the plan", "night", lambda: planner.leave_seam(area.id, other.id))
     return act_button(
         "Make it a step",
-        "sheet",
+        "hours",
         lambda: planner.plan_seam(area, other, found),
         "Planned after the darks of both areas, before their lights",
     )
@@ -207,11 +207,11 @@ def _ear(s: Areas, area: Area) -> list:
     assert found is not None
     tip = (found,)
     move = act_button(
-        "Move the tip", "iris", lambda: s.pin(tip, s.confirm_tip), "Drag the pin or move it with the arrow keys; Enter takes it"
+        "Move the tip", "move", lambda: s.pin(tip, s.confirm_tip), "Drag the pin or move it with the arrow keys; Enter takes it"
     )
     if area.eye:
         return [Caption("Tip of the ear"), Words("Its tip is where you set it."), row(move, None)]
-    yes = act_button("The tip is there", "add", lambda: s.confirm_tip(tip), "The outline’s point farthest from the face")
+    yes = act_button("The tip is there", "petal", lambda: s.confirm_tip(tip), "The outline’s point farthest from the face")
     return [
         Caption("Tip of the ear"), Words("A pin marks where its tip may be. Until it is confirmed nothing is measured from it."), row(yes, move, None)
     ]  # fmt: skip
@@ -279,7 +279,7 @@ def _nose(s: Areas, m: Measures, k: float) -> list:
         yes = (
             [
                 act_button(
-                    "These are the nostrils", "add", lambda: s.confirm_nostrils(n.nostrils), "Their line is then compared with the eyes"
+                    "These are the nostrils", "petal", lambda: s.confirm_nostrils(n.nostrils), "Their line is then compared with the eyes"
                 )
             ]
             if n.nostrils
@@ -292,7 +292,7 @@ def _nose(s: Areas, m: Measures, k: float) -> list:
                     [
                         act_button(
                             "Move the dots",
-                            "iris",
+                            "move",
                             lambda: s.pin(n.nostrils, s.confirm_nostrils),
                             "Drag them, or choose one with page up and down and move it with the arrow keys; Enter takes them",
                         )
@@ -300,7 +300,7 @@ def _nose(s: Areas, m: Measures, k: float) -> list:
                     if n.nostrils
                     else []
                 ),
-                act_button("Click them", "iris", lambda: s.choose_way("nostrils"), "Click the left nostril, then the right one"),
+                act_button("Click them", "corners", lambda: s.choose_way("nostrils"), "Click the left nostril, then the right one"),
                 None,
             )
         )
@@ -489,7 +489,7 @@ def _shape(s: Areas, m: Measures, area: Area) -> list:
         out.append(
             row(
                 act_button(
-                    f"Close {len(area.holes)} hole{'s' if len(area.holes) > 1 else ''}", "petal", lambda: area_edits.close_holes(model)
+                    f"Close {len(area.holes)} hole{'s' if len(area.holes) > 1 else ''}", "loop", lambda: area_edits.close_holes(model)
                 ),
                 None,
             )

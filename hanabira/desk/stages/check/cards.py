@@ -232,7 +232,7 @@ def _lessons(s: Check) -> list[QWidget]:
             out.append(
                 act_button(
                     "Count on it",
-                    "press",
+                    "pencil",
                     lambda q=q: room.take_lesson(q["lean"]),
                     "The forecasts of this kit move by it; it can be taken back",
                 )

@@ -411,4 +411,4 @@ class Morning(QWidget):
             Caption("How sure?"), _Sure(self), mornings, _Mornings(s.model.checkroom.mornings()), act_button("Not today", "night", self.skip),
         ])  # fmt: skip
         off = "" if self.ready else "Say what strikes you first, or 0" if self.word is None else f"In {left} s"
-        desk.set_next("Show the numbers", "squint", off)
+        desk.set_next("Show the numbers", "loupe", off)

@@ -442,7 +442,7 @@ class Check(Stage):
             desk.set_next("Into the plan", "hours", off)
         else:
             done = self.model.share_done("Easel") >= 1
-            desk.set_next("To the record" if done else "To the easel", "sheet" if done else "petal")
+            desk.set_next("To the record" if done else "To the easel", "sheet" if done else "pencil")
 
     # -- acts ------------------------------------------------------------------------------------
     def hold(self, look: str) -> None:

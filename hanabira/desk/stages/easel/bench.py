@@ -60,7 +60,7 @@ def _log(s: Easel, log: tuple[LogRow, ...]) -> list[QWidget]:
     out.append(timeline)
     chosen = next((q for q in book.shots() if q.id == s.shot_id), None)
     if chosen is not None:
-        out.insert(0, act_button("Take this photo out of the log", "away", lambda: book.drop_shot(chosen)))
+        out.insert(0, act_button("Take this photo out of the log", "wilt", lambda: book.drop_shot(chosen)))
     return out
 
 
@@ -81,7 +81,7 @@ def _doubt_card(s: Easel, doubt: Doubt) -> list:
     minutes.setValue(max(1.0, round(doubt.guess)))
     keep = act_button(
         "They took",
-        "add",
+        "petal",
         lambda: s.model.logbook.set_minutes(doubt, minutes.value()) and s.refresh(),
         "Shared out by the plan; the pace learns from them",
     )

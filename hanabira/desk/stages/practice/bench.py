@@ -43,7 +43,7 @@ def why(s: Practice) -> list:
         )
         parts += [Caption("Why this one"), Words(why, "small", "ink")]
         pause = (
-            act_button("Propose again", "night", lambda: s._pause(0))
+            act_button("Propose again", "practice", lambda: s._pause(0))
             if until
             else act_button("Not this week", "night", lambda: s._pause(7), "No drill is proposed for seven days; all stay here")
         )

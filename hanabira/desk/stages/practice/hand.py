@@ -99,11 +99,11 @@ class HandBench:
         self.widget.set(sheets()[d.id], self.image if r is not None else None, r.marks if r is not None else ())
         if r is not None:
             s.head.set(r.sentences[0], " ".join(r.sentences[1:]), "")
-            s.desk.set_next("Once more", "petal")
+            s.desk.set_next("Once more", "back")
         else:
             s.head.set(d.how[0][1], "Print the sheet at 100 % on your drawing paper, fill it, and photograph it with all four marks.", "")
             s.desk.set_next(
-                "Print the sheet" if self.printed != d.id else "Read a photo of it", "sheet" if self.printed != d.id else "photo"
+                "Print the sheet" if self.printed != d.id else "Read a photo of it", "sheet" if self.printed != d.id else "loupe"
             )
         s.keys.set(
             "",

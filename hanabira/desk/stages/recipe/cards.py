@@ -58,7 +58,7 @@ def way(s: Recipe, area: Area) -> list:
         row(finish, None),
     ]
     if area.finish:
-        out.append(row(act_button("By distance from the focus", "plumb", lambda: _change(s, "finish", replace(area, finish=0))), None))
+        out.append(row(act_button("By distance from the focus", "backdrop", lambda: _change(s, "finish", replace(area, finish=0))), None))
     out += school_parts(model, "School of this commission")
     for words in shop.left_out.get(area.id, ()):
         out.append(Words(f"Not followed here: {words}", "small", "ink"))
@@ -193,7 +193,7 @@ def portrait(s: Recipe, area: Area) -> list:
             row(
                 act_button(
                     "Hold it back",
-                    "down",
+                    "backdrop",
                     lambda: shop.hold_back(area.id),
                     "Less contrast and strength the farther it lies from the focus; by choice, and printed so",
                 ),

@@ -328,11 +328,18 @@ class Shelf(Stage):
                 Caption("With this commission"),
                 row(
                     act_button(
-                        "Duplicate as a template", "sheet", lambda: self.duplicate(c.id), "Sheet, kit, school and terms without the animal"
+                        "Duplicate as a template", "add", lambda: self.duplicate(c.id), "Sheet, kit, school and terms without the animal"
                     ),
                     None,
                 ),
-                row(act_button("Out of the archive" if c.archived else "Into the archive", "away", lambda: self.archive(c.id)), None),
+                row(
+                    act_button(
+                        "Out of the archive" if c.archived else "Into the archive",
+                        "back" if c.archived else "away",
+                        lambda: self.archive(c.id),
+                    ),
+                    None,
+                ),
                 row(act_button("Write a bundle", "write", keep.bundle), None),
                 row(act_button("Remove for good", "wilt", lambda: self.remove(c.id), "With all its photos; asks first"), None),
                 Caption("On the shelf"),

@@ -120,9 +120,13 @@ def _photos(s: Study, photo: Photo) -> list:
         use = act_button(other.original_name, "photo", lambda q=other: s.model.do(ChoosePhoto(s.model, q)), "Work from this photo")
         parts.append(row(use, what))
         here = s.beside_id == other.id
-        beside = act_button("Put away" if here else "Beside", "swap", lambda q=other: s.show_beside("" if s.beside_id == q.id else q.id))
+        beside = act_button(
+            "Put away" if here else "Beside",
+            "away" if here else "photo",
+            lambda q=other: s.show_beside("" if s.beside_id == q.id else q.id),
+        )
         beside.setToolTip("Show this photo beside the one on the sheet")
-        away = act_button("Remove", "away", lambda q=other: s.model.do(RemovePhoto(s.model, q)), "Take this photo off the commission")
+        away = act_button("Remove", "wilt", lambda q=other: s.model.do(RemovePhoto(s.model, q)), "Take this photo off the commission")
         parts.append(row(beside, away, None))
         if photo.prep.sun_deg is not None and other.prep.sun_deg is not None:
             parts.append(Words(agree(photo.prep.sun_deg, other.prep.sun_deg)))
