@@ -44,7 +44,7 @@ class Pressure(Drawn):
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
 
     def design_size(self, width: float) -> tuple[float, float]:
-        return 186, 32
+        return 168, 32
 
     def stops(self, w: float, h: float) -> list[Stop]:
         words = ("", "light", "between light and medium", "medium", "between medium and heavy", "heavy")
@@ -77,7 +77,7 @@ class Pressure(Drawn):
 
     def paint(self, p: QPainter, w: float, h: float) -> None:
         pressure_mark(p, QRectF(2, 5, 125, 22), self.value)
-        text(p, QRectF(134, 3, w - 134, 26), f"{self.value} of 5", "small", "ink")
+        text(p, QRectF(130, 3, w - 130, 26), f"{self.value} of 5", "small", "ink")
 
 
 class Laid(Drawn):

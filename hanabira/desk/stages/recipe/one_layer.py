@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QSignalBlocker
+from PyQt6.QtCore import QSignalBlocker, Qt
 from PyQt6.QtWidgets import QCheckBox, QGridLayout, QPlainTextEdit, QSizePolicy, QVBoxLayout, QWidget
 
 from hanabira.core.optics.stack import bare
@@ -40,7 +40,10 @@ def how(s: Recipe, q: Layer) -> QWidget:
     beside.setLayout(fields)
     fields.addRow(label("Pressure"), pressure)
     fields.addRow(label("Passes"), passes)
-    fields.addRow(label("Stroke"), Words(stroke_words(q.stroke, q.stroke_mm), "small", "ink"))
+    stroke = label("Stroke")
+    stroke.setMinimumHeight(0)  # it stands beside the first of what may be two lines
+    stroke.setAlignment(Qt.AlignmentFlag.AlignTop)
+    fields.addRow(stroke, Words(stroke_words(q.stroke, q.stroke_mm), "small", "ink"))
     if not q.on:
         where = Choice()
         where.setAccessibleName("Where the layer goes")
