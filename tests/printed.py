@@ -52,3 +52,16 @@ class Printed:
     def colours_at(self, rect: Sequence[float]) -> list[tuple[float, ...] | None]:
         """Fill colours of the boxes that lie just there."""
         return [c for r, c in self.boxes if np.allclose(r, rect, atol=0.02)]
+
+    def forms_about(self, middle: Sequence[float]) -> list[tuple[Rect, tuple[float, ...] | None]]:
+        """Bounds and colours of the filled paths whose middle lies within a millimetre of a place, in the order in which they are painted."""
+        return [(r, c) for r, c in self.shapes if abs(r[0] + r[2] / 2 - middle[0]) < 1 and abs(r[1] + r[3] / 2 - middle[1]) < 1]
+
+
+def is_mark(page: Printed, middle: Sequence[float], side: float, holed: bool) -> bool:
+    """Whether a corner mark of a side in mm is printed about a place: dark square, light disc, dark blossom, and a light hole where it is the first."""
+    forms = page.forms_about(middle)
+    dark = [c is not None and max(c) < 0.01 for _r, c in forms]
+    square = (middle[0] - side / 2, middle[1] - side / 2, side, side)
+    inside = all(max(r[2], r[3]) < 0.8 * side for r, _c in forms[1:])
+    return dark == [True, False, True, False][: 4 if holed else 3] and inside and bool(np.allclose(forms[0][0], square, atol=0.02))

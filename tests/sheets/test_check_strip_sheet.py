@@ -11,7 +11,7 @@ from hanabira.core.colour.spaces import lab_to_srgb
 from hanabira.core.progress.strip import GREYS, MARK_MM, MARKS_MM, SIZE_MM, chosen, rects
 from hanabira.sheets.check_strip import AT_MM, write_check_strip
 from tests.portrait import KIT
-from tests.printed import Printed
+from tests.printed import Printed, is_mark
 
 
 class CheckStrip(unittest.TestCase):
@@ -26,12 +26,9 @@ class CheckStrip(unittest.TestCase):
             np.testing.assert_allclose(colour_at(rect)[0], lab_to_srgb([value, 0, 0]), atol=0.01)
         for rect in rects()[7:]:
             self.assertEqual(len(colour_at(rect)), 1)
-        for k, (mx, my) in enumerate(MARKS_MM):
-            about = [(r, c) for r, c in page.shapes if abs(r[0] + r[2] / 2 - mx) < 1 and abs(r[1] + r[3] / 2 - my) < 1]
-            self.assertEqual([c[0] for _r, c in about], [0, 1, 0, 1][: 3 + (k == 0)])  # the left one has a hole
-            np.testing.assert_allclose(about[0][0], (mx - MARK_MM / 2, my - MARK_MM / 2, MARK_MM, MARK_MM), atol=0.02)
-            for (_x, _y, wide, high), _c in about[1:]:
-                self.assertLess(max(wide, high), MARK_MM * 0.8)
+        for k, middle in enumerate(MARKS_MM):
+            self.assertTrue(is_mark(page, middle, MARK_MM, holed=k == 0))
+            self.assertFalse(is_mark(page, middle, MARK_MM, holed=k != 0))
         self.assertTrue(colour_at((0, 0, *SIZE_MM)))
         for code, name in pencils:
             self.assertIn(f"{code} {name}", page.text)

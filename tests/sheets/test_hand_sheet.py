@@ -12,7 +12,7 @@ from hanabira.core.practice.hand import sheets
 from hanabira.core.swatch.layout import MARK_MM
 from hanabira.craft.drills import drills
 from hanabira.sheets.hand_sheet import GUIDE, write_hand_sheet
-from tests.printed import Printed
+from tests.printed import Printed, is_mark
 
 
 class HandSheets(unittest.TestCase):
@@ -24,8 +24,8 @@ class HandSheets(unittest.TestCase):
                 found = page.colours_at
                 for cell in sheet.page.cells:
                     self.assertEqual(len(found(cell.rect)), 1)
-                for mx, my in sheet.page.marks:
-                    self.assertTrue(found((mx - MARK_MM / 2, my - MARK_MM / 2, MARK_MM, MARK_MM)))
+                for k, middle in enumerate(sheet.page.marks):
+                    self.assertTrue(is_mark(page, middle, MARK_MM, holed=k == 0))
                 for rect, value in sheet.page.greys:
                     np.testing.assert_allclose(found(rect)[0], lab_to_srgb([value, 0, 0]), atol=0.01)
                 self.assertEqual([bool(found(rect)) for rect, _on in sheet.page.code], [on for _rect, on in sheet.page.code])

@@ -221,10 +221,11 @@ class ValueRule(Drawn):
         c = QColor("#101010" if v > 52 else "#f4f4f4")
         # words go where there is room: full, then short, then only in the tooltip
         said = False
+        beyond = min((self.x(w, q) for q in self.values.values() if q > v), default=w) - 5  # the next mark's line
         for s in (f"{name} {v:.0f} · step {value_step(v)}", f"{name} {v:.0f}"):
             n = width(s, "note")
             left = max(x + 6, right + 10)
-            if not self.folded and left + n <= max(limit, 0) and left - x < 46 and left > self._words_from + 6:
+            if not self.folded and left + n <= min(limit, beyond) and left - x < 46 and left > self._words_from + 6:
                 text(p, QRectF(left, 1, n + 2, 17), s, "note", "ink", LEFT)
                 right, said = left + n, True
                 break
