@@ -42,7 +42,7 @@ def quote_of(model: Session, plan: Planned) -> Quote:
     else:
         sums.append(("No rate an hour is agreed yet", "open"))
     covering = model.planner.covering()
-    left_out = [] if covering.whole else [f"Not in this price: {covering.words[:1].lower()}{covering.words[1:]}"]
+    left_out = [f"Not everything is in this price: {covering.words[:1].lower()}{covering.words[1:]}"] if covering.words else []
     left_out.append("What is changed after this day is agreed anew, with its time and price.")
     facts = [q for q in order_facts(model) if q[0] not in ("School", "Likeness")]
     facts.append(("Ready", day_words(datetime.date.fromisoformat(c.due)) if c.due else "to be agreed"))

@@ -472,9 +472,10 @@ class Workshop:
         """
         m, rare = self.model, self.palette()[-most:]
         mine = {code for code, _n, _areas in self.palette()}
-        kit = m.kit.subset([p.code for p in m.kit if p.code in mine])
-        if len(kit) < 2:
+        owned = [p.code for p in m.kit if p.code in mine]
+        if len(owned) < 2:
             return ()
+        kit = m.kit.subset(owned)
         out = []
         for code, _n, _areas in rare:
             worst: tuple[float, str] | None = None
