@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from hanabira.core.colour.difference import delta_e00
-from hanabira.core.colour.spaces import Array, chroma, hue_deg, lab_hex, lab_to_xyz, lch_to_lab
+from hanabira.core.colour.spaces import Array, chroma, hue_deg, lab_hex, lab_to_srgb, lab_to_xyz, lch_to_lab, srgb_to_lab
 from hanabira.core.colour.words import colour_name
 from hanabira.core.optics import batch as many
 from hanabira.core.optics.bands import colour_to_reflectance
@@ -44,6 +44,7 @@ def missing_pencil(paper: Paper, kit: Kit, target: Array) -> Missing:
     hue, c = float(hue_deg(target)), float(chroma(target))
     dark = -1 if float(bare(paper).lab[0]) < 45 else 1
     labs = np.array([lch_to_lab(float(np.clip(target[0] - dark * d, 6, 97)), c * s, hue) for d in _DARKER for s in _STRONGER])
+    labs = srgb_to_lab(np.clip(lab_to_srgb(labs), 0, 1))  # what is told as a hex colour must be the one that was tried
     bands = colour_to_reflectance(lab_to_xyz(labs))
     opacity = 0.95 if dark < 0 or kit.medium == "pastel" else 0.45
     film = film_of(bands, np.full(len(labs), scattering_of(opacity, "pastel" if kit.medium == "pastel" else "oil")))
