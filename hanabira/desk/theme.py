@@ -196,6 +196,8 @@ def sheet() -> str:
     QCheckBox:focus, QRadioButton:focus {{ border-color: {h["plum"]}; }}
     QAbstractItemView {{ background: {h["raised"]}; border: 1px solid {h["edge"]}; outline: 0; selection-background-color: {h["plum_fill"]};
         selection-color: {h["on_plum"]}; }}
+    QListWidget {{ border-width: 2px; }} QListWidget:focus, QTextBrowser:focus {{ border-color: {h["plum"]}; }}
+    QTextBrowser {{ border: 2px solid transparent; }}
     QListView::item {{ padding: {u(4)}px {u(6)}px; }}
     QMenu {{ background: {h["raised"]}; border: 1px solid {h["edge"]}; }}
     QMenu::item {{ padding: {u(5)}px {u(22)}px; }} QMenu::item:selected {{ background: {h["plum_wash"]}; color: {h["ink"]}; }}

@@ -84,6 +84,12 @@ class Sentences(unittest.TestCase):
         self.assertIn("11 more strength", up)
         self.assertNotIn("pass", up)
 
+    def test_small_changes_are_told_from_two_steps_of_lightness_on_and_more_than_two_further_places_are_not_listed(self):
+        told = reason("general", np.array([50.0, 0, 0]), np.array([48.0, 0, 0]), np.array([40.0, 0, 0]), ["gap", "shade", "light"], 1, False)
+        self.assertTrue(told.startswith("Lowers"), told)
+        self.assertNotIn("too", told)
+        self.assertIn("gap and shade too", reason("general", *np.array([[50.0, 0, 0], [40, 0, 0], [40, 0, 0]]), ["gap", "shade"], 1, False))
+
     def test_a_layer_that_hardly_changes_anything_is_not_said_to(self):
         told = reason("general", np.array([50.0, 10, 0]), np.array([49.5, 9, 4]), np.array([49.0, 9, 4]), [], 1, False)
         for word in ("Lowers", "Lifts", "dulls", "more strength"):

@@ -162,6 +162,9 @@ def _buddy(q: QWidget) -> bool:
 def unmarked(root: QWidget) -> list[str]:
     """What can have the keyboard and does not show it."""
     out = []
+    now = root.focusWidget()
+    if now is not None:  # what has it from the start must be seen without it first
+        without_focus(now)
     for q in shown(root):
         if not q.focusPolicy() & Qt.FocusPolicy.TabFocus or not q.isEnabled() or q.width() < 4 or q.height() < 4:
             continue

@@ -6,7 +6,7 @@ import unittest
 
 from PyQt6.QtCore import QCoreApplication
 
-from hanabira.core.faults import Fault
+from hanabira.core.faults import Cancelled, Fault
 from hanabira.core.token import Token
 from hanabira.desk.jobs import JobRunner
 from hanabira.desk.start import make_app
@@ -19,6 +19,8 @@ class Runner(unittest.TestCase):
         self.addCleanup(self.jobs.shut)
         self.here = threading.get_ident()
         self.got: list = []
+        self.begun: list = []
+        self.ended: list = []
         self.gate = threading.Event()
         self.addCleanup(self.gate.set)
 
@@ -34,10 +36,14 @@ class Runner(unittest.TestCase):
         """Work that waits at the gate and minds its token."""
 
         def work(token: Token) -> object:
-            while not self.gate.wait(0.005):
+            self.begun.append(answer)
+            try:
+                while not self.gate.wait(0.005):
+                    token.check()
                 token.check()
-            token.check()
-            return answer
+                return answer
+            finally:
+                self.ended.append(answer)
 
         return work
 
@@ -95,6 +101,22 @@ class Runner(unittest.TestCase):
         self.wait()
         self.assertEqual(self.got, [])
 
+    def test_work_that_gives_up_by_itself_says_nothing(self):
+        def tired(_token: Token) -> None:
+            raise Cancelled
+
+        said = []
+        self.jobs.failed.connect(said.append)
+        self.jobs.broke.connect(lambda *q: said.append(q))
+        self.jobs.run("k", "Counting", tired, self.got.append)
+        self.wait()
+        self.assertEqual((self.got, said), ([], []))
+
+    def test_a_job_is_plain_unless_it_says_otherwise(self):
+        job = self.jobs.run("k", "Counting", self.slow(1), self.got.append)
+        self.assertEqual((job.share, job.words, job.quiet, job.lasting, job.asked), (0.0, "Counting", False, False, False))
+        self.assertEqual(self.jobs.cancel_all(), [], "nobody asked for it, so nobody is told")
+
     def test_faults_go_to_who_asked_or_to_the_door_and_bugs_with_their_trace(self):
         def fault(_token: Token) -> None:
             raise Fault("The card is full.")
@@ -126,8 +148,10 @@ class Runner(unittest.TestCase):
 
     def test_shutting_waits_and_nothing_arrives_after(self):
         self.jobs.run("w", "Writing", self.slow("card"), self.got.append, lasting=True)
+        self.wait(lambda: self.begun)
         self.jobs.shut()
         self.assertFalse(self.jobs.busy)
+        self.assertEqual(self.ended, ["card"], "it was told to stop, and waited for")
         for _ in range(20):
             QCoreApplication.processEvents()
         self.assertEqual(self.got, [])

@@ -81,7 +81,7 @@ class Dialogs(DemoCase):
                 self.app.processEvents()
         self.assertEqual(wrong, [], chr(10).join(wrong))
 
-    def test_their_words_stand_out_in_both_themes(self):
+    def test_their_words_and_the_keyboards_place_stand_out_in_both_themes(self):
         wrong: list[str] = []
         for theme in ("day", "evening"):
             self.model.settings.set("theme", theme)
@@ -90,7 +90,7 @@ class Dialogs(DemoCase):
                 card = make()
                 card.show()
                 self.settle()
-                wrong += [f"{name} by {theme}: {q}" for q in inks.faint(card)]
+                wrong += [f"{name} by {theme}: {q}" for q in inks.faint(card) + survey.unmarked(card)]
                 card.close()
                 self.app.processEvents()
         self.assertEqual(wrong, [], chr(10).join(wrong))

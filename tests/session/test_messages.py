@@ -18,7 +18,7 @@ class Door(unittest.TestCase):
     def setUp(self):
         temp = tempfile.TemporaryDirectory()
         self.addCleanup(temp.cleanup)
-        self.reports = Path(temp.name) / "reports"
+        self.reports = Path(temp.name) / "deep" / "reports"
         self.door = MessageDoor(self.reports)
         self.said: list = []
         self.door.said.connect(self.said.append)
@@ -63,7 +63,8 @@ class Door(unittest.TestCase):
         self.assertEqual(self.said, [])
 
     def test_where_no_report_can_be_written_it_goes_to_the_terminal(self):
-        self.reports.parent.joinpath("reports").write_text("in the way")
+        self.reports.parent.mkdir()
+        self.reports.write_text("in the way")
         out = StringIO()
         with redirect_stderr(out):
             self.door.hook(*self.raised(RuntimeError("nine")))
