@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from hanabira.core.colour.difference import delta_e00
 from hanabira.core.colour.spaces import lab_hex
 from hanabira.core.optics.kit import Kit, Pencil
-from hanabira.core.optics.stack import Pass, predict
+from hanabira.core.optics.stack import Pass, bare, predict
 from hanabira.core.solver.place_words import joined, places_in_words, reason, role_of, run_in_words, run_of
 from hanabira.core.solver.reach_help import missing_pencil, other_paper
 from hanabira.craft.supplies import paper, papers, shipped_kit
@@ -34,6 +34,8 @@ class Roles(unittest.TestCase):
             ("ground", self.role(["general"], pencil=OCHRE, target=BROWN, above=["general"])),
             ("general", self.role(["general"])),
             ("glaze", self.role(["general"], pencil=BLUE, target=OCHRE, before=50, after=45, below=["general"])),
+            ("deepen", self.role(["general"], pencil=BLUE, target=OCHRE, before=50, after=38, below=["general"])),
+            ("gap", self.role(["gap"], below=["gap"], before=30, after=25)),
             ("gap", self.role(["gap"], below=["gap"])),
             ("gap", self.role(["gap", "nostril"], below=["gap"])),
             ("deepen", self.role(["general", "gap"], below=["general"])),
@@ -85,7 +87,9 @@ class Sentences(unittest.TestCase):
         self.assertNotIn("pass", up)
 
     def test_small_changes_are_told_from_two_steps_of_lightness_on_and_more_than_two_further_places_are_not_listed(self):
-        told = reason("general", np.array([50.0, 0, 0]), np.array([48.0, 0, 0]), np.array([40.0, 0, 0]), ["gap", "shade", "light"], 1, False)
+        told = reason(
+            "general", np.array([50.0, 0, 0]), np.array([48.0, 0, 0]), np.array([40.0, 0, 0]), ["gap", "shade", "light"], 1, False
+        )
         self.assertTrue(told.startswith("Lowers"), told)
         self.assertNotIn("too", told)
         self.assertIn("gap and shade too", reason("general", *np.array([[50.0, 0, 0], [40, 0, 0], [40, 0, 0]]), ["gap", "shade"], 1, False))
@@ -113,6 +117,13 @@ class Reach(unittest.TestCase):
         self.assertLessEqual(found.lab[0], 75.0)
         self.assertGreaterEqual(float(np.hypot(*found.lab[1:])), float(np.hypot(15, 30)) - 0.5)
 
+    def test_on_dark_paper_a_pale_target_needs_a_covering_pencil(self):
+        dark = min(papers().values(), key=lambda p: bare(p).lab[0])
+        self.assertLess(bare(dark).lab[0], 45, "a dark paper ships")
+        found = missing_pencil(dark, shipped_kit(), np.array([60.0, 5, 20]))
+        self.assertGreaterEqual(found.lab[0], 59.5, "what lies over dark paper must be lighter than it shall look")
+        self.assertLess(found.delta_e00, 8)
+
     def test_another_paper_is_named_only_where_room_is_what_is_missing(self):
         every = tuple(papers().values())
         smooth = min(every, key=lambda p: p.cap)
@@ -121,6 +132,13 @@ class Reach(unittest.TestCase):
             told = other_paper(smooth, every, tooth, light)
             named = [p for p in every if p.name in told]
             self.assertTrue(named and all(p.cap > 1.15 * smooth.cap for p in named), told)
+        told = other_paper(smooth, every, 0.95, False)
+        named = next(p for p in every if p.name in told)
+        self.assertIn(f"{named.cap / smooth.cap:.1f}", told)
+        for q in every:  # a dark paper is no cure for a light one, nor the other way round
+            for other in every:
+                if other.name in other_paper(q, (other,), 0.95, False):
+                    self.assertEqual(bare(q).lab[0] > 60, bare(other).lab[0] > 60)
         roomiest = max(every, key=lambda p: p.cap)
         self.assertEqual(other_paper(roomiest, every, 0.95, True), "")
 
