@@ -70,6 +70,26 @@ class CommissionFiles(FileWriter):
 
         self._run("Writing the approval sheet", work, True)
 
+    def choose_mark(self) -> None:
+        """Let the artist choose a picture that stands beside the studio's name on what clients get."""
+        from hanabira.session.sender import mark_data
+
+        path = self.desk.ask_open_path()
+        model = self.desk.model
+
+        def done(data: str) -> None:
+            model.settings.set("studio_mark", data)
+            model.messages.remark("The mark stands at the foot of what clients get from now on.")
+            self.desk.current.refresh()
+
+        if path:
+            model.jobs.run("mark", "Reading the mark", lambda token: mark_data(path, token), done, asked=True)
+
+    def remove_mark(self) -> None:
+        """No mark on what clients get any more."""
+        self.desk.model.settings.set("studio_mark", "")
+        self.desk.current.refresh()
+
     def quote(self) -> None:
         """What is ordered, where the hours go, and the price."""
         from hanabira.session.quote_sheet import quote_of

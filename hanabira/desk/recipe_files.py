@@ -157,6 +157,7 @@ class RecipeFiles(FileWriter):
         """The portrait's pencils as a card for the client's file."""
         from hanabira.session.commission_sheets import medium_line, sheet_picture
         from hanabira.session.recipe_card import ground_name
+        from hanabira.session.sender import sender
         from hanabira.session.words import day_words
         from hanabira.sheets.colour_card import ColourCard, Shade, write_colour_card
 
@@ -174,7 +175,7 @@ class RecipeFiles(FileWriter):
         card = ColourCard(
             c.name, medium_line(model), shades, sheet_picture(model),
             [("Pencils", kit.name), ("Paper", f"{papers()[c.paper_id].name}, {ground_name(c)}"), ("Sheet", f"{c.width_mm:.0f} × {c.height_mm:.0f} mm")],
-            c.client, day_words(datetime.date.today()), model.settings.get("studio_name"), page,
+            c.client, day_words(datetime.date.today()), sender(model.settings), page,
         )  # fmt: skip
         self._run("Writing the colour card", lambda _t: write_colour_card(card, target))
 

@@ -24,6 +24,7 @@ from hanabira.session.check_subject import subject_of
 from hanabira.session.planner import Planned
 from hanabira.session.price import price_words
 from hanabira.session.recipe_card import ground_name
+from hanabira.session.sender import sender
 from hanabira.session.session import Session
 from hanabira.session.words import day_words, due_words, hours_words, likeness_marks, span, step_words, stroke_words, with_words
 from hanabira.sheets.approval import EYE_MM, Approval
@@ -149,6 +150,7 @@ def book_of(model: Session, plan: Planned) -> Book:
         list(dict.fromkeys(waits)),
         [*words, SHEET],
         model.settings.get("card_paper"),
+        sender=sender(model.settings),
     )
 
 
@@ -180,7 +182,7 @@ def approval_of(model: Session) -> Callable[[Token], Approval]:
     size = (view.size[0], view.size[1])
     whole = Approval(
         c.name, line, picture, facts, tuple(_coat_colours(model)), terms, c.client, day_words(datetime.date.today()), f"{c.width_mm:.0f} × {c.height_mm:.0f} mm",
-        None, words, None, EYE_MM, tuple(likeness_marks(c.notes)), model.settings.get("studio_name"), model.settings.get("card_paper"),
+        None, words, None, EYE_MM, tuple(likeness_marks(c.notes)), sender(model.settings), model.settings.get("card_paper"),
     )  # fmt: skip
 
     def work(token: Token) -> Approval:
@@ -326,6 +328,7 @@ def record_of(model: Session) -> Callable[[Token], Record]:
     if c.delivered:
         facts.append(("Delivered", day_words(datetime.date.fromisoformat(c.delivered))))
     title, line, page, store = c.name, title_line(model), model.settings.get("card_paper"), model.store
+    whose = sender(model.settings)
 
     def work(token: Token) -> Record:
         photos = []
@@ -336,6 +339,6 @@ def record_of(model: Session) -> Callable[[Token], Record]:
                 f"{day_words(t.date())}, {t:%H:%M}" + (f". {s.note}" if s.note else "") + ("" if store.holds(s) else ". Its file is lost.")
             )
             photos.append((shot_pixels(store, s, token), words))
-        return Record(title, line, facts, photos, hours, pencils, rows, learned, page)
+        return Record(title, line, facts, photos, hours, pencils, rows, learned, page, whose)
 
     return work

@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from hanabira.session.commission_sheets import medium_line, order_facts, sheet_picture
 from hanabira.session.planner import Planned
+from hanabira.session.sender import sender
 from hanabira.session.session import Session
 from hanabira.session.words import day_words, sum_words
 from hanabira.sheets.quote import Part, Quote
@@ -48,5 +49,5 @@ def quote_of(model: Session, plan: Planned) -> Quote:
     facts.append(("Ready", day_words(datetime.date.fromisoformat(c.due)) if c.due else "to be agreed"))
     return Quote(
         c.name, medium_line(model), facts, parts, f"{hours[0]:.1f}–{hours[1]:.1f} h", sums, payment, left_out, sheet_picture(model), c.client,
-        day_words(datetime.date.today()), model.settings.get("studio_name"), model.settings.get("card_paper"),
+        day_words(datetime.date.today()), sender(model.settings), model.settings.get("card_paper"),
     )  # fmt: skip

@@ -56,6 +56,7 @@ ALL = {
         Setting("camera_folder", "", "Folder in which new photos of the work are looked for"),
         Setting("easel_large", False, "Larger type at the easel"),
         Setting("studio_name", "", "Name of the studio or the artist, at the foot of what clients get"),
+        Setting("studio_mark", "", "Mark of the studio, a PNG in base64, beside its name"),
         Setting("currency", "", "Sign or word of the studio's currency"),
         Setting("check_strip", {}, "Colours of the check strips that were read, by kit"),
         Setting("hand_lean", {}, "How far the hand was seen to lie from the forecast, by kit: L*, a*, b*"),

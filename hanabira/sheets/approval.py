@@ -16,6 +16,7 @@ from reportlab.lib.units import mm
 from hanabira.core.colour.spaces import Array, lab_to_srgb
 from hanabira.sheets.card_page import GREY
 from hanabira.sheets.grid_page import BED, COLUMNS, FOOT, MARGIN, GridPage, fitted, paragraph
+from hanabira.sheets.sender import NOBODY, Sender
 from hanabira.studio.writing import write_file
 
 LEAST_PICTURE = 80 * mm
@@ -46,7 +47,7 @@ class Approval:
     eye: np.ndarray | None = None
     eye_mm: float = EYE_MM
     likeness: Sequence[str] = field(default=())
-    studio: str = ""
+    sender: Sender = NOBODY
     page: str = "A4"
 
 
@@ -54,7 +55,7 @@ def write_approval(sheet: Approval, target: Path) -> Path:
     """Write it as PDF; `Fault` when it cannot be written."""
 
     def draw(most: float) -> GridPage:
-        page = GridPage(sheet.title, "for approval", sheet.studio, sheet.page)
+        page = GridPage(sheet.title, "for approval", sheet.sender, sheet.page)
         y = page.head(sheet.title, sheet.line, sheet.client, sheet.day)
         y = _pictures(page, sheet, y + 4 * mm, most)
         y = _colours(page, sheet, y + 5 * mm)

@@ -14,6 +14,7 @@ from hanabira.core.token import SILENT, Token
 from hanabira.sheets.card_page import Card
 from hanabira.sheets.pages import Swatch, facts, gap, grid, picture, room, section, spread, stacked, together, words, write_pages
 from hanabira.sheets.recipe_card import draw_recipe_card
+from hanabira.sheets.sender import NOBODY, Sender
 
 
 @dataclass(frozen=True)
@@ -63,6 +64,7 @@ class Book:
     page: str = "A4"
     card: Card | None = None
     """The recipe card of all areas, bound in at the end."""
+    sender: Sender = NOBODY
 
 
 def write_bench_book(book: Book, target: Path, token: Token = SILENT) -> Path:
@@ -88,5 +90,5 @@ def write_bench_book(book: Book, target: Path, token: Token = SILENT) -> Path:
             head, grid(("", "Area and layer", "", "With", "How", "Time", "Why now"), rows, (0.4, 2.2, 0.55, 2, 2.3, 1.1, 3), w)
         )
     return write_pages(
-        f"{book.title}, bench book", story, target, book.page, (lambda c: draw_recipe_card(c, card, token)) if card else None
+        f"{book.title}, bench book", story, target, book.page, (lambda c: draw_recipe_card(c, card, token)) if card else None, book.sender
     )

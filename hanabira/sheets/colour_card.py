@@ -13,6 +13,7 @@ from reportlab.lib.units import mm
 from hanabira.core.colour.spaces import Array, lab_to_srgb
 from hanabira.sheets.card_page import GREY
 from hanabira.sheets.grid_page import COLUMNS, FOOT, MARGIN, GridPage, fitted, paragraph
+from hanabira.sheets.sender import NOBODY, Sender
 from hanabira.studio.writing import write_file
 
 MOST_PICTURE, LEAST_PICTURE = 150 * mm, 60 * mm
@@ -42,7 +43,7 @@ class ColourCard:
     facts: Sequence[tuple[str, str]] = ()
     client: str = ""
     day: str = ""
-    studio: str = ""
+    sender: Sender = NOBODY
     page: str = "A4"
 
 
@@ -52,7 +53,7 @@ def write_colour_card(card: ColourCard, target: Path) -> Path:
     rows = [shades[k : k + 3] for k in range(0, len(shades), 3)]
 
     def draw(most: float) -> GridPage:
-        page = GridPage(card.title, "colours", card.studio, card.page)
+        page = GridPage(card.title, "colours", card.sender, card.page)
         y = page.head(card.title, card.line, card.client, card.day) + 5 * mm
         y = _picture(page, card, y, most) if card.picture is not None else page.facts(0, y, COLUMNS, card.facts) + 2 * mm
         count = len(shades)

@@ -7,15 +7,15 @@ from collections.abc import Callable, Sequence
 from xml.sax.saxutils import escape
 
 import numpy as np
-from PIL import Image
 from reportlab.lib.colors import Color, black
 from reportlab.lib.styles import ParagraphStyle
 from reportlab.lib.units import mm
-from reportlab.lib.utils import ImageReader
 from reportlab.pdfgen.canvas import Canvas
 from reportlab.platypus import Paragraph
 
 from hanabira.sheets.card_page import GREY, LINE, PAGES, register_fonts
+from hanabira.sheets.pictures import reader
+from hanabira.sheets.sender import NOBODY, Sender
 
 MARGIN, GUTTER, COLUMNS = 15 * mm, 4 * mm, 6
 FOOT = 14 * mm
@@ -24,16 +24,16 @@ BED = Color(0.56, 0.56, 0.56)
 
 
 class GridPage:
-    """A canvas with the grid. ``tail`` names the sheet at its foot, beside the page's number; ``studio`` who it is from."""
+    """A canvas with the grid. ``tail`` names the sheet at its foot, beside the page's number; ``sender`` says who it is from."""
 
-    def __init__(self, title: str, tail: str, studio: str = "", page: str = "A4") -> None:
+    def __init__(self, title: str, tail: str, sender: Sender = NOBODY, page: str = "A4") -> None:
         register_fonts()
         self._out = io.BytesIO()
-        self.tail, self.studio = f"{title}, {tail}", studio
+        self.tail, self.sender = f"{title}, {tail}", sender
         self.wide, self.high = PAGES[page]
         self.canvas = Canvas(self._out, pagesize=PAGES[page])
         self.canvas.setTitle(self.tail)
-        self.canvas.setAuthor(studio)
+        self.canvas.setAuthor(sender.name)
         self.column = (self.wide - 2 * MARGIN - (COLUMNS - 1) * GUTTER) / COLUMNS
         self.number = 1
 
@@ -72,7 +72,7 @@ class GridPage:
 
     def image(self, pixels: np.ndarray, x: float, y: float, wide: float, high: float) -> None:
         """Pixels (H, W, 3) uint8 into a box."""
-        self.canvas.drawImage(_reader(pixels), x, self.high - y - high, wide, high)
+        self.canvas.drawImage(reader(pixels), x, self.high - y - high, wide, high)
 
     def box(self, x: float, y: float, side: float = 3.2 * mm) -> None:
         """A box to tick; ``y`` is the baseline of the words beside it."""
@@ -83,7 +83,8 @@ class GridPage:
     def foot(self) -> None:
         """Who it is from, and the page's number."""
         y = self.high - 9 * mm
-        self.text(MARGIN, y, self.studio, "lato", 8, True)
+        self.canvas.setFillColor(GREY)
+        self.sender.draw(self.canvas, MARGIN, self.high - y)
         self.text(0, y, f"{self.tail} · {self.number}", "lato", 8, True, right=self.wide - MARGIN)
 
     def head(self, title: str, line: str, client: str, day: str) -> float:
@@ -129,14 +130,6 @@ def paragraph(words: str, size: float = 9.5, font: str = "lato", grey: bool = Fa
     """Plain words as a paragraph of the page."""
     look = ParagraphStyle("approval", fontName=font, fontSize=size, leading=1.32 * size, textColor=GREY if grey else black)
     return Paragraph(escape(words).replace("\n", "<br/>"), look)
-
-
-def _reader(pixels: np.ndarray) -> ImageReader:
-    step = max(1, int(max(pixels.shape[:2]) / 2000))
-    out = io.BytesIO()
-    Image.fromarray(np.ascontiguousarray(pixels[::step, ::step])).save(out, "JPEG", quality=90)
-    out.seek(0)
-    return ImageReader(out)
 
 
 def fitted(draw: Callable[[float], GridPage], most: float, least: float, step: float = 4 * mm) -> bytes:

@@ -16,6 +16,7 @@ from reportlab.platypus import CondPageBreak, Flowable, Image, KeepTogether, Par
 
 from hanabira.core.colour.spaces import Array, lab_to_srgb
 from hanabira.sheets.card_page import MARGIN, PAGES, register_fonts
+from hanabira.sheets.sender import NOBODY, Sender
 from hanabira.studio.writing import write_file
 
 GREY = Color(0.3, 0.3, 0.3)
@@ -159,18 +160,32 @@ def room(page: str) -> tuple[float, float]:
 
 
 def write_pages(
-    title: str, story: Sequence[Flowable], target: Path, page: str = "A4", then: Callable[[Canvas], None] | None = None
+    title: str,
+    story: Sequence[Flowable],
+    target: Path,
+    page: str = "A4",
+    then: Callable[[Canvas], None] | None = None,
+    sender: Sender = NOBODY,
 ) -> Path:
-    """Write the flow as PDF with the page's number at the foot; ``then`` draws pages after it. `Fault` when it cannot be written."""
+    """Write the flow as PDF with ``sender`` and the page's number at the foot; ``then`` draws pages after it. `Fault` when it cannot be written."""
     register_fonts()
     out = io.BytesIO()
     doc = SimpleDocTemplate(
-        out, pagesize=PAGES[page], leftMargin=MARGIN, rightMargin=MARGIN, topMargin=MARGIN, bottomMargin=MARGIN, title=title, author=""
+        out,
+        pagesize=PAGES[page],
+        leftMargin=MARGIN,
+        rightMargin=MARGIN,
+        topMargin=MARGIN,
+        bottomMargin=MARGIN,
+        title=title,
+        author=sender.name,
     )
 
     def foot(canvas: Canvas, doc_: SimpleDocTemplate) -> None:
         canvas.setFont("lato", 8)
         canvas.setFillColor(GREY)
+        sender.draw(canvas, MARGIN, MARGIN - 14)
+        canvas.setFont("lato", 8)
         canvas.drawRightString(PAGES[page][0] - MARGIN, MARGIN - 14, f"{title} · {doc_.page}")
 
     class Longer(Canvas):

@@ -12,6 +12,7 @@ from reportlab.lib.colors import Color
 from reportlab.lib.units import mm
 
 from hanabira.sheets.grid_page import COLUMNS, FOOT, MARGIN, GridPage, fitted, paragraph
+from hanabira.sheets.sender import NOBODY, Sender
 from hanabira.studio.writing import write_file
 
 ROW = 6.4 * mm
@@ -44,7 +45,7 @@ class Quote:
     picture: np.ndarray | None = None
     client: str = ""
     day: str = ""
-    studio: str = ""
+    sender: Sender = NOBODY
     page: str = "A4"
 
 
@@ -52,7 +53,7 @@ def write_quote(quote: Quote, target: Path) -> Path:
     """Write it as PDF. Raises `Fault` when it cannot be written."""
 
     def draw(most: float) -> GridPage:
-        page = GridPage(quote.title, "quote", quote.studio, quote.page)
+        page = GridPage(quote.title, "quote", quote.sender, quote.page)
         y = page.head(quote.title, quote.line, quote.client, quote.day) + 6 * mm
         y = _order(page, quote, y, most) + 6 * mm
         y = _hours(page, quote, y) + 6 * mm
@@ -150,7 +151,7 @@ def _answer(page: GridPage, quote: Quote, y: float) -> None:
         y = page.turn()
     page.caption(0, y, COLUMNS, "Agreed")
     y += 18 * mm
-    for column, who in ((0, quote.client or "client"), (3, quote.studio or "artist")):
+    for column, who in ((0, quote.client or "client"), (3, quote.sender.name or "artist")):
         page.rule(page.x(column), y, page.span(3) - 4 * mm, True)
         page.text(page.x(column), y + 4 * mm, who, "lato", 8.5, True)
         page.text(page.x(column) + 0.66 * page.span(3), y + 4 * mm, "day", "lato", 8.5, True)

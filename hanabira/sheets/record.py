@@ -12,6 +12,7 @@ from reportlab.platypus import Table
 from hanabira.core.colour.spaces import Array
 from hanabira.core.token import SILENT, Token
 from hanabira.sheets.pages import Swatch, facts, gap, grid, picture, room, section, spread, stacked, together, words, write_pages
+from hanabira.sheets.sender import NOBODY, Sender
 
 
 @dataclass(frozen=True)
@@ -39,6 +40,7 @@ class Record:
     rows: Sequence[RecordRow]
     learned: Sequence[str] = ()
     page: str = "A4"
+    sender: Sender = NOBODY
 
 
 def write_record(record: Record, target: Path, token: Token = SILENT) -> Path:
@@ -70,4 +72,4 @@ def write_record(record: Record, target: Path, token: Token = SILENT) -> Path:
         story += section(
             "Every step as it happened", grid(("When", "Where", "", "What", "Time", "Remark"), cells, (1.5, 2.3, 0.5, 2.4, 0.9, 2.6), w)
         )
-    return write_pages(f"{record.title}, record", story, target, record.page)
+    return write_pages(f"{record.title}, record", story, target, record.page, sender=record.sender)

@@ -2,11 +2,16 @@
 
 import datetime
 
+import numpy as np
+from PIL import Image
+from pypdf import PdfReader
 from PyQt6.QtWidgets import QCheckBox, QLineEdit
 
-from hanabira.desk.controls import Choice, Pick
+from hanabira.desk.controls import Choice, PetalButton, Pick
+from hanabira.session.sender import sender
 from hanabira.studio.records import Commission
 from tests.desk.test_desk import DemoCase
+from tests.printed import Printed
 
 
 class Shelf(DemoCase):
@@ -121,6 +126,33 @@ class Brief(DemoCase):
         self.assertEqual(self.model.commission.terms.accessories, "")
         self.desk.take_back()
         self.assertTrue(self.model.commission.terms.photo_permission)
+
+    def test_a_mark_is_chosen_seen_on_the_quote_and_taken_away(self):
+        self.stage.show_tab("agreement")
+        path = self.folder.parent / "mark.png"
+        Image.new("RGB", (90, 45), (120, 30, 90)).save(path)
+        self.desk.ask_open_path = lambda: str(path)
+        self.click(self.button("Add a mark"))
+        self.settle()
+        self.assertEqual(sender(self.model.settings).mark.shape, (45, 90, 3))
+        target = self.folder.parent / "quote.pdf"
+        self.desk.ask_save_path = lambda _name: str(target)
+        self.desk.open_file = lambda _path: None
+        self.click(self.button("Quote"))
+        self.settle()
+        page = Printed(PdfReader(target).pages[0])
+        self.assertTrue([r for r in page.images if np.allclose(r[2:], (18, 9), atol=0.1)], page.images)
+        (self.folder.parent / "bad.png").write_text("no picture")
+        self.desk.ask_open_path = lambda: str(self.folder.parent / "bad.png")
+        self.click(self.button("Change the mark"))
+        self.settle()
+        self.assertEqual(self.said[-1].kind, "fault")
+        self.assertIsNotNone(sender(self.model.settings).mark, "the one before stays")
+        self.click(self.button("Remove it"))
+        self.assertIsNone(sender(self.model.settings).mark)
+
+    def button(self, words: str) -> PetalButton:
+        return next(q for q in self.desk.bench.findChildren(PetalButton) if q.text() == words)
 
     def test_the_price_follows_rate_materials_deposit_and_school(self):
         self.stage.show_tab("agreement")

@@ -14,6 +14,7 @@ from hanabira.core.colour.spaces import srgb_to_lab
 from hanabira.session.commission_sheets import NOOK_MM2, _without_nooks
 from hanabira.session.words import likeness_marks
 from hanabira.sheets.approval import NOTE, Approval, write_approval
+from hanabira.sheets.sender import Sender
 from tests.printed import Printed
 
 LABS = [np.array([l_, 12.0, 22.0]) for l_ in (82.0, 66.0, 48.0, 33.0)]
@@ -22,7 +23,7 @@ SHEET = Approval(
     [("Sheet", "320 × 400 mm, border 10 mm"), ("Backdrop", "the bare paper"), ("Delivery", ""), ("Ready", "18 December 2026")],
     [(lab, f"Area {k}", "fawn · step 8") for k, lab in enumerate(LABS)], ["Price: 300–400 €, 90–120 € as deposit.", "Changes after this day are agreed anew."],
     "Ada Brook", "27 November 2026", "320 × 400 mm", np.full((800, 640, 3), (200, 60, 40), np.uint8), "How it will look on the paper, as forecast",
-    np.full((300, 300, 3), (20, 40, 220), np.uint8), 57.0, ("One ear a little back", "No collar"), "Studio Brook",
+    np.full((300, 300, 3), (20, 40, 220), np.uint8), 57.0, ("One ear a little back", "No collar"), Sender("Studio Brook"),
 )  # fmt: skip
 
 

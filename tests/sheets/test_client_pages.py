@@ -13,20 +13,22 @@ from hanabira.core.colour.difference import delta_e00
 from hanabira.core.colour.spaces import srgb_to_lab
 from hanabira.sheets.colour_card import EVEN, PETAL_MM, ColourCard, Shade, write_colour_card
 from hanabira.sheets.quote import Part, Quote, write_quote
+from hanabira.sheets.record import Record, write_record
+from hanabira.sheets.sender import NOBODY, Sender
 from tests.printed import Printed
 
 TALL = np.full((500, 400, 3), (90, 120, 60), np.uint8)
 LABS = [np.array(q) for q in ((22.0, 3.0, 5.0), (91.0, 1.0, 6.0), (64.0, 18.0, 40.0), (48.0, -8.0, -12.0))]
 CARD = ColourCard(
     "Moss", "A portrait of your grey cat in coloured pencil", [Shade(lab, f"{100 + k} Pencil {k}", "Brow, Cheek") for k, lab in enumerate(LABS)], TALL,
-    [("Pencils", "Own tray"), ("Paper", "Hot-press, warm white")], "Ada Brook", "28 November 2026", "Studio Brook",
+    [("Pencils", "Own tray"), ("Paper", "Hot-press, warm white")], "Ada Brook", "28 November 2026", Sender("Studio Brook"),
 )  # fmt: skip
 QUOTE = Quote(
     "Moss", "A portrait of your grey cat in coloured pencil", [("Sheet", "320 × 400 mm"), ("Delivery", ""), ("Ready", "18 December 2026")],
     [Part("Brow", 1.0, 2.0), Part("Eye", 0.5, 0.9), Part("Back", 2.0, 3.5)], "3.9–5.8 h",
     [("3.9–5.8 h at 30 € an hour", "117–174 €"), ("Materials", "12 €"), ("Together", "129–186 €")],
     [("Deposit, 30 %", "39–56 €"), ("On delivery", "90–130 €")], ["Not in this price: 2 of 5 areas have no layers yet."], TALL, "Ada Brook",
-    "28 November 2026", "Studio Brook",
+    "28 November 2026", Sender("Studio Brook"),
 )  # fmt: skip
 COLUMN = (210 - 2 * 15 - 5 * 4) / 6
 
@@ -134,10 +136,26 @@ class Quotes(Sheets):
         self.assertIn("Agreed", pages[-1].text)
 
     def test_without_a_photo_the_order_takes_the_whole_width(self):
-        (page,) = self.quote(picture=None, page="Letter", client="", studio="")
+        (page,) = self.quote(picture=None, page="Letter", client="", sender=NOBODY)
         self.assertEqual(page.images, [])
         self.assertIn("client", page.text)
         self.assertIn("artist", page.text)
+
+    def test_the_studios_mark_stands_beside_its_name_at_the_foot_of_every_page(self):
+        tall, wide = np.full((120, 60, 3), 40, np.uint8), np.full((40, 400, 3), 40, np.uint8)
+        record = Record("Moss", "grey cat", [("Sheet", "320 × 400 mm")], [], [(f"Area {k}", "1 h", "1–2 h") for k in range(90)], [], [])
+        for mark, size in ((tall, (4.5, 9.0)), (wide, (32.0, 3.2))):
+            whose = Sender("Studio Brook", mark)
+            pages = [*self.card(picture=None, sender=whose), *self.quote(picture=None, sender=whose)]
+            pages += [Printed(p) for p in PdfReader(write_record(replace(record, sender=whose), self.path)).pages]
+            self.assertGreater(len(pages), 3)
+            for page in pages:
+                (at,) = page.images
+                np.testing.assert_allclose(at[2:], size, atol=0.05)
+                self.assertTrue(13 <= at[0] <= 20 and at[1] > 297 - 18 and at[1] + at[3] < 297 - 3, at)
+                self.assertIn("Studio Brook", page.text)
+        for page in [*self.card(picture=None), *self.quote(picture=None)]:
+            self.assertEqual(page.images, [])
 
 
 if __name__ == "__main__":

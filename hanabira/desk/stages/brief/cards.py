@@ -9,7 +9,7 @@ from PyQt6.QtCore import QSignalBlocker
 from PyQt6.QtWidgets import QCheckBox, QLineEdit, QWidget
 
 from hanabira.desk.cards import PHOTO_PARTS, backdrop_parts, school_parts
-from hanabira.desk.controls import Caption, Number, PetalButton, Pick, Words, form, label, row
+from hanabira.desk.controls import Caption, Number, PetalButton, Pick, Words, act_button, form, label, row
 from hanabira.session.easel import deliver
 from hanabira.session.planner import Planned
 from hanabira.session.price import price_words
@@ -122,6 +122,15 @@ def agreement(s: Brief) -> list:
     sheet.clicked.connect(lambda _=False: s.desk.records.approval())
     name = form()
     name.addRow(label("Studio"), studio)
+    has = bool(model.settings.get("studio_mark"))
+    mark = act_button(
+        "Change the mark" if has else "Add a mark",
+        "swap" if has else "add",
+        s.desk.records.choose_mark,
+        "A drawing or a stamp of yours beside the name",
+    )
+    no_mark = act_button("Remove it", "wilt", s.desk.records.remove_mark, "The file you chose stays where it is")
+    name.addRow(label("Mark"), row(mark, *([no_mark] if has else []), None))
     quote = PetalButton("Quote", "sheet", tip="What is ordered, where the hours go and what they cost, on one page for the client")
     quote.clicked.connect(lambda _=False: s.desk.records.quote())
     out += [Caption("For the client"), name, row(sheet, quote, None)]
