@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime
 from dataclasses import replace
 
+from hanabira.core.area.covering import Covering
 from hanabira.session.commission_sheets import medium_line, order_facts, sheet_picture
 from hanabira.session.planner import Planned
 from hanabira.session.sender import sender
@@ -12,6 +13,21 @@ from hanabira.session.session import Session
 from hanabira.session.words import day_words, sum_words
 from hanabira.sheets.quote import Part, Quote
 from hanabira.studio import planning
+
+
+def not_counted(found: Covering) -> list[str]:
+    """What a client must be told of the areas that a price counts.
+
+    >>> not_counted(Covering(12, 12))
+    ['This price counts the areas above. How much of the animal they cover has not been measured.']
+    """
+    if not found.words:
+        return []
+    if found.covered is not None:
+        return [f"Not everything is in this price: {found.words[:1].lower()}{found.words[1:]}"]
+    without = found.areas - found.solved
+    few = f"{without} of {found.areas} areas {'are' if without > 1 else 'is'} not counted yet. " if without else ""
+    return [f"This price counts the areas above. {few}How much of the animal they cover has not been measured."]
 
 
 def quote_of(model: Session, plan: Planned) -> Quote:
@@ -42,8 +58,7 @@ def quote_of(model: Session, plan: Planned) -> Quote:
             payment.append((f"Instalment {k + 1} of {n}" if n > 1 else "On delivery", sum_words(each["each"][0], each["each"][1], sign)))
     else:
         sums.append(("No rate an hour is agreed yet", "open"))
-    covering = model.planner.covering()
-    left_out = [f"Not everything is in this price: {covering.words[:1].lower()}{covering.words[1:]}"] if covering.words else []
+    left_out = not_counted(model.planner.covering())
     left_out.append("What is changed after this day is agreed anew, with its time and price.")
     facts = [q for q in order_facts(model) if q[0] not in ("School", "Likeness")]
     facts.append(("Ready", day_words(datetime.date.fromisoformat(c.due)) if c.due else "to be agreed"))

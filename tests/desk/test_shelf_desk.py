@@ -144,7 +144,7 @@ class Brief(DemoCase):
         self.assertTrue([r for r in page.images if np.allclose(r[2:], (18, 9), atol=0.1)], page.images)
         (self.folder.parent / "bad.png").write_text("no picture")
         self.desk.ask_open_path = lambda: str(self.folder.parent / "bad.png")
-        self.click(self.button("Change the mark"))
+        self.click(self.button("Change it"))
         self.settle()
         self.assertEqual(self.said[-1].kind, "fault")
         self.assertIsNotNone(sender(self.model.settings).mark, "the one before stays")

@@ -6,13 +6,13 @@ from dataclasses import replace
 
 import numpy as np
 
-from hanabira.core.area.covering import covering
+from hanabira.core.area.covering import Covering, covering
 from hanabira.core.area.outline import Outline
 from hanabira.core.solver.area import Layer
 from hanabira.session.edits import DeleteArea, Edit, EditBrief, SetLayers, SetPrep
 from hanabira.session.planner import EXTRA
 from hanabira.session.price import price_words
-from hanabira.session.quote_sheet import quote_of
+from hanabira.session.quote_sheet import not_counted, quote_of
 from hanabira.studio.records import Area, Commission, LogRow, Recipe
 from tests.session.test_session import Case
 
@@ -209,7 +209,15 @@ class Price(PlanCase):
         self.assertAlmostEqual(sum(q.high for q in sheet.parts), total[1], places=6)
         self.assertEqual([k for k, _v in sheet.sums][1:], ["Materials", "Together"])
         self.assertEqual([k for k, _v in sheet.payment], ["Deposit, 25 %", "Instalment 1 of 3", "Instalment 2 of 3", "Instalment 3 of 3"])
-        self.assertTrue(sheet.left_out[0].startswith("Not everything is in this price: "), "nobody knows how much of the animal that is")
+        self.assertIn("has not been measured", sheet.left_out[0], "nobody knows how much of the animal that is")
+        self.session.do(SetLayers(self.session, self.area("b"), (), "layers"))
+        self.assertIn("1 of 2 areas is not counted yet", quote_of(self.session, self.planner.planned()).left_out[0])
+
+    def test_a_price_for_part_of_an_animal_says_how_much_that_is(self):
+        self.assertEqual(not_counted(Covering(3, 3, 1.0, 1.0)), [])
+        (said,) = not_counted(Covering(12, 3, 0.35, 0.5))
+        self.assertTrue(said.startswith("Not everything is in this price: 3 of 12 areas have layers"), said)
+        self.assertIn("35", said)
 
     def test_without_a_rate_no_price_is_made_up(self):
         self.planner.set_terms("money", rate=0.0)

@@ -124,7 +124,7 @@ def agreement(s: Brief) -> list:
     name.addRow(label("Studio"), studio)
     has = bool(model.settings.get("studio_mark"))
     mark = act_button(
-        "Change the mark" if has else "Add a mark",
+        "Change it" if has else "Add a mark",
         "swap" if has else "add",
         s.desk.records.choose_mark,
         "A drawing or a stamp of yours beside the name",
