@@ -21,15 +21,21 @@ warnings.simplefilter("error")
 SLOW = (
     "test_acts",
     "test_by_hand",
-    "test_desk",
+    "test_layout_dialogs",
+    "test_layout",
+    "test_cli_check",
+    "test_practice",
+    "test_practice_desk",
+    "test_practice_hand",
+    "test_checkroom",
     "test_areas_desk",
+    "test_check_desk",
     "test_study_desk",
-    "test_kit_room",
-    "test_workshop_desk",
+    "test_desk",
     "test_easel_desk",
-    "test_fit",
+    "test_kit_room",
 )
-"""Modules that open windows; the longest are spread over both processes first."""
+"""The longest modules begin first, so that both processes end together."""
 PATIENCE = 900.0
 """Seconds that a module may take; then each thread says where it stands and the process ends as failed."""
 
