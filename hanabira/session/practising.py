@@ -104,7 +104,9 @@ class Practising:
             worst = max(kinds, key=lambda k: kinds[k])
             drill = every[_EYES[worst]]
             if last.get(drill.id, "")[:10] != self.now().date().isoformat():
-                return Proposal(drill, say("practice.propose_check", times=kinds[worst], kind=say(f"practice.kind_{worst}")))
+                kind, times = say(f"practice.kind_{worst}"), kinds[worst]
+                why = say("practice.propose_check", times=times, kind=kind) if times > 1 else say("practice.propose_check_once", kind=kind)
+                return Proposal(drill, why)
         told = self.profile()
         if told.whole.claimed:
             return Proposal(every["value-step"], told.whole.sentence)

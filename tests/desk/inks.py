@@ -39,10 +39,8 @@ def ratios(one: np.ndarray, other: np.ndarray) -> np.ndarray:
     return (np.maximum(one, other) + 0.05) / (np.minimum(one, other) + 0.05)
 
 
-def faint(root: QWidget) -> list[str]:
-    """Words under a root that stand out too little from what lies under them."""
-    with mock.patch.object(QPainter, "drawText", lambda *_a: None):
-        ground = pixels(root.grab().toImage())
+def painted_words(root: QWidget) -> list[tuple[QRectF, QColor, float, str]]:
+    """Words that are painted under a root: where they are seen in its pixels, their ink with its opacity, their size in pixels, and what they say."""
     drawn: list[tuple[QRectF, QColor, float, str]] = []
     real = QPainter.drawText
 
@@ -62,6 +60,26 @@ def faint(root: QWidget) -> list[str]:
 
     with mock.patch.object(QPainter, "drawText", told):
         root.grab()
+    return drawn
+
+
+def crossed(root: QWidget) -> list[str]:
+    """Words that run into other words."""
+    seen = painted_words(root)
+    out = []
+    for n, (box, _ink, _size, words) in enumerate(seen):
+        for other, _i, _s, said in seen[:n]:
+            both = box.intersected(other)
+            if words != said and both.width() > 2 and both.height() > 0.35 * min(box.height(), other.height()):
+                out.append(f"over each other: {words[:40]!r} and {said[:40]!r}")
+    return out
+
+
+def faint(root: QWidget) -> list[str]:
+    """Words under a root that stand out too little from what lies under them."""
+    with mock.patch.object(QPainter, "drawText", lambda *_a: None):
+        ground = pixels(root.grab().toImage())
+    drawn = painted_words(root)
     out = []
     high, wide = ground.shape[:2]
     for box, ink, size, words in drawn:

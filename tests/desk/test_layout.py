@@ -10,7 +10,7 @@ from hanabira.desk import theme
 from hanabira.desk.stages.easel.bench import TABS as EASEL_TABS
 from hanabira.desk.stages.recipe.cards import TABS as RECIPE_TABS
 from hanabira.studio.records import STAGES
-from tests.desk import survey
+from tests.desk import inks, survey
 from tests.desk.test_desk import DemoCase
 
 SIZES = ((1280, 800), (1024, 700), (1920, 1080))
@@ -49,7 +49,9 @@ class LayoutCase(DemoCase):
 
     def look(self, where: object) -> list[str]:
         desk = self.desk
-        found = survey.cut(desk) + survey.astray(desk) + survey.small(desk) + survey.nameless(desk) + survey.too_wide(desk)
+        found = (
+            inks.crossed(desk) + survey.cut(desk) + survey.astray(desk) + survey.small(desk) + survey.nameless(desk) + survey.too_wide(desk)
+        )
         mat = getattr(desk.current, "mat", None)
         if mat is not None and mat.isVisibleTo(desk) and desk.current.name not in ("Check", "Easel"):
             share = survey.picture_share(desk, mat)

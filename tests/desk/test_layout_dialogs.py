@@ -26,7 +26,7 @@ EVERY = tuple((text, size) for size in SIZES for text in TEXTS)
 
 def wrong_in(card: QWidget) -> list[str]:
     """What the survey finds on a card or a window."""
-    return survey.cut(card) + survey.astray(card) + survey.nameless(card) + survey.small(card) + survey.too_wide(card)
+    return inks.crossed(card) + survey.cut(card) + survey.astray(card) + survey.nameless(card) + survey.small(card) + survey.too_wide(card)
 
 
 class Dialogs(DemoCase):
@@ -143,6 +143,11 @@ class Words(LayoutCase):
         for ink in (QColor("#dddddd"), QColor(0, 0, 0, 60)):
             with mock.patch.object(Page, "ink", ink):
                 self.assertIn("Fifteen hours", "".join(inks.faint(page)))
+        with mock.patch.object(
+            Page, "paint", lambda _s, p, _w, _h: [paint.text(p, QRectF(10, 10, 200, 30), q) for q in ("Fifteen hours", "of work")]
+        ):
+            self.assertTrue(inks.crossed(page))
+        self.assertEqual(inks.crossed(page), [])
         page.close()
 
 

@@ -10,7 +10,7 @@ from PyQt6.QtGui import QColor, QPainter, QPen
 
 from hanabira.desk import icon as icons
 from hanabira.desk.drawn import Drawn, Stop
-from hanabira.desk.paint import CENTRE, LEFT, grey, hatch, ink_on, petal, text
+from hanabira.desk.paint import CENTRE, LEFT, grey, hatch, ink_on, petal, text, width
 from hanabira.desk.theme import THIN, role, scale
 
 WORK, OFF, SLACK, DUE = 79.0, 24.0, 29.0, 38.0
@@ -128,16 +128,13 @@ class DayStrip(Drawn):
 
     def paint(self, p: QPainter, w: float, h: float) -> None:
         p.fillRect(QRectF(0, 0, w, h), role("card"))
-        text(p, QRectF(20, 6, w * 0.4, 34), self.title, "title", "ink", elide=True)
-        text(
-            p,
-            QRectF(w * 0.4, 10, w * 0.6 - 20, 28),
-            self.line,
-            "small",
-            "ink2",
-            Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
-            elide=True,
-        )
+        # where both have no room beside each other the title stays; the line is said by the strip's name
+        beside = w - 40 - width(self.line, "small") - 18
+        type_ = next((t for t in ("title", "name") if width(self.title, t) <= beside), "")
+        alone = next((t for t in ("title", "name") if width(self.title, t) <= w - 40), "strong")
+        text(p, QRectF(20, 6, beside if type_ else w - 40, 34), self.title, type_ or alone, "ink", elide=True)
+        if type_:
+            text(p, QRectF(20, 10, w - 40, 28), self.line, "small", "ink2", Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         cells = self._cells(w, h)
         end = cells[-1].right() if cells else 46.0
         for n in range(1, int(self.hours) + 1):

@@ -15,12 +15,15 @@ from hanabira.core.optics.kit import Kit
 from hanabira.core.solver.kit_facts import Hole
 from hanabira.desk.drawn import Drawn, Stop
 from hanabira.desk.paint import CENTRE, LEFT, RIGHT, grey, hatch, mapped, text, width
-from hanabira.desk.theme import role
+from hanabira.desk.theme import role, scale
 
 START = 330.0
 """Hue at the left edge, so that the warm half comes first."""
 HUES = ((355, "rose"), (28, "red"), (60, "orange"), (92, "yellow"), (138, "green"), (195, "teal"), (255, "blue"), (305, "violet"))
 SIZE, FOOT = 28.0, 15.0
+LEAST, WIDEST = (420.0, 340.0), 3000.0
+ROOM, FULLEST = (SIZE + 5) * (SIZE + FOOT + 3), 0.8
+"""What a swatch with its code takes, and how full the field may be until the chart is wider than its window and moves from side to side."""
 NEUTRAL_C = 7.0
 NEUTRAL_W = 92.0
 STEPS, STEPS_FULL, FULL = 300, 60, 0.8
@@ -81,7 +84,9 @@ class KitChart(Drawn):
         self.refresh()
 
     def design_size(self, width: float) -> tuple[float, float]:
-        return 420, 300
+        high = max(LEAST[1], self.height() / scale())
+        needed = 76 + len(self.shown) * ROOM / ((high - 68) * FULLEST)
+        return min(max(LEAST[0], needed), WIDEST), LEAST[1]
 
     def _field(self, w: float, h: float) -> QRectF:
         return QRectF(58, 34, w - 76, h - 34 - 34)
@@ -219,6 +224,10 @@ class KitChart(Drawn):
         p.setPen(QPen(role("bed_ink"), 1.2, Qt.PenStyle.DashLine))
         p.drawPath(path)
         n = min(r.width(), width(hole.name, "caption") + 12)
-        chip = QRectF(r.center().x() - n / 2, r.center().y() - 9, n, 18)
-        p.fillRect(chip, role("bed"))
-        text(p, chip, hole.name, "caption", "bed_ink", CENTRE, elide=True)
+        pencils = [QRectF(q - SIZE / 2 - 4, v - SIZE / 2, SIZE + 8, SIZE + FOOT) for q, v in self._pts]
+        for down in (0, -9, 9, -18, 18, -26, 26):  # beside the pencils that were pushed into it; where there is no room the bench names it
+            chip = QRectF(r.center().x() - n / 2, r.center().y() - 9 + down, n, 18)
+            if r.contains(chip) and not any(chip.intersects(q) for q in pencils):
+                p.fillRect(chip, role("bed"))
+                text(p, chip, hole.name, "caption", "bed_ink", CENTRE, elide=True)
+                return

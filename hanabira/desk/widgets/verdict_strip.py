@@ -13,6 +13,8 @@ from hanabira.desk.paint import RIGHT, height, text, width
 from hanabira.desk.theme import role
 
 PAD = 20.0
+LEAST, NARROW = 120.0, 460.0
+"""Units that words need beside others; and under which what stands at the right goes one under the other."""
 
 
 class VerdictStrip(Drawn):
@@ -36,9 +38,16 @@ class VerdictStrip(Drawn):
     def _side(self) -> float:
         return max(width("how judged", "small"), width(self.count, "small")) + 18
 
+    def _beside(self, room: float) -> float:
+        """What the remedy has beside how it is judged and, in a narrow strip over that, the count; 0 where those go under it."""
+        wide = room - self._side()
+        return wide if wide >= LEAST else 0.0
+
     def design_size(self, width: float) -> tuple[float, float]:
         room = self._room(width)
-        return 220, 20 + height(self.sentence or " ", room, "name") + height(self.remedy or " ", max(90.0, room - self._side()), "body")
+        wide = self._beside(room)
+        words, side = height(self.remedy or " ", wide or room, "body"), 40.0 if self.count and room <= NARROW else 20.0
+        return 220, 20 + height(self.sentence or " ", room, "name") + (max(words, side) if wide else words + side)
 
     def stops(self, w: float, h: float) -> list[Stop]:
         n = width("how judged", "small")
@@ -49,12 +58,11 @@ class VerdictStrip(Drawn):
         room = self._room(w)
         high = height(self.sentence or " ", room, "name")
         text(p, QRectF(PAD, 8, room, high + 2), self.sentence, "name", "ink", wrap=True)
-        side = self._side()
-        text(p, QRectF(PAD, 12 + high, max(90.0, room - side), h - high - 14), self.remedy, "body", "ink2", wrap=True)
+        text(p, QRectF(PAD, 12 + high, self._beside(room) or room, h - high - 14), self.remedy, "body", "ink2", wrap=True)
         n = width("how judged", "small")
         if self.count:
-            x = w - PAD - n - 14 - width(self.count, "small") if room > 460 else w - PAD - width(self.count, "small")
-            y = h - 28 if room > 460 else h - 48
+            x = w - PAD - n - 14 - width(self.count, "small") if room > NARROW else w - PAD - width(self.count, "small")
+            y = h - 28 if room > NARROW else h - 48
             text(p, QRectF(x, y, width(self.count, "small") + 2, 22), self.count, "small", "ink2", RIGHT)
         r = QRectF(w - PAD - n, h - 28, n + 1, 22)
         text(p, r, "how judged", "small", "plum" if self.hovered == "how" else "ink2", RIGHT)

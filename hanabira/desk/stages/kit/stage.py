@@ -47,7 +47,7 @@ PRIMARIES = ((45.0, 62.0, 32.0), (84.0, 4.0, 76.0), (36.0, 12.0, -48.0), (12.0, 
 """Red, yellow, blue, black and white that a palette of five is chosen nearest to (Lab)."""
 
 
-LEAST_CHART = 300
+LEAST_CHART = 340
 """Units that the chart keeps in height, however low the window."""
 
 
