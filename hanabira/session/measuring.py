@@ -248,7 +248,9 @@ class Measuring:
             return ()
         shape, out = polygon_of(area.ring), []
         for a in self.model.areas:
+            if a.id == area.id or a.id not in self._kept or shape.distance(polygon_of(a.ring)) * scale > within_mm:
+                continue
             theirs = self.kept(a.id)
-            if a.id != area.id and theirs is not None and shape.distance(polygon_of(a.ring)) * scale <= within_mm:
+            if theirs is not None:
                 out.append((a, theirs[1].values.general - own[1].values.general))
         return tuple(sorted(out, key=lambda q: -abs(q[1])))

@@ -67,9 +67,7 @@ def seam(pixels: np.ndarray, a: Outline, b: Outline, tip_a: float | None = None,
     m, n = a.mask(box, k), b.mask(box, k)
     n = n & ~m
     r = max(2, round(reach * k))
-    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * r + 1, 2 * r + 1))
-    near_a, near_b = (cv2.dilate(q.astype(np.uint8), disc) > 0 for q in (m, n))
-    strip = near_a & near_b
+    strip = _within(m, r) & _within(n, r)
     if not strip.any():
         return None
     ys, xs = np.nonzero(strip)
@@ -79,8 +77,7 @@ def seam(pixels: np.ndarray, a: Outline, b: Outline, tip_a: float | None = None,
     lab = bytes_to_lab(
         cv2.resize(np.ascontiguousarray(pixels[box[1] : box[3], box[0] : box[2]]), m.shape[::-1], interpolation=cv2.INTER_AREA)
     )
-    beyond = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (6 * r + 1, 6 * r + 1))
-    round_ = cv2.dilate(strip.astype(np.uint8), beyond) > 0
+    round_ = _within(strip, 3 * r)
     side_a, side_b = m & round_ & ~strip, n & round_ & ~strip
     if side_a.sum() < 12 or side_b.sum() < 12:
         side_a, side_b = m & round_, n & round_
@@ -92,6 +89,11 @@ def seam(pixels: np.ndarray, a: Outline, b: Outline, tip_a: float | None = None,
     edge = "lost" if step < LOST_DE else "firm" if width < FIRM_WIDTH * side else "soft"
     over = _who(way, tip_a, tip_b)
     return Seam(length / k, (box[0] + float(np.median(xs)) / k, box[1] + float(np.median(ys)) / k), step, width, edge, over)
+
+
+def _within(mask: np.ndarray, r: float) -> np.ndarray:
+    """Pixels no farther than ``r`` from a mask."""
+    return np.asarray(cv2.distanceTransform((~mask).astype(np.uint8), cv2.DIST_L2, 5) <= r)
 
 
 def _across(m: np.ndarray, n: np.ndarray, strip: np.ndarray) -> Array:

@@ -7,6 +7,7 @@ solutions: CAM16, CAT16 and CAM16-UCS", Color Research and Application 42(6); CI
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cache
 
 import numpy as np
 from numpy.typing import ArrayLike
@@ -74,13 +75,14 @@ def seen_step(lab: ArrayLike, background_lab: ArrayLike) -> float:
     """
     y = float(lab_to_xyz(np.asarray(lab, float))[1]) * 100
     yb = max(0.3, float(lab_to_xyz(np.asarray(background_lab, float))[1]) * 100)
-
-    def j_of(v: float, ground: float) -> float:
-        return appearance(WHITE * v, ground).lightness
-
-    wanted = j_of(y, yb)
-    middle = float(lab_to_xyz(np.array([50.0, 0, 0]))[1]) * 100
-    grid = np.linspace(0, 100, 201)
-    js = np.array([j_of(float(lab_to_xyz(np.array([v, 0, 0]))[1]) * 100, middle) for v in grid])
-    lightness = float(np.interp(wanted, js, grid))
+    grid, js = _on_mid_grey()
+    lightness = float(np.interp(appearance(WHITE * y, yb).lightness, js, grid))
     return float(np.clip(lightness / 10 + 1, 1, 10.99))
+
+
+@cache
+def _on_mid_grey() -> tuple[Array, Array]:
+    """L* 0–100 and the lightness J that greys of it have against the mid grey L* 50."""
+    grid = np.linspace(0, 100, 201)
+    y = lab_to_xyz(np.stack([grid, 0 * grid, 0 * grid], 1))[:, 1] * 100
+    return grid, np.array([appearance(WHITE * v, float(y[100])).lightness for v in y])
