@@ -7,7 +7,7 @@ import random
 import re
 from collections.abc import Iterator
 from contextlib import contextmanager
-from functools import cache
+from functools import cache, lru_cache
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFontMetricsF, QPaintDevice, QPainter, QPainterPath, QPen, QPolygonF, QTransform
@@ -173,8 +173,13 @@ def mapped(colour) -> QColor:
 
 def grey(lightness: float) -> QColor:
     """The exactly neutral grey of an L*."""
-    v = mapped((lightness, 0.0, 0.0)).green()
+    v = _level(lightness)
     return QColor(v, v, v)
+
+
+@lru_cache(1024)
+def _level(lightness: float) -> int:
+    return mapped((lightness, 0.0, 0.0)).green()
 
 
 def ink_on(c: QColor) -> QColor:

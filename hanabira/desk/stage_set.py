@@ -66,8 +66,10 @@ class StageSet(QObject):
         self._timer.stop()
 
     def _one_more(self) -> None:
+        if self._desk.model.jobs.running:
+            return  # work that fills the machine would make it slow: the next tick comes soon
         name = next((q for q in WHERE if q not in self._there), "")
         if name:
             self[name]  # noqa: B018 - making it is the point
-        else:
+        if len(self._there) == len(WHERE):
             self._timer.stop()

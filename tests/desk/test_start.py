@@ -4,6 +4,7 @@ import os
 import subprocess
 import sys
 import tempfile
+import threading
 import unittest
 from pathlib import Path
 
@@ -59,6 +60,14 @@ class Ready(DemoCase):
         self.assertEqual(self.desk.pages.count(), len(WHERE))
         self.assertFalse(self.desk.stages._timer.isActive())
         opened = []
+        waiting = StageSet(self.desk, lambda _stage: None)
+        gate = threading.Event()
+        self.addCleanup(gate.set)
+        self.model.jobs.run("slow", "Waiting", lambda _t: gate.wait(20), lambda _r: None)
+        waiting._one_more()
+        self.assertEqual(waiting._there, {}, "work comes first")
+        gate.set()
+        self.settle()
 
         class Watch(QObject):
             def eventFilter(self, watched, event):
