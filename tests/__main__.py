@@ -36,7 +36,7 @@ SLOW = (
     "test_kit_room",
 )
 """The longest modules begin first, so that both processes end together."""
-PATIENCE = 900.0
+PATIENCE = 1500.0
 """Seconds that a module may take; then each thread says where it stands and the process ends as failed."""
 
 
