@@ -6,6 +6,7 @@ import importlib
 from collections.abc import Callable, Mapping
 from typing import TYPE_CHECKING
 
+from PyQt6 import sip
 from PyQt6.QtCore import QObject, QTimer
 
 from hanabira.desk.stage import Stage
@@ -57,9 +58,13 @@ class StageSet(QObject):
             "stages",
             "Getting the other stages ready",
             lambda token: [self._desk.model.planner.read_ahead(), *((token.check(), load(q)) for q in WHERE)],
-            lambda _r: self._timer.start(),
+            lambda _r: self._begin(),
             quiet=True,
         )
+
+    def _begin(self) -> None:
+        if not sip.isdeleted(self._timer):  # the window may have gone while the code was loaded
+            self._timer.start()
 
     def stop(self) -> None:
         """The window goes."""
