@@ -8,6 +8,7 @@ import threading
 import unittest
 from pathlib import Path
 
+from PyQt6 import sip
 from PyQt6.QtCore import QEvent, QObject
 from PyQt6.QtWidgets import QWidget
 
@@ -90,6 +91,10 @@ class Ready(DemoCase):
         self.assertIs(few["Plan"], plan)
         self.assertEqual(told, [plan])
         self.assertNotIn("Cellar", self.desk.stages)
+        few.get_ready()
+        sip.delete(few._timer)  # as when the window goes before its code is loaded
+        self.settle()
+        self.assertEqual([m.what for m in self.said if m.kind == "bug"], [])
 
 
 if __name__ == "__main__":
