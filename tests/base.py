@@ -9,7 +9,7 @@ import time
 import traceback
 import unittest
 import zlib
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 from unittest import mock
 
@@ -250,6 +250,17 @@ class DeskCase(unittest.TestCase):
             self.settle()
             paint.CLIPPED.clear()
             yield text, size
+
+    def in_both_themes(self) -> Iterator[str]:
+        """The window by day and in the evening."""
+        for name in ("day", "evening"):
+            self.model.settings.set("theme", name)
+            self.desk.restyle()
+            yield name
+
+    def none_wrong(self, wrong: Sequence[str]) -> None:
+        """Nothing was found; else all of it is told at once."""
+        self.assertEqual(list(wrong), [], "\n".join(wrong))
 
     def uncut(self, where: object) -> None:
         """Nothing that is painted now is cut."""

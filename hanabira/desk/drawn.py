@@ -59,6 +59,8 @@ class Drawn(QWidget):
         self._current = 0
         self.exposed = QRectF()
         """What must be painted, in the drawing's own units: a long list leaves out the rest."""
+        self.shortened: list[tuple[QRectF, str]] = []
+        """Words that had no room, whole, and where they stand in the widget: `paint.text` keeps them for the pointer."""
         self.hovered = ""
         self._ring = False
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -126,6 +128,7 @@ class Drawn(QWidget):
             p.scale(s, s)
             shown = QRectF(self.rect() if event is None else event.rect())
             self.exposed = QRectF(shown.topLeft() / s, shown.size() / s)
+            self.shortened = [q for q in self.shortened if not q[0].intersects(shown)]
             self.paint(p, self.width() / s, self.height() / s)
             if self.hasFocus() and self._ring and self._stops:
                 path = QPainterPath()
@@ -137,6 +140,13 @@ class Drawn(QWidget):
         """The stop under a widget position."""
         q = pos / scale()
         return next((stop for stop in reversed(self._stops) if stop.rect.contains(q)), None)
+
+    def tip(self, pos: QPointF) -> str:
+        """What the pointer tells at a widget position: words that had no room there, whole, and what the stop there is for."""
+        stop = self.at(pos)
+        words = [whole for rect, whole in self.shortened if rect.contains(pos)]
+        more = (stop.off or stop.help) if stop else ""
+        return "\n".join([*(q for q in dict.fromkeys(words) if q not in more), *([more] if more else [])])
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         stop = self.at(event.position())
@@ -166,8 +176,7 @@ class Drawn(QWidget):
 
     def event(self, event: QEvent) -> bool:
         if event.type() == QEvent.Type.ToolTip and isinstance(event, QHelpEvent):
-            stop = self.at(QPointF(event.pos()))
-            words = (stop.off or stop.help) if stop else ""
+            words = self.tip(QPointF(event.pos()))
             if words:
                 QToolTip.showText(event.globalPos(), words, self)
             else:

@@ -45,7 +45,7 @@ def _metrics(type_: str) -> QFontMetricsF:
 
 
 def text(p: QPainter, rect: QRectF, s: str, type_="body", colour="ink", align=LEFT, wrap=False, elide=False) -> QRectF:
-    """Draw text in a role's font. What does not fit is shortened when it may be, else noted in CLIPPED."""
+    """Draw text in a role's font. What does not fit is shortened when it may be (the pointer then tells it whole), else noted in CLIPPED."""
     s = units(s)
     f = font(type_)
     fm = _metrics(type_)
@@ -56,7 +56,7 @@ def text(p: QPainter, rect: QRectF, s: str, type_="body", colour="ink", align=LE
     wide = max(box.width(), 0 if wrap else fm.horizontalAdvance(s))
     if wide > rect.width() + 0.6 or box.height() > rect.height() + (0.6 if wrap else 5):
         if elide and not wrap:
-            s = fm.elidedText(s, Qt.TextElideMode.ElideRight, rect.width())
+            s = shorter(p, rect, s, fm)
         else:
             CLIPPED.append(f"{s!r} {wide:.0f}x{box.height():.0f} in {rect.width():.0f}x{rect.height():.0f}")
             del CLIPPED[:-200]
@@ -64,6 +64,15 @@ def text(p: QPainter, rect: QRectF, s: str, type_="body", colour="ink", align=LE
     p.setPen(role(colour) if isinstance(colour, str) else colour)
     p.drawText(rect, flags, s)
     return box
+
+
+def shorter(p: QPainter, rect: QRectF, s: str, fm: QFontMetricsF) -> str:
+    """Words as far as they fit into a rect; the drawn widget remembers the whole ones for the pointer."""
+    fitting = fm.elidedText(s, Qt.TextElideMode.ElideRight, rect.width())
+    shortened = getattr(p.device(), "shortened", None)
+    if fitting != s and shortened is not None:
+        shortened.append((p.worldTransform().mapRect(rect), s))
+    return fitting
 
 
 def largest(s: str, room: QRectF, *types: str) -> str:

@@ -1,14 +1,17 @@
-"""How well painted words stand out: the ground under them from a picture without words, their ink from the painter that draws them."""
+"""How well painted words can be read: told whole, off one another, and standing out; the ground under them from a picture without words, their ink from the painter that draws them."""
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+from types import FunctionType
 from unittest import mock
 
 import numpy as np
-from PyQt6.QtCore import QRect, QRectF, Qt
+from PyQt6.QtCore import QPointF, QRect, QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtWidgets import QAbstractButton, QLabel, QLineEdit, QWidget
 
+from hanabira.desk.drawn import Drawn
 from tests.desk.survey import shown
 
 LEAST = 4.5
@@ -39,9 +42,21 @@ def ratios(one: np.ndarray, other: np.ndarray) -> np.ndarray:
     return (np.maximum(one, other) + 0.05) / (np.minimum(one, other) + 0.05)
 
 
-def painted_words(root: QWidget) -> list[tuple[QRectF, QColor, float, str]]:
-    """Words that are painted under a root: where they are seen in its pixels, their ink with its opacity, their size in pixels, and what they say."""
-    drawn: list[tuple[QRectF, QColor, float, str]] = []
+@dataclass(frozen=True)
+class Painted:
+    """Words as a painter drew them: where they are seen in the root's pixels, their ink with its opacity, their size in pixels; the widget, and where in it."""
+
+    words: str
+    box: QRectF
+    ink: QColor
+    size: float
+    widget: object
+    at: QPointF
+
+
+def painted_words(root: QWidget) -> list[Painted]:
+    """All words that are painted under a root and not scrolled away."""
+    drawn: list[Painted] = []
     real = QPainter.drawText
 
     def told(p: QPainter, *args: object) -> object:
@@ -55,7 +70,8 @@ def painted_words(root: QWidget) -> list[tuple[QRectF, QColor, float, str]]:
             place = p.deviceTransform().mapRect(box)
             seen = place.intersected(_visible(p.device(), root))
             if seen.width() * seen.height() > 0.5 * place.width() * place.height():  # the rest is scrolled away
-                drawn.append((seen, ink, p.fontInfo().pixelSize() * p.deviceTransform().m22(), words))
+                size = p.fontInfo().pixelSize() * p.deviceTransform().m22()
+                drawn.append(Painted(words, seen, ink, size, p.device(), p.worldTransform().mapRect(box).center()))
         return real(p, *args)
 
     with mock.patch.object(QPainter, "drawText", told):
@@ -63,15 +79,19 @@ def painted_words(root: QWidget) -> list[tuple[QRectF, QColor, float, str]]:
     return drawn
 
 
-def crossed(root: QWidget) -> list[str]:
-    """Words that run into other words."""
+def unreadable(root: QWidget) -> list[str]:
+    """Words that run into other words, and shortened ones that the pointer does not tell whole."""
     seen = painted_words(root)
     out = []
-    for n, (box, _ink, _size, words) in enumerate(seen):
-        for other, _i, _s, said in seen[:n]:
-            both = box.intersected(other)
-            if words != said and both.width() > 2 and both.height() > 0.35 * min(box.height(), other.height()):
-                out.append(f"over each other: {words[:40]!r} and {said[:40]!r}")
+    for n, one in enumerate(seen):
+        for other in seen[:n]:
+            both = one.box.intersected(other.box)
+            if one.words != other.words and both.width() > 2 and both.height() > 0.35 * min(one.box.height(), other.box.height()):
+                out.append(f"over each other: {one.words[:40]!r} and {other.words[:40]!r}")
+        if one.words.endswith("…") and isinstance(one.widget, Drawn):
+            tip = one.widget.tip(one.at)
+            if one.words[:-1].strip() not in tip or one.words in tip:
+                out.append(f"shortened and not told: {one.words!r}, the pointer says {tip[:60]!r}")
     return out
 
 
@@ -79,20 +99,19 @@ def faint(root: QWidget) -> list[str]:
     """Words under a root that stand out too little from what lies under them."""
     with mock.patch.object(QPainter, "drawText", lambda *_a: None):
         ground = pixels(root.grab().toImage())
-    drawn = painted_words(root)
     out = []
     high, wide = ground.shape[:2]
-    for box, ink, size, words in drawn:
-        x0, x1 = max(0, int(box.left())), min(wide, int(np.ceil(box.right())))
-        y0, y1 = max(0, int(box.top())), min(high, int(np.ceil(box.bottom())))
+    for q in painted_words(root):
+        x0, x1 = max(0, int(q.box.left())), min(wide, int(np.ceil(q.box.right())))
+        y0, y1 = max(0, int(q.box.top())), min(high, int(np.ceil(q.box.bottom())))
         if x1 - x0 < 2 or y1 - y0 < 2:
             continue
         under = ground[y0:y1, x0:x1].reshape(-1, 3)
-        a = ink.alphaF()
-        seen = np.array([ink.red(), ink.green(), ink.blue()]) * a + under * (1 - a)
+        a = q.ink.alphaF()
+        seen = np.array([q.ink.red(), q.ink.green(), q.ink.blue()]) * a + under * (1 - a)
         got = float(np.quantile(ratios(luminances(seen), luminances(under)), _SHARE))
-        if got < (LEAST_LARGE if size >= LARGE_PX else LEAST) - 0.05:
-            out.append(f"faint: {words[:50]!r} {got:.1f} : 1 at {size:.0f} px")
+        if got < (LEAST_LARGE if q.size >= LARGE_PX else LEAST) - 0.05:
+            out.append(f"faint: {q.words[:50]!r} {got:.1f} : 1 at {q.size:.0f} px")
     return out + _of_qt(root)
 
 
@@ -109,13 +128,8 @@ def _of_qt(root: QWidget) -> list[str]:
     out = []
     for q in shown(root):
         words = q.text() if isinstance(q, QLabel | QAbstractButton | QLineEdit) else ""
-        if (
-            not words.strip()
-            or not q.isEnabled()
-            or q.width() < 8
-            or q.height() < 8
-            or type(q).paintEvent is not type(q).__mro__[1].paintEvent
-        ):
+        drawn_by_us = isinstance(type(q).paintEvent, FunctionType)
+        if not words.strip() or not q.isEnabled() or q.width() < 8 or q.height() < 8 or drawn_by_us:
             continue
         if isinstance(q, QLabel) and q.textFormat() != Qt.TextFormat.PlainText and "<" in words:
             continue

@@ -7,6 +7,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QCalendarWidget, QTableView, QWidget
 
 from hanabira.desk import theme
+from hanabira.desk.acts import ROOMS
 from hanabira.desk.stages.easel.bench import TABS as EASEL_TABS
 from hanabira.desk.stages.recipe.cards import TABS as RECIPE_TABS
 from hanabira.studio.records import STAGES
@@ -26,6 +27,21 @@ class LayoutCase(DemoCase):
     def open(self, name: str) -> None:
         (self.desk.go if name in STAGES else self.desk.show_room)(name)
         self.settle()
+
+    def places(self) -> Iterator[str]:
+        """Every stage and room, opened."""
+        for name in (*STAGES, *ROOMS):
+            self.open(name)
+            yield name
+
+    def opened_cards(self) -> Iterator[str]:
+        """Every card that is not the first of its stage, opened; named by its stage and number."""
+        for n, (name, show) in enumerate(self.cards()):
+            self.open(name)
+            show()
+            self.settle()
+            yield f"{name} {n}"
+        self.desk.stages["Easel"].show_bench(False)
 
     def cards(self) -> Iterator[tuple[str, Callable[[], object]]]:
         """Every card that is not the first of its stage."""
@@ -50,7 +66,12 @@ class LayoutCase(DemoCase):
     def look(self, where: object) -> list[str]:
         desk = self.desk
         found = (
-            inks.crossed(desk) + survey.cut(desk) + survey.astray(desk) + survey.small(desk) + survey.nameless(desk) + survey.too_wide(desk)
+            inks.unreadable(desk)
+            + survey.cut(desk)
+            + survey.astray(desk)
+            + survey.small(desk)
+            + survey.nameless(desk)
+            + survey.too_wide(desk)
         )
         mat = getattr(desk.current, "mat", None)
         if mat is not None and mat.isVisibleTo(desk) and desk.current.name not in ("Check", "Easel"):
@@ -63,10 +84,9 @@ class LayoutCase(DemoCase):
         """Every stage and room at every size of window and type."""
         wrong: list[str] = []
         for where in self.at_sizes(*((text, size) for size in SIZES for text in TEXTS)):
-            for name in (*STAGES, "Shelf", "Kit", "Practice"):
-                self.open(name)
+            for name in self.places():
                 wrong += self.look((name, *where))
-        self.assertEqual(wrong, [], chr(10).join(wrong))
+        self.none_wrong(wrong)
 
 
 class Layout(LayoutCase):
@@ -76,23 +96,16 @@ class Layout(LayoutCase):
     def test_every_card_where_it_has_least_room(self):
         wrong: list[str] = []
         for where in self.at_sizes(*HARD):
-            for n, (name, show) in enumerate(self.cards()):
-                self.open(name)
-                show()
-                self.settle()
-                wrong += self.look((name, n, *where))
-            self.desk.stages["Easel"].show_bench(False)
-        self.assertEqual(wrong, [], chr(10).join(wrong))
+            for name in self.opened_cards():
+                wrong += self.look((name, *where))
+        self.none_wrong(wrong)
 
     def test_what_has_the_keyboard_shows_it_in_both_themes(self):
         wrong: list[str] = []
-        for name_of_theme in ("day", "evening"):
-            self.model.settings.set("theme", name_of_theme)
-            self.desk.restyle()
-            for name in (*STAGES, "Shelf", "Kit", "Practice"):
-                self.open(name)
-                wrong += [f"{name} by {name_of_theme}: {q}" for q in survey.unmarked(self.desk)]
-        self.assertEqual(wrong, [], chr(10).join(wrong))
+        for theme_ in self.in_both_themes():
+            for name in self.places():
+                wrong += [f"{name} by {theme_}: {q}" for q in survey.unmarked(self.desk)]
+        self.none_wrong(wrong)
 
     def test_the_survey_itself_finds_what_is_wrong(self):
         """A check that cannot fail is none: each kind of fault is planted once."""
@@ -124,9 +137,7 @@ class Layout(LayoutCase):
         self.assertTrue(survey.too_wide(self.desk))
 
     def test_a_calendar_can_be_read_in_both_themes(self):
-        for name in ("day", "evening"):
-            self.model.settings.set("theme", name)
-            self.desk.restyle()
+        for name in self.in_both_themes():
             self.open("Brief")
             due = self.desk.stages["Brief"]._fields["due"]
             calendar = due.calendarWidget()

@@ -1,13 +1,14 @@
 """Every card, slip and window of its own at every size and type, what a studio shows before there is anything, and how well all words stand out."""
 
+import itertools
 import unittest
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from unittest import mock
 
-from PyQt6.QtCore import QRectF, QSize
+from PyQt6.QtCore import QPointF, QRectF, QSize
 from PyQt6.QtGui import QColor
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QLabel, QWidget
 
 from hanabira.core.faults import LostStudio, StudioFault
 from hanabira.desk import ask, paint
@@ -15,7 +16,7 @@ from hanabira.desk.drawn import Drawn
 from hanabira.desk.explain import TOPICS
 from hanabira.desk.rescue import Rescue
 from hanabira.handbook.pages import glossary
-from hanabira.studio.records import STAGES, Commission
+from hanabira.studio.records import Commission
 from hanabira.studio.store import Store
 from tests.desk import inks, survey
 from tests.desk.test_desk import DemoCase
@@ -26,7 +27,9 @@ EVERY = tuple((text, size) for size in SIZES for text in TEXTS)
 
 def wrong_in(card: QWidget) -> list[str]:
     """What the survey finds on a card or a window."""
-    return inks.crossed(card) + survey.cut(card) + survey.astray(card) + survey.nameless(card) + survey.small(card) + survey.too_wide(card)
+    return (
+        inks.unreadable(card) + survey.cut(card) + survey.astray(card) + survey.nameless(card) + survey.small(card) + survey.too_wide(card)
+    )
 
 
 class Dialogs(DemoCase):
@@ -79,13 +82,11 @@ class Dialogs(DemoCase):
                 wrong += [f"{name} at {text} in {size}: {q}" for q in found]
                 card.close()
                 self.app.processEvents()
-        self.assertEqual(wrong, [], chr(10).join(wrong))
+        self.none_wrong(wrong)
 
     def test_their_words_and_the_keyboards_place_stand_out_in_both_themes(self):
         wrong: list[str] = []
-        for theme in ("day", "evening"):
-            self.model.settings.set("theme", theme)
-            self.desk.restyle()
+        for theme in self.in_both_themes():
             for name, make in self.dialogs():
                 card = make()
                 card.show()
@@ -93,7 +94,7 @@ class Dialogs(DemoCase):
                 wrong += [f"{name} by {theme}: {q}" for q in inks.faint(card) + survey.unmarked(card)]
                 card.close()
                 self.app.processEvents()
-        self.assertEqual(wrong, [], chr(10).join(wrong))
+        self.none_wrong(wrong)
 
     def test_a_filled_sheet_as_it_is_read(self):
         self.desk.show_room("Kit")
@@ -104,7 +105,7 @@ class Dialogs(DemoCase):
         wrong: list[str] = []
         for where in self.at_sizes(*HARD):
             wrong += [f"reading at {where}: {q}" for q in wrong_in(self.desk)]
-        self.assertEqual(wrong, [], chr(10).join(wrong))
+        self.none_wrong(wrong)
 
 
 class Words(LayoutCase):
@@ -112,19 +113,10 @@ class Words(LayoutCase):
 
     def test_all_words_stand_out_in_both_themes(self):
         wrong: list[str] = []
-        for name_of_theme in ("day", "evening"):
-            self.model.settings.set("theme", name_of_theme)
-            self.desk.restyle()
-            for name in (*STAGES, "Shelf", "Kit", "Practice"):
-                self.open(name)
-                wrong += [f"{name} by {name_of_theme}: {q}" for q in inks.faint(self.desk)]
-            for n, (name, show) in enumerate(self.cards()):
-                self.open(name)
-                show()
-                self.settle()
-                wrong += [f"{name} {n} by {name_of_theme}: {q}" for q in inks.faint(self.desk)]
-            self.desk.stages["Easel"].show_bench(False)
-        self.assertEqual(wrong, [], chr(10).join(wrong))
+        for theme in self.in_both_themes():
+            for name in itertools.chain(self.places(), self.opened_cards()):
+                wrong += [f"{name} by {theme}: {q}" for q in inks.faint(self.desk)]
+        self.none_wrong(wrong)
 
     def test_faint_words_are_found(self):
         """A check that cannot fail is none."""
@@ -146,9 +138,27 @@ class Words(LayoutCase):
         with mock.patch.object(
             Page, "paint", lambda _s, p, _w, _h: [paint.text(p, QRectF(10, 10, 200, 30), q) for q in ("Fifteen hours", "of work")]
         ):
-            self.assertTrue(inks.crossed(page))
-        self.assertEqual(inks.crossed(page), [])
+            self.assertTrue(inks.unreadable(page))
+        self.assertEqual(inks.unreadable(page), [])
+        long = lambda _s, p, _w, _h: paint.text(p, QRectF(10, 10, 60, 30), "Fifteen hours of work", elide=True)  # noqa: E731
+        with mock.patch.object(Page, "paint", long):
+            self.assertEqual(inks.unreadable(page), [])
+            self.assertEqual(page.tip(QPointF(30, 25)), "Fifteen hours of work")
+            self.assertEqual(page.tip(QPointF(200, 25)), "")
+            with mock.patch.object(Page, "tip", lambda _s, _at: ""):
+                self.assertIn("not told", "".join(inks.unreadable(page)))
+        self.assertEqual(inks.unreadable(page), [])
         page.close()
+        box = QWidget()
+        for n, ink in enumerate(("#1b1b1b", "#b0b0b0")):
+            label = QLabel("Fifteen hours", box)
+            label.setGeometry(4, 4 + 40 * n, 200, 32)
+            label.setStyleSheet(f"color: {ink}; background: #f1f1f1;")
+        box.resize(220, 90)
+        box.show()
+        (only,) = inks.faint(box)
+        self.assertIn("QLabel", only)
+        box.close()
 
 
 class Nothing(LayoutCase):
@@ -163,13 +173,10 @@ class Nothing(LayoutCase):
 
     def test_words_stand_out_before_there_is_a_photo(self):
         wrong: list[str] = []
-        for name_of_theme in ("day", "evening"):
-            self.model.settings.set("theme", name_of_theme)
-            self.desk.restyle()
-            for name in (*STAGES, "Shelf", "Kit", "Practice"):
-                self.open(name)
-                wrong += [f"{name} by {name_of_theme}: {q}" for q in inks.faint(self.desk)]
-        self.assertEqual(wrong, [], chr(10).join(wrong))
+        for theme in self.in_both_themes():
+            for name in self.places():
+                wrong += [f"{name} by {theme}: {q}" for q in inks.faint(self.desk)]
+        self.none_wrong(wrong)
 
 
 if __name__ == "__main__":

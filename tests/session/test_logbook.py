@@ -26,6 +26,11 @@ class LogCase(Case):
         plain = LogRow(key, "c", f"a:{key}", "a", "Cheek", "short-fur", "general", "209", 2, minutes, guess, "2026-01-05T10:00:00")
         return replace(plain, **more)
 
+    def lose(self, shot: Shot) -> None:
+        """Somebody deletes the file of a photo."""
+        for path in Path(self.store.folder).rglob(f"{shot.digest}*"):
+            path.unlink()
+
     def log(self, *rows: LogRow) -> None:
         self.session.do(Edit(self.session, "log", [], list(rows)))
 
@@ -72,8 +77,7 @@ class Photos(LogCase):
     def test_a_photo_whose_file_is_gone_is_shown_as_grey_and_named(self):
         self.book.add_shot(self.picture)
         (shot,) = self.book.shots()
-        for path in Path(self.store.folder).rglob(f"{shot.digest}*"):
-            path.unlink()
+        self.lose(shot)
         self.book.view(shot)
         self.assertEqual(self.said[-1].kind, "fault")
         self.assertEqual(len(np.unique(self.book.view(shot).pixels)), 1)
@@ -81,8 +85,7 @@ class Photos(LogCase):
     def test_a_lost_photo_that_comes_again_is_healed_and_not_logged_twice(self):
         self.book.add_shot(self.picture)
         (shot,) = self.book.shots()
-        for path in Path(self.store.folder).rglob(f"{shot.digest}*"):
-            path.unlink()
+        self.lose(shot)
         self.book.view(shot)
         self.book.add_shot(self.picture)
         self.assertEqual(self.book.shots(), (shot,))

@@ -1,27 +1,19 @@
 """Kits that come with a commission from elsewhere: known again, taken in beside the studio's own, never over it."""
 
-import tempfile
 import unittest
 from dataclasses import replace
-from pathlib import Path
 
 from hanabira.craft.kitfile import kit_csv
 from hanabira.craft.supplies import KITS, shipped_kit
 from hanabira.studio.kits import joining, kit_record, same, shipped_record
 from hanabira.studio.records import StudioKit
-from hanabira.studio.store import Store
+from tests.studio.case import StoreCase
 
 SOME = kit_csv(shipped_kit().subset([p.code for p in shipped_kit()][:6]))
 OTHER = kit_csv(shipped_kit().subset([p.code for p in shipped_kit()][6:14]))
 
 
-class Kits(unittest.TestCase):
-    def setUp(self):
-        temp = tempfile.TemporaryDirectory()
-        self.addCleanup(temp.cleanup)
-        self.store = Store.open(Path(temp.name) / "studio")
-        self.addCleanup(self.store.close)
-
+class Kits(StoreCase):
     def test_a_shipped_kit_is_there_before_it_is_edited_and_its_record_wins_after(self):
         for key in KITS:
             self.assertEqual(kit_record(self.store, key), shipped_record(key))

@@ -22,18 +22,15 @@ from hanabira.sheets.bench_book import Book, BookDay, BookStep, Ready, write_ben
 from hanabira.sheets.record import Record, RecordRow, write_record
 from hanabira.studio.overview import as_template, overviews
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, Shot, Terms
-from hanabira.studio.store import Store
+from tests.studio.case import StoreCase
 
 TODAY = datetime.date(2026, 3, 2)
 AWKWARD = "Fern & <Moss> “Ötz”"
 
 
-class Shelf(unittest.TestCase):
+class Shelf(StoreCase):
     def setUp(self):
-        temp = tempfile.TemporaryDirectory()
-        self.addCleanup(temp.cleanup)
-        self.store = Store.open(Path(temp.name) / "studio")
-        self.addCleanup(self.store.close)
+        super().setUp()
         self.c = Commission("c", "Moss", "Ada Fenn", "grey cat", due="2026-03-09", notes="one torn ear", created="2026-01-01T00:00:00")
         self.store.edit([self.c])
 

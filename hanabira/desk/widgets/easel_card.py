@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from hanabira.core.colour.spaces import Array
 from hanabira.desk import icon as icons
 from hanabira.desk.drawn import Drawn
-from hanabira.desk.paint import CENTRE, LEFT, RIGHT, bed, hair, hatch, mapped, pencilled, swatch, text, units
+from hanabira.desk.paint import CENTRE, LEFT, RIGHT, bed, hair, hatch, mapped, pencilled, shorter, swatch, text, units
 from hanabira.desk.theme import font, role
 from hanabira.session.words import stroke_words
 
@@ -106,7 +106,7 @@ class EaselCard(Drawn):
             f = self._font(size, serif)
         p.setFont(f)
         p.setPen(role(ink))
-        p.drawText(r, int(align), QFontMetricsF(f).elidedText(words, Qt.TextElideMode.ElideRight, r.width()))
+        p.drawText(r, int(align), shorter(p, r, words, QFontMetricsF(f)))
 
     # -- the card ------------------------------------------------------------------
     def paint(self, p: QPainter, w: float, h: float) -> None:
