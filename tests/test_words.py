@@ -119,6 +119,17 @@ class OneIcon(unittest.TestCase):
         self.assertGreater(len(seen), 110)
         self.assertEqual(wrong, [], "\n".join(wrong))
 
+    def test_what_is_painted_is_told_and_means_no_second_thing(self):
+        told = (ROOT / "docs" / "words.md").read_text("utf-8").partition("| Painted |")[2]
+        means = dict(re.findall(r"^\| (\w+) \| ([^|]+) \|$", told, re.M))
+        drawn = set()
+        for path in sorted((ROOT / "hanabira" / "desk").rglob("*.py")):
+            for n in ast.walk(ast.parse(path.read_text("utf-8"))):
+                if isinstance(n, ast.Call) and ast.unparse(n.func) == "icons.draw":
+                    drawn |= set(_choices(n.args[1]))
+        self.assertEqual(drawn, set(means))
+        self.assertEqual(drawn & {icon for _where, _words, icon in buttons()} - {"down", "find", "petal", "photo", "swap"}, set())
+
     def test_no_meaning_is_told_that_no_button_has(self):
         told = (ROOT / "docs" / "words.md").read_text("utf-8").partition("## One icon")[2]
         used = {icon for _where, _words, icon in buttons()}

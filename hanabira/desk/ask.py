@@ -50,7 +50,7 @@ class Card(QDialog):
         order = [k for k in names if k != usual] + [usual]
         self.away = list(names)[-1]
         for key in order:
-            q = PetalButton(names[key], "wilt" if key == harm else None, main=key == usual)
+            q = PetalButton(names[key], "crumple" if key == harm else None, main=key == usual)
             q.clicked.connect(lambda _=False, key=key: self.give(key))
             buttons[key] = q
         self.box.addSpacing(u(4))

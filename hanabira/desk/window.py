@@ -242,6 +242,7 @@ class Desk(QMainWindow):
         if moved:
             self.current.leave()
             self.message_strip.leave()
+            self.rule.point_at(None)  # what the pointer read belongs to the picture that goes
         self.current = stage
         self.make_room()
         self.pages.setCurrentWidget(stage.centre)

@@ -5,7 +5,7 @@ import datetime
 import numpy as np
 from PIL import Image
 from pypdf import PdfReader
-from PyQt6.QtWidgets import QCheckBox, QLineEdit
+from PyQt6.QtWidgets import QCheckBox, QLabel, QLineEdit
 
 from hanabira.desk.controls import Choice, PetalButton, Pick
 from hanabira.session.sender import sender
@@ -135,6 +135,8 @@ class Brief(DemoCase):
         self.click(self.button("Add a mark"))
         self.settle()
         self.assertEqual(sender(self.model.settings).mark.shape, (45, 90, 3))
+        shown = next(q for q in self.desk.bench.findChildren(QLabel) if q.accessibleName() == "The studio’s mark").pixmap().toImage()
+        self.assertEqual(shown.pixelColor(shown.width() // 2, shown.height() // 2).name(), "#781e5a")
         target = self.folder.parent / "quote.pdf"
         self.desk.ask_save_path = lambda _name: str(target)
         self.desk.open_file = lambda _path: None

@@ -492,7 +492,7 @@ class Areas(PictureStage):
             marking = f" · {m.marking.kind}" + ("?" if m.marking.ask else "")
         bench.head.set(str(area.number), area.name, f"{mm2} · {surface.name.lower() if surface else area.surface_id}{marking}")
         if not self._editing_name(area):
-            away = row(act_button("Delete this area", "wilt", self.delete, "It can be taken back (Ctrl+Z)"), None)
+            away = row(act_button("Delete this area", "crumple", self.delete, "It can be taken back (Ctrl+Z)"), None)
             bench.set_parts([self._identity(area), *self._measure_parts(m, area), 6, away])
         self.desk.mark_values(m.clipping.known(m.values.band_lab) if m else None)
         has = area.id in self.model.recipes

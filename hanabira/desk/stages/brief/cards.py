@@ -5,14 +5,19 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QSignalBlocker
-from PyQt6.QtWidgets import QCheckBox, QLineEdit, QWidget
+import numpy as np
+from PyQt6.QtCore import QSignalBlocker, Qt
+from PyQt6.QtGui import QPixmap
+from PyQt6.QtWidgets import QCheckBox, QLabel, QLineEdit, QWidget
 
 from hanabira.desk.cards import PHOTO_PARTS, backdrop_parts, school_parts
 from hanabira.desk.controls import Caption, Number, PetalButton, Pick, Words, act_button, form, label, row
+from hanabira.desk.images import to_image
+from hanabira.desk.theme import u
 from hanabira.session.easel import deliver
 from hanabira.session.planner import Planned
 from hanabira.session.price import price_words
+from hanabira.session.sender import sender
 from hanabira.session.words import sum_words
 from hanabira.studio import account, planning
 
@@ -26,6 +31,15 @@ def _check(words: str, on: bool, changed: Callable[[bool], object]) -> QCheckBox
     with QSignalBlocker(q):
         q.setChecked(on)
     q.toggled.connect(changed)
+    return q
+
+
+def _picture(mark: np.ndarray) -> QLabel:
+    """The studio's mark as it will be printed, on white."""
+    q = QLabel()
+    q.setAccessibleName("The studio’s mark")
+    shown = QPixmap.fromImage(to_image(mark))
+    q.setPixmap(shown.scaled(u(96), u(28), Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation))
     return q
 
 
@@ -122,15 +136,16 @@ def agreement(s: Brief) -> list:
     sheet.clicked.connect(lambda _=False: s.desk.records.approval())
     name = form()
     name.addRow(label("Studio"), studio)
-    has = bool(model.settings.get("studio_mark"))
+    stands = sender(model.settings).mark
+    has = stands is not None
     mark = act_button(
         "Change it" if has else "Add a mark",
         "swap" if has else "add",
         s.desk.records.choose_mark,
         "A drawing or a stamp of yours beside the name",
     )
-    no_mark = act_button("Remove it", "wilt", s.desk.records.remove_mark, "The file you chose stays where it is")
-    name.addRow(label("Mark"), row(mark, *([no_mark] if has else []), None))
+    no_mark = act_button("Remove it", "crumple", s.desk.records.remove_mark, "The file you chose stays where it is")
+    name.addRow(label("Mark"), row(*([_picture(stands), mark, no_mark] if has else [mark]), None))
     quote = PetalButton("Quote", "sheet", tip="What is ordered, where the hours go and what they cost, on one page for the client")
     quote.clicked.connect(lambda _=False: s.desk.records.quote())
     out += [Caption("For the client"), name, row(sheet, quote, None)]

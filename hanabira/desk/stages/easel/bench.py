@@ -60,7 +60,7 @@ def _log(s: Easel, log: tuple[LogRow, ...]) -> list[QWidget]:
     out.append(timeline)
     chosen = next((q for q in book.shots() if q.id == s.shot_id), None)
     if chosen is not None:
-        out.insert(0, act_button("Take this photo out of the log", "wilt", lambda: book.drop_shot(chosen)))
+        out.insert(0, act_button("Take this photo out of the log", "crumple", lambda: book.drop_shot(chosen)))
     return out
 
 

@@ -65,7 +65,7 @@ def how(s: Recipe, q: Layer) -> QWidget:
         ("Later", "up", "Lay this layer later (Alt+Up)", s.move_up, s.at >= n - 1),
         ("Earlier", "down", "Lay this layer earlier (Alt+Down)", s.move_down, s.at <= 0),
         ("Add", "add", "Add a layer over this one", s.add_layer, n >= 12),
-        ("Remove", "wilt", "Remove this layer (Del)", s.remove_layer, False),
+        ("Remove", "crumple", "Remove this layer (Del)", s.remove_layer, False),
         (*lock, "A locked layer stays when the area is solved anew", s.lock, False),
         ("Other ways", "swap", "Solve this area in three ways and compare", s.other_ways, False),
     ):

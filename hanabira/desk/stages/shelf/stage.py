@@ -341,7 +341,7 @@ class Shelf(Stage):
                     None,
                 ),
                 row(act_button("Write a bundle", "write", keep.bundle), None),
-                row(act_button("Remove for good", "wilt", lambda: self.remove(c.id), "With all its photos; asks first"), None),
+                row(act_button("Remove for good", "crumple", lambda: self.remove(c.id), "With all its photos; asks first"), None),
                 Caption("On the shelf"),
                 row(act_button("New commission", "add", self.desk.new_commission), take_in, None),
                 *self._of_demo(),

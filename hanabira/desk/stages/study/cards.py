@@ -126,7 +126,7 @@ def _photos(s: Study, photo: Photo) -> list:
             lambda q=other: s.show_beside("" if s.beside_id == q.id else q.id),
         )
         beside.setToolTip("Show this photo beside the one on the sheet")
-        away = act_button("Remove", "wilt", lambda q=other: s.model.do(RemovePhoto(s.model, q)), "Take this photo off the commission")
+        away = act_button("Remove", "crumple", lambda q=other: s.model.do(RemovePhoto(s.model, q)), "Take this photo off the commission")
         parts.append(row(beside, away, None))
         if photo.prep.sun_deg is not None and other.prep.sun_deg is not None:
             parts.append(Words(agree(photo.prep.sun_deg, other.prep.sun_deg)))
