@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-import io
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
-from PIL import Image
 from reportlab.lib.colors import Color, black, white
 from reportlab.lib.pagesizes import A4, letter
 from reportlab.lib.units import mm
-from reportlab.lib.utils import ImageReader
 from reportlab.pdfbase import pdfmetrics
 from reportlab.pdfbase.ttfonts import TTFont
 from reportlab.pdfgen.canvas import Canvas
@@ -19,6 +16,7 @@ from reportlab.pdfgen.canvas import Canvas
 from hanabira import fonts
 from hanabira.core.area.shape import Point
 from hanabira.core.colour.spaces import Array, lab_to_srgb
+from hanabira.sheets.pictures import reader
 
 PAGES: Mapping[str, tuple[float, float]] = {"A4": A4, "Letter": letter}
 MARGIN = 16 * mm
@@ -187,10 +185,7 @@ class Sheet:
     def picture(self, pixels: np.ndarray, x: float, top: float, k: float, rings: Iterable[np.ndarray], width: float) -> None:
         """Pixels (h, w, 3) at k points a pixel from an upper left corner, with rings in their pixels as black lines cored white, cut at its edge."""
         high, wide = pixels.shape[0] * k, pixels.shape[1] * k
-        data = io.BytesIO()
-        Image.fromarray(pixels).save(data, "JPEG", quality=92)
-        data.seek(0)
-        self.c.drawImage(ImageReader(data), x, top - high, wide, high)
+        self.c.drawImage(reader(pixels, 0), x, top - high, wide, high)
         self.c.saveState()
         frame = self.c.beginPath()
         frame.rect(x, top - high, wide, high)

@@ -8,7 +8,6 @@ from pathlib import Path
 from xml.sax.saxutils import escape
 
 import numpy as np
-from PIL import Image as Pillow
 from reportlab.lib.colors import Color
 from reportlab.lib.styles import ParagraphStyle
 from reportlab.pdfgen.canvas import Canvas
@@ -16,6 +15,7 @@ from reportlab.platypus import CondPageBreak, Flowable, Image, KeepTogether, Par
 
 from hanabira.core.colour.spaces import Array, lab_to_srgb
 from hanabira.sheets.card_page import MARGIN, PAGES, register_fonts
+from hanabira.sheets.pictures import encoded
 from hanabira.sheets.sender import NOBODY, Sender
 from hanabira.studio.writing import write_file
 
@@ -61,11 +61,7 @@ def picture(pixels: np.ndarray, width: float, most_height: float) -> Image:
     """Pixels (H, W, 3) uint8 as large as fits, in points."""
     h, w = pixels.shape[:2]
     k = min(width / w, most_height / h)
-    step = max(1, int(max(h, w) / 1700))
-    out = io.BytesIO()
-    Pillow.fromarray(np.ascontiguousarray(pixels[::step, ::step])).save(out, "JPEG", quality=88)
-    out.seek(0)
-    return Image(out, w * k, h * k, hAlign="LEFT")
+    return Image(encoded(pixels), w * k, h * k, hAlign="LEFT")
 
 
 class Swatch(Flowable):

@@ -6,13 +6,12 @@ import io
 from pathlib import Path
 
 import numpy as np
-from PIL import Image
 from reportlab.lib.pagesizes import A4, landscape
 from reportlab.lib.units import mm
-from reportlab.lib.utils import ImageReader
 from reportlab.pdfgen.canvas import Canvas
 
 from hanabira.sheets.card_page import register_fonts
+from hanabira.sheets.pictures import reader
 from hanabira.studio.writing import write_file
 
 MARGIN_MM = 15.0
@@ -29,10 +28,7 @@ def write_progress_pair(picture: np.ndarray, name: str, day: str, target: Path) 
     k = min(room_w / picture.shape[1], room_h / picture.shape[0])
     pw, ph = picture.shape[1] * k, picture.shape[0] * k
     x, y = (w - pw) / 2, MARGIN_MM * mm + 10 * mm + (room_h - ph) / 2
-    out = io.BytesIO()
-    Image.fromarray(picture).save(out, "JPEG", quality=92)
-    out.seek(0)
-    c.drawImage(ImageReader(out), x, y, pw, ph)
+    c.drawImage(reader(picture, 0), x, y, pw, ph)
     c.setFont("vollkorn", 16)
     c.drawString(x, h - MARGIN_MM * mm - 5 * mm, name)
     c.setFont("lato", 9)

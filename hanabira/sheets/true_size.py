@@ -21,6 +21,7 @@ from hanabira.core.study.grid import Grid
 from hanabira.core.study.printer import STRIPES, WEDGE, correct
 from hanabira.core.token import SILENT, Token
 from hanabira.sheets.card_page import PAGES, register_fonts, wrap
+from hanabira.sheets.pictures import reader
 from hanabira.studio.writing import write_file
 
 EDGE_MM = 8.0
@@ -170,10 +171,7 @@ def _cut(content: TrueSize, tile: Tile) -> ImageReader:
     if content.tone is not None:
         lab = correct(bytes_to_lab(np.asarray(image)), content.tone)
         image = Image.fromarray(lab_to_bytes(lab))
-    data = io.BytesIO()
-    image.save(data, "JPEG", quality=90)
-    data.seek(0)
-    return ImageReader(data)
+    return reader(np.asarray(image), 0)
 
 
 def _two_tone(c: Canvas, points: Sequence[tuple[float, float]], wide: float, on_photo: bool) -> None:
