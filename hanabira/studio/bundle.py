@@ -272,7 +272,7 @@ def _records(path: Path, z: zipfile.ZipFile) -> Contents:
             if not isinstance(row, dict):
                 raise _fault(path, f"entry {n} of its {name} is no record")
             try:
-                known: dict[str, Any] = {c.name: row[c.name] for c in tables.TABLES[kind].columns if c.name in row}
+                known: dict[str, Any] = {c: row[c] for c in tables.TABLES[kind].columns if c in row}
                 out.append(tables.read_record(kind, known))
             except RecordFault as fault:
                 raise _fault(path, f"entry {n} of its {name}: {fault.what}") from fault

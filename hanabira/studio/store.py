@@ -19,17 +19,15 @@ from pathlib import Path
 from typing import IO, Any, TypeVar
 
 import platformdirs
-from sqlalchemy import Connection, Engine, select, text
-from sqlalchemy.exc import SQLAlchemyError
 
 from hanabira.core.faults import LostStudio, PhotoFault, RecordFault, StudioFault
 from hanabira.core.token import SILENT, Token
 from hanabira.studio import backups, database, tables
 from hanabira.studio.backups import Backup
 from hanabira.studio.checking import check
-from hanabira.studio.database import DATABASE, HEAD
+from hanabira.studio.database import DATABASE, HEAD, Connections
 from hanabira.studio.pictures import Picture, probe, read_picture, suffix_of
-from hanabira.studio.records import Photo, Record, Shot
+from hanabira.studio.records import Photo, Recipe, Record, Shot
 from hanabira.studio.tables import Unreadable
 
 R = TypeVar("R", bound=Record)
@@ -46,8 +44,8 @@ class Store:
     It may be used from several threads: each transaction has a connection of its own, and writers wait for one another.
     """
 
-    def __init__(self, folder: Path, engine: Engine, lock: Any, read_only: str) -> None:
-        self.folder, self._engine, self._lock, self.read_only = folder, engine, lock, read_only
+    def __init__(self, folder: Path, connections: Connections, lock: Any, read_only: str) -> None:
+        self.folder, self._connections, self._lock, self.read_only = folder, connections, lock, read_only
         self.edits = 0
         """How many edits went in since it was opened; whoever keeps something read from it looks here whether it is still so."""
         self._writing = threading.RLock()
@@ -74,7 +72,6 @@ class Store:
             raise StudioFault(f"The studio folder {folder} cannot be made: {reason}.", do=do) from error
         path = folder / DATABASE
         lock, why = _lock(folder)
-        engine = None
         try:
             fresh = _is_fresh(path)
             if fresh and why:
@@ -89,14 +86,11 @@ class Store:
                     )
             else:
                 _bring_up_to_date(path, fresh)
-            engine = database.open_engine(path, "ro" if why else "rw")
-            store = cls(folder, engine, lock, why)
+            store = cls(folder, Connections(path, "ro" if why else "rw"), lock, why)
             if not why:
                 with contextlib.suppress(StudioFault):  # a full disk must not keep anyone from looking at the work
                     store.backup_of_the_day()
         except BaseException:
-            if engine is not None:
-                engine.dispose()
             _let_go(lock)
             raise
         return store
@@ -106,7 +100,7 @@ class Store:
         if self._lock is not None and not self.read_only and self.edits != self._saved_edits:
             with contextlib.suppress(StudioFault):
                 self.backup("closing")
-        self._engine.dispose()
+        self._connections.close()
         _let_go(self._lock)
         self._lock = None
 
@@ -123,7 +117,7 @@ class Store:
         if getattr(self._local, "connection", None) is not None:
             yield
             return
-        with self._said("read"), self._engine.connect() as connection, connection.begin():
+        with self._said("read"), self._connections.transaction() as connection:
             self._local.connection = connection
             try:
                 yield
@@ -131,15 +125,15 @@ class Store:
                 self._local.connection = None
 
     @contextlib.contextmanager
-    def _reading(self) -> Iterator[Connection]:
+    def _reading(self) -> Iterator[sqlite3.Connection]:
         with self.snapshot():
             yield self._local.connection
 
     @contextlib.contextmanager
-    def _transaction(self) -> Iterator[Connection]:
+    def _transaction(self) -> Iterator[sqlite3.Connection]:
         if self.read_only:
             raise StudioFault(f"This studio is open for reading only: {self.read_only}.", kept="Nothing was changed.")
-        with self._said("stored"), self._writing, self._engine.connect().execution_options(writes=True) as connection, connection.begin():
+        with self._said("stored"), self._writing, self._connections.transaction(writes=True) as connection:
             yield connection
 
     @contextlib.contextmanager
@@ -147,7 +141,7 @@ class Store:
         """Errors of the database in words."""
         try:
             yield
-        except (SQLAlchemyError, sqlite3.Error) as error:
+        except sqlite3.Error as error:
             words, do = database.said(error, self.folder)
             if act == "read":
                 raise StudioFault(f"The studio could not be read: {words}.", "Nothing was changed.", do) from error
@@ -165,47 +159,41 @@ class Store:
 
     def _rows(self, kind: type[R], where: Mapping[str, Any]) -> tuple[tuple[R, ...], tuple[Unreadable, ...]]:
         table = tables.TABLES[kind]
-        query = select(table)
-        for name, value in where.items():
-            if table is tables.recipe and name == "commission_id":
-                query = query.where(table.c.area_id.in_(select(tables.area.c.id).where(tables.area.c.commission_id == value)))
+        asked = []
+        for name in where:
+            if kind is Recipe and name == "commission_id":
+                asked.append("area_id IN (SELECT id FROM area WHERE commission_id = ?)")
+            elif name in table.columns:
+                asked.append(f"{name} = ?")
             else:
-                query = query.where(table.c[name] == value)
-        order = {
-            "commission": "created",
-            "photo": "position",
-            "area": "number",
-            "log": "at",
-            "shot": "at",
-            "photo_check": "at",
-            "practice_round": "at",
-        }.get(table.name)
-        query = query.order_by(table.c[order] if order else text("rowid"))
+                raise KeyError(name)
+        query = (
+            f"SELECT {', '.join(table.columns)} FROM {table.name}{' WHERE ' if asked else ''}{' AND '.join(asked)} ORDER BY {table.order}"
+        )
         good: list[R] = []
         bad: list[Unreadable] = []
         with self._reading() as connection:
-            # kinds are not told by the driver but looked at row by row: one odd value must not hide the rest
-            for row in connection.execute(tables.as_kept(query)).mappings():
+            # one odd value must not hide the rest: each row is looked at for itself
+            for values in connection.execute(query, tuple(where.values())):
+                row = dict(zip(table.columns, values, strict=True))
                 try:
-                    good.append(tables.record_of(kind, dict(row)))
+                    good.append(tables.record_of(kind, row))
                 except RecordFault as fault:
-                    found = tables.unreadable_row(kind, dict(row), fault)
+                    found = tables.unreadable_row(kind, row, fault)
                     self._bad.add((found.table, found.key))
                     bad.append(found)
         return tuple(good), tuple(bad)
 
     def get(self, kind: type[R], key: str) -> R | None:
         """The record of a key, or None."""
-        name = "area_id" if tables.TABLES[kind].name == "recipe" else "id"
-        found = self.all(kind, **{name: key})
+        found = self.all(kind, **{tables.TABLES[kind].key: key})
         return found[0] if found else None
 
     def keys(self, kind: type) -> frozenset[str]:
         """The keys of all rows of a kind, also of those that cannot be read."""
         table = tables.TABLES[kind]
-        column = table.c["area_id" if table.name == "recipe" else "id"]
         with self._reading() as connection:
-            return frozenset(str(row[0]) for row in connection.execute(select(column)))
+            return frozenset(str(row[0]) for row in connection.execute(f"SELECT {table.key} FROM {table.name}"))
 
     def edit(self, put: Iterable[Record] = (), drop: Iterable[Record] = ()) -> None:
         """Write and delete records in one transaction; `StudioFault` when nothing could be kept, `RecordFault` for one that makes no sense."""
@@ -222,27 +210,29 @@ class Store:
         self.edits += 1
 
     @staticmethod
-    def _key(record: Record) -> tuple[Any, str]:
+    def _delete(connection: sqlite3.Connection, record: Record) -> None:
         table = tables.TABLES[type(record)]
-        return table, "area_id" if table.name == "recipe" else "id"
+        connection.execute(f"DELETE FROM {table.name} WHERE {table.key} = ?", (tables.key_of(record),))
 
-    def _delete(self, connection: Connection, record: Record) -> None:
-        table, key = self._key(record)
-        connection.execute(table.delete().where(table.c[key] == tables.key_of(record)))
-
-    def _upsert(self, connection: Connection, record: Record) -> None:
-        table, key = self._key(record)
+    @staticmethod
+    def _upsert(connection: sqlite3.Connection, record: Record) -> None:
+        table = tables.TABLES[type(record)]
         row = tables.to_row(record)
-        done = connection.execute(table.update().where(table.c[key] == row[key]).values(**row))
+        values = [row[c] for c in table.columns]
+        # a row that is there is changed, never replaced: replacing would take what points at it along
+        done = connection.execute(
+            f"UPDATE {table.name} SET {', '.join(f'{c} = ?' for c in table.columns)} WHERE {table.key} = ?", (*values, row[table.key])
+        )
         if not done.rowcount:
-            connection.execute(table.insert().values(**row))
+            connection.execute(f"INSERT INTO {table.name} ({', '.join(table.columns)}) VALUES ({', '.join('?' * len(values))})", values)
 
     # -- settings --------------------------------------------------------
     def setting(self, key: str, default: Any = None) -> Any:
         """A kept setting, or the default; also when what is kept cannot be read."""
         if key not in self._settings:
             with self._reading() as connection:
-                self._settings[key] = connection.execute(select(tables.setting.c.value).where(tables.setting.c.key == key)).scalar()
+                row = connection.execute("SELECT value FROM setting WHERE key = ?", (key,)).fetchone()
+                self._settings[key] = row[0] if row else None
         found = self._settings[key]
         try:
             return default if found is None else json.loads(found)
@@ -255,9 +245,9 @@ class Store:
             return
         self._settings.pop(key, None)
         with self._transaction() as connection:
-            connection.execute(tables.setting.delete().where(tables.setting.c.key == key))
+            connection.execute("DELETE FROM setting WHERE key = ?", (key,))
             if value is not None:
-                connection.execute(tables.setting.insert().values(key=key, value=json.dumps(value)))
+                connection.execute("INSERT INTO setting (key, value) VALUES (?, ?)", (key, json.dumps(value)))
         self._settings.pop(key, None)
 
     # -- photos ----------------------------------------------------------

@@ -25,9 +25,10 @@ from hanabira.demo.truth import PHOTO
 from hanabira.studio import store as store_module
 from hanabira.studio.backups import KEPT as BACKUPS_KEPT
 from hanabira.studio.database import DATABASE, HEAD
+from hanabira.studio.migrations.schema import metadata
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, cover_crop
 from hanabira.studio.store import Store
-from hanabira.studio.tables import metadata
+from hanabira.studio.tables import TABLES
 from hanabira.studio.writing import write_file
 
 
@@ -145,6 +146,10 @@ class Safety(Case):
         engine = create_engine(f"sqlite:///{self.folder / DATABASE}")
         with engine.connect() as connection:
             found = compare_metadata(MigrationContext.configure(connection), metadata)
+        self.assertEqual(
+            {(t.name, t.key, t.columns) for t in TABLES.values()},
+            {(t.name, t.primary_key.columns.keys()[0], tuple(t.columns.keys())) for t in metadata.tables.values() if t.name != "setting"},
+        )
         # indices of columns with a foreign key are reported as removed and added again, unchanged
         self.assertEqual([d for d in found if "index" not in str(d[0])], [])
         engine.dispose()

@@ -2,7 +2,7 @@
 
 from alembic import context
 
-from hanabira.studio.tables import metadata
+from hanabira.studio.migrations.schema import metadata
 
 connection = context.config.attributes["connection"]
 context.configure(connection=connection, target_metadata=metadata, render_as_batch=True, transactional_ddl=True)
