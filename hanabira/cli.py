@@ -231,7 +231,8 @@ def kit_(args: argparse.Namespace) -> dict:
 def demo(args: argparse.Namespace) -> dict | None:
     """Build the demo studio; with --open also start its window."""
     from hanabira.core.token import Token
-    from hanabira.demo.studio import build_demo, demo_folder
+    from hanabira.demo.place import demo_folder
+    from hanabira.demo.studio import build_demo
     from hanabira.studio.database import DATABASE
 
     folder = Path(args.dir) if args.dir else demo_folder()

@@ -9,8 +9,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-import platformdirs
-
 from hanabira.core.faults import StudioFault
 from hanabira.core.token import SILENT, Token
 from hanabira.craft.supplies import shipped_kit
@@ -211,11 +209,6 @@ AREAS: tuple[tuple[str, str, tuple[tuple[int, int], ...]], ...] = (
     ("Throat", "long-fur", ((597, 1589), (656, 1523), (744, 1483), (856, 1477), (989, 1483), (1141, 1483), (1091, 1589))),
 )
 """Areas that come with a recipe; the others are for trying."""
-
-
-def demo_folder() -> Path:
-    """Where `make demo` keeps its studio, beside the user's own and never in it."""
-    return Path(platformdirs.user_data_dir("hanabira")) / "demo-studio"
 
 
 def build_demo(folder: Path, token: Token = SILENT) -> int:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import socket
 import sys
@@ -74,6 +75,10 @@ def start(folder: Path | None = None, bundle: Path | None = None) -> int:
     app = make_app()
     window = open_window(folder)
     window.show()
+    app.processEvents()
+    # what stands now stays as long as the window: later searches for garbage pass it over, and so hold nobody up
+    gc.freeze()
+    gc.enable()
     if bundle is not None:
         take_in(window, bundle)
     return app.exec()

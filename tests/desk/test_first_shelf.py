@@ -70,7 +70,7 @@ class FirstShelf(DeskCase):
         build = lambda folder, _token=None: demo_copy(folder) and 3  # noqa: E731
         with (
             mock.patch("hanabira.desk.stages.shelf.stage.demo_folder", lambda: beside),
-            mock.patch("hanabira.desk.stages.shelf.stage.build_demo", build),
+            mock.patch("hanabira.demo.studio.build_demo", build),
         ):
             self.click(self.stage.first.button)
             self.settle()
@@ -92,7 +92,7 @@ class InTheDemo(DemoCase):
         self.desk.show_studio = shown.append
         with (
             mock.patch("hanabira.desk.stages.shelf.stage.demo_folder", lambda: self.folder),
-            mock.patch("hanabira.desk.stages.shelf.stage.forget_demo") as forget,
+            mock.patch("hanabira.demo.studio.forget_demo") as forget,
         ):
             self.assertTrue(self.desk.current._of_demo())
             self.desk.current.anew()

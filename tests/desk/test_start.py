@@ -22,7 +22,7 @@ import sys
 from pathlib import Path
 from hanabira.desk.start import make_app, open_window
 app = make_app(); window = open_window(Path(sys.argv[1])); window.show(); app.processEvents()
-print(*sorted(m for m in sys.modules if m.count(".") == 0 or m.startswith("hanabira.desk.stages")))
+print(*sorted(m for m in sys.modules if m.count(".") == 0 or m.startswith(("hanabira.desk.stages", "hanabira.demo."))))
 window.close()
 """
 
@@ -37,9 +37,10 @@ class Lean(unittest.TestCase):
             )
         loaded = set(told.stdout.split())
         self.assertIn("numpy", loaded)
-        for name in ("scipy", "skimage", "reportlab", "icalendar", "alembic", "tifffile", "imagecodecs"):
+        for name in ("scipy", "skimage", "reportlab", "icalendar", "alembic", "sqlalchemy", "tifffile", "imagecodecs"):
             self.assertNotIn(name, loaded)
         stages = {m.split(".")[3] for m in loaded if m.count(".") >= 4 and m.endswith(".stage")}
+        self.assertFalse([m for m in loaded if m.startswith("hanabira.demo.") and m != "hanabira.demo.place"])
         self.assertEqual(len(stages), 1, f"one stage is shown, these were loaded: {stages}")
 
     def test_a_later_module_is_loaded_at_the_first_look(self):

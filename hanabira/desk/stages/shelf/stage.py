@@ -10,9 +10,10 @@ from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPainterPath, QPen, QTransform
 from PyQt6.QtWidgets import QFileDialog, QFrame, QHBoxLayout, QLineEdit, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
+from hanabira.core.later import Later
 from hanabira.core.token import Token
 from hanabira.craft.supplies import papers
-from hanabira.demo.studio import build_demo, demo_folder, forget_demo
+from hanabira.demo.place import demo_folder
 from hanabira.desk import icon as icons
 from hanabira.desk.controls import Caption, Pick, Words, act_button, row
 from hanabira.desk.drawn import Drawn, Stop
@@ -32,6 +33,8 @@ from hanabira.studio.store import default_folder
 if TYPE_CHECKING:
     from hanabira.desk.window import Desk
 
+demo = Later("hanabira.demo.studio")
+"""It draws photos and plans whole commissions, and hardly anyone asks for it."""
 ROW = 128.0
 FILTERS = (("all", "All"), ("now", "Under way"), ("delivered", "Delivered"), ("archive", "Archive"), ("practice", "Practice"))
 SHARE = {"ordered": 0.1, "drawn": 0.25, "planned": 0.4, "finished": 1.0, "delivered": 1.0}
@@ -401,13 +404,13 @@ class Shelf(Stage):
         def done(_made: int) -> None:
             self.desk.open_studio(folder)
 
-        self.model.jobs.run("demo", "Making the demo studio", lambda token: build_demo(folder, token), done, asked=True)
+        self.model.jobs.run("demo", "Making the demo studio", lambda token: demo.build_demo(folder, token), done, asked=True)
 
     def anew(self) -> None:
         """Make the demo studio anew, after a question: what was tried in it goes."""
         if self.desk.ask_remove("Make the demo studio anew? What you tried in it goes; your own studio is another folder and stays."):
             folder = self.model.store.folder
-            self.desk.open_studio(folder, lambda: forget_demo(folder))
+            self.desk.open_studio(folder, lambda: demo.forget_demo(folder))
 
     def _picture(self, key: str, photo: Photo | Shot) -> None:
         if key in self.boards.pictures and self._of.get(key) == photo.id:
