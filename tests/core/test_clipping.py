@@ -5,10 +5,11 @@ import unittest
 import cv2
 import numpy as np
 
-from hanabira.core.area.clipping import clipped, lost_words, measure_clipping, photo_levels
+from hanabira.core.area.clipping import Clipping, clipped, lost_words, measure_clipping, photo_levels
 from hanabira.core.area.measures import as_dict, measure
 from hanabira.core.area.outline import Outline, clipped_to
 from hanabira.core.area.shape import cut, rectangle, ring_area
+from hanabira.core.area.values import measure_values
 from hanabira.core.colour.spaces import bytes_to_lab, linear_to_srgb, srgb_to_linear
 from hanabira.core.faults import AreaFault
 from hanabira.craft.readers import readers
@@ -30,6 +31,13 @@ def exposed(
     light = cv2.GaussianBlur(srgb_to_linear(scene), (0, 0), 1.4) * ramp * 2.0**stops - foot
     pixels = linear_to_srgb(np.clip(light, 0, 1)) * ceiling
     return jpeg((pixels + 0.5).astype(np.uint8), quality), light >= 1, light <= 0.0004
+
+
+def clipping_of(pixels: np.ndarray, origin: tuple[float, float] = (0.0, 0.0), to_photo: float = 1.0) -> Clipping:
+    """Clipping of the whole of a picture."""
+    lab = bytes_to_lab(pixels)
+    channels, limits = clipped(pixels, photo_levels(pixels)), measure_values(lab.reshape(-1, 3)).limits
+    return measure_clipping(channels, np.ones(pixels.shape[:2], bool), lab[..., 0], limits, origin, to_photo)
 
 
 class Clipped(unittest.TestCase):
@@ -69,13 +77,7 @@ class Clipped(unittest.TestCase):
     def test_a_burnt_light_is_called_unknown_and_outlined_where_it_lies(self):
         pixels = fur(200, 200, 30.0, 5, ground=(50, 8, 18), contrast=9)
         pixels[20:90, 30:120] = 255
-        found = measure_clipping(
-            clipped(pixels, photo_levels(pixels)),
-            np.ones((200, 200), bool),
-            bytes_to_lab(pixels)[..., 0],
-            origin=(1000.0, 500.0),
-            to_photo=2.0,
-        )
+        found = clipping_of(pixels, (1000.0, 500.0), 2.0)
         self.assertAlmostEqual(found.all, 70 * 90 / 40000, delta=0.01)
         self.assertEqual(found.unknown, ("light", "highlight"))
         ring = np.array(found.rings[0])
@@ -86,7 +88,7 @@ class Clipped(unittest.TestCase):
     def test_one_lost_channel_keeps_its_hue_as_a_bound(self):
         pixels = fur(160, 160, 30.0, 5, ground=(70, 20, 60), contrast=6)
         pixels[..., 0] = 255
-        found = measure_clipping(clipped(pixels, photo_levels(pixels)), np.ones((160, 160), bool), bytes_to_lab(pixels)[..., 0])
+        found = clipping_of(pixels)
         self.assertGreater(found.each[0], 0.95)
         self.assertLess(found.all, 0.1)
         self.assertIn("burnt out in red", lost_words(found)[0])

@@ -12,7 +12,6 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from hanabira.core.area.values import BAND_PERCENTILES
 from hanabira.core.colour.spaces import Array
 from hanabira.core.sentences import say
 
@@ -86,7 +85,8 @@ def _plateau(counts: np.ndarray, whole: float, lowest: int = LOWEST_CEILING) -> 
 
 def clipped(pixels: np.ndarray, levels: Levels) -> tuple[np.ndarray, np.ndarray]:
     """Which channels of which pixels are burnt out, and which crushed: two (h, w, 3) bool."""
-    high, low = np.zeros(pixels.shape, bool), np.zeros(pixels.shape, bool)
+    # channel after channel in memory: each is looked at for itself from here on
+    high, low = (np.zeros((3, *pixels.shape[:2]), bool).transpose(1, 2, 0) for _ in range(2))
     for c, channel in enumerate(cv2.split(pixels)):
         top, floor = levels[0][c], levels[1][c]
         for out, at, near in ((high, channel >= top - AT, channel >= top - NEAR), (low, channel <= floor + AT, channel <= floor + NEAR)):
@@ -108,23 +108,26 @@ def in_all(channels: np.ndarray) -> np.ndarray:
 
 
 def measure_clipping(
-    channels: tuple[np.ndarray, np.ndarray], mask: np.ndarray, lightness: np.ndarray, origin: tuple[float, float] = (0.0, 0.0), to_photo: float = 1.0
+    channels: tuple[np.ndarray, np.ndarray], mask: np.ndarray, lightness: np.ndarray, limits: Mapping[str, tuple[float, float]],
+    origin: tuple[float, float] = (0.0, 0.0), to_photo: float = 1.0,
 ) -> Clipping:  # fmt: skip
-    """Clipping of a masked part (h, w) from its burnt and crushed ``channels`` (`clipped`). ``lightness`` (h, w) is L*, by which values are ranked."""
+    """Clipping of a masked part (h, w) from its burnt and crushed ``channels`` (`clipped`). ``lightness`` (h, w) is L*, ``limits`` the least and
+    the most L* of each of the area's values.
+    """
     high, low = channels
     burnt, crushed = in_any(high) & mask, in_all(low) & mask
-    count = max(1, int(mask.sum()))
-    values, lost = lightness[mask], (burnt | crushed)[mask]
+    count = max(1, int(np.count_nonzero(mask)))
+    lost = burnt | crushed
     unknown = []
-    limits = np.percentile(values, list(BAND_PERCENTILES.values())) if lost.any() else ()
-    for band, (least, most) in zip(BAND_PERCENTILES, limits, strict=False):
+    values, lost_ones = (lightness[mask], lost[mask]) if lost.any() else (lightness[:0], lost[:0])
+    for band, (least, most) in limits.items():
         inside = (values >= least) & (values <= most)
-        if inside.any() and lost[inside].mean() > UNKNOWN:
+        if inside.any() and lost_ones[inside].mean() > UNKNOWN:
             unknown.append(band)
-    each = [float((high[..., c] & mask).sum() / count) for c in range(3)]
+    share = lambda where: float(np.count_nonzero(where) / count)  # noqa: E731
+    each = [share(high[..., c] & mask) for c in range(3)]
     return Clipping(
-        float(burnt.sum() / count), float((in_all(high) & mask).sum() / count), (each[0], each[1], each[2]), float(crushed.sum() / count), tuple(unknown),
-        _rings(burnt | crushed, origin, to_photo),
+        share(burnt), share(in_all(high) & mask), (each[0], each[1], each[2]), share(crushed), tuple(unknown), _rings(lost, origin, to_photo),
     )  # fmt: skip
 
 
@@ -147,8 +150,9 @@ def _rings(where: np.ndarray, origin: Sequence[float], to_photo: float, most: in
     """Outlines of the larger parts, the largest first."""
     closed = cv2.morphologyEx(where.astype(np.uint8), cv2.MORPH_CLOSE, np.ones((5, 5), np.uint8))
     found, _ = cv2.findContours(closed, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
-    kept = sorted((q for q in found if cv2.contourArea(q) >= 24), key=cv2.contourArea, reverse=True)[:most]
-    calm = [cv2.approxPolyDP(q, 1.0, True)[:, 0] for q in kept]
+    sizes = [cv2.contourArea(q) for q in found]
+    kept = [n for n in sorted(range(len(found)), key=lambda n: -sizes[n])[:most] if sizes[n] >= 24]
+    calm = [cv2.approxPolyDP(found[n], 1.0, True)[:, 0] for n in kept]
     return tuple(
         tuple((float(origin[0] + (x + 0.5) * to_photo), float(origin[1] + (y + 0.5) * to_photo)) for x, y in q) for q in calm if len(q) > 2
     )

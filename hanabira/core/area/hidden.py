@@ -12,6 +12,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
+from hanabira.core.colour.ranks import by_lightness, median
 from hanabira.core.colour.spaces import Array, chroma
 from hanabira.core.colour.words import colour_name
 
@@ -85,7 +86,7 @@ def hidden_hues(lab: Array, pixels: np.ndarray, mask: np.ndarray, lost: np.ndarr
     ok = weight > 0
     if ok.sum() < LEAST_PX or readable < LEAST_USED:
         return Hidden((), readable, 0.0)
-    order = np.argsort(lab[..., 0][ok], kind="stable")
+    order = by_lightness(lab[..., 0][ok])
     residual = _without_fringes(lab, ok, _beside_usual(lab, ok, order))
     specks, noise = _specks(lab, residual, weight, ok)
     hues = [*specks, *_leans(lab, ok, order)]
@@ -100,14 +101,14 @@ def _beside_usual(lab: Array, ok: np.ndarray, order: np.ndarray) -> Array:
     """a*b* of every pixel against what is usual at its value: medians of equal counts, straight between."""
     values, colours = lab[..., 0][ok][order], lab[ok][order][:, 1:]
     edges = np.linspace(0, len(order), VALUES + 1).astype(int)
-    middle = [float(np.median(values[a:b])) for a, b in zip(edges, edges[1:], strict=False)]
-    usual = np.array([np.median(colours[a:b], 0) for a, b in zip(edges, edges[1:], strict=False)])
+    middle = [float(median(values[a:b])) for a, b in zip(edges, edges[1:], strict=False)]
+    usual = np.array([median(colours[a:b]) for a, b in zip(edges, edges[1:], strict=False)])
     return np.stack([lab[..., c + 1] - np.interp(lab[..., 0], middle, usual[:, c]) for c in (0, 1)], 2).astype(np.float32)
 
 
 def _without_fringes(lab: Array, ok: np.ndarray, residual: Array) -> Array:
     """The residual without what follows the slope and the fine detail of L* (robust least squares)."""
-    lightness = np.where(ok, lab[..., 0], np.median(lab[..., 0][ok])).astype(np.float32)
+    lightness = np.where(ok, lab[..., 0], median(lab[..., 0][ok])).astype(np.float32)
     columns = []
     for sigma in (0.6, 1.5):
         g = cv2.GaussianBlur(lightness, (0, 0), sigma)
@@ -122,7 +123,7 @@ def _without_fringes(lab: Array, ok: np.ndarray, residual: Array) -> Array:
             normal = weighted.T @ rows  # a millionth of its trace is added: a flat picture has an answer too
             fit = np.linalg.solve(normal + 1e-6 * (np.trace(normal) + 1e-6) * np.eye(len(normal), dtype=np.float32), weighted.T @ y)
             error = y - rows @ fit
-            w = 1 / (1 + (error / (2 * 1.4826 * np.median(np.abs(error)) + 0.1)) ** 2)
+            w = 1 / (1 + (error / (2 * 1.4826 * median(np.abs(error)) + 0.1)) ** 2)
         out[..., c] -= design @ fit
     return out
 
@@ -131,40 +132,42 @@ def _specks(lab: Array, residual: Array, weight: Array, ok: np.ndarray) -> tuple
     """Patches of a hue on three scales, and the floor of the noise on the finest."""
     found: list[tuple[float, float, float, Array, float]] = []
     floor: float | None = None
+    places = np.flatnonzero(ok)
+    weighted = [residual[..., c] * weight for c in (0, 1)]
     for sigma in SCALES:
         near = cv2.GaussianBlur(weight, (0, 0), sigma) + 1e-4
-        soft = np.stack([cv2.GaussianBlur(residual[..., c] * weight, (0, 0), sigma) / near for c in (0, 1)], 2)
-        soft -= np.median(soft[ok], 0)
-        v = soft[ok]
-        spread = 1.4826 * float(np.median(np.abs(v), 0).max()) + 0.05
+        a, b = ((cv2.GaussianBlur(plane, (0, 0), sigma) / near).reshape(-1)[places] for plane in weighted)
+        a, b = a - median(a), b - median(b)
+        spread = 1.4826 * float(max(median(np.abs(a)), median(np.abs(b)))) + 0.05
         floor = spread if floor is None else floor
         limit = max(FAR_NOISY if floor > NOISY else FAR_WIDE if sigma > 4 else FAR, SPREADS * spread)
-        hue = np.degrees(np.arctan2(v[:, 1], v[:, 0])) % 360
-        far = np.hypot(v[:, 0], v[:, 1]) > limit
-        if far.sum() < max(10, 0.004 * len(v)):
+        far = np.flatnonzero(a * a + b * b > limit**2)
+        if len(far) < max(10, 0.004 * len(places)):
             continue
-        counts = np.histogram(hue[far], 36, (0, 360))[0].astype(float)
+        hue = np.degrees(np.arctan2(b[far], a[far])) % 360
+        counts = np.histogram(hue, 36, (0, 360))[0].astype(float)
         window = np.array([counts[(np.arange(i - WINDOW, i + WINDOW + 1)) % 36].sum() for i in range(36)])
         for _ in range(2):
             at = int(window.argmax())
-            share = window[at] / len(v)
+            share = window[at] / len(places)
             if share < SHARE:
                 break
             middle = at * 10 + 5
             image = np.zeros(ok.shape, np.uint8)
-            image[ok] = far & (np.abs((hue - middle + 180) % 360 - 180) < 36)
+            image.reshape(-1)[places[far[np.abs((hue - middle + 180) % 360 - 180) < 36]]] = 1
             _n, parts, stats, _ = cv2.connectedComponentsWithStats(image, connectivity=8)
-            blobs = np.isin(parts, [j for j in range(1, len(stats)) if stats[j, cv2.CC_STAT_AREA] >= 6 * sigma * sigma])
-            mine, opposite = float(blobs.sum() / len(v)), window[(at + 18) % 36] / len(v)
-            others = float(np.sort([window[(at + j) % 36] for j in range(9, 28, 3)])[-2] / len(v))
+            large = stats[:, cv2.CC_STAT_AREA] >= 6 * sigma * sigma
+            large[0] = False  # what lies between the parts
+            blobs = large[parts]
+            mine, opposite = float(blobs.sum() / len(places)), window[(at + 18) % 36] / len(places)
+            others = float(np.sort([window[(at + j) % 36] for j in range(9, 28, 3)])[-2] / len(places))
             least = SHARE * (1.5 if sigma > 4 else 1.0)
             if mine >= least and mine > AGAINST_OPPOSITE * opposite and mine > AGAINST_OTHERS * others:
                 way = np.radians(middle)
-                along = float(np.median((v[:, 0] * np.cos(way) + v[:, 1] * np.sin(way))[blobs[ok]]))
-                strength = float(np.median(np.hypot(residual[..., 0], residual[..., 1])[blobs]))
-                _put(
-                    found, (along / spread * np.sqrt(min(mine, 0.1) / 0.01), mine, middle, np.median(lab[blobs], 0).astype(float), strength)
-                )
+                there = blobs.reshape(-1)[places]
+                along = float(median(a[there] * np.cos(way) + b[there] * np.sin(way)))
+                strength = float(median(np.hypot(*residual[blobs].T)))
+                _put(found, (along / spread * np.sqrt(min(mine, 0.1) / 0.01), mine, middle, median(lab[blobs]).astype(float), strength))
             window[(np.arange(at - 8, at + 9)) % 36] = 0
     found.sort(key=lambda q: -q[0])
     return [HiddenHue(colour, share, colour_name(colour), "specks", c) for _z, share, _hue, colour, c in found[:2]], float(floor or 0.0)
@@ -187,11 +190,12 @@ def _leans(lab: Array, ok: np.ndarray, order: np.ndarray) -> list[HiddenHue]:
     rows, columns = np.nonzero(ok)
     block = (rows * 4 // ok.shape[0]) * 4 + columns * 4 // ok.shape[1]
     colours, out = lab[ok], []
-    general = np.median(colours[order[int(0.35 * len(order)) : int(0.65 * len(order)) + 1]], 0).astype(float)
+    general = median(colours[order[int(0.35 * len(order)) : int(0.65 * len(order)) + 1]]).astype(float)
     for name, (low, high) in TONES.items():
         pick = order[int(len(order) * low) : max(int(len(order) * low) + 1, int(len(order) * high))]
-        middle = np.median(colours[pick], 0).astype(float)
-        medians = [np.median(colours[pick][block[pick] == j][:, 1:], 0) for j in np.unique(block[pick]) if (block[pick] == j).sum() > 15]
+        tone, where = colours[pick], block[pick]
+        middle = median(tone).astype(float)
+        medians = [median(tone[where == j, 1:]) for j in range(16) if np.count_nonzero(where == j) > 15]
         error = 1.25 * float(np.hypot(*np.std(medians, 0))) / np.sqrt(max(1, len(medians) - 1)) if len(medians) > 2 else 9.0
         c = float(chroma(middle))
         if float(chroma(general)) > COLOURED_C:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -25,6 +26,7 @@ from hanabira.core.area.pattern import Pattern
 from hanabira.core.area.shape import Outline, Point, Region, cut
 from hanabira.core.area.values import Values, measure_values
 from hanabira.core.area.whiskers import Whiskers, measure_whiskers
+from hanabira.core.colour.ranks import median
 from hanabira.core.colour.spaces import Array, bytes_to_lab, chroma, lab_hex
 from hanabira.core.colour.words import NEUTRAL_CHROMA, temperature, warmth
 from hanabira.core.places.place import Places
@@ -200,25 +202,17 @@ def measure_region(
     values = measure_values(flat)
     token.report(0.25, "Sorting colours")
     known = flat[~lost.reshape(-1)[inside]]
-    clipping = measure_clipping((high, low), mask, lab[..., 0], (region.left, region.top), 1 / k)
+    clipping = measure_clipping((high, low), mask, lab[..., 0], values.limits, (region.left, region.top), 1 / k)
     # a colour that the photo lost is no colour of the coat, unless hardly anything else is left, which `lost_words` then says
     palette = measure_palette(known if clipping.lost <= GONE and len(known) else flat)
-    found_hues = hidden_hues(lab, pixels, mask, lost)
-    hidden = found_hues.hues
     temperature_ = _temperature(flat, values)
     token.report(0.5, "Following the hair")
-    if hair:
-        if readers is not None and min(mask.shape) >= LEAST_JUDGED:
-            verdict = judge(readers.gate, lab[..., 0], mask)
-            no = say("hair.eye-or-nose") if verdict.probability <= GATE_NO else say("hair.no-one-way")
-            found, field = measure_hair(lab[..., 0], mask, verdict.claimed, no)
-        else:
-            found, field = measure_hair(lab[..., 0], mask)
-        found = _in_photo_px(found, 1 / k)
-        if field is not None:
-            field = HairField(field.direction_deg, field.coherence, field.sure, field.step_px / k)
-    else:
-        found, field = Hair(None, None, 0.0, None, None, None, say("hair.bare")), None
+    # neither needs the other, and both spend their time where other threads may go on
+    with ThreadPoolExecutor(1) as beside:
+        waiting = beside.submit(hidden_hues, lab, pixels, mask, lost)
+        found, field = _hair(lab[..., 0], mask, k, readers) if hair else (Hair(None, None, 0.0, None, None, None, say("hair.bare")), None)
+        found_hues = waiting.result()
+    hidden = found_hues.hues
     combed, (bend, word) = None, (None, "")
     if field is not None:
         found, field, combed = combed_by_hand(found, field, combing, (region.left, region.top))
@@ -234,6 +228,20 @@ def measure_region(
         # of a coat that is mostly lost nothing is said: no answer would follow from what is left
         coats=tuple(readers.coats.shares(coat_features(pixels, mask, lost)).items()) if readers is not None and clipping.lost <= UNKNOWN else (),
     )  # fmt: skip
+
+
+def _hair(lightness: Array, mask: np.ndarray, k: float, readers: Readers | None) -> tuple[Hair, HairField | None]:
+    """Hair of a region reduced by ``k``, in pixels of the photo; a reader judges first whether there is any where the region is large enough."""
+    lightness = np.ascontiguousarray(lightness)
+    if readers is not None and min(mask.shape) >= LEAST_JUDGED:
+        verdict = judge(readers.gate, lightness, mask)
+        no = say("hair.eye-or-nose") if verdict.probability <= GATE_NO else say("hair.no-one-way")
+        found, field = measure_hair(lightness, mask, verdict.claimed, no)
+    else:
+        found, field = measure_hair(lightness, mask)
+    if field is not None:
+        field = HairField(field.direction_deg, field.coherence, field.sure, field.step_px / k)
+    return _in_photo_px(found, 1 / k), field
 
 
 def combed_by_hand(
@@ -257,9 +265,8 @@ def _in_photo_px(hair: Hair, factor: float) -> Hair:
 
 
 def _temperature(lab: Array, values: Values) -> Temperature:
-    middle = np.median(lab[:, 0])
-    whole = np.median(lab, 0)
-    light, dark = np.median(lab[lab[:, 0] >= middle], 0), np.median(lab[lab[:, 0] <= middle], 0)
+    whole = median(lab)
+    light, dark = median(lab[lab[:, 0] >= whole[0]]), median(lab[lab[:, 0] <= whole[0]])
     word = temperature(whole)
     if word != "neutral" and temperature(light) != temperature(dark) and "neutral" not in (temperature(light), temperature(dark)):
         word = "both"

@@ -83,13 +83,13 @@ def fill_ring(points: Array, rows: int, columns: int) -> Array:
     12
     """
     a, b = np.asarray(points, float), np.roll(np.asarray(points, float), -1, 0)
-    toggles = np.zeros((rows, columns + 1), np.int32)
+    toggles = np.zeros((rows, columns + 1), np.uint8)  # only whether a count is odd matters, so it may run over
     centre = np.arange(rows) + 0.5
     low, high = np.minimum(a[:, 1], b[:, 1]), np.maximum(a[:, 1], b[:, 1])
     row, edge = np.nonzero((centre[:, None] >= low) & (centre[:, None] < high))
     x = a[edge, 0] + (centre[row] - a[edge, 1]) * (b[edge, 0] - a[edge, 0]) / (b[edge, 1] - a[edge, 1])
     np.add.at(toggles, (row, np.clip(np.ceil(x - 0.5), 0, columns).astype(int)), 1)
-    return np.cumsum(toggles, 1)[:, :columns] % 2 == 1
+    return (np.cumsum(toggles, 1, dtype=np.uint8)[:, :columns] & 1).view(bool)
 
 
 Outline = tuple[Sequence[Point], bool]

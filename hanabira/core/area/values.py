@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from hanabira.core.colour.ranks import by_lightness, median
 from hanabira.core.colour.spaces import Array
 
 BAND_PERCENTILES: Mapping[str, tuple[float, float]] = {"gap": (0, 12), "general": (35, 65), "light": (88, 98.5), "highlight": (98.5, 100)}
@@ -33,13 +34,13 @@ def measure_values(lab: Array) -> Values:
     A band's colour is the median of its pixels: one glint or one speck does not move it, and a
     mean over light and dark would read too bright.
     """
-    order = np.argsort(lab[:, 0], kind="stable")
+    order = by_lightness(lab[:, 0])
     n = len(order)
     bands, limits = {}, {}
     for name, (low, high) in BAND_PERCENTILES.items():
         # by rank and not by threshold, so that many pixels of one value do not spill over
         inside = order[int(n * low / 100) : max(int(n * low / 100) + 1, round(n * high / 100))]
-        bands[name] = np.median(lab[inside], 0).astype(float)
+        bands[name] = median(lab[inside]).astype(float)
         limits[name] = (lab[inside[0], 0], lab[inside[-1], 0])
     at = np.percentile(lab[:, 0], [2, 98])
     four = {name: float(bands[name][0]) for name in BAND_PERCENTILES}
