@@ -15,7 +15,7 @@ from hanabira.core.colour.difference import delta_e00
 from hanabira.core.colour.spaces import bytes_to_lab, lab_to_srgb, srgb_to_lab, srgb_to_linear
 from hanabira.core.faults import AreaFault, Fault
 from hanabira.core.study.isolate import isolate, on_backdrop
-from hanabira.core.study.looks import boost_hues, squint
+from hanabira.core.study.looks import boost_hues, lift_shadows, squint
 from hanabira.core.study.neutral import Light, adaptation, apply_light, automatic, from_known, from_pick
 from hanabira.core.study.shapes import LEAST_SHARE, value_labels, value_shapes
 from hanabira.core.study.surround import reads
@@ -100,6 +100,14 @@ class Squint(unittest.TestCase):
         pixels = fur(300, 300, 45, 3)
         rest = [bytes_to_lab(squint(pixels, n))[..., 0].std() for n in (1, 3, 6, 10)]
         self.assertTrue((np.diff(rest) < 0).all(), rest)
+
+    def test_upside_down_it_is_the_same_so_no_seam_shows_where_two_strips_meet(self):
+        """The strips meet at another row of a picture that stands on its head, where its rows are odd in number."""
+        for rows in (1, 2, 7, 201):
+            pixels = fur(201, 150, 20.0, 8, ground=(30, 5, 14), contrast=14)[:rows]
+            upside = np.ascontiguousarray(pixels[::-1])
+            for look in (lambda q: squint(q, 6), lift_shadows):
+                np.testing.assert_allclose(look(upside)[::-1].astype(int), look(pixels), atol=1)
 
 
 class Hues(unittest.TestCase):

