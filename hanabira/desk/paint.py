@@ -84,11 +84,13 @@ def largest(s: str, room: QRectF, *types: str) -> str:
     return ""
 
 
+@lru_cache(maxsize=8192)
 def width(s: str, type_="body") -> float:
     """Advance width of a string in a type role."""
     return _metrics(type_).horizontalAdvance(units(s))
 
 
+@lru_cache(maxsize=4096)
 def height(s: str, w: float, type_="body") -> float:
     """Height of wrapped text."""
     return _metrics(type_).boundingRect(QRectF(0, 0, w, 10000), int(Qt.TextFlag.TextWordWrap), units(s)).height()

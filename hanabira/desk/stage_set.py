@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from PyQt6 import sip
 from PyQt6.QtCore import QObject, QTimer
 
+from hanabira.core.token import Token
 from hanabira.desk.stage import Stage
 
 if TYPE_CHECKING:
@@ -37,6 +38,8 @@ class StageSet(QObject):
         super().__init__(desk)
         self._desk, self._made = desk, made
         self._there: dict[str, Stage] = {}
+        self._read: set[str] = set()
+        """Of these the code is loaded."""
         self._timer = QTimer(self)
         self._timer.setInterval(QUIET_MS)
         self._timer.timeout.connect(self._one_more)
@@ -52,18 +55,17 @@ class StageSet(QObject):
         return name in WHERE
 
     def get_ready(self) -> None:
-        """Make the other stages one by one; their code is loaded off the interface thread first."""
-        jobs = self._desk.model.jobs
-        jobs.run(
-            "stages",
-            "Getting the other stages ready",
-            lambda token: [self._desk.model.planner.read_ahead(), *((token.check(), load(q)) for q in WHERE)],
-            lambda _r: self._begin(),
-            quiet=True,
-        )
+        """Make the other stages one by one, in moments in which nothing else is at work."""
+        self._ahead("log", lambda _token: self._desk.model.planner.read_ahead())
 
-    def _begin(self) -> None:
-        if not sip.isdeleted(self._timer):  # the window may have gone while the code was loaded
+    def _ahead(self, what: str, work: Callable[[Token], object]) -> None:
+        """A little work off the interface thread; one that a person asks for then waits for no more than this."""
+        self._timer.stop()
+        self._desk.model.jobs.run("ahead", "Getting ready", work, lambda _r: self._go_on(what), quiet=True)
+
+    def _go_on(self, what: str) -> None:
+        self._read.add(what)
+        if not sip.isdeleted(self._timer):  # the window may have gone meanwhile
             self._timer.start()
 
     def stop(self) -> None:
@@ -74,7 +76,9 @@ class StageSet(QObject):
         if self._desk.model.jobs.running:
             return  # work that fills the machine would make it slow: the next tick comes soon
         name = next((q for q in WHERE if q not in self._there), "")
-        if name:
-            self[name]  # noqa: B018 - making it is the point
-        if len(self._there) == len(WHERE):
+        if not name:
             self._timer.stop()
+        elif name in self._read:
+            self[name]  # noqa: B018 - making it is the point
+        else:
+            self._ahead(name, lambda _token: load(name))

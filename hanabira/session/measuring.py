@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from hanabira.core.area.dapples import SOFT, Dapples, classed, find_dapples
 from hanabira.core.area.face import Face, face_lines
@@ -105,11 +105,14 @@ class Measuring:
         self.model = model
         self._kept: dict[str, tuple[Request, Measures]] = {}
         self._seams: dict[tuple[str, str], tuple[object, Seam | None]] = {}
+        self._asked: dict[str, dict[str, object]] = {}
+        """Which seams of an area are being looked for, by the other area, and from what."""
 
     def forget(self) -> None:
         """Another commission is open."""
         self._kept.clear()
         self._seams.clear()
+        self._asked.clear()
 
     def request(self, area: Area) -> Request:
         """What an area would be measured from now."""
@@ -224,22 +227,48 @@ class Measuring:
         return sum(x for x, _ in eyes) / len(eyes), sum(y for _, y in eyes) / len(eyes)
 
     def seams(self, area: Area, within_mm: float) -> tuple[tuple[Area, Seam], ...]:
-        """Seams of an area with those it meets, the longest first."""
+        """Seams of an area with those it meets, as far as they are known, the longest first; the others are asked for, and ``measures_changed``
+        tells of the area again when they are there.
+        """
         view, own = self.model.view, self.kept(area.id)
         if view is None or own is None:
             return ()
         tip = lambda m: m.combed.mean_deg if m is not None and m.combed is not None else None  # noqa: E731
-        out = []
+        out, missing = [], {}
         for other, _d in self.neighbours(area, within_mm):
             theirs = self.kept(other.id)
             sign = (own[0], theirs[0] if theirs else None)
-            if (area.id, other.id) not in self._seams or self._seams[area.id, other.id][0] != sign:
+            known = self._seams.get((area.id, other.id))
+            if known is None or known[0] != sign:
                 a, b = (Shape(view.small(q.ring), q.smooth, tuple(map(view.small, q.holes))) for q in (area, other))
-                self._seams[area.id, other.id] = sign, seam(view.pixels, a, b, tip(own[1]), tip(theirs[1] if theirs else None))
-            found = self._seams[area.id, other.id][1]
-            if found is not None:
-                out.append((other, found))
+                missing[other.id] = sign, (view.pixels, a, b, tip(own[1]), tip(theirs[1] if theirs else None))
+            elif known[1] is not None:
+                out.append((other, known[1]))
+        if missing:
+            self._look_for_seams(area, missing)
         return tuple(sorted(out, key=lambda q: -q[1].length_px))
+
+    def _look_for_seams(self, area: Area, missing: Mapping[str, tuple[object, tuple[Any, ...]]]) -> None:
+        """Off the interface thread: an area among sixty may meet twenty others, which takes a second."""
+        key, asked = f"seams {area.id}", {other: sign for other, (sign, _of) in missing.items()}
+        if self._asked.get(area.id) == asked:
+            return
+        self._asked[area.id] = asked
+
+        def look(token: Token) -> list[tuple[str, object, Seam | None]]:
+            found = []
+            for other, (sign, of) in missing.items():
+                token.check()
+                found.append((other, sign, seam(*of)))
+            return found
+
+        def then(found: list[tuple[str, object, Seam | None]]) -> None:
+            self._asked.pop(area.id, None)
+            for other, sign, one in found:
+                self._seams[area.id, other] = sign, one
+            self.model.measures_changed.emit(area.id)
+
+        self.model.jobs.run(key, f"Looking at the seams of {area.name}", look, then, quiet=True)
 
     def neighbours(self, area: Area, within_mm: float) -> tuple[tuple[Area, float], ...]:
         """Areas that touch or nearly touch one, with the difference of their general L* (theirs less its own)."""

@@ -5,6 +5,8 @@ from __future__ import annotations
 import datetime
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import lru_cache
+from typing import TypeVar
 
 from hanabira.core.faults import Fault
 from hanabira.core.optics.kit import Kit
@@ -14,8 +16,25 @@ from hanabira.core.schedule.work import Pace, hours_range
 from hanabira.craft.kitfile import parse_csv
 from hanabira.studio import planning
 from hanabira.studio.kits import kit_record
-from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, Shot, Terms, by_commission, new_id
+from hanabira.studio.records import (
+    Area,
+    Commission,
+    LogRow,
+    Photo,
+    PhotoCheck,
+    PracticeRound,
+    Recipe,
+    Record,
+    Shot,
+    StudioKit,
+    Terms,
+    by_commission,
+    new_id,
+)
 from hanabira.studio.store import Store
+from hanabira.studio.tables import Unreadable
+
+R = TypeVar("R", bound=Record)
 
 
 @dataclass(frozen=True)
@@ -88,13 +107,22 @@ def overviews(store: Store, pace: Pace | None = None) -> tuple[Overview, ...]:
 
 def _overviews(store: Store, pace: Pace | None) -> tuple[Overview, ...]:
     kits: dict[str, Kit | None] = {}
-    areas, recipes = store.all(Area), {r.area_id: r for r in store.all(Recipe)}
-    photos, own = by_commission(store.all(Photo)), by_commission(areas)
-    logs, shots = by_commission(store.all(LogRow)), by_commission(store.all(Shot))
+    bad_rows: list[Unreadable] = []
+
+    def read(kind: type[R]) -> tuple[R, ...]:
+        good, bad = store.told(kind)
+        bad_rows.extend(bad)
+        return good
+
+    commissions, areas, recipes = read(Commission), read(Area), {r.area_id: r for r in read(Recipe)}
+    photos, own = by_commission(read(Photo)), by_commission(areas)
+    logs, shots = by_commission(read(LogRow)), by_commission(read(Shot))
+    for other in (StudioKit, PhotoCheck, PracticeRound):
+        read(other)
     owner = {a.id: a.commission_id for a in areas}
     causes: dict[str, list[str]] = {}
     out = []
-    for q in store.unreadable():
+    for q in bad_rows:
         if q.table == "commission":
             out.append(_unreadable(Commission(q.key, q.name or "Without a name"), (q.cause,)))
         else:
@@ -102,7 +130,7 @@ def _overviews(store: Store, pace: Pace | None) -> tuple[Overview, ...]:
                 q.table, f"{q.table} {q.name}"
             )
             causes.setdefault(q.commission_id or owner.get(q.key, ""), []).append(f"{what[:1].upper()}{what[1:]} cannot be read: {q.cause}")
-    for c in reversed(store.all(Commission)):
+    for c in reversed(commissions):
         bad = tuple(causes.get(c.id, ()))
         try:
             found = _of(
@@ -119,10 +147,14 @@ def _kit(store: Store, key: str, kept: dict[str, Kit | None]) -> Kit | None:
     if key not in kept:
         try:
             record = kit_record(store, key)
-            kept[key] = parse_csv(record.pencils, record.name) if record is not None else None
+            kept[key] = _parsed(record.pencils, record.name) if record is not None else None
         except Fault:
             kept[key] = None
     return kept[key]
+
+
+_parsed = lru_cache(maxsize=8)(parse_csv)
+"""A kit keeps what was worked out of it, which takes longer than reading it."""
 
 
 def _unreadable(c: Commission, causes: tuple[str, ...]) -> Overview:

@@ -14,7 +14,7 @@ import os
 import sqlite3
 import tempfile
 import threading
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from pathlib import Path
 from typing import IO, Any, TypeVar
 
@@ -150,14 +150,15 @@ class Store:
     # -- records ---------------------------------------------------------
     def all(self, kind: type[R], **where: Any) -> tuple[R, ...]:
         """All records of a kind, those with these field values; recipes also by the ``commission_id`` of their area. Rows that make no sense are left out; `unreadable` names them."""
-        return self._rows(kind, where)[0]
+        return self.told(kind, **where)[0]
 
     def unreadable(self) -> tuple[Unreadable, ...]:
         """The rows of the studio that make no sense, each with its first cause."""
         with self.snapshot():
-            return tuple(q for kind in tables.TABLES for q in self._rows(kind, {})[1])
+            return tuple(q for kind in tables.TABLES for q in self.told(kind)[1])
 
-    def _rows(self, kind: type[R], where: Mapping[str, Any]) -> tuple[tuple[R, ...], tuple[Unreadable, ...]]:
+    def told(self, kind: type[R], **where: Any) -> tuple[tuple[R, ...], tuple[Unreadable, ...]]:
+        """What `all` gives, and the rows that make no sense, in one reading."""
         table = tables.TABLES[kind]
         asked = []
         for name in where:
@@ -175,11 +176,10 @@ class Store:
         with self._reading() as connection:
             # one odd value must not hide the rest: each row is looked at for itself
             for values in connection.execute(query, tuple(where.values())):
-                row = dict(zip(table.columns, values, strict=True))
                 try:
-                    good.append(tables.record_of(kind, row))
+                    good.append(tables.record_of(kind, values))  # type: ignore[arg-type]
                 except RecordFault as fault:
-                    found = tables.unreadable_row(kind, row, fault)
+                    found = tables.unreadable_row(kind, tables.row_of(kind, values), fault)
                     self._bad.add((found.table, found.key))
                     bad.append(found)
         return tuple(good), tuple(bad)

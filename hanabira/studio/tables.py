@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, fields
 from functools import lru_cache
 from typing import Any, TypeVar
@@ -59,15 +59,18 @@ class Unreadable:
     cause: str
 
 
-def record_of(kind: type[R], row: Mapping[str, Any]) -> R:
-    """The checked record of a database row. Raises `RecordFault` with the first cause."""
-    return _kept_record(kind, tuple(row.items()))  # type: ignore[arg-type]
-
-
 @lru_cache(maxsize=20_000)
-def _kept_record(kind: type[R], row: tuple[tuple[str, Any], ...]) -> R:
-    """Records are frozen: the same row gives the same one, and is checked once."""
-    return read_record(kind, dict(row))
+def record_of(kind: type[R], values: tuple[Any, ...]) -> R:
+    """The checked record of the values of a database row, in the order of its table's columns. Raises `RecordFault` with the first cause.
+
+    Records are frozen: the same row gives the same one, and is checked once.
+    """
+    return read_record(kind, row_of(kind, values))
+
+
+def row_of(kind: type, values: Sequence[Any]) -> dict[str, Any]:
+    """The values of a database row by the names of their columns."""
+    return dict(zip(TABLES[kind].columns, values, strict=True))
 
 
 def read_record(kind: type[R], row: Mapping[str, Any]) -> R:

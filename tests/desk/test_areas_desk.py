@@ -1,18 +1,22 @@
 """Areas by hand: touch, eye, push, comb, join, cut, order, templates, twin, marking, through real gestures; each can be taken back."""
 
 import math
+import threading
 from dataclasses import replace
+from unittest import mock
 
 import numpy as np
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 
 from hanabira.core.area.outline import Outline
+from hanabira.core.area.seams import seam
 from hanabira.core.area.shape import ring_area
 from hanabira.desk.controls import Pick, Words
 from hanabira.desk.stages.areas import cards as areas_cards
 from hanabira.desk.widgets.measure_cards import ValuePatches
 from hanabira.session import area_edits
+from hanabira.session.edits import ReshapeArea
 from tests.desk.test_desk import DemoCase
 
 
@@ -255,6 +259,33 @@ class CombingAndMarking(AreasCase):
         self.assertGreater(near["Brow"], 10)
         tabs = next(q for q in self.desk.bench.findChildren(Pick) if q.accessibleName() == "What the card shows")
         self.assertEqual(tabs.stop_keys(), ["read", "marking", "shape"])
+
+    def test_seams_are_looked_for_beside_the_work_each_once_and_again_where_an_area_changed(self):
+        looked = []
+
+        def watched(pixels, a, b, *ways):
+            looked.append(threading.current_thread())
+            return seam(pixels, a, b, *ways)
+
+        def told() -> list[str]:
+            return [q.words for q in self.desk.bench.findChildren(Words) if q.words.startswith("Seam with")]
+
+        with mock.patch("hanabira.session.measuring.seam", watched):
+            area = self.choose("Soot blaze")
+            self.assertTrue(looked, "this area meets others")
+            self.assertNotIn(threading.main_thread(), looked)
+            said, times = told(), len(looked)
+            self.assertTrue(said)
+            self.stage.refresh()
+            self.settle()
+            self.assertEqual((told(), len(looked)), (said, times), "what is known is not looked for again")
+            found = self.model.measuring.seams(area, 4.0)
+            self.assertEqual([f.length_px for _a, f in found], sorted((f.length_px for _a, f in found), reverse=True))
+            moved = tuple((x + 6, y) for x, y in area.ring)
+            self.model.do(ReshapeArea(self.model, area, moved))
+            self.settle()
+            self.assertGreater(len(looked), times, "the area moved, and with it its seams")
+            self.assertTrue(told())
 
 
 class Faces(AreasCase):

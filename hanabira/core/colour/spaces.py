@@ -97,11 +97,15 @@ def bytes_to_lab(pixels: NDArray[np.uint8]) -> NDArray[np.float32]:
 
 
 def lab_to_bytes(lab: ArrayLike) -> NDArray[np.uint8]:
-    """8-bit sRGB of CIELAB, (…, 3) to uint8, rounded and clipped to the gamut: a picture to be shown.
+    """8-bit sRGB of CIELAB, (…, 3) to uint8, rounded and clipped to the gamut: a picture to be shown. In a picture (h, w, 3) one level
+    may differ from `lab_to_srgb` where it lies between two, which is a tenth of the time.
 
     >>> lab_to_bytes([53.585, 0.0, 0.0]).tolist()
     [128, 128, 128]
     """
+    if np.ndim(lab) == 3:
+        rgb = cv2.cvtColor(np.asarray(lab, np.float32), cv2.COLOR_Lab2RGB)
+        return (np.clip(rgb, 0, 1) * 255 + np.float32(0.5)).astype(np.uint8)
     return np.round(np.clip(lab_to_srgb(lab), 0, 1) * 255).astype(np.uint8)
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
-from functools import cached_property
+from functools import cached_property, lru_cache
 
 import numpy as np
 
@@ -98,6 +98,14 @@ class Fit:
         )
 
 
+@lru_cache(maxsize=16)
+def _of_hexes(hexes: tuple[str, ...]) -> Array:
+    """Reflectance (n, 8) of colours, kept: the same pencils come back in many a kit, steadier or under another name."""
+    found = colour_to_reflectance(np.array([srgb_to_xyz(parse_hex(q)) for q in hexes]))
+    found.setflags(write=False)
+    return found
+
+
 @dataclass(frozen=True)
 class Kit:
     """An ordered set of pencils with unique codes; ``fit`` holds what its swatches told of paper and hand, ``unsteady`` how much more the hand that uses
@@ -162,7 +170,7 @@ class Kit:
         plain = [i for i, p in enumerate(self.pencils) if p.bands is None]
         out = np.empty((len(self.pencils), 8))
         if plain:
-            out[plain] = colour_to_reflectance(np.array([srgb_to_xyz(parse_hex(self.pencils[i].hex)) for i in plain]))
+            out[plain] = _of_hexes(tuple(self.pencils[i].hex for i in plain))
         for i, p in enumerate(self.pencils):
             if p.bands is not None:
                 out[i] = p.bands

@@ -28,6 +28,8 @@ NEUTRAL_C = 7.0
 NEUTRAL_W = 92.0
 STEPS, STEPS_FULL, FULL = 300, 60, 0.8
 """Most steps of pushing swatches apart, and where they would fill more than this share of the field."""
+AGAIN, NEAR = 8, 40.0
+"""Steps after which is looked anew which swatches lie near each other, and how far apart those may be."""
 
 
 def along(hue: float) -> float:
@@ -41,21 +43,26 @@ def apart(x: Array, y: Array, low: Array, high: Array, f: QRectF) -> tuple[Array
 
     Every pair that overlaps gives way along the side on which it overlaps least, all pairs at once; where the field is too full some overlap is left.
     """
-    turn = np.sign(np.subtract.outer(np.arange(len(x)), np.arange(len(x))))  # two in one place part in the order of the kit
-    wide, tall = SIZE + 5, SIZE + FOOT + 3
-    steps = STEPS if len(x) * wide * tall < FULL * f.width() * f.height() else STEPS_FULL
+    n, wide, tall = len(x), SIZE + 5, SIZE + FOOT + 3
+    steps = STEPS if n * wide * tall < FULL * f.width() * f.height() else STEPS_FULL
+    first, second = np.triu_indices(n, 1)
+    a, b = first[:0], first[:0]
     for k in range(steps):
-        dx, dy = np.subtract.outer(x, x), np.subtract.outer(y, y)
+        if k % AGAIN == 0:  # only what lies near can meet within the next few steps
+            near = (np.abs(x[first] - x[second]) < wide + NEAR) & (np.abs(y[first] - y[second]) < tall + NEAR)
+            a, b = first[near], second[near]
+        dx, dy = x[a] - x[b], y[a] - y[b]
         ox, oy = wide - np.abs(dx), tall - np.abs(dy)
-        over = (ox > 0) & (oy > 0) & (turn != 0)
-        if not over.any():
+        over = (ox > 0) & (oy > 0)
+        if not over.any() and k % AGAIN == 0:
             break
         across = over & (ox < oy)
         push = 0.26 * (1 - 0.6 * k / steps)
-        x = x + (np.where(across, ox, 0) * np.where(dx == 0, turn, np.sign(dx))).sum(1) * push
-        y = y + (np.where(over & ~across, oy, 0) * np.where(dy == 0, turn, np.sign(dy))).sum(1) * push / 2
-        x = np.clip(x, low, high)
-        y = np.clip(y, f.top() + SIZE / 2 + 2, f.bottom() - SIZE / 2 - FOOT)
+        # two in one place part in the order of the kit, the later one to the right and down
+        right = np.where(across, ox, 0) * np.where(dx > 0, push, -push)
+        down = np.where(over & ~across, oy, 0) * np.where(dy > 0, push, -push) / 2
+        x = np.clip(x + np.bincount(a, right, n) - np.bincount(b, right, n), low, high)
+        y = np.clip(y + np.bincount(a, down, n) - np.bincount(b, down, n), f.top() + SIZE / 2 + 2, f.bottom() - SIZE / 2 - FOOT)
     return x, y
 
 
