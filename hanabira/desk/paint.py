@@ -178,19 +178,20 @@ def hair(p: QPainter, x: float, y: float, ang: float, length: float, c: QColor, 
 
 def mapped(colour) -> QColor:
     """Screen colour of a Lab triple."""
-    r, g, b = (round(float(v) * 255) for v in lab_to_srgb(colour))
-    return QColor(r, g, b)
+    return QColor(*_bytes(*(float(v) for v in colour)))
+
+
+@lru_cache(4096)
+def _bytes(lightness: float, a: float, b: float) -> tuple[int, int, int]:
+    """A kit's pencils are painted again and again."""
+    red, green, blue = (round(float(v) * 255) for v in lab_to_srgb((lightness, a, b)))
+    return red, green, blue
 
 
 def grey(lightness: float) -> QColor:
     """The exactly neutral grey of an L*."""
-    v = _level(lightness)
+    v = _bytes(float(lightness), 0.0, 0.0)[1]
     return QColor(v, v, v)
-
-
-@lru_cache(1024)
-def _level(lightness: float) -> int:
-    return mapped((lightness, 0.0, 0.0)).green()
 
 
 def ink_on(c: QColor) -> QColor:

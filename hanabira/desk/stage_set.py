@@ -76,9 +76,9 @@ class StageSet(QObject):
         if self._desk.model.jobs.running:
             return  # work that fills the machine would make it slow: the next tick comes soon
         name = next((q for q in WHERE if q not in self._there), "")
-        if not name:
-            self._timer.stop()
-        elif name in self._read:
+        if name in self._read:
             self[name]  # noqa: B018 - making it is the point
-        else:
+        elif name:
             self._ahead(name, lambda _token: load(name))
+        if len(self._there) == len(WHERE):
+            self._timer.stop()

@@ -13,6 +13,7 @@ import sqlite3
 import tempfile
 import threading
 from collections.abc import Iterator
+from operator import methodcaller
 from pathlib import Path
 from urllib.parse import quote
 
@@ -40,7 +41,7 @@ def connect(path: Path, mode: str, whole: bool = False) -> sqlite3.Connection:
     text = uri(path, mode) + ("&immutable=1" if whole else "")
     connection = sqlite3.connect(text, uri=True, timeout=WAIT_S, isolation_level=None, check_same_thread=False)
     # bytes that are no UTF-8 make one row unreadable, not the whole table
-    connection.text_factory = lambda raw: raw.decode("utf-8", "surrogateescape")
+    connection.text_factory = methodcaller("decode", "utf-8", "surrogateescape")
     return connection
 
 
