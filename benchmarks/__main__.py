@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import os
 import statistics
-import subprocess
-import sys
 import tempfile
 import time
 from collections.abc import Callable
@@ -139,7 +137,6 @@ def exhaustive(kit) -> None:  # noqa: ANN001
 def window() -> None:
     from PyQt6.QtCore import QEvent
 
-    from hanabira.demo.studio import build_demo
     from hanabira.desk.jobs import JobRunner
     from hanabira.desk.start import make_app
     from hanabira.desk.window import Desk
@@ -148,23 +145,13 @@ def window() -> None:
 
     with tempfile.TemporaryDirectory() as temp:
         folder = Path(temp)
-        build_demo(folder / "demo")
-        code = (
-            "import time, sys; t = time.perf_counter()\nfrom pathlib import Path\nfrom hanabira.desk.start import make_app\n"
-            "from hanabira.desk.jobs import JobRunner\nfrom hanabira.session.session import Session\nfrom hanabira.desk.window import Desk\nfrom hanabira.studio.store import Store\n"
-            "app = make_app(); d = Desk(Session(Store.open(sys.argv[1]), JobRunner())); d.show(); app.processEvents()\nprint(time.perf_counter() - t)\nd.close()"
-        )
-        starts = [
-            float(subprocess.run([sys.executable, "-c", code, str(folder / "demo")], capture_output=True, text=True, check=True).stdout)
-            for _ in range(3)
-        ]
-        row("Start to a usable window", f"{statistics.median(starts):.2f} s", "under 2 s")
         app = make_app()
         model = Session(Store.open(folder / "new"), JobRunner())
         desk = Desk(model)
         desk.show()
         model.new_commission("Bench")
         path = big_jpeg(folder)
+        app.processEvents()  # the window stands; its other stages are still to be made
         first: list[float] = []
         t0 = time.perf_counter()
         model.add_photo(path)
@@ -178,7 +165,7 @@ def window() -> None:
             time.sleep(0.001)
         opened = time.perf_counter() - t0
         row("Take in a 24-megapixel JPEG until it shows in full", f"{opened:.1f} s", "")
-        row("  longest the window did not answer", f"{slowest * 1000:.0f} ms", "under 100 ms")
+        row("  longest the window did not answer", f"{slowest * 1000:.0f} ms", "under 50 ms")
         first.clear()
         t0 = time.perf_counter()
         model.load_photo()
