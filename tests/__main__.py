@@ -1,4 +1,4 @@
-"""Runs every test with warnings as errors, in two processes, and ends with the line ``N passed, N failed``.
+"""Runs every test with warnings as errors, in a process for each processor, and ends with the line ``N passed, N failed``.
 
 ``python -m tests [names…]`` runs only the named ones, in one process.
 """
@@ -6,6 +6,7 @@
 from __future__ import annotations
 
 import faulthandler
+import gc
 import os
 import subprocess
 import sys
@@ -35,7 +36,8 @@ SLOW = (
     "test_easel_desk",
     "test_kit_room",
 )
-"""The longest modules begin first, so that both processes end together."""
+"""The longest modules begin first, so that all processes end together."""
+PROCESSES = max(2, min(8, os.cpu_count() or 2))
 PATIENCE = 1500.0
 """Seconds that a module may take; then each thread says where it stands and the process ends as failed."""
 
@@ -70,6 +72,7 @@ def run(names: list[str]) -> int:
         os.environ.setdefault(SHARED, home)
         faulthandler.dump_traceback_later(PATIENCE * len(names), exit=True, file=sys.__stderr__)
         suite = unittest.TestLoader().loadTestsFromNames(names)
+        gc.freeze()  # what is loaded stays: a search for garbage after each window need not go through it
         result = unittest.TextTestRunner(verbosity=1, warnings="error", buffer=True).run(suite)
         faulthandler.cancel_dump_traceback_later()
     failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
@@ -78,11 +81,11 @@ def run(names: list[str]) -> int:
 
 
 def run_all(compiled: str) -> int:
-    """Hand module after module to two processes; add up what they count. Byte code is kept in the folder ``compiled``, for all of them."""
+    """Hand module after module to the processes; add up what they count. Byte code is kept in the folder ``compiled``, for all of them."""
     waiting, running, passed, failed, bad = modules(), [], 0, 0, False
     env = {k: v for k, v in os.environ.items() if k != "PYTHONDONTWRITEBYTECODE"} | {"PYTHONPYCACHEPREFIX": compiled}
     while waiting or running:
-        while waiting and len(running) < 2:
+        while waiting and len(running) < PROCESSES:
             name = waiting.pop(0)
             out = tempfile.TemporaryFile("w+")  # noqa: SIM115 - open as long as its process
             process = subprocess.Popen([sys.executable, "-m", "tests", name], stdout=out, stderr=subprocess.STDOUT, env=env)

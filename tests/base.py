@@ -8,23 +8,14 @@ import tempfile
 import time
 import traceback
 import unittest
-import zlib
 from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 from unittest import mock
 
-import numpy as np
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer, QtMsgType, qInstallMessageHandler
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QDialog, QFileDialog, QWidget
 
-from hanabira.core.area.dapples import classed
-from hanabira.core.area.measures import Measures, measure
-from hanabira.core.places.find import find_places
-from hanabira.core.progress.check import check_photo, display_lab
-from hanabira.core.progress.expected import wanted_picture
-from hanabira.core.progress.on_sheet import on_sheet
-from hanabira.core.token import Token
 from hanabira.desk import paint
 from hanabira.desk.ask import Card
 from hanabira.desk.jobs import JobRunner
@@ -32,75 +23,10 @@ from hanabira.desk.start import make_app
 from hanabira.desk.window import Desk
 from hanabira.session.session import Session
 from hanabira.studio.store import Store
+from tests.once import worked_out_once
 
 ANSWER_MS = 60_000
 """How long a card may stand open before the test fails, in milliseconds."""
-_measured: dict = {}
-_known: dict = {}
-
-
-def _once(function: Callable, sign: Callable) -> Callable:
-    """A function that is worked out once a process for the same pixels: many windows look at the same demo photo."""
-
-    def told(*args: object, **more: object) -> object:
-        key = (function.__name__, sign(*args, **more))
-        if key not in _known:
-            _known[key] = function(*args, **more)
-        return _known[key]
-
-    return told
-
-
-def _pixels(array: np.ndarray) -> tuple[int, tuple[int, ...]]:
-    return zlib.crc32(np.ascontiguousarray(array)), array.shape
-
-
-_marking_once = _once(classed, lambda _model, region: (_pixels(region.pixels), _pixels(region.mask), region.left, region.top))
-_places_once = _once(
-    find_places,
-    lambda _photo, region, *rest: (_pixels(region.pixels), _pixels(region.mask), region.left, region.top, repr(rest)),
-)
-
-
-def _plan_sign(plan) -> tuple:  # noqa: ANN001
-    """What a check depends on besides its photo."""
-    told = tuple((e.area_id, tuple(sorted((p, tuple(np.round(v, 6))) for p, v in e.now.items())), repr(e.laid)) for e in plan.expected)
-    return told, _pixels(plan.sheet.lab), repr(plan.patches)
-
-
-_check_once = _once(
-    check_photo,
-    lambda photo, plan, corners=None, use_strip=True, second=None, token=None: (
-        _pixels(photo), _plan_sign(plan), repr(corners), use_strip, None if second is None else _pixels(second),
-    ),
-)  # fmt: skip
-_display_once = _once(display_lab, lambda photo, checked, grid: (_pixels(photo), repr(checked.map.tilt), checked.strip, grid))
-_sheet_once = _once(
-    on_sheet,
-    lambda pixels, crop, size, border, areas, grid: (
-        _pixels(pixels),
-        crop,
-        size,
-        border,
-        repr([(a.id, a.outline, a.level, a.names) for a in areas]),
-        grid,
-    ),
-)
-_picture_once = _once(
-    wanted_picture,
-    lambda sheet, found, paper, final=False: (
-        _pixels(sheet.lab), tuple((e.area_id, e.begun, tuple(sorted((p, tuple(np.round(v, 6))) for p, v in (e.final if final else e.now).items()))) for e in found), final,
-    ),
-)  # fmt: skip
-
-
-def _measure_once(photo: np.ndarray, *args: object, **more: object) -> Measures:
-    """`measure` itself, but the same pixels and outline are measured once a process: many windows look at the same demo photo."""
-    plain = [None if isinstance(q, Token) else q for q in args]
-    key = (zlib.crc32(np.ascontiguousarray(photo)), photo.shape, repr(plain), repr(more))
-    if key not in _measured:
-        _measured[key] = measure(photo, *args, **more)  # type: ignore[arg-type]
-    return _measured[key]
 
 
 class DeskCase(unittest.TestCase):
@@ -117,17 +43,9 @@ class DeskCase(unittest.TestCase):
         self.said: list = []
         self.desk: Desk | None = None
         self.addCleanup(self._temp.cleanup)
-        for name, once in (("measure", _measure_once), ("classed", _marking_once), ("find_places", _places_once)):
-            memo = mock.patch(f"hanabira.session.measuring.{name}", once)
-            memo.start()
-            self.addCleanup(memo.stop)
-        for place, once in (
-            ("checkroom.check_photo", _check_once), ("checkroom.display_lab", _display_once), ("checkroom.wanted_picture", _picture_once),
-            ("check_subject.on_sheet", _sheet_once),
-        ):  # fmt: skip
-            memo = mock.patch(f"hanabira.session.{place}", once)
-            memo.start()
-            self.addCleanup(memo.stop)
+        for patch in worked_out_once():
+            patch.start()
+            self.addCleanup(patch.stop)
         self.addCleanup(setattr, sys, "excepthook", sys.__excepthook__)
         self.addCleanup(qInstallMessageHandler, self._old)
         self.addCleanup(self.close_desk)

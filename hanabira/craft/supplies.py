@@ -62,6 +62,7 @@ class Surface:
         return "locks" if self.id in UNMARKED else "coat"
 
 
+@cache
 def _load(name: str) -> Mapping[str, dict[str, Any]]:
     with open(DATA / name, "rb") as f:
         return tomllib.load(f)

@@ -14,6 +14,7 @@ from hanabira.core.area.seams import seam
 from hanabira.core.area.shape import ring_area
 from hanabira.desk.controls import Pick, Words
 from hanabira.desk.stages.areas import cards as areas_cards
+from hanabira.desk.widgets import overlays
 from hanabira.desk.widgets.measure_cards import ValuePatches
 from hanabira.session import area_edits
 from hanabira.session.edits import ReshapeArea
@@ -259,6 +260,35 @@ class CombingAndMarking(AreasCase):
         self.assertGreater(near["Brow"], 10)
         tabs = next(q for q in self.desk.bench.findChildren(Pick) if q.accessibleName() == "What the card shows")
         self.assertEqual(tabs.stop_keys(), ["read", "marking", "shape"])
+
+    def test_the_combing_is_drawn_once_for_each_view_of_it(self):
+        area = self.choose("Shoulder")
+        haired = [a for a in self.model.areas if (m := self.model.measures(a.id)) is not None and m.hair.direction_deg is not None]
+        other = next(a for a in haired if a.id != area.id)
+        self.assertIn(area, haired)
+        with mock.patch.object(overlays, "draw_combing", wraps=overlays.draw_combing) as drawn:
+
+            def times(change) -> int:
+                before = drawn.call_count
+                change()
+                self.settle()
+                self.mat.repaint()
+                first = drawn.call_count - before
+                self.mat.repaint()
+                self.mat.repaint()
+                self.assertEqual(drawn.call_count - before, first if not self.mat.turn_deg else first + 2)
+                return first
+
+            times(lambda: None)
+            self.assertEqual(times(lambda: None), 0)
+            picture = self.mat.grab().toImage()
+            self.assertGreater(times(lambda: self.mat.zoom_at(self.at(900, 700), 1.5)), 0)
+            self.assertGreater(times(self.mat.fit), 0)
+            self.assertGreater(times(lambda: self.model.choose_area(other.id)), 0)
+            self.assertGreater(times(lambda: self.model.choose_area(area.id)), 0)
+            self.assertEqual(self.mat.grab().toImage(), picture, "from the picture that was kept it looks as it did")
+            # what lies in a turned window's corners is outside a picture of its size: there it is drawn at every paint
+            self.assertGreater(times(lambda: self.mat.turn(30.0)), 0)
 
     def test_seams_are_looked_for_beside_the_work_each_once_and_again_where_an_area_changed(self):
         looked = []

@@ -1,6 +1,7 @@
 """The frame of the desk: stages and rooms, the list of commands, messages, files that are asked for, type and theme."""
 
 import math
+import threading
 import unittest
 from pathlib import Path
 
@@ -167,12 +168,13 @@ class Frame(DemoCase):
         self.app.processEvents()
         self.assertEqual(mat.geometry(), before)
         self.assertTrue(self.desk.pages.geometry().adjusted(0, 0, 0, 1).contains(strip.geometry()))
-        self.desk.job_strip.place()
-        self.desk.job_strip.show()
-        self.app.processEvents()
-        self.app.processEvents()
-        self.assertLessEqual(strip.geometry().bottom(), self.desk.job_strip.geometry().top())
-        self.desk.job_strip.hide()
+        gate = threading.Event()
+        self.addCleanup(gate.set)
+        self.model.jobs.run("slow", "Waiting", lambda _token: gate.wait(60), lambda _result: None)
+        self.wait_until(self.desk.job_strip.isVisible, 20, "the strip of the work under way")
+        self.wait_until(lambda: strip.geometry().bottom() <= self.desk.job_strip.geometry().top(), 5, "the message to give way")
+        gate.set()
+        self.settle()
         self.desk.go("Recipe")
         self.assertTrue(strip.isVisible(), "what was said only now is still read")
         strip.FRESH_MS = -1

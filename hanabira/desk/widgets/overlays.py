@@ -59,6 +59,38 @@ def _apart(spots: list[Spot], chosen: str) -> list[Spot]:
     return kept[::-1]
 
 
+class Standing:
+    """A drawing over the mat that is made once for each view of what it shows: choosing, pointing and measuring repaint the mat often."""
+
+    def __init__(self) -> None:
+        self._of: tuple[object, ...] = ()
+        self._sign: object = None
+        self._image: QPixmap | None = None
+
+    def __call__(
+        self, p: QPainter, mat: Mat, of: tuple[object, ...], draw: Callable[[QPainter, float], object], sign: tuple[object, ...] = ()
+    ) -> None:
+        """Show what ``draw`` makes with a painter at so many screen pixels to a design pixel. It is made anew where one of the things ``of``
+        is another one, ``sign`` is unlike, or the sheet lies otherwise.
+        """
+        t, device = mat.from_photo, p.device()
+        ratio = scale() * (device.devicePixelRatioF() if device is not None else 1.0)
+        if mat.turn_deg:  # a picture of the window's size does not reach its turned corners, and is blurred by turning
+            draw(p, ratio)
+            return
+        sign = (*sign, (t.m11(), t.m12(), t.m21(), t.m22(), t.dx(), t.dy()), mat.inner.getRect(), mat.width(), mat.height(), ratio)
+        same = len(of) == len(self._of) and all(a is b for a, b in zip(of, self._of, strict=True))
+        if self._image is None or not same or sign != self._sign:
+            image = QPixmap(max(1, round(mat.width() / scale() * ratio)), max(1, round(mat.height() / scale() * ratio)))
+            image.setDevicePixelRatio(ratio)
+            image.fill(Qt.GlobalColor.transparent)
+            with painting(image) as q:
+                q.setRenderHint(QPainter.RenderHint.Antialiasing)
+                draw(q, ratio)
+            self._of, self._sign, self._image = of, sign, image
+        p.drawPixmap(QPointF(0, 0), self._image)
+
+
 class Outlines:
     """Every area's outline and number; names stand in the mat's margins on thin leaders, as on a botanical plate."""
 
@@ -67,7 +99,7 @@ class Outlines:
     ) -> None:
         self.areas, self.chosen, self.note, self.names = areas, chosen, note, names
         self._placed: tuple[Sequence[Area], dict[str, tuple[float, float]]] = ((), {})
-        self._drawn: tuple[object, QPixmap | None] = (None, None)
+        self._standing = Standing()
 
     def __call__(self, p: QPainter, mat: Mat) -> None:
         spots = self.spots(mat)
@@ -86,26 +118,18 @@ class Outlines:
             disc(p, s.at, s.area.number, s.area.id == chosen)
 
     def _dashed(self, p: QPainter, mat: Mat) -> None:
-        """All outlines, dashed; drawn once for each view of them, since choosing and pointing repaint often."""
+        """All outlines, dashed."""
         areas = self.areas()
-        t, device = mat.from_photo, p.device()
-        ratio = scale() * (device.devicePixelRatioF() if device is not None else 1.0)
+
+        def draw(q: QPainter, ratio: float) -> None:
+            t = mat.from_photo
+            # a few steps of tolerance, so that zooming by a little finds the same paths
+            tolerance = 2.0 ** math.floor(math.log2(_STRAIGHT_PX / ratio / max(1e-6, math.hypot(t.m11(), t.m12()))))
+            for a in areas:
+                two_tone(q, t.map(_coarse(a.ring, a.smooth, tolerance)), 1.1, [5, 3], 215)
+
         # names and numbers change without the outlines
-        shapes = tuple((a.ring, a.smooth) for a in areas)
-        sign = (shapes, (t.m11(), t.m12(), t.m21(), t.m22(), t.dx(), t.dy()), mat.width(), mat.height(), ratio)
-        if self._drawn[0] != sign:
-            image = QPixmap(max(1, round(mat.width() / scale() * ratio)), max(1, round(mat.height() / scale() * ratio)))
-            image.setDevicePixelRatio(ratio)
-            image.fill(Qt.GlobalColor.transparent)
-            with painting(image) as q:
-                q.setRenderHint(QPainter.RenderHint.Antialiasing)
-                # a few steps of tolerance, so that zooming by a little finds the same paths
-                tolerance = 2.0 ** math.floor(math.log2(_STRAIGHT_PX / ratio / max(1e-6, math.hypot(t.m11(), t.m12()))))
-                for a in areas:
-                    two_tone(q, t.map(_coarse(a.ring, a.smooth, tolerance)), 1.1, [5, 3], 215)
-            self._drawn = (sign, image)
-        if self._drawn[1] is not None:
-            p.drawPixmap(QPointF(0, 0), self._drawn[1])
+        self._standing(p, mat, (), draw, tuple((a.ring, a.smooth) for a in areas))
 
     def _places(self) -> dict[str, tuple[float, float]]:
         """Where every area's number stands in photo pixels; worked out once for each state of the areas."""
@@ -253,6 +277,7 @@ class Combing:
 
     def __init__(self, area: Callable[[], Area | None], measures: Callable[[], Measures | None]) -> None:
         self.area, self.measures = area, measures
+        self._standing = Standing()
 
     def __call__(self, p: QPainter, mat: Mat) -> None:
         area, m = self.area(), self.measures()
@@ -260,7 +285,10 @@ class Combing:
             return
         spacing_px = max(2.2 * (m.hair.width_px or 1.5), 2.0)
         way = m.combed.direction_deg if m.combed is not None else None
-        draw_combing(p, mat, area, m.field, m.origin, m.hair.length_px or 12.0, spacing_px, m.hair.spread_deg or 0.0, way=way)
+        field, length_px, spread_deg = m.field, m.hair.length_px or 12.0, m.hair.spread_deg or 0.0
+        self._standing(
+            p, mat, (area, m), lambda q, _ratio: draw_combing(q, mat, area, field, m.origin, length_px, spacing_px, spread_deg, way=way)
+        )
 
 
 def draw_combing(

@@ -17,6 +17,7 @@ from hanabira.core.area.shape import Point
 from hanabira.core.colour.difference import difference_words
 from hanabira.core.colour.spaces import bytes_to_lab, chroma, hue_deg
 from hanabira.core.colour.words import temperature
+from hanabira.core.places.place import Places
 from hanabira.core.solver.area import Layer, Prediction, goes_over, judged_band, moved_layer, swaps, with_layer, without_layer
 from hanabira.core.solver.cautions import Caution
 from hanabira.core.solver.kit_facts import on_other_paper
@@ -35,7 +36,7 @@ from hanabira.desk.theme import u
 from hanabira.desk.widgets.flap import Flap
 from hanabira.desk.widgets.layer_card import CautionCard, SwapRow, Swaps
 from hanabira.desk.widgets.mat import Mat
-from hanabira.desk.widgets.overlays import band_range, draw_combing, grey_base, layer_picture
+from hanabira.desk.widgets.overlays import Standing, band_range, draw_combing, grey_base, layer_picture
 from hanabira.desk.widgets.place_marks import PlaceMarks
 from hanabira.desk.widgets.strata import FULL_W, LEAST_W, Cut, Strata, Stratum
 from hanabira.session.edits import ChangeAreas, SetLayers
@@ -66,6 +67,18 @@ _TOOL_WHY = {
 def _in(mask: np.ndarray, row: float, column: float) -> bool:
     i, j = int(row), int(column)
     return 0 <= i < mask.shape[0] and 0 <= j < mask.shape[1] and bool(mask[i, j])
+
+
+def _where_it_goes(m: Measures, places: Places | None, view: View, q: Layer) -> Callable[[float, float], bool]:
+    """Whether a layer goes to a place in photo pixels: by the places it names, else by value, which the view must know then."""
+    if places is not None:
+        mask, (left, top), k = places.mask(q.on), places.origin, 1 / places.scale
+        return lambda x, y: _in(mask, (y - top) * k, (x - left) * k)
+    values = view.values
+    assert values is not None
+    low, high = band_range(m, q.where)
+    there, k = (values >= low) & (values <= high), values.shape[1] / view.size[0]
+    return lambda x, y: _in(there, y * k, x * k)
 
 
 class Recipe(PictureStage):
@@ -112,6 +125,7 @@ class Recipe(PictureStage):
         m.layer_chosen.connect(self._if_open)
         m.measures_changed.connect(lambda key: self._if_open() if key == m.area_id else None)
         self._patch_for: object = None
+        self._combed = Standing()
         self._base_for: object = None
 
     def _fit_columns(self) -> None:
@@ -488,26 +502,19 @@ class Recipe(PictureStage):
         q = self.layers[self.at]
         if q.stroke not in ("flick", "hatch") or not q.stroke_mm:
             return
-        goes = self._where_it_goes(area, m, view, q)
-        if goes is None:
-            return
+        places = self.model.places(area.id) if q.on else None
+        if places is None and view.values is None:
+            return  # where the layer goes is not known yet
         way = m.combed.direction_deg if m.combed is not None else None
         finish = self.model.workshop.finish(area)
         spacing = spacing_mm(m, area.surface_id, finish) / mat.mm_per_px
-        draw_combing(p, mat, area, m.field, m.origin, q.stroke_mm / mat.mm_per_px, spacing, m.hair.spread_deg or 0.0, way=way, allowed=goes)
+        field, length, spread = m.field, q.stroke_mm / mat.mm_per_px, m.hair.spread_deg or 0.0
 
-    def _where_it_goes(self, area: Area, m: Measures, view: View, q: Layer) -> Callable[[float, float], bool] | None:
-        """Whether a layer goes to a place in photo pixels; None while that is not known."""
-        places = self.model.places(area.id) if q.on else None
-        if places is not None:
-            mask, (left, top), k = places.mask(q.on), places.origin, 1 / places.scale
-            return lambda x, y: _in(mask, (y - top) * k, (x - left) * k)
-        values = view.values
-        if values is None:
-            return None
-        low, high = band_range(m, q.where)
-        k = values.shape[1] / view.size[0]
-        return lambda x, y: _in((values >= low) & (values <= high), y * k, x * k)
+        def draw(painter: QPainter, _ratio: float) -> None:
+            goes = _where_it_goes(m, places, view, q)
+            draw_combing(painter, mat, area, field, m.origin, length, spacing, spread, way=way, allowed=goes)
+
+        self._combed(p, mat, (area, m, places, view.values, q), draw, (spacing,))
 
     # -- bench ---------------------------------------------------------------------------
     def _layer_card(self, area: Area, prediction: Prediction, cautions: tuple[Caution, ...]) -> None:
