@@ -7,6 +7,7 @@ from unittest import mock
 
 import numpy as np
 from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtGui import QTransform
 from PyQt6.QtTest import QTest
 
 from hanabira.core.area.outline import Outline
@@ -289,6 +290,25 @@ class CombingAndMarking(AreasCase):
             self.assertEqual(self.mat.grab().toImage(), picture, "from the picture that was kept it looks as it did")
             # what lies in a turned window's corners is outside a picture of its size: there it is drawn at every paint
             self.assertGreater(times(lambda: self.mat.turn(30.0)), 0)
+
+    def test_on_a_turned_sheet_no_name_is_cut(self):
+        outlines = next(q for q in self.mat.overlays if isinstance(q, overlays.Outlines))
+        told = []
+        with mock.patch.object(outlines, "_name", lambda _p, s, _here: told.append(s)):
+            self.mat.repaint()
+            flat = {s.area.name for s in told}
+            self.assertEqual(flat, {a.name for a in self.model.areas})
+            told.clear()
+            self.mat.turn(25.0)
+            self.settle()
+            told.clear()
+            self.mat.repaint()
+            self.assertLess({s.area.name for s in told}, flat)
+            self.assertGreater(len(told), 6)
+            corner = self.mat.inner.center()
+            turned = QTransform().translate(corner.x(), corner.y()).rotate(-25).translate(-corner.x(), -corner.y())
+            for s in told:
+                self.assertTrue(self.mat.inner.contains(turned.mapRect(outlines._words(s))), s.area.name)
 
     def test_seams_are_looked_for_beside_the_work_each_once_and_again_where_an_area_changed(self):
         looked = []

@@ -137,6 +137,10 @@ class Mat(Drawn):
         """A seen design pixel on the sheet not turned."""
         return self._turned().inverted()[0].map(seen) if self.turn_deg else seen
 
+    def in_sight(self, rect: QRectF) -> bool:
+        """Whether the whole of a part of the sheet not turned, in design pixels, can be seen."""
+        return self.inner.contains(self._turned().mapRect(rect))
+
     @property
     def seen(self) -> QRectF:
         """What can be seen, on the sheet not turned."""

@@ -109,7 +109,8 @@ class Outlines:
             if s.area.id == chosen:
                 two_tone(p, ring_path(s.area.ring, mat, s.area.smooth), 2.4)
         if self.names and mat.roomy:
-            named = [s for s in spots if s.rect.height() > 30]
+            # on a turned sheet the margins reach past the window: a name that would be cut is left to its number
+            named = [s for s in spots if s.rect.height() > 30 and (not mat.turn_deg or mat.in_sight(self._words(s)))]
             for s in named:
                 self._leader(p, s, mat)
             for s in named:
@@ -210,6 +211,11 @@ class Outlines:
         p.drawPath(path)
         p.setPen(QPen(QColor(255, 255, 255, 235), 1))
         p.drawPath(path)
+
+    def _words(self, s: Spot) -> QRectF:
+        """What the name and its note take of the margin."""
+        n = min(s.rect.width(), max(width(s.area.name, "name"), width(self.note(s.area), "note")))
+        return QRectF(s.rect.right() - n if s.left else s.rect.left(), s.y - 20, n, 38)
 
     def _name(self, p: QPainter, s: Spot, here: bool) -> None:
         align = RIGHT if s.left else LEFT
