@@ -44,6 +44,10 @@ NEEDS: dict[str, tuple[Callable[[Session], bool], str]] = {
     "area": (lambda s: s.area is not None, "No area is chosen. Click an area or its name first."),
     "layers": (lambda s: bool(s.recipe_layers(s.area_id)), "The chosen area has no layers yet. Solve it in Recipe first."),
     "recipes": (lambda s: any(s.recipe_layers(a.id) for a in s.areas), "There are no layers yet. Solve an area in Recipe first."),
+    "begun": (
+        lambda s: s.commission is not None and bool(s.logbook.rows() or s.logbook.shots()),
+        "Nothing is logged yet and there is no photo of the work: the record tells what was done.",
+    ),
     "cut": (
         lambda s: s.photo is not None and len(s.photo.prep.outline) > 2,
         "The animal is not cut out yet. Draw round it in Study first.",
@@ -106,7 +110,7 @@ def _commission() -> list[Act]:
         ("book", "Print the bench book", lambda d: d.records.bench_book(), "", ("commission", "recipes")),
         ("approval", "Print the approval sheet for the client", lambda d: d.records.approval(), "", ("commission", "view")),
         ("quote", "Print the quote for the client", lambda d: d.records.quote(), "", ("commission", "recipes")),
-        ("record", "Print the record for the client’s file", lambda d: d.records.record_pdf(), "", ("commission",)),
+        ("record", "Print the record for the client’s file", lambda d: d.records.record_pdf(), "", ("commission", "begun")),
         ("record-json", "Write: record as JSON", lambda d: d.records.record_json(), "", ("commission",)),
         ("log", "Write: log as CSV", lambda d: d.records.log_csv(), "", ("commission",)),
         ("bundle", "Write: everything as a bundle", lambda d: d.records.bundle(), "", ("commission",)),

@@ -91,6 +91,7 @@ class NewOne(Walk):
         off = {**self.walk(("Brief",), only_go=True), **self.walk(("Easel",))}
         self.assertEqual(off["recipe.solve"][0], NEEDS["photo"][1])
         self.assertNotIn("go.areas", off)
+        self.assertEqual(off["commission.record"][0], NEEDS["begun"][1], "a record of nothing is no page for a client")
 
     def test_tab_leaves_the_due_date(self):
         self.desk.go("Brief")
@@ -113,7 +114,14 @@ class Whole(Walk):
     def test_with_everything_from_every_stage(self):
         self.model.choose_area("demo-area-5")
         self.settle()
-        may = {"edit.undo", "edit.redo", "study.on-backdrop", "study.own", "study.forget-cut"}
+        may = {
+            "edit.undo",
+            "edit.redo",
+            "study.on-backdrop",
+            "study.own",
+            "study.forget-cut",
+            "commission.record",
+        }  # nothing is logged of the first sitter
         # wherever an act is begun, it runs on its own stage: it is enough to do them all from one, and from the others to go there
         self.assertLessEqual(set(self.walk((*STAGES, *ROOMS), only_go=True)), may)
         off = self.walk(("Easel",))
