@@ -133,6 +133,11 @@ class DeskCase(unittest.TestCase):
         for _ in range(3):
             self.app.processEvents()
         self.wait_until(lambda: not self.model.jobs.busy)
+        self.clear_away()
+
+    def clear_away(self) -> None:
+        """Let go of what a window that runs would have let go of by now; kept, it would make every restyling and every event dearer."""
+        self.app.sendPostedEvents(None, QEvent.Type.DeferredDelete)
 
     # -- gestures -------------------------------------------------------------
     def click(self, widget: QWidget, at: QPointF | None = None, double: bool = False) -> None:

@@ -62,6 +62,7 @@ class Walk(DeskCase):
                 with self.subTest(place=place, act=act.id):
                     done = perform(self.desk, act)
                     self.app.processEvents()
+                    self.clear_away()
                     self.assertEqual(done, not why)
                     if why:
                         self.assertEqual(self.desk.current.name, place)  # what is off changes nothing, not even the stage
