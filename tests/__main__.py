@@ -34,7 +34,12 @@ SLOW = (
     "test_study_desk",
     "test_desk",
     "test_easel_desk",
-    "test_kit_room",
+    "test_technique",
+    "test_practice_beyond",
+    "test_cli",
+    "test_check_verdicts",
+    "test_safety",
+    "test_mutants",
 )
 """The longest modules begin first, so that all processes end together."""
 PROCESSES = max(2, min(8, os.cpu_count() or 2))
