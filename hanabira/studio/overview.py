@@ -5,8 +5,7 @@ from __future__ import annotations
 import datetime
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from functools import lru_cache
-from typing import TypeVar
+from typing import Any
 
 from hanabira.core.faults import Fault
 from hanabira.core.optics.kit import Kit
@@ -16,25 +15,9 @@ from hanabira.core.schedule.work import Pace, hours_range
 from hanabira.craft.kitfile import parse_csv
 from hanabira.studio import planning
 from hanabira.studio.kits import kit_record
-from hanabira.studio.records import (
-    Area,
-    Commission,
-    LogRow,
-    Photo,
-    PhotoCheck,
-    PracticeRound,
-    Recipe,
-    Record,
-    Shot,
-    StudioKit,
-    Terms,
-    by_commission,
-    new_id,
-)
+from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, Shot, Terms, by_commission, new_id
 from hanabira.studio.store import Store
-from hanabira.studio.tables import Unreadable
-
-R = TypeVar("R", bound=Record)
+from hanabira.studio.tables import TABLES
 
 
 @dataclass(frozen=True)
@@ -107,22 +90,14 @@ def overviews(store: Store, pace: Pace | None = None) -> tuple[Overview, ...]:
 
 def _overviews(store: Store, pace: Pace | None) -> tuple[Overview, ...]:
     kits: dict[str, Kit | None] = {}
-    bad_rows: list[Unreadable] = []
-
-    def read(kind: type[R]) -> tuple[R, ...]:
-        good, bad = store.told(kind)
-        bad_rows.extend(bad)
-        return good
-
-    commissions, areas, recipes = read(Commission), read(Area), {r.area_id: r for r in read(Recipe)}
-    photos, own = by_commission(read(Photo)), by_commission(areas)
-    logs, shots = by_commission(read(LogRow)), by_commission(read(Shot))
-    for other in (StudioKit, PhotoCheck, PracticeRound):
-        read(other)
+    read: dict[type, Any] = {kind: store.told(kind) for kind in TABLES}
+    commissions, areas, rows, of_photos, of_work = (read[kind][0] for kind in (Commission, Area, LogRow, Photo, Shot))
+    recipes = {r.area_id: r for r in read[Recipe][0]}
+    photos, own, logs, shots = (by_commission(q) for q in (of_photos, areas, rows, of_work))
     owner = {a.id: a.commission_id for a in areas}
     causes: dict[str, list[str]] = {}
     out = []
-    for q in bad_rows:
+    for q in (bad for _good, unreadable in read.values() for bad in unreadable):
         if q.table == "commission":
             out.append(_unreadable(Commission(q.key, q.name or "Without a name"), (q.cause,)))
         else:
@@ -147,14 +122,10 @@ def _kit(store: Store, key: str, kept: dict[str, Kit | None]) -> Kit | None:
     if key not in kept:
         try:
             record = kit_record(store, key)
-            kept[key] = _parsed(record.pencils, record.name) if record is not None else None
+            kept[key] = parse_csv(record.pencils, record.name) if record is not None else None
         except Fault:
             kept[key] = None
     return kept[key]
-
-
-_parsed = lru_cache(maxsize=8)(parse_csv)
-"""A kit keeps what was worked out of it, which takes longer than reading it."""
 
 
 def _unreadable(c: Commission, causes: tuple[str, ...]) -> Overview:

@@ -27,7 +27,25 @@ window.close()
 """
 
 
+OPENED = """
+import gc, sys
+from PyQt6.QtWidgets import QApplication
+from hanabira.__main__ import run
+QApplication.exec = staticmethod(lambda: print(gc.isenabled(), gc.get_freeze_count() > 20_000) or 0)
+sys.argv = ["hanabira", *sys.argv[1:]]
+sys.exit(run())
+"""
+
+
 class Lean(unittest.TestCase):
+    def test_garbage_is_searched_for_again_once_the_window_stands_and_what_stands_is_passed_over(self):
+        with tempfile.TemporaryDirectory() as temp:
+            told = subprocess.run(
+                [sys.executable, "-c", OPENED, "open", "--studio", str(demo_copy(Path(temp) / "demo"))],
+                env={**os.environ, "QT_QPA_PLATFORM": "offscreen"}, capture_output=True, text=True, check=True, timeout=120,
+            )  # fmt: skip
+        self.assertEqual(told.stdout.split(), ["True", "True"])
+
     def test_a_start_waits_for_no_library_that_it_does_not_show(self):
         with tempfile.TemporaryDirectory() as temp:
             studio = demo_copy(Path(temp) / "demo")
