@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 import argparse
+import math
 import re
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
-import numpy as np
-
-from hanabira.core.colour.spaces import parse_hex
 from hanabira.core.faults import Fault
-from hanabira.core.optics.kit import Kit
-from hanabira.core.optics.paper import Paper
+
+if TYPE_CHECKING:
+    from hanabira.core.optics.kit import Kit
+    from hanabira.core.optics.paper import Paper
 
 Add = Callable[[str, Callable[[argparse.Namespace], dict | None], str], argparse.ArgumentParser]
 """Declares a command: its name, what runs it and what it does in words."""
@@ -29,6 +30,7 @@ def kit_of(source: str | None) -> Kit:
 
 def paper_of(args: argparse.Namespace, kit: Kit) -> Paper:
     """The paper asked for, as the kit's swatches have it when it was fitted."""
+    from hanabira.core.colour.spaces import parse_hex
     from hanabira.craft.supplies import paper, paper_for
 
     if args.ground:
@@ -43,7 +45,7 @@ def numbers(text: str, count: int, what: str) -> list[float]:
         values = [float(p) for p in parts]
     except ValueError:
         values = []
-    if len(values) != count or not np.isfinite(values).all():
+    if len(values) != count or not all(map(math.isfinite, values)):
         raise Fault(f"“{text}” is not {what}.")
     return values
 

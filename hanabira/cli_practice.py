@@ -4,17 +4,20 @@ from __future__ import annotations
 
 import argparse
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from hanabira.cli_args import Add
 from hanabira.core.faults import Fault
-from hanabira.core.practice.profile import Learner
+
+if TYPE_CHECKING:
+    from hanabira.core.practice.profile import Learner
 
 ANSWERS = 40
 
 
 def practice(args: argparse.Namespace) -> dict:
     """List the drills, or play one with a simulated learner."""
-    from hanabira.core.practice.profile import diagnose
+    from hanabira.core.practice.profile import Learner, diagnose
     from hanabira.core.practice.question import Picture
     from hanabira.core.practice.round import Round, play
     from hanabira.craft.drills import drills
