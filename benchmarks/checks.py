@@ -29,8 +29,8 @@ from hanabira.core.progress.find import Refused, find_sheet
 from hanabira.core.progress.on_sheet import OnSheet, Traced, on_sheet
 from hanabira.core.progress.reading import core_of
 from hanabira.core.progress.strip import find_strip, patches
-from hanabira.core.solver.area import Layer, goes_over
 from hanabira.core.solver.gamut import gamut
+from hanabira.core.solver.layer import Layer, goes_over
 from hanabira.core.solver.place_plan import place_targets
 from hanabira.craft.supplies import paper, paper_for, shipped_kit
 from hanabira.demo import history

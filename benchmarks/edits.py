@@ -12,7 +12,7 @@ from pathlib import Path
 def edits(row: Callable[[str, str, str], None]) -> None:
     """Print the ratio of an edit with 300 commissions to one with 3."""
     from hanabira.core.area.shape import rectangle
-    from hanabira.core.solver.area import Layer
+    from hanabira.core.solver.layer import Layer
     from hanabira.session.edits import EditBrief
     from hanabira.session.runner import InlineRunner
     from hanabira.session.session import Session

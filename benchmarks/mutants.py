@@ -43,7 +43,7 @@ class Cases:
             self.good = [q.encode() for q in (kit_csv(some), kit_gpl(some), swatches_csv(rows), cgats_text(rows))]
             self.suffixes = (".csv", ".gpl", ".csv", ".txt")
         else:
-            from hanabira.core.solver.area import Layer
+            from hanabira.core.solver.layer import Layer
             from hanabira.craft.own_techniques import as_technique
 
             layers = [Layer("ground", "203", 1, 2, "everywhere", "side"), Layer("blend", "", 2, 1, "gaps", tool="stump", why="“so”")]

@@ -39,7 +39,8 @@ def study(row: Row, median_ms: Callable[..., float]) -> None:
     """Print the rows of this table."""
     from hanabira.core.study.isolate import isolate
     from hanabira.core.study.looks import boost_hues
-    from hanabira.core.study.neutral import Light, apply_light
+    from hanabira.core.study.neutral import apply_light
+    from hanabira.core.study.preparation import Light
     from hanabira.core.study.shapes import value_shapes
 
     found: dict[str, list[tuple[float, float]]] = {"lasso": [], "box": []}

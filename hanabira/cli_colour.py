@@ -14,7 +14,8 @@ import numpy as np
 from hanabira.cli_args import kit_of, numbers, paper_of
 from hanabira.core.colour.spaces import lab_hex, parse_hex, srgb_to_lab, to_hex
 from hanabira.core.faults import Fault, RecipeFault
-from hanabira.core.optics.stack import TOOLS, Pass, bare, predict
+from hanabira.core.optics.passes import TOOLS, Pass
+from hanabira.core.optics.stack import bare, predict
 
 
 def _lab(values: Sequence[float] | np.ndarray) -> list[float]:
@@ -51,7 +52,8 @@ def study(args: argparse.Namespace) -> dict:
     from hanabira.core.area.shape import rectangle
     from hanabira.core.study.isolate import isolate, on_backdrop
     from hanabira.core.study.looks import squint
-    from hanabira.core.study.neutral import EXPOSURE_RANGE, Light, apply_light, automatic, from_pick
+    from hanabira.core.study.neutral import apply_light, automatic, from_pick
+    from hanabira.core.study.preparation import EXPOSURE_RANGE, Light
     from hanabira.core.study.shapes import value_shapes
     from hanabira.core.study.surround import reads
     from hanabira.studio.pictures import read_picture, write_picture

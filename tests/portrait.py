@@ -11,12 +11,13 @@ import numpy as np
 from hanabira.core.area.outline import Outline
 from hanabira.core.colour.spaces import Array, lab_to_srgb
 from hanabira.core.forecast.portrait import Drawn
-from hanabira.core.optics.stack import Pass, bare
+from hanabira.core.optics.passes import Pass
+from hanabira.core.optics.stack import bare
 from hanabira.core.progress.check import Plan
 from hanabira.core.progress.expected import Stack, expected, signature
 from hanabira.core.progress.on_sheet import OnSheet, Traced, on_sheet
 from hanabira.core.progress.strip import patches
-from hanabira.core.solver.area import Layer, goes_over
+from hanabira.core.solver.layer import Layer, goes_over
 from hanabira.craft.supplies import paper, paper_for, shipped_kit
 from hanabira.devices.drawn_sheet import DrawnSheet, Planted, draw_sheet, draw_strip
 from hanabira.devices.lens import Shooting, Shot, Table, shoot, table

@@ -9,8 +9,8 @@ import numpy as np
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
 from hanabira.core.places.place import Place, Places
-from hanabira.core.solver.area import BANDS, Layer
 from hanabira.core.solver.gamut import Gamut, gamut
+from hanabira.core.solver.layer import BANDS, Layer
 from hanabira.core.solver.place_plan import PlacePlan, Rules, plan_places
 from hanabira.core.solver.technique import Craft
 from hanabira.craft.techniques import school

@@ -10,7 +10,7 @@ import numpy as np
 from hanabira.core.colour.spaces import chroma
 from hanabira.core.optics.kit import Kit
 from hanabira.core.places.place import Place, Places
-from hanabira.core.solver.area import BANDS
+from hanabira.core.solver.layer import BANDS
 from hanabira.core.solver.place_plan import PlacePlan, Rules, plan_places
 from hanabira.core.solver.technique import Craft
 from hanabira.craft.supplies import paper, parts_of, shipped_kit, surfaces

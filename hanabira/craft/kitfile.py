@@ -19,7 +19,7 @@ import numpy as np
 from hanabira.core.colour.spaces import to_hex
 from hanabira.core.faults import Fault, KitFault
 from hanabira.core.optics.kit import Fit, Kit, Pencil
-from hanabira.core.optics.paper import Pressures
+from hanabira.core.optics.tooth import Pressures
 
 REQUIRED = ("code", "name", "hex")
 KNOWN = (*REQUIRED, "opacity", "lightfast", "binder", "hardness", "owned")

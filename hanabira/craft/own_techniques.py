@@ -12,8 +12,9 @@ from hanabira.core.colour.spaces import Array
 from hanabira.core.faults import RecipeFault
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
-from hanabira.core.optics.stack import TOOLS
-from hanabira.core.solver.area import ROLES, WHERE, Layer, Targets, swaps
+from hanabira.core.optics.passes import TOOLS
+from hanabira.core.solver.area import Targets, swaps
+from hanabira.core.solver.layer import ROLES, WHERE, Layer
 from hanabira.core.solver.place_words import places_in_words
 
 MOST_BYTES = 400_000

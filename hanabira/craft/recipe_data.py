@@ -12,7 +12,8 @@ from hanabira.core.colour.spaces import Array
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
 from hanabira.core.places.place import Places
-from hanabira.core.solver.area import BANDS, Layer, Prediction, goes_over, judged_band
+from hanabira.core.solver.area import Prediction, judged_band
+from hanabira.core.solver.layer import BANDS, Layer, goes_over
 from hanabira.core.solver.library import opaque_order
 from hanabira.craft.techniques import spacing_mm
 

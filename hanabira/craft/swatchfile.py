@@ -17,7 +17,7 @@ import numpy as np
 from hanabira.core.colour.spaces import parse_hex, srgb_to_lab, xyz_to_lab
 from hanabira.core.faults import Fault, KitFault
 from hanabira.core.optics.fit import Swatch
-from hanabira.core.optics.stack import Pass
+from hanabira.core.optics.passes import Pass
 
 COLUMNS = ("stack", "ground", "L", "a", "b")
 DEFAULT_GROUNDS = {"white": "#f4f3ef", "black": "#242325"}

@@ -17,8 +17,8 @@ from hanabira.core.places.find import find_places
 from hanabira.core.places.place import Place, Places, as_planned
 from hanabira.core.schedule.order import Ordered
 from hanabira.core.schedule.sessions import Calendar, Placed
-from hanabira.core.solver.area import Layer
 from hanabira.core.solver.gamut import gamut
+from hanabira.core.solver.layer import Layer
 from hanabira.core.solver.place_plan import plan_places
 from hanabira.core.token import SILENT, Token
 from hanabira.craft.markings import marking_model

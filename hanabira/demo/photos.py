@@ -22,8 +22,8 @@ from hanabira.core.progress.expected import Stack, expected, signature
 from hanabira.core.progress.on_sheet import OnSheet, Traced, on_sheet
 from hanabira.core.progress.strip import patches
 from hanabira.core.progress.told import told
-from hanabira.core.solver.area import Layer, goes_over
 from hanabira.core.solver.gamut import gamut
+from hanabira.core.solver.layer import Layer, goes_over
 from hanabira.core.solver.place_plan import place_targets
 from hanabira.core.token import SILENT, Token
 from hanabira.craft.supplies import paper, paper_for

@@ -10,7 +10,8 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from hanabira.core.later import Later
-from hanabira.core.solver.area import BANDS, swaps
+from hanabira.core.solver.area import swaps
+from hanabira.core.solver.layer import BANDS
 from hanabira.craft.templates import templates
 from hanabira.desk.explain import TOPICS
 from hanabira.desk.stages.recipe.tabs import TABS as RECIPE_TABS

@@ -11,10 +11,10 @@ import numpy as np
 from hanabira.core.colour.spaces import Array, lab_to_srgb, srgb_to_linear
 from hanabira.core.faults import Fault
 from hanabira.core.optics.kit import Kit
-from hanabira.core.optics.stack import Pass
+from hanabira.core.optics.passes import Pass
 from hanabira.core.progress.on_sheet import AreaOnSheet, OnSheet
 from hanabira.core.progress.strip import GREYS, MARK_MM, MARKS_MM, RUBBED, SIZE_MM, WHITE_LAB, chosen, rects
-from hanabira.core.solver.area import Layer, goes_over
+from hanabira.core.solver.layer import Layer, goes_over
 from hanabira.devices.printed_marks import print_mark
 from hanabira.devices.simulated_paper import TRUTHS, SimulatedSheet, Truth
 

@@ -18,7 +18,7 @@ import numpy as np
 from hanabira.core.colour.spaces import Array, lab_to_xyz, xyz_to_lab
 from hanabira.core.optics.bands import FINE_XYZ
 from hanabira.core.optics.kit import Kit
-from hanabira.core.optics.stack import Pass
+from hanabira.core.optics.passes import Pass
 
 _NM = np.arange(380, 731, 10).astype(float)
 _SIDE = 40

@@ -22,8 +22,9 @@ from hanabira.core.progress.on_sheet import DrawnAs, OnSheet, Traced, on_sheet
 from hanabira.core.progress.sheet_map import GRID
 from hanabira.core.progress.strip import patches
 from hanabira.core.progress.told import accepted
-from hanabira.core.solver.area import Layer, paper_targets
+from hanabira.core.solver.area import paper_targets
 from hanabira.core.solver.gamut import Gamut
+from hanabira.core.solver.layer import Layer
 from hanabira.core.solver.place_plan import place_targets
 from hanabira.core.solver.target import Reach
 from hanabira.core.token import Token

@@ -12,14 +12,14 @@ import numpy as np
 
 from hanabira.core.colour.spaces import Array, lab_to_bytes
 from hanabira.core.faults import Fault
-from hanabira.core.optics.stack import Pass
+from hanabira.core.optics.passes import Pass
 from hanabira.core.progress.check import Checked, Plan, check_photo, display_lab
 from hanabira.core.progress.cure import Found, found_faults
 from hanabira.core.progress.expected import signature, wanted_picture
 from hanabira.core.progress.find import Refused
 from hanabira.core.progress.told import refused, told
 from hanabira.core.sentences import say
-from hanabira.core.solver.area import CORRECT, Layer, goes_over
+from hanabira.core.solver.layer import CORRECT, Layer, goes_over
 from hanabira.core.token import Token
 from hanabira.session.check_subject import subject_of
 from hanabira.session.edits import Edit

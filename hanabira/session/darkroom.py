@@ -13,7 +13,8 @@ from hanabira.core.area.shape import fill_ring, ring_area, smooth_ring
 from hanabira.core.colour.spaces import Array, bytes_to_lab, lab_to_bytes, parse_hex
 from hanabira.core.forecast.portrait import Laid, portrait
 from hanabira.core.optics.stack import bare
-from hanabira.core.solver.area import Layer, follow
+from hanabira.core.solver.area import follow
+from hanabira.core.solver.layer import Layer
 from hanabira.core.study.isolate import isolate
 from hanabira.core.study.prepare import coverage, prepare, turn_pixels
 from hanabira.core.token import Token

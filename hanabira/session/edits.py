@@ -10,7 +10,7 @@ from hanabira.core.area.shape import Point
 from hanabira.core.faults import Fault
 from hanabira.core.optics.kit import Kit
 from hanabira.core.places.place import Place
-from hanabira.core.solver.area import Layer
+from hanabira.core.solver.layer import Layer
 from hanabira.core.study.prepare import fit_inside, move_points, turned
 from hanabira.craft.kitfile import kit_csv
 from hanabira.session.undo import Undoable

@@ -9,7 +9,8 @@ from hanabira.core.colour.spaces import parse_hex, srgb_to_lab
 from hanabira.core.colour.words import colour_name
 from hanabira.core.optics.stack import bare
 from hanabira.core.places.outlines import outlines
-from hanabira.core.solver.area import BANDS, Prediction, goes_over, judged_band
+from hanabira.core.solver.area import Prediction, judged_band
+from hanabira.core.solver.layer import BANDS, goes_over
 from hanabira.core.solver.library import opaque_order
 from hanabira.core.solver.place_words import run_in_words, run_of
 from hanabira.craft.supplies import papers, surfaces

@@ -18,9 +18,10 @@ from hanabira.core.forecast.portrait import Drawn, drawn_places
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
 from hanabira.core.places.place import Places, as_planned
-from hanabira.core.solver.area import Layer, Prediction, follow, paper_targets
+from hanabira.core.solver.area import Prediction, follow, paper_targets
 from hanabira.core.solver.cautions import Caution, recipe_cautions
 from hanabira.core.solver.gamut import Gamut
+from hanabira.core.solver.layer import Layer
 from hanabira.core.solver.place_plan import place_targets
 from hanabira.core.solver.target import Reach
 from hanabira.core.study.sun import side_of

@@ -17,11 +17,13 @@ from hanabira.core.colour.words import hue_name
 from hanabira.core.faults import Fault, RecipeFault
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
-from hanabira.core.optics.stack import Pass, bare
+from hanabira.core.optics.passes import Pass
+from hanabira.core.optics.stack import bare
 from hanabira.core.places.place import Places
 from hanabira.core.sentences import say
-from hanabira.core.solver.area import BANDS, Layer, Prediction, Variant, goes_over, swaps
+from hanabira.core.solver.area import Prediction, Variant, swaps
 from hanabira.core.solver.gamut import Gamut
+from hanabira.core.solver.layer import BANDS, Layer, goes_over
 from hanabira.core.solver.place_plan import PlacePlan, plan_places
 from hanabira.core.solver.place_words import places_in_words
 from hanabira.core.solver.technique import Craft

@@ -12,7 +12,7 @@ from hanabira.core.schedule.order import Step
 from hanabira.core.schedule.sessions import Calendar, middle
 from hanabira.core.schedule.wear import BARREL_MM, STUB_MM, worn_mm
 from hanabira.core.schedule.work import AreaWork, Pace, evidence
-from hanabira.core.solver.area import Layer
+from hanabira.core.solver.layer import Layer
 from hanabira.studio.records import LogRow
 
 

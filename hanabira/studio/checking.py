@@ -16,14 +16,12 @@ from dataclasses import fields, is_dataclass
 from functools import cache
 from typing import Any, Union, get_args, get_origin, get_type_hints
 
-from hanabira.core.area.seams import EDGES
-from hanabira.core.area.shape import Point
+from hanabira.core.area.shape import EDGES, Point
 from hanabira.core.faults import Fault, RecordFault
-from hanabira.core.optics.stack import TOOLS
+from hanabira.core.optics.passes import TOOLS
 from hanabira.core.places.place import KINDS
-from hanabira.core.solver.area import ROLES, Layer
-from hanabira.core.study.neutral import EXPOSURE_RANGE
-from hanabira.core.study.prepare import MOST_TILT, Preparation
+from hanabira.core.solver.layer import ROLES, Layer
+from hanabira.core.study.preparation import EXPOSURE_RANGE, MOST_TILT, Preparation
 from hanabira.craft.kitfile import parse_csv
 from hanabira.craft.supplies import papers, surfaces
 from hanabira.craft.swatchfile import parse_swatches

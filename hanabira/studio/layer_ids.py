@@ -10,7 +10,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
-from hanabira.core.solver.area import Layer
+from hanabira.core.solver.layer import Layer
 
 
 def fresh() -> str:

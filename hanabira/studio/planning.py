@@ -16,7 +16,7 @@ from hanabira.core.schedule.order import LAST, Arranger, Ordered, Preferences, s
 from hanabira.core.schedule.plausible import Doubt, Row, doubts
 from hanabira.core.schedule.sessions import Calendar, Days, Placed, lay_out, what_is_left
 from hanabira.core.schedule.work import AreaWork, LayerWork, Pace, area_minutes, hours_range, learned
-from hanabira.core.solver.area import Layer
+from hanabira.core.solver.layer import Layer
 from hanabira.studio.overlaps import polygon_of
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, by_commission
 

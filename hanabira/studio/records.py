@@ -9,8 +9,8 @@ from typing import Protocol, TypeVar
 
 from hanabira.core.area.shape import Point
 from hanabira.core.places.place import Place
-from hanabira.core.solver.area import Layer
-from hanabira.core.study.prepare import Preparation
+from hanabira.core.solver.layer import Layer
+from hanabira.core.study.preparation import Preparation
 from hanabira.studio.layer_ids import with_ids
 
 STAGES = ("Brief", "Study", "Areas", "Recipe", "Plan", "Easel", "Check")

@@ -11,9 +11,8 @@ from typing import Any, TypeVar
 from hanabira.core.area.shape import Point
 from hanabira.core.faults import Fault, RecordFault
 from hanabira.core.places.place import Place
-from hanabira.core.solver.area import Layer
-from hanabira.core.study.neutral import Light
-from hanabira.core.study.prepare import Preparation
+from hanabira.core.solver.layer import Layer
+from hanabira.core.study.preparation import Light, Preparation
 from hanabira.studio.checking import check
 from hanabira.studio.records import Area, Commission, LogRow, Photo, PhotoCheck, PracticeRound, Recipe, Record, Shot, StudioKit, Terms
 

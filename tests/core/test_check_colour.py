@@ -9,7 +9,8 @@ from hypothesis import strategies as st
 
 from hanabira.core.colour.difference import delta_e00
 from hanabira.core.colour.spaces import linear_to_srgb, srgb_to_linear
-from hanabira.core.optics.stack import Pass, predict
+from hanabira.core.optics.passes import Pass
+from hanabira.core.optics.stack import predict
 from hanabira.core.progress.check import check_photo
 from hanabira.core.progress.find import Refused
 from hanabira.core.progress.light import bare_blocks, fit_light, surface

@@ -16,7 +16,7 @@ from hanabira.core.progress.reading import PlaceSeen
 from hanabira.core.progress.told import nearness, refused, told
 from hanabira.core.progress.verdict import Fault, judge
 from hanabira.core.progress.words import listed, remedy, sentence
-from hanabira.core.solver.area import CORRECT, Layer
+from hanabira.core.solver.layer import CORRECT, Layer
 from hanabira.devices.drawn_sheet import Planted
 from tests import portrait
 from tests.portrait import GROUND, KIT, PAPER, RECIPES

@@ -16,7 +16,7 @@ from hanabira.core.progress.sheet_map import GRID
 from hanabira.core.progress.told import fault_data
 from hanabira.core.progress.whole import Seen, clouds_of, eyes_apart, pull, standing_line, whole_faults
 from hanabira.core.progress.words import remedy, sentence
-from hanabira.core.solver.area import CORRECT, Layer
+from hanabira.core.solver.layer import CORRECT, Layer
 from hanabira.devices.drawn_sheet import Planted
 from tests import portrait
 from tests.portrait import KIT, PAPER, RECIPES

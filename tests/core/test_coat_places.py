@@ -9,7 +9,8 @@ from hanabira.core.area.marking import Marking
 from hanabira.core.area.shape import Region
 from hanabira.core.colour.spaces import bytes_to_lab, lab_to_srgb
 from hanabira.core.places.coat import LINES_SHARE, STEP_L, coat_places
-from hanabira.core.places.place import Places, Sample, sample
+from hanabira.core.places.place import Places
+from hanabira.core.places.sample import Sample, sample
 
 PLAIN = Marking("plain", 0.9, "gradient", None, None)
 SIDE = 200

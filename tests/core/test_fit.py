@@ -16,8 +16,9 @@ from hanabira.core.colour.spaces import lab_hex
 from hanabira.core.faults import KitFault
 from hanabira.core.optics.fit import Swatch, expected_error, fit_kit, hand_and_paper
 from hanabira.core.optics.kit import Kit
-from hanabira.core.optics.paper import STANDARD_PRESSURES
-from hanabira.core.optics.stack import Pass, bare, predict
+from hanabira.core.optics.passes import Pass
+from hanabira.core.optics.stack import bare, predict
+from hanabira.core.optics.tooth import STANDARD_PRESSURES
 from hanabira.core.solver.library import build
 from hanabira.core.solver.search import solve
 from hanabira.core.solver.target import reach

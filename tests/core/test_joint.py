@@ -7,10 +7,12 @@ import numpy as np
 
 from hanabira.core.colour.difference import delta_e00
 from hanabira.core.colour.spaces import chroma, hue_deg
-from hanabira.core.optics.stack import Pass, predict
+from hanabira.core.optics.passes import Pass
+from hanabira.core.optics.stack import predict
 from hanabira.core.places.place import Place, Places
-from hanabira.core.solver.area import Layer, follow
+from hanabira.core.solver.area import follow
 from hanabira.core.solver.joint import CHOICES, Lay, Search, in_order
+from hanabira.core.solver.layer import Layer
 from hanabira.core.solver.path import BLACK_C, BLACK_L, Field, Target, turn, within
 from hanabira.core.solver.place_plan import Rules, place_targets, plan_places
 from hanabira.core.solver.technique import Craft

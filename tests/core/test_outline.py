@@ -13,8 +13,8 @@ from hanabira.core.area.outline import Outline, cut_away, from_mask, grow, join,
 from hanabira.core.area.shape import cut, rectangle, ring_area
 from hanabira.core.faults import AreaFault
 from hanabira.core.study.grid import Grid
-from hanabira.core.study.neutral import Light
-from hanabira.core.study.prepare import Preparation, fit_inside, focal_crop, level_tilt, matrix, move_points, prepare, turn_pixels, turned
+from hanabira.core.study.preparation import Light, Preparation
+from hanabira.core.study.prepare import fit_inside, focal_crop, level_tilt, matrix, move_points, prepare, turn_pixels, turned
 from hanabira.craft.supplies import surfaces
 from hanabira.craft.templates import templates
 from tests.fur import fur

@@ -9,7 +9,8 @@ from hanabira.core.area.marking import Marking
 from hanabira.core.area.shape import cut, rectangle
 from hanabira.core.places.find import find_places, ranked
 from hanabira.core.places.parts import FINDERS, KEEPS_OFF, Part, find_parts, three_tones
-from hanabira.core.places.place import Place, Places, sample
+from hanabira.core.places.place import Place, Places
+from hanabira.core.places.sample import sample
 from hanabira.craft.supplies import _load, named, parts_of, surfaces
 from tests import flesh
 from tests.fur import fur

@@ -9,7 +9,8 @@ from hypothesis import strategies as st
 from hanabira.core.colour.difference import delta_e00
 from hanabira.core.colour.spaces import lab_hex
 from hanabira.core.optics.kit import Kit, Pencil
-from hanabira.core.optics.stack import Pass, bare, predict
+from hanabira.core.optics.passes import Pass
+from hanabira.core.optics.stack import bare, predict
 from hanabira.core.solver.place_words import joined, places_in_words, reason, role_of, run_in_words, run_of
 from hanabira.core.solver.reach_help import missing_pencil, other_paper
 from hanabira.craft.supplies import paper, papers, shipped_kit

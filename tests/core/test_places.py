@@ -11,7 +11,8 @@ from hanabira.core.area.shape import cut, rectangle
 from hanabira.core.colour.spaces import lab_to_srgb
 from hanabira.core.places.eyes import guessed_circle
 from hanabira.core.places.find import corrected, find_places
-from hanabira.core.places.place import Place, Places, as_planned, labels_at, two_clusters
+from hanabira.core.places.place import Place, Places, as_planned, labels_at
+from hanabira.core.places.sample import two_clusters
 from hanabira.craft.supplies import _load, named, surfaces
 from hanabira.demo.truth import PHOTOS, demo_truth
 from hanabira.studio.pictures import read_picture

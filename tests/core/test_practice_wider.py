@@ -9,7 +9,8 @@ from hypothesis import strategies as st
 
 from hanabira.core.colour.difference import delta_e00
 from hanabira.core.colour.spaces import lab_to_srgb
-from hanabira.core.optics.stack import Pass, predict
+from hanabira.core.optics.passes import Pass
+from hanabira.core.optics.stack import predict
 from hanabira.core.practice.profile import Learner
 from hanabira.core.practice.question import Picture, again
 from hanabira.core.practice.round import Round, play, told

@@ -11,19 +11,11 @@ from hanabira.core.colour.spaces import parse_hex, srgb_to_lab
 from hanabira.core.faults import Cancelled, RecipeFault
 from hanabira.core.optics import batch as many
 from hanabira.core.optics.kit import Kit, Pencil
-from hanabira.core.optics.stack import Pass, bare, predict
-from hanabira.core.solver.area import (
-    BANDS,
-    Layer,
-    follow,
-    goes_over,
-    moved_layer,
-    paper_targets,
-    swaps,
-    with_layer,
-    without_layer,
-)
+from hanabira.core.optics.passes import Pass
+from hanabira.core.optics.stack import bare, predict
+from hanabira.core.solver.area import follow, moved_layer, paper_targets, swaps, with_layer, without_layer
 from hanabira.core.solver.cautions import recipe_cautions
+from hanabira.core.solver.layer import BANDS, Layer, goes_over
 from hanabira.core.solver.library import MOST_TOOTH, build, key, opaque_order, order_allows
 from hanabira.core.solver.search import FAR_COST, PASS_COST, solve
 from hanabira.core.solver.target import reach

@@ -16,7 +16,8 @@ from hanabira.core.colour.spaces import bytes_to_lab, lab_to_srgb, srgb_to_lab, 
 from hanabira.core.faults import AreaFault, Fault
 from hanabira.core.study.isolate import isolate, on_backdrop
 from hanabira.core.study.looks import boost_hues, lift_shadows, squint
-from hanabira.core.study.neutral import Light, adaptation, apply_light, automatic, from_known, from_pick
+from hanabira.core.study.neutral import adaptation, apply_light, automatic, from_known, from_pick
+from hanabira.core.study.preparation import Light
 from hanabira.core.study.shapes import LEAST_SHARE, value_labels, value_shapes
 from hanabira.core.study.surround import reads
 from hanabira.demo.truth import PHOTO, demo_truth

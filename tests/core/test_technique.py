@@ -15,9 +15,11 @@ from hypothesis import strategies as st
 from hanabira.core.colour.difference import delta_e00
 from hanabira.core.colour.spaces import chroma, hue_deg
 from hanabira.core.faults import RecipeFault
-from hanabira.core.optics.stack import Pass, bare, predict
+from hanabira.core.optics.passes import Pass
+from hanabira.core.optics.stack import bare, predict
 from hanabira.core.solver.advice import ladder, natural_mixes, neutralisers, substitutes, undertones
-from hanabira.core.solver.area import BANDS, Layer, follow
+from hanabira.core.solver.area import follow
+from hanabira.core.solver.layer import BANDS, Layer
 from hanabira.core.solver.library import covers
 from hanabira.core.solver.path import BLACK_C, BLACK_L
 from hanabira.core.solver.technique import allowed

@@ -320,7 +320,7 @@ class RecipeEdits(DemoCase):
         self.assertEqual(self.desk.bench.back.text(), "Take back: swap")
 
     def test_a_caution_is_cured_with_its_button(self):
-        from hanabira.core.solver.area import Layer
+        from hanabira.core.solver.layer import Layer
         from hanabira.desk.widgets.layer_card import CautionCard
         from hanabira.session.edits import SetLayers
 

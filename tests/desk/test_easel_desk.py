@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import QLineEdit
 from hanabira.core.places.outlines import outlines
 from hanabira.core.progress.find import find_sheet
 from hanabira.core.progress.strip import find_strip
-from hanabira.core.solver.area import Layer
+from hanabira.core.solver.layer import Layer
 from hanabira.demo.truth import PHOTO
 from hanabira.desk.controls import Choice, Number, Stepper
 from hanabira.desk.widgets.timeline import Timeline

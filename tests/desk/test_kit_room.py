@@ -6,9 +6,10 @@ import numpy as np
 from pypdf import PdfReader
 from PyQt6.QtCore import Qt
 
-from hanabira.core.solver.area import Layer, follow
+from hanabira.core.solver.area import follow
 from hanabira.core.solver.cautions import recipe_cautions
 from hanabira.core.solver.kit_facts import holes, mixing_strip, neighbours, pressures
+from hanabira.core.solver.layer import Layer
 from hanabira.core.solver.target import reach
 from hanabira.craft.kitfile import fact, read_kit
 from hanabira.craft.supplies import paper, papers, shipped_kit

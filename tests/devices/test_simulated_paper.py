@@ -5,7 +5,7 @@ import unittest
 import numpy as np
 
 from hanabira.core.colour.difference import delta_e00
-from hanabira.core.optics.stack import Pass
+from hanabira.core.optics.passes import Pass
 from hanabira.craft.supplies import shipped_kit
 from hanabira.devices.simulated_paper import TRUTHS, SimulatedSheet
 

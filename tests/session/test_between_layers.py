@@ -4,7 +4,7 @@ import unittest
 
 from hanabira.core.area.seams import Seam
 from hanabira.core.schedule.handling import GRAPHITE, is_handling
-from hanabira.core.solver.area import Layer
+from hanabira.core.solver.layer import Layer
 from hanabira.session.easel import AtTheEasel
 from hanabira.session.edits import SetLayers
 from hanabira.studio.bundle import import_bundle, write_bundle

@@ -7,7 +7,8 @@ import numpy as np
 from hanabira.core.area.shape import rectangle
 from hanabira.core.faults import RecordFault
 from hanabira.core.places.place import Place
-from hanabira.core.solver.area import Layer, follow, with_layer
+from hanabira.core.solver.area import follow, with_layer
+from hanabira.core.solver.layer import Layer
 from hanabira.session.edits import Aim, ChangeAreas, SetLayers, SetPrep
 from hanabira.studio import bundle
 from hanabira.studio.checking import check

@@ -10,7 +10,7 @@ import pypdf
 from PIL import Image
 
 from hanabira.core.progress.expected import signature
-from hanabira.core.solver.area import CORRECT
+from hanabira.core.solver.layer import CORRECT
 from hanabira.core.token import Token
 from hanabira.session.check_subject import subject_of
 from hanabira.session.checkroom import MORNING_WORDS

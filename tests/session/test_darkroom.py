@@ -6,8 +6,8 @@ import numpy as np
 from PIL import Image
 
 from hanabira.core.colour.spaces import srgb_to_lab
-from hanabira.core.solver.area import Layer
-from hanabira.core.study.neutral import Light
+from hanabira.core.solver.layer import Layer
+from hanabira.core.study.preparation import Light
 from hanabira.core.token import SILENT
 from hanabira.session.edits import Edit, EditBrief, SetLayers, SetPrep, SetStage
 from hanabira.session.looks import LOOKS

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from hanabira.core.area.shape import rectangle
 from hanabira.core.schedule.sessions import DRYING_MIN
-from hanabira.core.solver.area import Layer
+from hanabira.core.solver.layer import Layer
 from hanabira.session.easel import REST_S, AtTheEasel, WorkClock
 from hanabira.session.edits import ChangeAreas, SetLayers
 from tests.session.test_session import Case

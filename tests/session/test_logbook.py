@@ -8,7 +8,7 @@ import numpy as np
 from PIL import Image
 
 from hanabira.core.faults import Fault, PhotoFault
-from hanabira.core.solver.area import Layer
+from hanabira.core.solver.layer import Layer
 from hanabira.session.edits import Edit, SetLayers
 from hanabira.studio import account
 from hanabira.studio.records import LogRow, PhotoCheck, Shot

@@ -8,7 +8,7 @@ import numpy as np
 
 from hanabira.core.area.covering import Covering, covering
 from hanabira.core.area.outline import Outline
-from hanabira.core.solver.area import Layer
+from hanabira.core.solver.layer import Layer
 from hanabira.session.edits import DeleteArea, Edit, EditBrief, SetLayers, SetPrep
 from hanabira.session.planner import EXTRA
 from hanabira.session.price import price_words

@@ -12,8 +12,8 @@ from PIL import Image
 
 from hanabira.core.area.shape import rectangle
 from hanabira.core.faults import Cancelled, StudioFault
-from hanabira.core.solver.area import Layer
-from hanabira.core.study.neutral import Light
+from hanabira.core.solver.layer import Layer
+from hanabira.core.study.preparation import Light
 from hanabira.core.token import Token
 from hanabira.session.edits import AddArea, ChangeAreas, DeleteArea, EditBrief, FramePhoto, NoteRecipe, RenameArea, SetLayers, SetPrep
 from hanabira.session.events import Event

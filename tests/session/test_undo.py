@@ -4,8 +4,8 @@ import random
 from collections.abc import Callable
 
 from hanabira.core.area.shape import rectangle
-from hanabira.core.solver.area import Layer
-from hanabira.core.study.neutral import Light
+from hanabira.core.solver.layer import Layer
+from hanabira.core.study.preparation import Light
 from hanabira.session import area_edits
 from hanabira.session.edits import (
     AddArea,

@@ -6,7 +6,7 @@ from unittest import mock
 
 import numpy as np
 
-from hanabira.core.solver.area import Layer
+from hanabira.core.solver.layer import Layer
 from hanabira.session.edits import ChangeAreas, EditBrief, SetLayers, SetPrep
 from hanabira.session.workshop import HELD_C, HELD_L
 from tests.session.test_session import Case

@@ -7,7 +7,7 @@ import numpy as np
 import pypdf
 
 from hanabira.core.colour.spaces import lab_to_srgb
-from hanabira.core.solver.area import Layer
+from hanabira.core.solver.layer import Layer
 from hanabira.session.edits import Aim, SetLayers
 from hanabira.session.recipe_card import card_content
 from hanabira.sheets.card_places import CHIP, MAP_H, MAP_W, RUB

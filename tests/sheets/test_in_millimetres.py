@@ -15,7 +15,8 @@ from hanabira.core.optics.stack import bare, predict
 from hanabira.core.schedule.order import Preferences, order
 from hanabira.core.schedule.sessions import BREAK_EVERY, BREAK_MIN, Days, lay_out
 from hanabira.core.schedule.work import AreaWork, LayerWork, hours_range
-from hanabira.core.solver.area import BANDS, WHERE, Layer, follow
+from hanabira.core.solver.area import follow
+from hanabira.core.solver.layer import BANDS, WHERE, Layer
 from hanabira.core.token import Token
 from hanabira.craft.supplies import paper, shipped_kit, surfaces
 from hanabira.craft.techniques import spacing_mm, stroke_length_mm

@@ -12,7 +12,7 @@ from pathlib import Path
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from hanabira.core.solver.area import Layer
+from hanabira.core.solver.layer import Layer
 from hanabira.craft.supplies import shipped_kit
 from hanabira.studio import database, planning
 from hanabira.studio.account import laid, pencils

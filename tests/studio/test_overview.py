@@ -15,7 +15,7 @@ from hanabira.core.area.shape import rectangle
 from hanabira.core.faults import Fault
 from hanabira.core.schedule.handling import LOOK_MIN
 from hanabira.core.schedule.work import LOW, Pace
-from hanabira.core.solver.area import Layer
+from hanabira.core.solver.layer import Layer
 from hanabira.session.words import hours_words, span
 from hanabira.sheets.approval import Approval, write_approval
 from hanabira.sheets.bench_book import Book, BookDay, BookStep, Ready, write_bench_book

@@ -13,7 +13,7 @@ from pathlib import Path
 from unittest import mock
 
 from hanabira.core.faults import LostStudio, StudioFault
-from hanabira.core.solver.area import Layer
+from hanabira.core.solver.layer import Layer
 from hanabira.demo.truth import PHOTO
 from hanabira.studio import backups, database
 from hanabira.studio.bundle import contents_of, import_bundle, read_bundle, write_bundle

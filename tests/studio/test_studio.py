@@ -20,7 +20,7 @@ from alembic.script import ScriptDirectory
 from sqlalchemy import create_engine
 
 from hanabira.core.faults import Fault, PhotoFault, StudioFault
-from hanabira.core.solver.area import Layer
+from hanabira.core.solver.layer import Layer
 from hanabira.demo.truth import PHOTO
 from hanabira.studio import store as store_module
 from hanabira.studio.backups import KEPT as BACKUPS_KEPT

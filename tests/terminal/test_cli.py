@@ -15,7 +15,7 @@ from PIL import Image
 from hanabira.cli import main
 from hanabira.core.colour.difference import delta_e00
 from hanabira.core.optics.kit import Fit
-from hanabira.core.optics.paper import STANDARD_PRESSURES
+from hanabira.core.optics.tooth import STANDARD_PRESSURES
 from hanabira.craft.kitfile import kit_csv
 from hanabira.craft.supplies import shipped_kit
 from hanabira.demo.truth import PHOTO, PHOTOS

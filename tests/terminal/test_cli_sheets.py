@@ -8,7 +8,8 @@ import pypdf
 
 from hanabira.core.colour.spaces import lab_to_srgb
 from hanabira.core.optics.stack import apply, bare
-from hanabira.core.solver.area import goes_over, judged_band
+from hanabira.core.solver.area import judged_band
+from hanabira.core.solver.layer import goes_over
 from hanabira.core.solver.library import opaque_order
 from hanabira.session.from_bundle import measured, session_of
 from hanabira.session.recipe_card import card_content

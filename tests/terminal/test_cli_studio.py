@@ -11,7 +11,8 @@ from PIL import Image
 
 from hanabira.core.colour.difference import delta_e00
 from hanabira.core.colour.spaces import srgb_to_lab
-from hanabira.core.optics.stack import Pass, bare, predict
+from hanabira.core.optics.passes import Pass
+from hanabira.core.optics.stack import bare, predict
 from hanabira.craft.supplies import paper, shipped_kit
 from hanabira.demo.truth import PHOTO
 from hanabira.studio.bundle import read_bundle

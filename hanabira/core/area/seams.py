@@ -11,8 +11,6 @@ from hanabira.core.area.outline import Outline
 from hanabira.core.colour.spaces import Array, bytes_to_lab
 from hanabira.core.sentences import say
 
-EDGES = ("lost", "soft", "firm")
-"""How soft an edge between two areas is."""
 REACH = 0.05
 """How far apart two outlines may run and still meet, as a share of the smaller area's side."""
 LEAST_SHARE = 0.04

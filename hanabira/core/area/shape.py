@@ -12,6 +12,8 @@ from hanabira.core.colour.spaces import Array
 from hanabira.core.faults import AreaFault
 
 Point = tuple[float, float]
+EDGES = ("lost", "soft", "firm")
+"""How soft an edge between two areas is."""
 SMALLEST_PX = 64
 """An area of fewer pixels cannot be measured."""
 WHOLLY, RIM_PX = 0.92, 2

@@ -10,8 +10,9 @@ from hanabira.core.colour.spaces import Array
 from hanabira.core.optics.bands import reflectance_to_lab
 from hanabira.core.optics.film import Film, over, reflect_transmit
 from hanabira.core.optics.kit import Kit
-from hanabira.core.optics.paper import DEPTHS, SETTLE, STANDARD_PRESSURES, YULE_NIELSEN, Paper, Pressures, room, see
+from hanabira.core.optics.paper import YULE_NIELSEN, Paper
 from hanabira.core.optics.stack import Spot
+from hanabira.core.optics.tooth import DEPTHS, SETTLE, STANDARD_PRESSURES, Pressures, room, see
 
 SCENARIOS = 6
 MOST_PASSES = 6

@@ -21,8 +21,9 @@ from hanabira.core.optics.bands import NODES_NM, colour_to_reflectance, reflecta
 from hanabira.core.optics.batch import Batch, lay
 from hanabira.core.optics.film import film_of
 from hanabira.core.optics.kit import Fit, Kit, Pencil, band_scattering
-from hanabira.core.optics.paper import STANDARD_PRESSURES, Paper, Pressures, see
-from hanabira.core.optics.stack import Pass
+from hanabira.core.optics.paper import Paper
+from hanabira.core.optics.passes import Pass
+from hanabira.core.optics.tooth import STANDARD_PRESSURES, Pressures, see
 from hanabira.core.token import SILENT, Token
 
 NOISE_DE = 0.8

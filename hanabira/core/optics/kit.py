@@ -12,7 +12,8 @@ from hanabira.core.colour.spaces import Array, parse_hex, srgb_to_lab, srgb_to_x
 from hanabira.core.faults import KitFault
 from hanabira.core.optics.bands import colour_to_reflectance, reflectance_to_lab
 from hanabira.core.optics.film import Film, film_of, scattering_of
-from hanabira.core.optics.paper import STANDARD_PRESSURES, YULE_NIELSEN, Paper, Pressures
+from hanabira.core.optics.paper import YULE_NIELSEN, Paper
+from hanabira.core.optics.tooth import STANDARD_PRESSURES, Pressures
 
 BINDERS = ("oil", "wax", "pastel")
 

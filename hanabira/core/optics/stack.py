@@ -14,10 +14,9 @@ from hanabira.core.faults import RecipeFault
 from hanabira.core.optics.bands import colour_to_reflectance, reflectance_to_lab, reflectance_to_xyz
 from hanabira.core.optics.film import Film, over, reflect_transmit
 from hanabira.core.optics.kit import Kit, film_at
-from hanabira.core.optics.paper import STANDARD_PRESSURES, Paper, Pressures, Tooth, lay_pass, see, tooth_used
-
-TOOLS = ("solvent", "stump", "lift", "erase", "scrape", "indent", "reserve")
-"""Tools that are layers of their own."""
+from hanabira.core.optics.paper import Paper
+from hanabira.core.optics.passes import TOOLS, Pass
+from hanabira.core.optics.tooth import STANDARD_PRESSURES, Pressures, Tooth, lay_pass, see, tooth_used
 
 SOLVENT_BLEND, SOLVENT_KEEPS = 0.8, 0.7
 STUMP_BLEND, STUMP_CRUSH = 0.45, 0.02
@@ -55,16 +54,6 @@ class Spot:
     def used(self) -> float:
         """Share of the tooth used, 0–1."""
         return tooth_used(self.paper, self.tooth)
-
-
-@dataclass(frozen=True)
-class Pass:
-    """One layer as asked for: a pencil's code at a pressure with passes, or a tool."""
-
-    code: str = ""
-    pressure: int = 3
-    passes: int = 1
-    tool: str = ""
 
 
 @lru_cache(maxsize=64)

@@ -14,7 +14,8 @@ from hanabira.core.area.values import BAND_PERCENTILES
 from hanabira.core.colour.spaces import Array, bytes_to_lab
 from hanabira.core.colour.words import hue_family
 from hanabira.core.places.parts import Part, find_parts
-from hanabira.core.places.place import Found, Places, Sample, described, two_clusters
+from hanabira.core.places.place import Places
+from hanabira.core.places.sample import Found, Sample, described, two_clusters
 
 STEP_L = 20.0
 """L* between two neighbouring values above which a hand lays something between them."""

@@ -15,7 +15,8 @@ from hanabira.core.area.eye import EyeFrame, catchlight_of, eye_frame, pupil_of,
 from hanabira.core.area.eye_shine import reflections
 from hanabira.core.area.shape import Point, Region
 from hanabira.core.colour.spaces import Array
-from hanabira.core.places.place import LEAST_PX, Found, Places, described, two_clusters
+from hanabira.core.places.place import Places
+from hanabira.core.places.sample import LEAST_PX, Found, described, two_clusters
 
 JOIN_DE = 7.0
 """ΔE76 under which two parts of an iris are one: moving the click by a seventh of the radius moves their colours by as much."""

@@ -15,7 +15,8 @@ from hanabira.core.places.coat import coat_places
 from hanabira.core.places.eyes import eye_places
 from hanabira.core.places.noses import nose_places
 from hanabira.core.places.parts import Part
-from hanabira.core.places.place import Places, sample
+from hanabira.core.places.place import Places
+from hanabira.core.places.sample import sample
 
 LEAST_KEPT = 4
 """A place that corrections leave fewer pixels than this is gone."""

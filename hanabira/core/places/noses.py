@@ -11,7 +11,8 @@ from hanabira.core.area.pattern import inside_blur
 from hanabira.core.area.shape import Region
 from hanabira.core.colour.spaces import Array
 from hanabira.core.colour.words import hue_family
-from hanabira.core.places.place import LEAST_PX, Found, Places, described, sample, two_clusters
+from hanabira.core.places.place import Places
+from hanabira.core.places.sample import LEAST_PX, Found, described, sample, two_clusters
 
 SPLIT_DE, SPLIT_SHARE = 16.0, 0.15
 """Two colours of the base are two places when their ΔE76 is larger and the smaller one holds more of it."""

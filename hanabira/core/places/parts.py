@@ -15,7 +15,7 @@ import numpy as np
 from hanabira.core.area.nose import pebble_of, wet_of
 from hanabira.core.area.pattern import inside_blur
 from hanabira.core.colour.spaces import Array, chroma, hue_deg
-from hanabira.core.places.place import LEAST_PX, Found, Sample, two_clusters
+from hanabira.core.places.sample import LEAST_PX, Found, Sample, two_clusters
 
 WIDTHS = (0.014, 0.026, 0.05, 0.085)
 """Widths of lines that are looked for, as shares of the side of a square as large as the area."""

@@ -14,7 +14,8 @@ from hanabira.core.colour.spaces import Array, bytes_to_lab, chroma
 from hanabira.core.colour.words import hue_family, warmth
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
-from hanabira.core.optics.stack import Pass, predict
+from hanabira.core.optics.passes import Pass
+from hanabira.core.optics.stack import predict
 from hanabira.core.sentences import say
 
 SIDE = 900

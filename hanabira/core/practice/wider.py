@@ -13,7 +13,8 @@ from hanabira.core.colour.difference import delta_e00
 from hanabira.core.colour.spaces import lab_to_bytes
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
-from hanabira.core.optics.stack import Pass, predict
+from hanabira.core.optics.passes import Pass
+from hanabira.core.optics.stack import predict
 from hanabira.core.practice.question import Picture, Question, Spot, key_of
 from hanabira.core.schedule.order import LAST, RECIPE_ORDER, Ordered, Preferences, Step, order
 from hanabira.core.schedule.work import AreaWork, LayerWork

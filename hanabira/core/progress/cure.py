@@ -19,7 +19,7 @@ from hanabira.core.progress.check import Checked, Plan
 from hanabira.core.progress.expected import Expected
 from hanabira.core.progress.reading import PlaceSeen
 from hanabira.core.progress.verdict import Fault
-from hanabira.core.solver.area import CORRECT, Layer, goes_over
+from hanabira.core.solver.layer import CORRECT, Layer, goes_over
 from hanabira.core.solver.library import opaque_order
 
 TOOTH = 0.95

@@ -12,7 +12,7 @@ from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
 from hanabira.core.optics.stack import apply, bare, seen_as
 from hanabira.core.progress.on_sheet import OnSheet
-from hanabira.core.solver.area import CORRECT, Layer, goes_over
+from hanabira.core.solver.layer import CORRECT, Layer, goes_over
 
 SPREAD: Mapping[str, tuple[Array, Array]] = {
     "seen": (np.array([1.6, 0.9, 1.0]), np.array([1.7, 0.9, 1.0])),

@@ -26,7 +26,8 @@ from hanabira.core.colour.spaces import (
 from hanabira.core.faults import PhotoFault
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
-from hanabira.core.optics.stack import Pass, predict
+from hanabira.core.optics.passes import Pass
+from hanabira.core.optics.stack import predict
 from hanabira.core.swatch.marks import Mark, nested_marks
 
 SIZE_MM = (170.0, 26.0)

@@ -8,7 +8,7 @@ from hanabira.core.optics.kit import Kit
 from hanabira.core.progress.check import Checked, Plan
 from hanabira.core.progress.cure import Cure, Found
 from hanabira.core.sentences import say
-from hanabira.core.solver.area import Layer
+from hanabira.core.solver.layer import Layer
 
 LEAN_TOLD_L = 2.5
 WHOLE = ("green", "red", "yellow", "blue", "dull", "neon")

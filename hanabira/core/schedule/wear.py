@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import math
 
-from hanabira.core.optics.paper import STANDARD_PRESSURES
+from hanabira.core.optics.tooth import STANDARD_PRESSURES
 from hanabira.core.schedule.work import BAND_SHARE
 
 BARREL_MM = 175.0

@@ -16,7 +16,8 @@ from hanabira.core.optics import batch as many
 from hanabira.core.optics.film import Film
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
-from hanabira.core.optics.stack import Pass, bare, predict
+from hanabira.core.optics.passes import Pass
+from hanabira.core.optics.stack import bare, predict
 from hanabira.core.sentences import say
 
 _MUD_L = 9.0

@@ -13,8 +13,9 @@ from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
 from hanabira.core.optics.stack import bare
 from hanabira.core.sentences import say
-from hanabira.core.solver.area import Layer, Prediction, follow, goes_over, swaps, with_layer
+from hanabira.core.solver.area import Prediction, follow, swaps, with_layer
 from hanabira.core.solver.gamut import Gamut
+from hanabira.core.solver.layer import Layer, goes_over
 from hanabira.core.solver.library import opaque_order
 from hanabira.core.solver.reach_help import missing_pencil, other_paper
 

@@ -11,7 +11,8 @@ from hanabira.core.colour.difference import delta_e00
 from hanabira.core.colour.spaces import Array, chroma, hue_deg, lch_to_lab
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
-from hanabira.core.optics.stack import Pass, predict
+from hanabira.core.optics.passes import Pass
+from hanabira.core.optics.stack import predict
 from hanabira.core.sentences import say
 
 HOLE_DE = 15.0

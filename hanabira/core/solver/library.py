@@ -20,8 +20,9 @@ from hanabira.core.optics import batch as many
 from hanabira.core.optics.bands import reflectance_to_lab
 from hanabira.core.optics.film import Film, over, reflect_transmit
 from hanabira.core.optics.kit import Kit
-from hanabira.core.optics.paper import Paper, Tooth, lay_pass, see, tooth_used
+from hanabira.core.optics.paper import Paper
 from hanabira.core.optics.stack import bare
+from hanabira.core.optics.tooth import Tooth, lay_pass, see, tooth_used
 from hanabira.core.token import SILENT, Token
 
 LEVELS = (1, 3, 5)

@@ -18,8 +18,9 @@ from hanabira.core.colour.spaces import Array, chroma, hue_deg
 from hanabira.core.optics.bands import reflectance_to_lab
 from hanabira.core.optics.film import Film, over, reflect_transmit
 from hanabira.core.optics.kit import Kit
-from hanabira.core.optics.paper import DEPTHS, SETTLE, Paper, room
+from hanabira.core.optics.paper import Paper
 from hanabira.core.optics.stack import SOLVENT_BLEND, SOLVENT_KEEPS, STUMP_BLEND, STUMP_CRUSH, bare, lightens, running, wet
+from hanabira.core.optics.tooth import DEPTHS, SETTLE, room
 from hanabira.core.solver.library import covers
 
 F = np.float32

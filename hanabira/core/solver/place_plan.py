@@ -15,9 +15,10 @@ from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
 from hanabira.core.places.place import Places
 from hanabira.core.sentences import say
-from hanabira.core.solver.area import BANDS, WHERE, Layer, Targets, follow
+from hanabira.core.solver.area import Targets, follow
 from hanabira.core.solver.gamut import Gamut, gamut
 from hanabira.core.solver.joint import Lay, Lays, Search, in_order
+from hanabira.core.solver.layer import BANDS, WHERE, Layer
 from hanabira.core.solver.library import opaque_order
 from hanabira.core.solver.path import BLACK_C, BLACK_L, DULL_LIGHT_L, Costs, Field, Target, turn, within
 from hanabira.core.solver.place_targets import band_aliases, place_targets

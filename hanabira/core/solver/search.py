@@ -14,8 +14,10 @@ from hanabira.core.colour.spaces import Array
 from hanabira.core.optics import batch as many
 from hanabira.core.optics.film import Film
 from hanabira.core.optics.kit import Kit
-from hanabira.core.optics.paper import Paper, lay_pass, tooth_used
-from hanabira.core.optics.stack import Pass, Spot, bare, predict
+from hanabira.core.optics.paper import Paper
+from hanabira.core.optics.passes import Pass
+from hanabira.core.optics.stack import Spot, bare, predict
+from hanabira.core.optics.tooth import lay_pass, tooth_used
 from hanabira.core.solver.library import LEAST_DEPOSIT, LEVELS, MOST_TOOTH, SMALL_KIT, Library, opaque_order, order_allows
 
 PASS_COST = 0.10

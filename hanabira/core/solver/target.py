@@ -12,8 +12,9 @@ from hanabira.core.optics.bands import reflectance_to_xyz
 from hanabira.core.optics.batch import lay, start
 from hanabira.core.optics.film import Film
 from hanabira.core.optics.kit import Kit
-from hanabira.core.optics.paper import Paper, see
+from hanabira.core.optics.paper import Paper
 from hanabira.core.optics.stack import bare
+from hanabira.core.optics.tooth import see
 
 
 @dataclass(frozen=True)

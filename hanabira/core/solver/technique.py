@@ -8,7 +8,8 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from hanabira.core.colour.spaces import Array, chroma, hue_deg
-from hanabira.core.solver.area import Layer, Prediction
+from hanabira.core.solver.area import Prediction
+from hanabira.core.solver.layer import Layer
 
 LEAN_B = 0.5
 """b* within which a grey leans to neither side."""

@@ -13,7 +13,8 @@ from hanabira.core.optics import batch as many
 from hanabira.core.optics.film import Film
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
-from hanabira.core.optics.stack import Pass, bare
+from hanabira.core.optics.passes import Pass
+from hanabira.core.optics.stack import bare
 
 PRESSURES = (1, 2, 3, 4, 5)
 BELOW = (2, 4)

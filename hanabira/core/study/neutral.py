@@ -2,36 +2,21 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 from numpy.typing import ArrayLike
 
 from hanabira.core.colour.spaces import RGB_TO_XYZ, WHITE, XYZ_TO_RGB, Array, lab_to_xyz, linear_to_srgb, srgb_to_linear
 from hanabira.core.faults import Fault
+from hanabira.core.study.preparation import EXPOSURE_RANGE, Light
 
 BRADFORD = np.array([[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0389, -0.0685, 1.0296]])
 """Cone responses of the Bradford transform (Lam 1985; ICC.1:2010, annex E)."""
 _STRIP = 256
 _DARKEST = 5e-4
 """Linear light below which a channel says nothing of the colour of the light; about 2 of 255."""
-EXPOSURE_RANGE = (-2.0, 2.0)
 _LINEAR = srgb_to_linear(np.arange(256) / 255).astype(np.float32)
 _STEPS = 4095
 _ENCODE = np.round(linear_to_srgb((np.arange(_STEPS + 1) / _STEPS) ** 2) * 255).astype(np.uint8)
-
-
-@dataclass(frozen=True)
-class Light:
-    """Settings of a photo's light: the XYZ that its light's white has (Y = 1), or None as taken; exposure in stops."""
-
-    white: tuple[float, float, float] | None = None
-    exposure: float = 0.0
-
-    @property
-    def as_taken(self) -> bool:
-        """Whether nothing is changed."""
-        return self.white is None and self.exposure == 0
 
 
 def adaptation(white_xyz: ArrayLike) -> Array:

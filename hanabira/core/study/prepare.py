@@ -6,7 +6,7 @@ Everything is a setting. The file is never changed; `prepare` makes the working 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 
 import cv2
 import numpy as np
@@ -15,49 +15,9 @@ from numpy.typing import ArrayLike
 from hanabira.core.area.shape import Point
 from hanabira.core.colour.spaces import Array
 from hanabira.core.study.isolate import isolate, on_backdrop
-from hanabira.core.study.neutral import Light, apply_light
+from hanabira.core.study.neutral import apply_light
+from hanabira.core.study.preparation import MOST_TILT, Preparation
 from hanabira.core.token import SILENT, Token
-
-MOST_TILT = 45.0
-Line = tuple[Point, ...]
-
-
-@dataclass(frozen=True)
-class Preparation:
-    """Settings of a photo. Points are in pixels of the prepared photo, which is as large as the file.
-
-    ``tilt_deg`` turns the picture counter-clockwise about its middle, then ``mirrored`` turns it over.
-    ``outline`` is drawn roughly round the animal, ``keep`` and ``drop`` are strokes that correct the cut;
-    ``cut_out`` says whether the backdrop is put behind. ``sun_deg`` is where the light comes from as
-    seen in the picture (0 right, counter-clockwise), None when nobody said. ``focal`` is the place that
-    the eye should go to.
-    """
-
-    tilt_deg: float = 0.0
-    mirrored: bool = False
-    light: Light = field(default_factory=Light)
-    light_how: str = ""
-    outline: Line = ()
-    keep: tuple[Line, ...] = ()
-    drop: tuple[Line, ...] = ()
-    cut_out: bool = False
-    sun_deg: float | None = None
-    focal: Point | None = None
-
-    @property
-    def geometry(self) -> tuple[float, bool]:
-        """What moves points."""
-        return self.tilt_deg, self.mirrored
-
-    @property
-    def cut(self) -> tuple[object, ...]:
-        """What the cut depends on."""
-        return self.geometry, self.outline, self.keep, self.drop
-
-    @property
-    def pixels(self) -> tuple[object, ...]:
-        """What the prepared pixels and the animal's coverage depend on, but for the backdrop's colours."""
-        return self.geometry, self.light, (self.cut, self.cut_out) if len(self.outline) > 2 else ()
 
 
 def matrix(size: tuple[int, int], tilt_deg: float, mirrored: bool) -> Array:

@@ -14,7 +14,7 @@ import numpy as np
 from hanabira.core.colour.spaces import Array
 from hanabira.core.faults import KitFault
 from hanabira.core.optics.kit import Kit
-from hanabira.core.optics.stack import Pass
+from hanabira.core.optics.passes import Pass
 
 PAGES_MM = {"A4": (210.0, 297.0), "Letter": (215.9, 279.4)}
 MARK_MM = 9.0

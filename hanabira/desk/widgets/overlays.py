@@ -19,7 +19,7 @@ from hanabira.core.area.shape import cut
 from hanabira.core.colour.spaces import bytes_to_lab
 from hanabira.core.later import Later
 from hanabira.core.places.place import Places, labels_at
-from hanabira.core.solver.area import WHERE, Layer
+from hanabira.core.solver.layer import WHERE, Layer
 from hanabira.desk.gestures.outlines import ring_path
 from hanabira.desk.paint import LEFT, RIGHT, disc, hair, painting, text, two_tone, width
 from hanabira.desk.theme import role, scale

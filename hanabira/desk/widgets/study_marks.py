@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
 
 from hanabira.core.study.grid import Grid
-from hanabira.core.study.prepare import Preparation
+from hanabira.core.study.preparation import Preparation
 from hanabira.desk.gestures.marks import draw_stroke
 from hanabira.desk.paint import CENTRE, text, two_tone, width
 from hanabira.desk.widgets.mat import Mat

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
 from hanabira.core.schedule.plausible import Doubt
-from hanabira.core.solver.area import Layer, goes_over
+from hanabira.core.solver.layer import Layer, goes_over
 from hanabira.craft.supplies import surfaces
 from hanabira.desk.cards import hour_bars, wear_words
 from hanabira.desk.controls import Caption, Choice, Number, Pick, Stepper, Words, act_button, form, label, row

@@ -16,8 +16,9 @@ from hanabira.core.colour.spaces import chroma, hue_deg
 from hanabira.core.colour.words import temperature, value_step
 from hanabira.core.faults import Fault
 from hanabira.core.optics.kit import Kit, Pencil
-from hanabira.core.optics.paper import passes_held
-from hanabira.core.optics.stack import Pass, bare, predict
+from hanabira.core.optics.passes import Pass
+from hanabira.core.optics.stack import bare, predict
+from hanabira.core.optics.tooth import passes_held
 from hanabira.core.solver.kit_facts import Hole, holes, mixing_strip, neighbours, pressures
 from hanabira.core.solver.target import reach
 from hanabira.core.swatch.layout import sheet

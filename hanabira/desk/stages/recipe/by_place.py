@@ -12,7 +12,8 @@ from hanabira.core.area.measures import Measures
 from hanabira.core.colour.spaces import chroma
 from hanabira.core.colour.words import nearness
 from hanabira.core.places.place import Place, Places
-from hanabira.core.solver.area import Prediction, goes_over, judged_band
+from hanabira.core.solver.area import Prediction, judged_band
+from hanabira.core.solver.layer import goes_over
 from hanabira.core.solver.library import opaque_order
 from hanabira.core.solver.place_words import places_in_words
 from hanabira.desk.controls import Caption, Stepper, Words, act_button, row

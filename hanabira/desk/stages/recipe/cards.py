@@ -10,7 +10,7 @@ from hanabira.core.colour.difference import delta_e00
 from hanabira.core.colour.spaces import chroma, hue_deg, parse_hex, srgb_to_lab
 from hanabira.core.colour.words import nearness, tone
 from hanabira.core.solver.advice import Advice, ladder, natural_mixes, neutralisers, substitutes, undertones
-from hanabira.core.solver.area import Layer
+from hanabira.core.solver.layer import Layer
 from hanabira.core.solver.place_words import places_in_words
 from hanabira.craft.techniques import coats, measured_coat
 from hanabira.craft.whisker_methods import whisker_method

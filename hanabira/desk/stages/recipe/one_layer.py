@@ -8,7 +8,7 @@ from PyQt6.QtCore import QSignalBlocker, Qt
 from PyQt6.QtWidgets import QCheckBox, QGridLayout, QPlainTextEdit, QSizePolicy, QVBoxLayout, QWidget
 
 from hanabira.core.optics.stack import bare
-from hanabira.core.solver.area import WHERE, Layer
+from hanabira.core.solver.layer import WHERE, Layer
 from hanabira.core.solver.place_words import places_in_words
 from hanabira.desk.controls import Choice, Stepper, Words, act_button, form, label, row
 from hanabira.desk.theme import u

@@ -18,9 +18,10 @@ from hanabira.core.colour.difference import difference_words
 from hanabira.core.colour.spaces import bytes_to_lab, chroma, hue_deg
 from hanabira.core.colour.words import temperature
 from hanabira.core.places.place import Places
-from hanabira.core.solver.area import Layer, Prediction, goes_over, judged_band, moved_layer, swaps, with_layer, without_layer
+from hanabira.core.solver.area import Prediction, judged_band, moved_layer, swaps, with_layer, without_layer
 from hanabira.core.solver.cautions import Caution
 from hanabira.core.solver.kit_facts import on_other_paper
+from hanabira.core.solver.layer import Layer, goes_over
 from hanabira.core.solver.library import opaque_order
 from hanabira.core.token import Token
 from hanabira.craft.supplies import papers

@@ -6,8 +6,7 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from hanabira.core.area.clipping import lost_words
-from hanabira.core.study.neutral import EXPOSURE_RANGE
-from hanabira.core.study.prepare import MOST_TILT
+from hanabira.core.study.preparation import EXPOSURE_RANGE, MOST_TILT
 from hanabira.core.study.shapes import STEPS
 from hanabira.core.study.sun import agree
 from hanabira.desk.cards import PHOTO_PARTS, backdrop_parts, hex_field

@@ -11,7 +11,8 @@ from hanabira.core.faults import Fault
 from hanabira.core.study.bounce import Bounce, bounce
 from hanabira.core.study.cast import Cast, estimate_cast
 from hanabira.core.study.grid import Grid
-from hanabira.core.study.neutral import Light, automatic, from_known, from_pick
+from hanabira.core.study.neutral import automatic, from_known, from_pick
+from hanabira.core.study.preparation import Light
 from hanabira.core.study.prepare import focal_crop, level_tilt, matrix
 from hanabira.core.study.sun import Sun, estimate_sun
 from hanabira.core.study.surround import Reads, reads
