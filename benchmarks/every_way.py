@@ -12,8 +12,8 @@ from multiprocessing import Pool
 
 import numpy as np
 
+from hanabira.craft.rules import switches
 from hanabira.craft.supplies import papers, surfaces
-from hanabira.craft.techniques import switches
 from tests.ways import COATS, MARKINGS, makes_sense, one_way
 
 NAMES = ("surface", "coat", "marking", "kit", "paper", "finish", *switches())

@@ -13,8 +13,8 @@ LONGER_SIDE_MM = 300.0
 
 def techniques(_args: argparse.Namespace) -> dict:
     """Surfaces, coats, markings and schools with their ids."""
+    from hanabira.craft.rules import coats, marking_rules, switches
     from hanabira.craft.supplies import surfaces
-    from hanabira.craft.techniques import coats, marking_rules, switches
 
     return {
         "surfaces": [{"id": k, "name": s.name} for k, s in surfaces().items()],

@@ -24,7 +24,7 @@ def plan(args: argparse.Namespace) -> dict:
     from dataclasses import replace
 
     from hanabira.core.schedule.sessions import what_is_left
-    from hanabira.craft.techniques import school
+    from hanabira.craft.rules import school
     from hanabira.studio import planning
     from hanabira.studio.bundle import kit_of_bundle, read_bundle
     from hanabira.studio.checking import parse_day

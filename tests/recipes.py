@@ -13,7 +13,7 @@ from hanabira.core.solver.gamut import Gamut, gamut
 from hanabira.core.solver.layer import BANDS, Layer
 from hanabira.core.solver.place_plan import PlacePlan, Rules, plan_places
 from hanabira.core.solver.technique import Craft
-from hanabira.craft.techniques import school
+from hanabira.craft.rules import school
 
 SHARES = {"gap": 0.2, "general": 0.5, "light": 0.25, "highlight": 0.05}
 _REACH: dict[tuple[str, Paper], Gamut] = {}

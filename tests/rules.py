@@ -10,7 +10,7 @@ from hanabira.core.optics.paper import Paper
 from hanabira.core.solver.library import opaque_order
 from hanabira.core.solver.path import BLACK_C, BLACK_L, NO_DARK_TARGET_L, PALE_L, STRONG_C
 from hanabira.core.solver.place_plan import ANCHOR_L, PlacePlan
-from hanabira.craft.techniques import switches
+from hanabira.craft.rules import switches
 
 
 def broken(found: PlacePlan, kit: Kit, on: Paper, chosen: Mapping[str, str], reserved: Mapping[str, float] | None = None) -> list[str]:

@@ -13,8 +13,8 @@ from hanabira.core.places.place import Place, Places
 from hanabira.core.solver.layer import BANDS
 from hanabira.core.solver.place_plan import PlacePlan, Rules, plan_places
 from hanabira.core.solver.technique import Craft
+from hanabira.craft.rules import coats, school
 from hanabira.craft.supplies import paper, parts_of, shipped_kit, surfaces
-from hanabira.craft.techniques import coats, school
 from tests.recipes import reach_of
 from tests.rules import broken
 

@@ -6,6 +6,7 @@
 from __future__ import annotations
 
 import importlib
+from types import ModuleType
 from typing import TYPE_CHECKING, Any
 
 __all__ = ["Later", "cv2", "np"]
@@ -21,13 +22,12 @@ class Later:
 
     def __init__(self, name: str) -> None:
         self._name = name
+        self._module: ModuleType | None = None
 
     def __getattr__(self, name: str) -> Any:
-        module = importlib.import_module(self._name)
-        found = getattr(module, name)
-        # kept here, so that the next look costs no more than one into the module itself
-        self.__dict__[name] = found
-        return found
+        if self._module is None:
+            self._module = importlib.import_module(self._name)
+        return getattr(self._module, name)
 
 
 if TYPE_CHECKING:

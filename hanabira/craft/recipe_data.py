@@ -5,17 +5,19 @@ from __future__ import annotations
 import csv
 import io
 from collections.abc import Mapping, Sequence
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from hanabira.core.area.measures import Measures
-from hanabira.core.colour.spaces import Array
-from hanabira.core.optics.kit import Kit
-from hanabira.core.optics.paper import Paper
-from hanabira.core.places.place import Places
 from hanabira.core.solver.area import Prediction, judged_band
 from hanabira.core.solver.layer import BANDS, Layer, goes_over
 from hanabira.core.solver.library import opaque_order
 from hanabira.craft.techniques import spacing_mm
+
+if TYPE_CHECKING:
+    from hanabira.core.area.measures import Measures
+    from hanabira.core.colour.spaces import Array
+    from hanabira.core.optics.kit import Kit
+    from hanabira.core.optics.paper import Paper
+    from hanabira.core.places.place import Places
 
 COLUMNS = (
     "role", "tool", "pencil", "name", "pressure", "passes", "stroke", "length_mm", "spacing_mm", "direction_deg", "where", "target_lab", "lab_after",

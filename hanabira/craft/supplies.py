@@ -7,15 +7,22 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import cache
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from hanabira.core.colour.spaces import parse_hex, srgb_to_lab
 from hanabira.core.faults import KitFault
-from hanabira.core.optics.kit import Kit
+from hanabira.core.later import Later
 from hanabira.core.optics.paper import Paper
-from hanabira.core.places.parts import Part
-from hanabira.core.places.place import Place, Places
-from hanabira.craft.kitfile import read_kit
+
+if TYPE_CHECKING:
+    from hanabira.core.colour import spaces
+    from hanabira.core.optics.kit import Kit
+    from hanabira.core.places import parts
+    from hanabira.core.places.parts import Part
+    from hanabira.core.places.place import Place, Places
+    from hanabira.craft import kitfile
+else:
+    spaces, parts = Later("hanabira.core.colour.spaces"), Later("hanabira.core.places.parts")
+    kitfile = Later("hanabira.craft.kitfile")
 
 DATA = Path(__file__).parent / "data"
 
@@ -81,8 +88,8 @@ def papers() -> Mapping[str, Paper]:
 def parts_of(surface_id: str) -> tuple[Part, ...]:
     """Parts that a surface can have, in the order of their ranks."""
     found = _load("places.toml").get(surface_id, {}).get("parts", ())
-    parts = [Part(v["id"], v.get("name", ""), v["how"], v["rank"], tuple(v.get("keeps_off", ()))) for v in found]
-    return tuple(sorted(parts, key=lambda p: p.rank))
+    known = [parts.Part(v["id"], v.get("name", ""), v["how"], v["rank"], tuple(v.get("keeps_off", ()))) for v in found]
+    return tuple(sorted(known, key=lambda p: p.rank))
 
 
 def named(places: Places, surface_id: str) -> Places:
@@ -112,7 +119,7 @@ def paper_for(kit: Kit, base: Paper, ground_hex: str | None = None) -> Paper:
     if fit is None:
         return base.with_ground(ground_hex) if ground_hex else base
     fitted = fit.paper(base)
-    white = float(srgb_to_lab(parse_hex(base.ground_hex))[0]) > 85
+    white = float(spaces.srgb_to_lab(spaces.parse_hex(base.ground_hex))[0]) > 85
     return fitted.with_ground(ground_hex or (fit.white_hex if fit.white_hex and white else base.ground_hex))
 
 
@@ -147,4 +154,4 @@ def shipped_kit(kit_id: str = "pencils") -> Kit:
     if kit_id not in KITS:
         raise KitFault(f"There is no kit “{kit_id}”.", do=f"Use one of {', '.join(KITS)} or a kit file.")
     name, file = KITS[kit_id]
-    return read_kit(DATA / file, name)
+    return kitfile.read_kit(DATA / file, name)

@@ -7,10 +7,12 @@ import tomllib
 from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cache
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from hanabira.core.area.shape import Point
 from hanabira.craft.supplies import DATA
+
+if TYPE_CHECKING:
+    from hanabira.core.area.shape import Point
 
 
 @dataclass(frozen=True)

@@ -23,8 +23,9 @@ from hanabira.core.solver.place_plan import plan_places
 from hanabira.core.token import SILENT, Token
 from hanabira.craft.markings import marking_model
 from hanabira.craft.readers import readers
+from hanabira.craft.rules import school
 from hanabira.craft.supplies import named, paper, parts_of, shipped_kit, surfaces
-from hanabira.craft.techniques import craft_of, rules_of, school
+from hanabira.craft.techniques import craft_of, rules_of
 from hanabira.studio import planning
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe
 

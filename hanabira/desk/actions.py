@@ -5,11 +5,12 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from PyQt6.QtGui import QAction, QKeySequence
-from PyQt6.QtWidgets import QMenu
 
 from hanabira.desk.acts import MENUS, Act, perform, table
 
 if TYPE_CHECKING:
+    from PyQt6.QtWidgets import QMenu
+
     from hanabira.desk.window import Desk
 
 

@@ -17,7 +17,6 @@ from hanabira.desk.explain import TOPICS
 from hanabira.desk.stages.recipe.tabs import TABS as RECIPE_TABS
 from hanabira.session import area_edits
 from hanabira.session.looks import LOOKS
-from hanabira.session.session import Session
 from hanabira.studio.records import STAGES
 
 if TYPE_CHECKING:
@@ -31,6 +30,7 @@ if TYPE_CHECKING:
     from hanabira.desk.stages.shelf.stage import Shelf
     from hanabira.desk.stages.study.stage import Study
     from hanabira.desk.window import Desk
+    from hanabira.session.session import Session
 
 areas_cards = Later("hanabira.desk.stages.areas.cards")
 recipe_cards = Later("hanabira.desk.stages.recipe.cards")

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QLineEdit, QWidget
 
 from hanabira.core.colour.spaces import parse_hex
 from hanabira.core.faults import Fault
-from hanabira.craft.techniques import switches
+from hanabira.craft.rules import switches
 from hanabira.desk.controls import Caption, Choice, Pick, Words, label, row
 from hanabira.desk.theme import u
 from hanabira.desk.widgets.bars import Bar, HourBars

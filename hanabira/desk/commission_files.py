@@ -6,12 +6,15 @@ import json
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from hanabira.core.faults import Fault
-from hanabira.core.token import Token
 from hanabira.desk.recipe_files import FileWriter
 from hanabira.studio.bundle import log_csv, write_bundle
 from hanabira.studio.writing import write_file
+
+if TYPE_CHECKING:
+    from hanabira.core.token import Token
 
 
 # the printing library is not needed before something is printed: what uses it is imported by the acts

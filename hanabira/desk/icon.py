@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from functools import lru_cache
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QByteArray, QRectF
-from PyQt6.QtGui import QColor, QPainter
 from PyQt6.QtSvg import QSvgRenderer
 
 from hanabira.desk.theme import role
+
+if TYPE_CHECKING:
+    from PyQt6.QtGui import QColor, QPainter
 
 FOLDER = Path(__file__).parent / "icons"
 

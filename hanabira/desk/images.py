@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
-import numpy as np
+from typing import TYPE_CHECKING
+
 from PyQt6.QtGui import QIcon, QImage, QPixmap
 
 from hanabira.session.view import screen
+
+if TYPE_CHECKING:
+    import numpy as np
 
 
 def wrap(four: np.ndarray) -> QImage:

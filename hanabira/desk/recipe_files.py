@@ -11,7 +11,6 @@ from typing import TYPE_CHECKING
 from hanabira.core.faults import Fault, RecipeFault
 from hanabira.core.optics.stack import predict
 from hanabira.core.swatch.layout import scrap_page
-from hanabira.core.token import Token
 from hanabira.craft.recipe_data import recipes_csv
 from hanabira.craft.supplies import papers, surfaces
 from hanabira.session.recipe_list import recipes
@@ -20,6 +19,7 @@ from hanabira.studio.openraster import write_openraster
 from hanabira.studio.writing import write_file
 
 if TYPE_CHECKING:
+    from hanabira.core.token import Token
     from hanabira.desk.window import Desk
 
 

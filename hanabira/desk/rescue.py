@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen
@@ -16,7 +17,9 @@ from hanabira.desk.drawn import Drawn, Stop
 from hanabira.desk.paint import painting, text
 from hanabira.desk.theme import role, u
 from hanabira.studio import backups
-from hanabira.studio.backups import Backup
+
+if TYPE_CHECKING:
+    from hanabira.studio.backups import Backup
 
 ROW = 54.0
 

@@ -14,10 +14,10 @@ from hanabira.desk.images import wrap
 from hanabira.desk.widgets.mat import Mat
 from hanabira.desk.widgets.roll import Roll, Way
 from hanabira.session.looks import LOOKS
-from hanabira.session.session import Session
 
 if TYPE_CHECKING:
     from hanabira.desk.window import Desk
+    from hanabira.session.session import Session
 
 
 def column(*parts: QWidget) -> QWidget:

@@ -9,10 +9,9 @@ from typing import TYPE_CHECKING
 from PyQt6 import sip
 from PyQt6.QtCore import QObject, QTimer
 
-from hanabira.core.token import Token
-from hanabira.desk.stage import Stage
-
 if TYPE_CHECKING:
+    from hanabira.core.token import Token
+    from hanabira.desk.stage import Stage
     from hanabira.desk.window import Desk
 
 WHERE: Mapping[str, tuple[str, str]] = {

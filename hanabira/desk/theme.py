@@ -8,11 +8,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass, fields
 from functools import cache
+from typing import TYPE_CHECKING
 
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
-from PyQt6.QtWidgets import QApplication
 
 from hanabira import fonts
+
+if TYPE_CHECKING:
+    from PyQt6.QtWidgets import QApplication
 
 THIN = "\u2009"  # thin space between a figure and its unit
 MINUS = "\u2212"

@@ -5,6 +5,7 @@ from __future__ import annotations
 import traceback
 from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QEvent, QObject, Qt, QTimer, QUrl
 from PyQt6.QtGui import QCloseEvent, QDesktopServices, QKeyEvent, QResizeEvent
@@ -21,7 +22,6 @@ from PyQt6.QtWidgets import (
 )
 
 from hanabira.core.faults import Fault
-from hanabira.core.token import Token
 from hanabira.desk import ask, theme
 from hanabira.desk.actions import Actions
 from hanabira.desk.acts import ROOMS
@@ -36,7 +36,6 @@ from hanabira.desk.stage import Pages, PictureStage, Stage
 from hanabira.desk.stage_set import StageSet
 from hanabira.desk.widgets.bench import Bench
 from hanabira.desk.widgets.command_list import CommandList
-from hanabira.desk.widgets.mat import Mat
 from hanabira.desk.widgets.notices import JobStrip, MessageStrip
 from hanabira.desk.widgets.thread import Thread
 from hanabira.desk.widgets.value_rule import ValueRule
@@ -44,8 +43,12 @@ from hanabira.desk.work_camera import WorkCamera
 from hanabira.handbook.pages import glossary, page_of
 from hanabira.session.edits import SetStage
 from hanabira.session.looks import LOOKS
-from hanabira.session.session import Session
 from hanabira.studio.records import STAGES
+
+if TYPE_CHECKING:
+    from hanabira.core.token import Token
+    from hanabira.desk.widgets.mat import Mat
+    from hanabira.session.session import Session
 
 DAY_MS = 60_000
 """How often it is looked whether the day has changed."""

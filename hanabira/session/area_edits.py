@@ -3,18 +3,21 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from hanabira.core.area.eye import measure_eye
 from hanabira.core.area.outline import Outline, clipped_to, cut_away, in_box, join, place_twin
-from hanabira.core.area.shape import Point
 from hanabira.core.faults import Fault
 from hanabira.craft.templates import ellipse, templates
 from hanabira.session.edits import AddArea, ChangeAreas
-from hanabira.session.session import Session
-from hanabira.session.view import View
 from hanabira.studio.records import Area, new_id
+
+if TYPE_CHECKING:
+    from hanabira.core.area.shape import Point
+    from hanabira.session.session import Session
+    from hanabira.session.view import View
 
 ANIMAL = 235
 """Coverage (0–255) from which a pixel is animal."""

@@ -17,9 +17,9 @@ from hanabira.core.optics.stack import bare
 from hanabira.core.progress.expected import wanted_picture
 from hanabira.core.schedule.order import RECIPE_ORDER, Step
 from hanabira.core.token import Token
+from hanabira.craft.rules import switches
 from hanabira.craft.safety import SHEET, step_cautions, words_for
 from hanabira.craft.supplies import papers, surfaces
-from hanabira.craft.techniques import switches
 from hanabira.session.check_subject import subject_of
 from hanabira.session.planner import Planned
 from hanabira.session.price import price_words

@@ -14,18 +14,18 @@ from hanabira.core.colour.spaces import Array, bytes_to_lab, lab_to_bytes, parse
 from hanabira.core.forecast.portrait import Laid, portrait
 from hanabira.core.optics.stack import bare
 from hanabira.core.solver.area import follow
-from hanabira.core.solver.layer import Layer
 from hanabira.core.study.isolate import isolate
 from hanabira.core.study.prepare import coverage, prepare, turn_pixels
-from hanabira.core.token import Token
 from hanabira.session.looks import LOOKS, Seen
 from hanabira.session.view import PREVIEW_SIDE, View, screen
 from hanabira.studio import account
-from hanabira.studio.pictures import Picture
-from hanabira.studio.records import Photo
 
 if TYPE_CHECKING:
+    from hanabira.core.solver.layer import Layer
+    from hanabira.core.token import Token
     from hanabira.session.session import Session
+    from hanabira.studio.pictures import Picture
+    from hanabira.studio.records import Photo
 
 _FORECAST_SIDE = 1100
 _ALPHA_SIDE = 2400

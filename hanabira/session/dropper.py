@@ -13,12 +13,12 @@ from hanabira.core.colour.spaces import Array, bytes_to_lab, chroma, hue_deg
 from hanabira.core.colour.words import colour_name, nearness, temperature, value_step
 from hanabira.core.sentences import say
 from hanabira.core.solver.two_layers import Two, best_two
-from hanabira.core.token import Token
 from hanabira.session.edits import EditBrief
-from hanabira.session.view import View
 
 if TYPE_CHECKING:
+    from hanabira.core.token import Token
     from hanabira.session.session import Session
+    from hanabira.session.view import View
 
 ROUND_MM = 6.0
 """What lies so near round a spot is what it is seen against."""

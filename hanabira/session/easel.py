@@ -8,7 +8,6 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from hanabira.core.schedule.order import Ordered, Step
 from hanabira.core.schedule.sessions import DRYING_MIN
 from hanabira.session.edits import Edit, EditBrief
 from hanabira.session.planner import EXTRA
@@ -16,6 +15,7 @@ from hanabira.studio.account import differences
 from hanabira.studio.records import LogRow, new_id
 
 if TYPE_CHECKING:
+    from hanabira.core.schedule.order import Ordered, Step
     from hanabira.session.session import Session
 
 REST_S = 5 * 60.0

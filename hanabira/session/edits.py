@@ -6,19 +6,19 @@ from collections.abc import Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from hanabira.core.area.shape import Point
 from hanabira.core.faults import Fault
-from hanabira.core.optics.kit import Kit
-from hanabira.core.places.place import Place
-from hanabira.core.solver.layer import Layer
 from hanabira.core.study.prepare import fit_inside, move_points, turned
 from hanabira.craft.kitfile import kit_csv
-from hanabira.session.undo import Undoable
 from hanabira.studio.layer_ids import carried
 from hanabira.studio.records import Area, Photo, Recipe, Record, StudioKit, cover_crop, new_id
 
 if TYPE_CHECKING:
+    from hanabira.core.area.shape import Point
+    from hanabira.core.optics.kit import Kit
+    from hanabira.core.places.place import Place
+    from hanabira.core.solver.layer import Layer
     from hanabira.session.session import Session
+    from hanabira.session.undo import Undoable
 
 
 class Edit:

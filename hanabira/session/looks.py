@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-
-import numpy as np
+from typing import TYPE_CHECKING
 
 from hanabira.core.study import looks
 from hanabira.core.study.isolate import on_backdrop
 from hanabira.core.study.shapes import value_shapes
 from hanabira.core.study.warmth import warmth_map
+
+if TYPE_CHECKING:
+    import numpy as np
 
 
 @dataclass(frozen=True)

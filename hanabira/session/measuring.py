@@ -8,24 +8,24 @@ from typing import TYPE_CHECKING, Any
 
 from hanabira.core.area.dapples import SOFT, Dapples, classed, find_dapples
 from hanabira.core.area.face import Face, face_lines
-from hanabira.core.area.marking import Marking
 from hanabira.core.area.measures import NOT_LOOKED, Measures, measure
 from hanabira.core.area.outline import Outline as Shape
 from hanabira.core.area.pattern import Pattern, find_pattern
 from hanabira.core.area.seams import Seam, seam
 from hanabira.core.area.shape import Outline, Point, Region, cut
 from hanabira.core.places.find import corrected, find_places
-from hanabira.core.places.place import Places
-from hanabira.core.token import Token
 from hanabira.craft.markings import marking_model
 from hanabira.craft.readers import readers
 from hanabira.craft.supplies import named, parts_of, surfaces
 from hanabira.session.view import View
 from hanabira.studio.overlaps import polygon_of
-from hanabira.studio.records import Area, Photo
 
 if TYPE_CHECKING:
+    from hanabira.core.area.marking import Marking
+    from hanabira.core.places.place import Places
+    from hanabira.core.token import Token
     from hanabira.session.session import Session
+    from hanabira.studio.records import Area, Photo
 
 
 DAPPLED = ("spots", "rosettes", "patches")

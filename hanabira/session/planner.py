@@ -8,17 +8,17 @@ from typing import TYPE_CHECKING
 
 from hanabira.core.area.covering import Covering, covering
 from hanabira.core.area.outline import Outline
-from hanabira.core.area.seams import Seam
 from hanabira.core.faults import Fault
 from hanabira.core.schedule.handling import is_handling
 from hanabira.core.schedule.order import LAST, Arranger, Ordered, Preferences
-from hanabira.core.schedule.sessions import Calendar
-from hanabira.core.schedule.work import AreaWork, Pace
 from hanabira.session.edits import EditBrief
 from hanabira.studio import planning
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, by_commission, is_part
 
 if TYPE_CHECKING:
+    from hanabira.core.area.seams import Seam
+    from hanabira.core.schedule.sessions import Calendar
+    from hanabira.core.schedule.work import AreaWork, Pace
     from hanabira.session.session import Session
 
 EXTRA = "extra:"

@@ -22,8 +22,6 @@ class Reaches:
         self.model = model
         self._reach: tuple[Sign, Reach] | None = None
         self._gamut: tuple[Sign, Gamut] | None = None
-        model.view_ready.connect(self.prepare)
-        model.kit_changed.connect(self.prepare)
 
     @property
     def sign(self) -> Sign:

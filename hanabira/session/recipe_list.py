@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from hanabira.craft.recipe_data import layers_data, places_data, result_data
-from hanabira.session.session import Session
+
+if TYPE_CHECKING:
+    from hanabira.session.session import Session
 
 FORMAT = "hanabira recipes 1"
 

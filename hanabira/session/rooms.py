@@ -1,4 +1,4 @@
-"""Rooms of a session that most starts never enter: they are made, and their code is loaded, at the first look into them."""
+"""Parts of a session that are made, and whose code is loaded, at the first look into them: a window stands before most are needed."""
 
 from __future__ import annotations
 
@@ -7,12 +7,76 @@ from typing import TYPE_CHECKING, cast
 
 if TYPE_CHECKING:
     from hanabira.session.checkroom import Checkroom
+    from hanabira.session.darkroom import Darkroom
+    from hanabira.session.dropper import Dropper
+    from hanabira.session.logbook import Logbook
+    from hanabira.session.measuring import Measuring
+    from hanabira.session.planner import Planner
     from hanabira.session.practising import Practising
+    from hanabira.session.predicting import Predicting
+    from hanabira.session.reaches import Reaches
     from hanabira.session.session import Session
+    from hanabira.session.workshop import Workshop
 
 
 class Rooms:
-    """What a session has besides its own parts."""
+    """What a session is made of besides its records."""
+
+    @cached_property
+    def darkroom(self) -> Darkroom:
+        """Makes the working photo and the ways of looking at it."""
+        from hanabira.session.darkroom import Darkroom
+
+        return Darkroom(cast("Session", self))
+
+    @cached_property
+    def measuring(self) -> Measuring:
+        """Measures of the areas."""
+        from hanabira.session.measuring import Measuring
+
+        return Measuring(cast("Session", self))
+
+    @cached_property
+    def predicting(self) -> Predicting:
+        """What recipes give."""
+        from hanabira.session.predicting import Predicting
+
+        return Predicting(cast("Session", self))
+
+    @cached_property
+    def workshop(self) -> Workshop:
+        """Solves and changes recipes."""
+        from hanabira.session.workshop import Workshop
+
+        return Workshop(cast("Session", self))
+
+    @cached_property
+    def planner(self) -> Planner:
+        """Order, sessions and what the plan covers."""
+        from hanabira.session.planner import Planner
+
+        return Planner(cast("Session", self))
+
+    @cached_property
+    def logbook(self) -> Logbook:
+        """The log and the photos of the work."""
+        from hanabira.session.logbook import Logbook
+
+        return Logbook(cast("Session", self))
+
+    @cached_property
+    def dropper(self) -> Dropper:
+        """Reads spots of the photo."""
+        from hanabira.session.dropper import Dropper
+
+        return Dropper(cast("Session", self))
+
+    @cached_property
+    def reaches(self) -> Reaches:
+        """What kit and paper give at their ends."""
+        from hanabira.session.reaches import Reaches
+
+        return Reaches(cast("Session", self))
 
     @cached_property
     def checkroom(self) -> Checkroom:
@@ -28,7 +92,13 @@ class Rooms:
 
         return Practising(cast("Session", self))
 
-    def forget_checks(self) -> None:
-        """Another commission is opened: pictures of the last one's photos go, if there were any."""
-        if "checkroom" in self.__dict__:
-            self.checkroom.forget()
+    def forget(self) -> None:
+        """Another commission is opened: what was worked out of the last one goes, where anything was."""
+        for part in ("measuring", "predicting", "checkroom"):
+            if part in self.__dict__:
+                getattr(self, part).forget()
+
+    def forget_predictions(self, key: str = "") -> None:
+        """What the predictions hang on has changed, of one area or of all."""
+        if "predicting" in self.__dict__:
+            self.predicting.forget(key)

@@ -6,49 +6,44 @@ import datetime
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
 from pathlib import Path
-from typing import Protocol
+from typing import TYPE_CHECKING, Protocol
 
-import numpy as np
-
-from hanabira.core.area.measures import Measures
-from hanabira.core.area.shape import Outline, Point, Region
-from hanabira.core.colour.spaces import Array
 from hanabira.core.faults import Fault
-from hanabira.core.forecast.portrait import Drawn, drawn_places
-from hanabira.core.optics.kit import Kit
-from hanabira.core.optics.paper import Paper
-from hanabira.core.places.place import Places, as_planned
-from hanabira.core.solver.area import Prediction, follow, paper_targets
-from hanabira.core.solver.cautions import Caution, recipe_cautions
-from hanabira.core.solver.gamut import Gamut
-from hanabira.core.solver.layer import Layer
-from hanabira.core.solver.place_plan import place_targets
-from hanabira.core.solver.target import Reach
-from hanabira.core.study.sun import side_of
-from hanabira.core.token import Token
-from hanabira.craft.kitfile import parse_csv
-from hanabira.craft.supplies import KITS, paper, paper_for, papers
-from hanabira.session.darkroom import Darkroom
-from hanabira.session.dropper import Dropper
+from hanabira.core.later import Later
+from hanabira.craft.supplies import KITS, paper, paper_for
 from hanabira.session.edits import AddPhoto, EditBrief
 from hanabira.session.events import Event
-from hanabira.session.logbook import Logbook
-from hanabira.session.measuring import Measuring
 from hanabira.session.messages import MessageDoor
 from hanabira.session.petals import share_done
-from hanabira.session.planner import Planner
-from hanabira.session.reaches import Reaches
 from hanabira.session.rooms import Rooms
 from hanabira.session.runner import InlineRunner, Runner
 from hanabira.session.settings import Settings
 from hanabira.session.undo import Undoable, UndoList
-from hanabira.session.view import View
-from hanabira.session.workshop import Workshop
 from hanabira.studio import backups, files
 from hanabira.studio.kits import kit_record
-from hanabira.studio.overlaps import Overlaps
 from hanabira.studio.records import Area, Commission, LogRow, Photo, PhotoCheck, Recipe, Record, Shot, StudioKit, cover_crop, new_id
-from hanabira.studio.store import Store
+
+if TYPE_CHECKING:
+    from hanabira.core.area.measures import Measures
+    from hanabira.core.area.shape import Outline, Point, Region
+    from hanabira.core.colour.spaces import Array
+    from hanabira.core.forecast.portrait import Drawn
+    from hanabira.core.optics.kit import Kit
+    from hanabira.core.optics.paper import Paper
+    from hanabira.core.places.place import Places
+    from hanabira.core.solver.area import Prediction
+    from hanabira.core.solver.cautions import Caution
+    from hanabira.core.solver.gamut import Gamut
+    from hanabira.core.solver.layer import Layer
+    from hanabira.core.solver.target import Reach
+    from hanabira.core.token import Token
+    from hanabira.craft import kitfile
+    from hanabira.session.view import View
+    from hanabira.studio import overlaps
+    from hanabira.studio.overlaps import Overlaps
+    from hanabira.studio.store import Store
+else:
+    kitfile, overlaps = Later("hanabira.craft.kitfile"), Later("hanabira.studio.overlaps")
 
 
 class Doable(Undoable, Protocol):
@@ -94,19 +89,13 @@ class Session(Rooms):
         self.photos: tuple[Photo, ...] = ()
         self.all_areas: tuple[Area, ...] = ()
         self.areas: tuple[Area, ...] = ()
-        self._overlaps = Overlaps(())
+        self._overlaps: Overlaps | None = None
         self.recipes: dict[str, Recipe] = {}
         self.view: View | None = None
         self.area_id, self.layer_at = "", 0
         self.shape_steps, self.shape_only = 5, None  # type: int, int | None
-        self.darkroom = Darkroom(self)
-        self.measuring = Measuring(self)
-        self.workshop = Workshop(self)
-        self.planner = Planner(self)
-        self.logbook = Logbook(self)
-        self.dropper = Dropper(self)
-        self._predictions: dict[str, tuple[object, Prediction, tuple[Caution, ...]]] = {}
-        self.reaches = Reaches(self)
+        for signal in (self.view_ready, self.kit_changed):
+            signal.connect(lambda: self.reaches.prepare())
         self._kits: dict[str, tuple[str, Kit]] = {}
         self._kit_records: dict[str, StudioKit] = {}
 
@@ -165,9 +154,7 @@ class Session(Rooms):
         self.settings.set("opening", found.id)
         stopped = self.jobs.cancel_all()
         self.commission, self.view, self.area_id, self.layer_at = found, None, "", 0
-        self.measuring.forget()
-        self.forget_checks()
-        self._predictions.clear()
+        self.forget()
         self._reload()
         self.undo_changed.emit()
         self.settings.set("commission", found.id)
@@ -227,13 +214,13 @@ class Session(Rooms):
                 self._recipe_edited(r.area_id)
 
     def _commission_edited(self) -> None:
-        self._predictions.clear()
+        self.forget_predictions()
         self.commission_changed.emit()
         self.commissions_changed.emit()
 
     def _kit_edited(self) -> None:
         self._kit_records.clear()
-        self._predictions.clear()
+        self.forget_predictions()
         self.kit_changed.emit()
 
     def _photo_edited(self) -> None:
@@ -246,7 +233,7 @@ class Session(Rooms):
         self.areas_changed.emit()
 
     def _recipe_edited(self, key: str) -> None:
-        self._predictions.pop(key, None)
+        self.forget_predictions(key)
         self.layer_at = max(0, min(self.layer_at, len(self.recipe_layers(key)) - 1))
         self.recipe_changed.emit(key)
 
@@ -346,8 +333,8 @@ class Session(Rooms):
     @property
     def overlaps(self) -> Overlaps:
         """The order of the areas where they overlap, worked out once for each edit."""
-        if self._overlaps.areas is not self.areas:
-            self._overlaps = Overlaps(self.areas)
+        if self._overlaps is None or self._overlaps.areas is not self.areas:
+            self._overlaps = overlaps.Overlaps(self.areas)
         return self._overlaps
 
     def over_of(self, area: Area) -> tuple[Outline, ...]:
@@ -403,14 +390,7 @@ class Session(Rooms):
 
     def side(self, area: Area) -> str:
         """Whether an area lies on the light or the shadow side; empty while nobody knows where the light comes from."""
-        photo = self.photo
-        if photo is None or photo.prep.sun_deg is None:
-            return ""
-        rings = [photo.prep.outline] if len(photo.prep.outline) > 2 else [a.ring for a in self.areas]
-        p = np.asarray([q for ring in rings for q in ring])
-        low, high = p.min(0), p.max(0)
-        middle = np.asarray(area.ring).mean(0)
-        return side_of((middle[0], middle[1]), (low[0], low[1], high[0] - low[0], high[1] - low[1]), photo.prep.sun_deg)
+        return self.predicting.side(area)
 
     # -- recipes ------------------------------------------------------------------
     @property
@@ -441,8 +421,14 @@ class Session(Rooms):
         kept = self._kits.get(key)
         sign = f"{(unsteady := float(self.settings.get('hand_unsteady')))} {record.pencils}"
         if kept is None or kept[0] != sign:
-            kept = self._kits[key] = (sign, replace(parse_csv(record.pencils, record.name), unsteady=unsteady))
+            kept = self._kits[key] = (sign, replace(kitfile.parse_csv(record.pencils, record.name), unsteady=unsteady))
         return kept[1]
+
+    @property
+    def kit_sign(self) -> str:
+        """What the open commission's kit is read from; another text is another kit."""
+        self.kit_of(self.kit_id)
+        return self._kits[self.kit_id][0]
 
     @property
     def paper(self) -> Paper:
@@ -463,12 +449,7 @@ class Session(Rooms):
 
     def places(self, key: str) -> Places | None:
         """Places of an area as its recipe has them, in today's colours where they were found again; as they are found when it has none."""
-        m, recipe = self.measures(key), self.recipes.get(key)
-        if m is None or m.places is None:
-            return None
-        if recipe is None or not recipe.places:
-            return m.places
-        return as_planned(m.places, recipe.places)
+        return self.predicting.places(key)
 
     def by_places(self, key: str) -> bool:
         """Whether an area's recipe was planned by places."""
@@ -476,26 +457,13 @@ class Session(Rooms):
 
     def targets(self, key: str) -> Mapping[str, Array] | None:
         """Paper targets of an area's places, or of its bands while its recipe is one by values; None until it is measured."""
-        m = self.measures(key)
-        if m is None:
-            return None
-        places = self.places(key)
-        if places is not None and (self.by_places(key) or not self.recipe_layers(key)):
-            aims = {place: np.array(shift) for place, *shift in self.recipes[key].aims} if key in self.recipes else {}
-            return place_targets(self.gamut, places, aims)
-        return paper_targets(self.reach, {b: np.asarray(v) for b, v in m.values.band_lab.items()})
+        return self.predicting.targets(key)
 
     def drawing(self, key: str) -> Callable[[tuple[int, int], tuple[float, float], float], Drawn] | None:
         """What tells, on whatever thread, what the photo shows of an area on a raster: (rows and columns, photo pixel of the first one, pixels
         of the raster a photo pixel). None until it is measured.
         """
-        m, places = self.measures(key), self.places(key)
-        if m is None:
-            return None
-        if not self.by_places(key) or places is None:
-            bands = Drawn({b: np.asarray(v, float) for b, v in m.values.band_lab.items()})
-            return lambda _shape, _corner, _k: bands
-        return lambda shape, corner, k: drawn_places(places, shape, corner, k)
+        return self.predicting.drawing(key)
 
     def recipe_layers(self, key: str) -> tuple[Layer, ...]:
         """Layers of an area's recipe."""
@@ -503,35 +471,7 @@ class Session(Rooms):
 
     def prediction(self, key: str) -> tuple[Prediction, tuple[Caution, ...]] | None:
         """What an area's recipe gives, with its cautions; None until it is measured and has layers."""
-        layers, targets, measured = self.recipe_layers(key), self.targets(key), self.measuring.kept(key)
-        if targets is None or not layers or measured is None:
-            return None
-        try:
-            for q in layers:
-                if q.code:
-                    self.kit.get(q.code)
-        except Fault:
-            return None
-        sign = (layers, self._kits[self.kit_id][0], self.paper, measured[0])
-        kept = self._predictions.get(key)
-        if kept is None or kept[0] != sign:
-            told = follow(self.paper, self.kit, layers, targets)
-            kept = (
-                sign,
-                told,
-                recipe_cautions(
-                    self.paper,
-                    self.kit,
-                    layers,
-                    targets,
-                    told,
-                    self.commission.lasting_floor if self.commission else 3,
-                    tuple(papers().values()),
-                    self.gamut if self.by_places(key) else None,
-                ),
-            )
-            self._predictions[key] = kept
-        return kept[1], kept[2]
+        return self.predicting.prediction(key)
 
     def solve(self, key: str, keep: Layer | None = None) -> None:
         """Solve an area's layers by the craft's rules and keep them as one edit."""

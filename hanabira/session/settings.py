@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from hanabira.core.faults import Fault
-from hanabira.studio.store import Store
+
+if TYPE_CHECKING:
+    from hanabira.studio.store import Store
 
 
 @dataclass(frozen=True)

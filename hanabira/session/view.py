@@ -4,13 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
 import cv2
 import numpy as np
 
 from hanabira.core.area.clipping import UNKNOWN, Levels, clipped, photo_levels
-from hanabira.core.area.shape import Point
 from hanabira.core.token import SILENT, Token
+
+if TYPE_CHECKING:
+    from hanabira.core.area.shape import Point
 
 PREVIEW_SIDE = 1600
 Crop = tuple[float, float, float, float]

@@ -16,26 +16,27 @@ from hanabira.core.colour.spaces import chroma
 from hanabira.core.colour.words import hue_name
 from hanabira.core.faults import Fault, RecipeFault
 from hanabira.core.optics.kit import Kit
-from hanabira.core.optics.paper import Paper
-from hanabira.core.optics.passes import Pass
 from hanabira.core.optics.stack import bare
-from hanabira.core.places.place import Places
 from hanabira.core.sentences import say
 from hanabira.core.solver.area import Prediction, Variant, swaps
-from hanabira.core.solver.gamut import Gamut
 from hanabira.core.solver.layer import BANDS, Layer, goes_over
 from hanabira.core.solver.place_plan import PlacePlan, plan_places
 from hanabira.core.solver.place_words import places_in_words
-from hanabira.core.solver.technique import Craft
 from hanabira.core.token import SILENT, Token
+from hanabira.craft.rules import school
 from hanabira.craft.supplies import surfaces
-from hanabira.craft.techniques import FINISH, craft_of, rules_of, school
+from hanabira.craft.techniques import FINISH, craft_of, rules_of
 from hanabira.session.edits import Edit, SetLayers
-from hanabira.session.measuring import Request
-from hanabira.studio.records import Area
 
 if TYPE_CHECKING:
+    from hanabira.core.optics.paper import Paper
+    from hanabira.core.optics.passes import Pass
+    from hanabira.core.places.place import Places
+    from hanabira.core.solver.gamut import Gamut
+    from hanabira.core.solver.technique import Craft
+    from hanabira.session.measuring import Request
     from hanabira.session.session import Session
+    from hanabira.studio.records import Area
 
 JUMP_L = 10.0
 """A value step between neighbours that recipe and photo see differently by more than this is warned of."""

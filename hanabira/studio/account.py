@@ -5,15 +5,17 @@ from __future__ import annotations
 import datetime
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from hanabira.core.optics.kit import Kit
-from hanabira.core.schedule.order import Step
 from hanabira.core.schedule.sessions import Calendar, middle
 from hanabira.core.schedule.wear import BARREL_MM, STUB_MM, worn_mm
 from hanabira.core.schedule.work import AreaWork, Pace, evidence
-from hanabira.core.solver.layer import Layer
-from hanabira.studio.records import LogRow
+
+if TYPE_CHECKING:
+    from hanabira.core.optics.kit import Kit
+    from hanabira.core.schedule.order import Step
+    from hanabira.core.solver.layer import Layer
+    from hanabira.studio.records import LogRow
 
 
 @dataclass(frozen=True)

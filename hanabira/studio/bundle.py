@@ -17,7 +17,7 @@ import zipfile
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 
 import cv2
 import numpy as np
@@ -25,15 +25,17 @@ from PIL import Image
 
 from hanabira.core.area.shape import fill_ring, smooth_ring
 from hanabira.core.faults import Cancelled, Fault, PhotoFault, RecordFault, StudioFault
-from hanabira.core.optics.kit import Kit
 from hanabira.core.token import SILENT, Token
 from hanabira.craft.kitfile import parse_csv
 from hanabira.craft.supplies import shipped_kit
 from hanabira.studio import kits, tables
 from hanabira.studio.layer_ids import carry_over, numbered
 from hanabira.studio.records import Area, Commission, LogRow, Photo, PhotoCheck, Recipe, Shot, StudioKit, new_id
-from hanabira.studio.store import Store
 from hanabira.studio.writing import refused, safe_cell, write_file
+
+if TYPE_CHECKING:
+    from hanabira.core.optics.kit import Kit
+    from hanabira.studio.store import Store
 
 R = TypeVar("R")
 FORMAT, VERSION = "hanabira bundle", 4

@@ -10,11 +10,14 @@ import re
 import sqlite3
 import time
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from hanabira.studio import backups, database
 from hanabira.studio.account import first_plan_key
 from hanabira.studio.records import Commission, Photo, Shot
-from hanabira.studio.store import Store
+
+if TYPE_CHECKING:
+    from hanabira.studio.store import Store
 
 _FILE = re.compile(r"^[0-9a-f]{64}\.[A-Za-z0-9]+$")
 TABLES = ("photo", "shot")

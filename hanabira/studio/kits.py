@@ -4,12 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 from hanabira.core.faults import Fault
-from hanabira.craft.kitfile import kit_csv, parse_csv
+from hanabira.core.later import Later
 from hanabira.craft.supplies import KITS, shipped_kit
 from hanabira.studio.records import StudioKit, new_id
-from hanabira.studio.store import Store
+
+if TYPE_CHECKING:
+    from hanabira.craft import kitfile
+    from hanabira.studio.store import Store
+else:
+    kitfile = Later("hanabira.craft.kitfile")
 
 
 def shipped_record(key: str) -> StudioKit | None:
@@ -17,7 +23,7 @@ def shipped_record(key: str) -> StudioKit | None:
     if key not in KITS:
         return None
     kit = shipped_kit(key)
-    return StudioKit(key, kit.name, kit_csv(kit))
+    return StudioKit(key, kit.name, kitfile.kit_csv(kit))
 
 
 def kit_record(store: Store, key: str) -> StudioKit | None:
@@ -32,7 +38,7 @@ def same(a: StudioKit, b: StudioKit) -> bool:
 
 def _plain(k: StudioKit) -> tuple[str, Sequence[str]]:
     try:
-        pencils = kit_csv(parse_csv(k.pencils, k.name))
+        pencils = kitfile.kit_csv(kitfile.parse_csv(k.pencils, k.name))
     except Fault:
         pencils = k.pencils
     return pencils, k.swatches.split()

@@ -8,9 +8,10 @@ from __future__ import annotations
 import uuid
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from hanabira.core.solver.layer import Layer
+if TYPE_CHECKING:
+    from hanabira.core.solver.layer import Layer
 
 
 def fresh() -> str:

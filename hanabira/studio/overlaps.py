@@ -10,10 +10,11 @@ import numpy as np
 
 from hanabira.core.area.shape import Outline, Point, ring_area, smooth_ring
 from hanabira.core.later import Later
-from hanabira.studio.records import Area
 
 if TYPE_CHECKING:
     from shapely import Polygon
+
+    from hanabira.studio.records import Area
 
 shapely = Later("shapely")
 

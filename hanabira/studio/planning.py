@@ -6,19 +6,21 @@ import datetime
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from hanabira.core.colour.spaces import parse_hex, srgb_to_lab
 from hanabira.core.faults import Fault
-from hanabira.core.optics.kit import Kit
 from hanabira.core.schedule.handling import Handling, SeamWork, handling_steps, with_handling
 from hanabira.core.schedule.order import LAST, Arranger, Ordered, Preferences, steps_of
 from hanabira.core.schedule.plausible import Doubt, Row, doubts
 from hanabira.core.schedule.sessions import Calendar, Days, Placed, lay_out, what_is_left
 from hanabira.core.schedule.work import AreaWork, LayerWork, Pace, area_minutes, hours_range, learned
-from hanabira.core.solver.layer import Layer
 from hanabira.studio.overlaps import polygon_of
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, by_commission
+
+if TYPE_CHECKING:
+    from hanabira.core.optics.kit import Kit
+    from hanabira.core.solver.layer import Layer
 
 DARK_GROUND_L = 50.0
 """A ground darker than this bears no graphite lines."""

@@ -16,19 +16,25 @@ import tempfile
 import threading
 from collections.abc import Iterable, Iterator, Sequence
 from pathlib import Path
-from typing import IO, Any, TypeVar
+from typing import IO, TYPE_CHECKING, Any, TypeVar
 
 import platformdirs
 
 from hanabira.core.faults import LostStudio, PhotoFault, RecordFault, StudioFault
+from hanabira.core.later import Later
 from hanabira.core.token import SILENT, Token
 from hanabira.studio import backups, database, tables
-from hanabira.studio.backups import Backup
 from hanabira.studio.checking import check
 from hanabira.studio.database import DATABASE, HEAD, Connections
-from hanabira.studio.pictures import Picture, probe, read_picture, suffix_of
 from hanabira.studio.records import Photo, Recipe, Record, Shot
-from hanabira.studio.tables import Unreadable
+
+if TYPE_CHECKING:
+    from hanabira.studio import pictures
+    from hanabira.studio.backups import Backup
+    from hanabira.studio.pictures import Picture
+    from hanabira.studio.tables import Unreadable
+else:
+    pictures = Later("hanabira.studio.pictures")
 
 R = TypeVar("R", bound=Record)
 
@@ -265,7 +271,7 @@ class Store:
             raise StudioFault(f"This studio is open for reading only: {self.read_only}.", kept="Nothing was changed.")
         source = Path(source)
         name = name or source.name
-        probe(source)
+        pictures.probe(source)
         root = self.folder / "photos"
         part = ""
         try:
@@ -273,8 +279,8 @@ class Store:
             with open(source, "rb") as src, tempfile.NamedTemporaryFile(dir=root, suffix=".part", delete=False) as out:
                 part = out.name
                 digest = _copy(src, out, name, token)
-            size = read_picture(part, None, token, name).size
-            suffix = suffix or suffix_of(part)
+            size = pictures.read_picture(part, None, token, name).size
+            suffix = suffix or pictures.suffix_of(part)
             target = root / digest[:2] / f"{digest}{suffix}"
             target.parent.mkdir(exist_ok=True)
             if not target.exists() or _digest(target) != digest:
@@ -299,7 +305,7 @@ class Store:
         """Put a file back where a stored photo of the same content is lost or damaged: the records that have it again."""
         if self.read_only:
             return ()
-        probe(source)
+        pictures.probe(source)
         try:
             digest = _digest(Path(source))
         except OSError:
@@ -317,7 +323,7 @@ class Store:
         if not path.is_file():
             raise PhotoFault(f"The file of {photo.original_name} is not in the studio any more.", "Everything else is kept.", again)
         try:
-            return read_picture(path, most_side, token, photo.original_name)
+            return pictures.read_picture(path, most_side, token, photo.original_name)
         except PhotoFault as fault:
             raise PhotoFault(f"The studio’s own copy cannot be shown: {fault.what}", "Everything else is kept.", again) from fault
 

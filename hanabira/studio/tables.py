@@ -6,15 +6,17 @@ import json
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, fields
 from functools import lru_cache
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 
-from hanabira.core.area.shape import Point
 from hanabira.core.faults import Fault, RecordFault
 from hanabira.core.places.place import Place
 from hanabira.core.solver.layer import Layer
 from hanabira.core.study.preparation import Light, Preparation
 from hanabira.studio.checking import check
 from hanabira.studio.records import Area, Commission, LogRow, Photo, PhotoCheck, PracticeRound, Recipe, Record, Shot, StudioKit, Terms
+
+if TYPE_CHECKING:
+    from hanabira.core.area.shape import Point
 
 
 @dataclass(frozen=True)

@@ -16,8 +16,8 @@ from hanabira.core.solver.layer import Layer
 from hanabira.core.solver.path import BLACK_C, BLACK_L, Field, Target, turn, within
 from hanabira.core.solver.place_plan import Rules, place_targets, plan_places
 from hanabira.core.solver.technique import Craft
+from hanabira.craft.rules import school
 from hanabira.craft.supplies import paper, shipped_kit
-from hanabira.craft.techniques import school
 from tests.recipes import coat, plan, reach_of
 
 FUR = {"gap": [21, 6.8, 11.8], "general": [33, 12.4, 26.2], "light": [66, 17, 42], "highlight": [74, 13, 38]}

@@ -18,14 +18,14 @@ from hanabira.core.faults import RecipeFault
 from hanabira.core.optics.passes import Pass
 from hanabira.core.optics.stack import bare, predict
 from hanabira.core.solver.advice import ladder, natural_mixes, neutralisers, substitutes, undertones
+from hanabira.core.solver.allowed import allowed
 from hanabira.core.solver.area import follow
 from hanabira.core.solver.layer import BANDS, Layer
 from hanabira.core.solver.library import covers
 from hanabira.core.solver.path import BLACK_C, BLACK_L
-from hanabira.core.solver.technique import allowed
 from hanabira.craft.own_techniques import as_technique, laid, read_technique
+from hanabira.craft.rules import coat_id, coats, marking_rules, school, switches
 from hanabira.craft.supplies import paper, papers, shipped_kit, surfaces
-from hanabira.craft.techniques import coat_id, coats, marking_rules, school, switches
 from hanabira.craft.whisker_methods import NO_INDENT, whisker_method
 from hanabira.demo.truth import PHOTO
 from tests.recipes import plan

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
-import cv2
-import numpy as np
-
-from hanabira.core.colour.spaces import Array
 from hanabira.core.faults import AreaFault
+from hanabira.core.later import cv2, np
+
+if TYPE_CHECKING:
+    from hanabira.core.colour.spaces import Array
 
 Point = tuple[float, float]
 EDGES = ("lost", "soft", "firm")

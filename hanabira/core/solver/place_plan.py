@@ -15,6 +15,7 @@ from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
 from hanabira.core.places.place import Places
 from hanabira.core.sentences import say
+from hanabira.core.solver.allowed import allowed
 from hanabira.core.solver.area import Targets, follow
 from hanabira.core.solver.gamut import Gamut, gamut
 from hanabira.core.solver.joint import Lay, Lays, Search, in_order
@@ -23,7 +24,7 @@ from hanabira.core.solver.library import opaque_order
 from hanabira.core.solver.path import BLACK_C, BLACK_L, DULL_LIGHT_L, Costs, Field, Target, turn, within
 from hanabira.core.solver.place_targets import band_aliases, place_targets
 from hanabira.core.solver.place_words import DARKS, LIGHTS, TOPS, joined, places_in_words, reason, role_of
-from hanabira.core.solver.technique import Craft, Plan, allowed
+from hanabira.core.solver.technique import Craft, Plan
 from hanabira.core.token import SILENT, Token
 
 MAIN, FAINT = 1.25, 0.8

@@ -10,11 +10,11 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
 
 from hanabira.core.area.outline import push
-from hanabira.core.area.shape import Point
 from hanabira.desk.gestures.outlines import Hand, Ring, knob, ring_path
 from hanabira.desk.paint import CENTRE, text, two_tone, width
 
 if TYPE_CHECKING:
+    from hanabira.core.area.shape import Point
     from hanabira.desk.widgets.mat import Mat
 
 _ENTER = (Qt.Key.Key_Return, Qt.Key.Key_Enter)

@@ -12,10 +12,10 @@ from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 
 from hanabira.core.area.shape import Point, ring_area, simplify_ring, smooth_ring
 from hanabira.desk.paint import two_tone
-from hanabira.studio.records import Area
 
 if TYPE_CHECKING:
     from hanabira.desk.widgets.mat import Mat
+    from hanabira.studio.records import Area
 
 GRAB_PX = 9.0
 """How near the pointer must come to a corner or an edge, in design pixels."""

@@ -8,11 +8,11 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen
 
-from hanabira.core.area.shape import Point
 from hanabira.desk.gestures.outlines import Gesture, knob
 from hanabira.desk.paint import CENTRE, text, two_tone
 
 if TYPE_CHECKING:
+    from hanabira.core.area.shape import Point
     from hanabira.desk.widgets.mat import Mat
 
 LENS, TIMES = 120.0, 4.0

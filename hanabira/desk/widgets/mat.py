@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
@@ -23,11 +24,13 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from hanabira.core.colour.spaces import srgb_to_lab
 from hanabira.desk.drawn import Drawn
-from hanabira.desk.gestures.outlines import Gesture
 from hanabira.desk.images import wrap
 from hanabira.desk.paint import CENTRE, height, ink_on, largest, tape, text, width
 from hanabira.desk.theme import role, scale
-from hanabira.session.view import View
+
+if TYPE_CHECKING:
+    from hanabira.desk.gestures.outlines import Gesture
+    from hanabira.session.view import View
 
 RULER = 24
 ZOOM_RANGE = (0.15, 120.0)

@@ -5,19 +5,23 @@ from __future__ import annotations
 import math
 import random
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPainterPath, QPen
-from PyQt6.QtWidgets import QWidget
 
 from hanabira.core.area.clipping import GONE
-from hanabira.core.area.measures import Measures
 from hanabira.core.area.values import BAND_PERCENTILES
 from hanabira.core.colour.words import colour_name, value_step
 from hanabira.desk.drawn import Drawn, Stop
 from hanabira.desk.paint import LEFT, RIGHT, bed, grey, hair, height, mapped, petal, swatch, text, width
 from hanabira.desk.theme import THIN, role
-from hanabira.desk.widgets.rose import Petal
+
+if TYPE_CHECKING:
+    from PyQt6.QtWidgets import QWidget
+
+    from hanabira.core.area.measures import Measures
+    from hanabira.desk.widgets.rose import Petal
 
 ROW = 29.0
 

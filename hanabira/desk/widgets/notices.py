@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QElapsedTimer, QEvent, QObject, QRectF, Qt, QTimer
 from PyQt6.QtGui import QPainter, QPen
@@ -11,10 +12,12 @@ from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QWidget
 from hanabira.desk import icon as icons
 from hanabira.desk.controls import PetalButton
 from hanabira.desk.drawn import Drawn
-from hanabira.desk.jobs import JobRunner
 from hanabira.desk.paint import hatch, height, painting, text
 from hanabira.desk.theme import role
-from hanabira.session.messages import Message
+
+if TYPE_CHECKING:
+    from hanabira.desk.jobs import JobRunner
+    from hanabira.session.messages import Message
 
 SHOW_AFTER_MS = 200
 

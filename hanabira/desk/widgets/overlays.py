@@ -7,14 +7,13 @@ import random
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import TYPE_CHECKING
 
 import cv2
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen, QPixmap, QPolygonF
 
-from hanabira.core.area.hair import HairField
-from hanabira.core.area.measures import Measures
 from hanabira.core.area.shape import cut
 from hanabira.core.colour.spaces import bytes_to_lab
 from hanabira.core.later import Later
@@ -23,9 +22,13 @@ from hanabira.core.solver.layer import WHERE, Layer
 from hanabira.desk.gestures.outlines import ring_path
 from hanabira.desk.paint import LEFT, RIGHT, disc, hair, painting, text, two_tone, width
 from hanabira.desk.theme import role, scale
-from hanabira.desk.widgets.mat import Mat
 from hanabira.studio.overlaps import box_of, curve_of, drawn
-from hanabira.studio.records import Area
+
+if TYPE_CHECKING:
+    from hanabira.core.area.hair import HairField
+    from hanabira.core.area.measures import Measures
+    from hanabira.desk.widgets.mat import Mat
+    from hanabira.studio.records import Area
 
 shapely = Later("shapely")
 

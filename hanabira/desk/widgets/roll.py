@@ -4,15 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPainterPath, QPen
-from PyQt6.QtWidgets import QWidget
 
 from hanabira.desk import icon as icons
 from hanabira.desk.drawn import Drawn, Stop
 from hanabira.desk.paint import LEFT, keycap, text, width
 from hanabira.desk.theme import role, scale
+
+if TYPE_CHECKING:
+    from PyQt6.QtWidgets import QWidget
 
 ROW = 52.0
 LOW = 520

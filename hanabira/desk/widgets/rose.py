@@ -4,16 +4,19 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath, QPen, QTransform
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from hanabira.core.area.measures import Measures
 from hanabira.core.colour.spaces import Array, chroma, hue_deg
 from hanabira.desk.drawn import Drawn, Stop
 from hanabira.desk.paint import CENTRE, mapped, petal, text
 from hanabira.desk.theme import role
+
+if TYPE_CHECKING:
+    from hanabira.core.area.measures import Measures
 
 CHROMA_MAX = 60.0
 SIZE = 174.0

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QLinearGradient, QMouseEvent, QPainter, QPainterPath, QPen
-from PyQt6.QtWidgets import QWidget
 
 from hanabira.core.colour.words import temperature, value_step
 from hanabira.desk.drawn import Drawn, Stop
 from hanabira.desk.paint import CENTRE, LEFT, grey, hatch, ink_on, text, width
 from hanabira.desk.theme import THIN, role, scale
+
+if TYPE_CHECKING:
+    from PyQt6.QtWidgets import QWidget
 
 MARKS = ("gap", "general", "light", "highlight")
 

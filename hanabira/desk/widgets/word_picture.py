@@ -5,14 +5,17 @@ from __future__ import annotations
 import math
 import random
 from collections.abc import Callable, Mapping
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
-from PyQt6.QtWidgets import QWidget
 
 from hanabira.desk.drawn import Drawn
 from hanabira.desk.paint import CENTRE, bed, grey, hair, hatch, mapped, pencilled, petal, swatch, text
 from hanabira.desk.theme import role
+
+if TYPE_CHECKING:
+    from PyQt6.QtWidgets import QWidget
 
 HIGH = 96.0
 _FUR = ((26.0, 8.0, 12.0), (48.0, 12.0, 22.0), (70.0, 9.0, 24.0), (91.0, 2.0, 8.0))

@@ -9,24 +9,24 @@ from hanabira.core.area.clipping import lost_words
 from hanabira.core.area.eye import compare_eyes
 from hanabira.core.area.face import likely_tip
 from hanabira.core.area.marking import CLASSES
-from hanabira.core.area.measures import Measures
 from hanabira.core.area.pattern import svg
-from hanabira.core.area.seams import Seam
 from hanabira.core.area.shape import Point, smooth_ring
 from hanabira.core.colour.words import value_step
+from hanabira.craft.rules import coats
 from hanabira.craft.supplies import surfaces
-from hanabira.craft.techniques import coats
 from hanabira.craft.templates import templates
 from hanabira.desk.controls import Caption, Choice, PetalButton, Pick, Words, act_button, label, measured_caption, row
 from hanabira.desk.widgets.measure_cards import Balance, HairCard, HiddenHueCard, Patches, Shares, ValuePatches
 from hanabira.desk.widgets.rose import PetalRose, petals_of
 from hanabira.session import area_edits
 from hanabira.session.measuring import EAR
-from hanabira.studio.records import Area
 from hanabira.studio.writing import write_file
 
 if TYPE_CHECKING:
+    from hanabira.core.area.measures import Measures
+    from hanabira.core.area.seams import Seam
     from hanabira.desk.stages.areas.stage import Areas
+    from hanabira.studio.records import Area
 
 LOCKS = ("long-fur", "mane-and-tail", "curly-or-wavy", "wet")
 """Surfaces of locks, whose change from root to tip nothing measures."""

@@ -12,7 +12,8 @@ from hanabira.core.colour.words import nearness, tone
 from hanabira.core.solver.advice import Advice, ladder, natural_mixes, neutralisers, substitutes, undertones
 from hanabira.core.solver.layer import Layer
 from hanabira.core.solver.place_words import places_in_words
-from hanabira.craft.techniques import coats, measured_coat
+from hanabira.craft.rules import coats
+from hanabira.craft.techniques import measured_coat
 from hanabira.craft.whisker_methods import whisker_method
 from hanabira.desk.cards import school_parts
 from hanabira.desk.controls import Caption, Choice, Pick, Stepper, Words, act_button, row
