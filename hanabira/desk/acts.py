@@ -10,16 +10,15 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from hanabira.core.later import Later
-from hanabira.core.solver.area import swaps
 from hanabira.core.solver.layer import BANDS
 from hanabira.craft.templates import templates
 from hanabira.desk.explain import TOPICS
 from hanabira.desk.stages.recipe.tabs import TABS as RECIPE_TABS
-from hanabira.session import area_edits
 from hanabira.session.looks import LOOKS
 from hanabira.studio.records import STAGES
 
 if TYPE_CHECKING:
+    from hanabira.core.solver import area as recipe_changes
     from hanabira.desk.stages.areas.stage import Areas
     from hanabira.desk.stages.check.stage import Check
     from hanabira.desk.stages.easel.stage import Easel
@@ -30,7 +29,11 @@ if TYPE_CHECKING:
     from hanabira.desk.stages.shelf.stage import Shelf
     from hanabira.desk.stages.study.stage import Study
     from hanabira.desk.window import Desk
+    from hanabira.session import area_edits
     from hanabira.session.session import Session
+else:
+    area_edits = Later("hanabira.session.area_edits")
+    recipe_changes = Later("hanabira.core.solver.area")
 
 areas_cards = Later("hanabira.desk.stages.areas.cards")
 recipe_cards = Later("hanabira.desk.stages.recipe.cards")
@@ -318,7 +321,7 @@ def _best_swap(r: Recipe) -> None:
     model = r.model
     targets = model.targets(model.area_id)
     if targets:
-        ranked = swaps(model.paper, model.kit, r.layers, r.at, targets, most=2)
+        ranked = recipe_changes.swaps(model.paper, model.kit, r.layers, r.at, targets, most=2)
         if len(ranked) > 1:
             r.swap(ranked[1].code)
 

@@ -9,12 +9,15 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from hanabira.core.faults import Fault
+from hanabira.core.later import Later
 from hanabira.desk.recipe_files import FileWriter
-from hanabira.studio.bundle import log_csv, write_bundle
 from hanabira.studio.writing import write_file
 
 if TYPE_CHECKING:
     from hanabira.core.token import Token
+    from hanabira.studio import bundle
+else:
+    bundle = Later("hanabira.studio.bundle")
 
 
 # the printing library is not needed before something is printed: what uses it is imported by the acts
@@ -130,7 +133,7 @@ class CommissionFiles(FileWriter):
         """The log as CSV."""
         target = self._ask(".csv", "log")
         if target is not None:
-            text = log_csv(self.desk.model.logbook.rows())
+            text = bundle.log_csv(self.desk.model.logbook.rows())
             self._run("Writing the log", lambda _t: write_file(target, text))
 
     def bundle(self) -> None:
@@ -138,7 +141,7 @@ class CommissionFiles(FileWriter):
         c, store = self.desk.model.commission, self.desk.model.store
         target = self._ask(".hanabira.zip", "bundle")
         if target is not None and c is not None:
-            self._run("Writing the bundle", lambda token: write_bundle(store, c.id, target, token))
+            self._run("Writing the bundle", lambda token: bundle.write_bundle(store, c.id, target, token))
 
     def keys(self, groups: list[tuple[str, list[tuple[str, str]]]]) -> None:
         """All keys, by group, as one printed sheet."""

@@ -6,10 +6,14 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtGui import QIcon, QImage, QPixmap
 
-from hanabira.session.view import screen
+from hanabira.core.later import Later
 
 if TYPE_CHECKING:
     import numpy as np
+
+    from hanabira.session import view as views
+else:
+    views = Later("hanabira.session.view")
 
 
 def wrap(four: np.ndarray) -> QImage:
@@ -22,7 +26,7 @@ def wrap(four: np.ndarray) -> QImage:
 
 def to_image(pixels: np.ndarray) -> QImage:
     """QImage of (h, w, 3) uint8 sRGB."""
-    return wrap(screen(pixels))
+    return wrap(views.screen(pixels))
 
 
 def plain_icon(image: QPixmap) -> QIcon:

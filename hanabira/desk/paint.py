@@ -12,7 +12,7 @@ from functools import cache, lru_cache
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFontMetricsF, QPaintDevice, QPainter, QPainterPath, QPen, QPolygonF, QTransform
 
-from hanabira.core.colour.spaces import lab_to_srgb
+from hanabira.core.colour.single import lab_to_srgb8
 from hanabira.desk.theme import font, luminance, role
 
 CLIPPED: list[str] = []
@@ -184,8 +184,7 @@ def mapped(colour) -> QColor:
 @lru_cache(4096)
 def _bytes(lightness: float, a: float, b: float) -> tuple[int, int, int]:
     """A kit's pencils are painted again and again."""
-    red, green, blue = (round(float(v) * 255) for v in lab_to_srgb((lightness, a, b)))
-    return red, green, blue
+    return lab_to_srgb8(lightness, a, b)
 
 
 def grey(lightness: float) -> QColor:

@@ -9,18 +9,25 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from hanabira.core.faults import Fault, RecipeFault
-from hanabira.core.optics.stack import predict
-from hanabira.core.swatch.layout import scrap_page
-from hanabira.craft.recipe_data import recipes_csv
+from hanabira.core.later import Later
 from hanabira.craft.supplies import papers, surfaces
-from hanabira.session.recipe_list import recipes
-from hanabira.studio.bundle import Written
-from hanabira.studio.openraster import write_openraster
 from hanabira.studio.writing import write_file
 
 if TYPE_CHECKING:
+    from hanabira.core.optics import stack as optics_stack
+    from hanabira.core.swatch import layout as scrap
     from hanabira.core.token import Token
+    from hanabira.craft import recipe_data
     from hanabira.desk.window import Desk
+    from hanabira.session import recipe_list
+    from hanabira.studio import bundle, openraster
+else:
+    optics_stack = Later("hanabira.core.optics.stack")
+    scrap = Later("hanabira.core.swatch.layout")
+    recipe_data = Later("hanabira.craft.recipe_data")
+    recipe_list = Later("hanabira.session.recipe_list")
+    bundle = Later("hanabira.studio.bundle")
+    openraster = Later("hanabira.studio.openraster")
 
 
 class FileWriter:
@@ -33,11 +40,11 @@ class FileWriter:
         c = self.desk.model.commission
         return self.desk.ask_target(f"{c.name} {what}{suffix}") if c is not None else None
 
-    def _run(self, title: str, work: Callable[[Token], Path | Written], open_it: bool = False) -> None:
+    def _run(self, title: str, work: Callable[[Token], Path | bundle.Written], open_it: bool = False) -> None:
         model = self.desk.model
 
-        def done(got: Path | Written) -> None:
-            written, remarks = (got.path, got.remarks) if isinstance(got, Written) else (got, ())
+        def done(got: Path | bundle.Written) -> None:
+            written, remarks = (got.path, got.remarks) if isinstance(got, bundle.Written) else (got, ())
             model.messages.remark(" ".join([f"Written: {written}", *remarks]))
             if open_it:
                 self.desk.open_file(written)
@@ -99,14 +106,14 @@ class RecipeFiles(FileWriter):
         """All recipes as JSON."""
         target = self._ask(".json", "recipes")
         if target is not None:
-            text = json.dumps(recipes(self.desk.model), ensure_ascii=False, indent=1)
+            text = json.dumps(recipe_list.recipes(self.desk.model), ensure_ascii=False, indent=1)
             self._run("Writing the recipes", lambda _t: write_file(target, text))
 
     def as_csv(self) -> None:
         """All recipes as CSV, a line a layer."""
         target = self._ask(".csv", "recipes")
         if target is not None:
-            text = recipes_csv(recipes(self.desk.model)["areas"])
+            text = recipe_data.recipes_csv(recipe_list.recipes(self.desk.model)["areas"])
             self._run("Writing the recipes", lambda _t: write_file(target, text))
 
     def as_svg(self) -> None:
@@ -123,7 +130,7 @@ class RecipeFiles(FileWriter):
 
         target, layers = self._ask(".ora", "layers"), picture_layers(self.desk.model)
         if target is not None and layers is not None:
-            self._run("Writing the layers", lambda token: write_openraster(target, layers(token), token))
+            self._run("Writing the layers", lambda token: openraster.write_openraster(target, layers(token), token))
 
     def scrap_card(self) -> None:
         """Every stack of the portrait as a box to try on a scrap; the first page can be photographed and read back in the kit room."""
@@ -142,13 +149,13 @@ class RecipeFiles(FileWriter):
             return
 
         def work(_token: Token) -> Path:
-            readable = scrap_page([(f"stack {k}", stack) for k, (_w, stack) in enumerate(stacks, 1)], page)
+            readable = scrap.scrap_page([(f"stack {k}", stack) for k, (_w, stack) in enumerate(stacks, 1)], page)
             trials = []
             for words, stack in stacks[: len(readable.cells)]:
                 lines = tuple(
                     f"{q.code} {kit.get(q.code).name}, pressure {q.pressure}{f', {q.passes} passes' if q.passes > 1 else ''}" for q in stack
                 )
-                trials.append(Trial(words, lines, predict(paper, kit, list(stack))[-1].lab))
+                trials.append(Trial(words, lines, optics_stack.predict(paper, kit, list(stack))[-1].lab))
             return write_scrap_card(title, name, trials, target, page, readable)
 
         self._run("Writing the scrap card", work)

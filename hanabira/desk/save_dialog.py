@@ -6,7 +6,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
-from hanabira.studio.pictures import SUFFIXES
+from hanabira.studio.picture_kinds import SUFFIXES
 
 KINDS = {
     ".csv": "Table (*.csv)",

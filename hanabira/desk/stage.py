@@ -151,6 +151,7 @@ class PictureStage(Stage):
         super().__init__(desk)
         self.mat = self.make_mat()
         self.mat.margins = self.margins
+        self.mat.marked = self.model.awake
         looks = tuple((key, LOOKS[key][0], LOOKS[key][1], LOOKS[key][2]) for key in LOOKS if self.forecasts or key != "forecast")
         self.roll = Roll(ways, looks, self.pin)
         if not with_roll:  # a part that has no parent yet must not be shown: it would open as a window of its own and take the keyboard
@@ -169,7 +170,7 @@ class PictureStage(Stage):
         self._held, self._pinned = "", ""
         self.mat.value_under.connect(self._value)
         self.mat.view_moved.connect(self._keep_view)
-        self.mat.spot_touched.connect(self.model.dropper.touch)
+        self.mat.spot_touched.connect(lambda x, y: self.model.dropper.touch(x, y))
         m = self.model
         m.view_ready.connect(self._on_view)
         m.look_ready.connect(self._on_look)
@@ -226,6 +227,7 @@ class PictureStage(Stage):
             return
         crop = photo.crop if photo else (0.0, 0.0, *c.picture_mm)
         self.mat.photo = self.model.view if photo else None
+        self.mat.marked = self.model.awake
         self.mat.show_sheet((c.width_mm, c.height_mm), c.border_mm, QColor(c.ground_hex), crop)
         if self.beside_id:
             self._fill_beside()

@@ -13,6 +13,10 @@ from PyQt6.QtWidgets import QApplication, QWidget
 
 from hanabira.core.faults import StudioFault
 from hanabira.desk import theme
+from hanabira.desk.jobs import JobRunner
+from hanabira.desk.rescue import Rescue
+from hanabira.desk.window import Desk
+from hanabira.session.session import Session
 from hanabira.studio.store import Store, default_folder
 
 _kept: list[QApplication] = []
@@ -41,16 +45,12 @@ def make_app(argv: list[str] | None = None) -> QApplication:
 
 def open_window(folder: Path | None = None) -> QWidget:
     """The window on a studio, not yet shown; one that says what is wrong and offers the way back where it does not open."""
-    from hanabira.desk.jobs import JobRunner
-    from hanabira.desk.rescue import Rescue
-    from hanabira.desk.window import Desk
-    from hanabira.session.session import Session
 
     folder = folder or default_folder()
     app = make_app()
 
     def show(studio: Path) -> None:
-        open_window(studio).show()
+        stand(open_window(studio))
 
     window: QWidget
     try:
@@ -61,11 +61,20 @@ def open_window(folder: Path | None = None) -> QWidget:
         window = Rescue(folder, fault, lambda: show(folder))
     else:
         model = Session(store, JobRunner())
+        model.awake = False  # the window stands first: see `stand`
         sys.excepthook = model.messages.hook
         window = Desk(model)
         window.show_studio = show
     _windows[:] = [window]
     return window
+
+
+def stand(window: QWidget) -> None:
+    """Show a window; what computes is loaded once it is painted."""
+    window.show()
+    QApplication.processEvents()
+    if isinstance(window, Desk):
+        window.model.wake()
 
 
 def start(folder: Path | None = None, bundle: Path | None = None) -> int:
@@ -74,8 +83,7 @@ def start(folder: Path | None = None, bundle: Path | None = None) -> int:
         raise StudioFault("There is no display on which a window could open.", do="Set DISPLAY, or use the other commands.")
     app = make_app()
     window = open_window(folder)
-    window.show()
-    app.processEvents()
+    stand(window)
     # what stands now stays as long as the window: later searches for garbage pass it over, and so hold nobody up
     gc.freeze()
     gc.enable()
@@ -86,7 +94,6 @@ def start(folder: Path | None = None, bundle: Path | None = None) -> int:
 
 def take_in(window: QWidget, bundle: Path) -> None:
     """Take a bundle into the studio of a window; a window that only says what is wrong with its studio takes none."""
-    from hanabira.desk.window import Desk
 
     if isinstance(window, Desk):
         window.show_room("Shelf")

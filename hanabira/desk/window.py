@@ -135,6 +135,7 @@ class Desk(QMainWindow):
         for signal in (m.areas_changed, m.photo_changed):
             signal.connect(self._retitle)
         m.recipe_changed.connect(lambda _key: self._retitle())
+        m.awoke.connect(self._awake)
         self.thread_.stage_wanted.connect(self.go)
         self.thread_.room_wanted.connect(self.show_room)
         self.thread_.find_wanted.connect(self.find_command)
@@ -168,13 +169,20 @@ class Desk(QMainWindow):
             )
         # once the window has been shown for a moment the commission has not broken the start
         QTimer.singleShot(SAFE_MS, self._opened_well)
-        QTimer.singleShot(READY_MS, self.stages.get_ready)
+        if self.model.awake:
+            QTimer.singleShot(READY_MS, self.stages.get_ready)
         if self.model.store.read_only:
             self.say(
                 f"This studio is open for reading only: {self.model.store.read_only}.",
                 "Nothing you change here is kept.",
                 "Close the other window to work on it." if "window" in self.model.store.read_only else "",
             )
+
+    def _awake(self) -> None:
+        """What is worked out can be shown now."""
+        self._retitle()
+        self.current.refresh()
+        QTimer.singleShot(READY_MS, self.stages.get_ready)
 
     def _opened_well(self) -> None:
         if self.model.settings.get("opening"):
@@ -291,6 +299,9 @@ class Desk(QMainWindow):
         """Mark an area's values on the value rule, with what kit and paper reach, and what was moved by choice."""
         if self.model.commission is None:
             self.rule.set({}, 0, 100)
+            return
+        if not self.model.awake:
+            self.rule.set(values or {}, 0, 100)
             return
         reach = self.model.reach
         self.rule.set(values or {}, reach.darkest_l, reach.lightest_l, aims)

@@ -6,10 +6,13 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QFileDialog
 
-from hanabira.session.easel import AtTheEasel
+from hanabira.core.later import Later
 
 if TYPE_CHECKING:
     from hanabira.desk.window import Desk
+    from hanabira.session import easel
+else:
+    easel = Later("hanabira.session.easel")
 
 
 class WorkCamera:
@@ -29,7 +32,7 @@ class WorkCamera:
         return folder
 
     def _step(self) -> str:
-        step = AtTheEasel(self.desk.model).step()
+        step = easel.AtTheEasel(self.desk.model).step()
         return step.key if step is not None else ""
 
     def take(self) -> None:

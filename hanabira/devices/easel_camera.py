@@ -10,7 +10,7 @@ import numpy as np
 from hanabira.core.colour.spaces import linear_to_srgb
 from hanabira.devices.drawn_sheet import DrawnSheet, LaidStrip
 from hanabira.devices.lens import Shooting, shoot, table
-from hanabira.studio.pictures import SUFFIXES
+from hanabira.studio.picture_kinds import SUFFIXES
 
 Sign = tuple[int, int]
 """Size and time of a file: what changes while it is written."""

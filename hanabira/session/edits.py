@@ -7,8 +7,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from hanabira.core.faults import Fault
-from hanabira.core.study.prepare import fit_inside, move_points, turned
-from hanabira.craft.kitfile import kit_csv
+from hanabira.core.later import Later
 from hanabira.studio.layer_ids import carried
 from hanabira.studio.records import Area, Photo, Recipe, Record, StudioKit, cover_crop, new_id
 
@@ -17,8 +16,13 @@ if TYPE_CHECKING:
     from hanabira.core.optics.kit import Kit
     from hanabira.core.places.place import Place
     from hanabira.core.solver.layer import Layer
+    from hanabira.core.study import prepare
+    from hanabira.craft import kitfile
     from hanabira.session.session import Session
     from hanabira.session.undo import Undoable
+else:
+    prepare = Later("hanabira.core.study.prepare")
+    kitfile = Later("hanabira.craft.kitfile")
 
 
 class Edit:
@@ -168,13 +172,13 @@ class TurnPhoto(Edit):
 
     def __init__(self, model: Session, photo: Photo, tilt_deg: float, mirrored: bool, gesture: str = "") -> None:
         old, size = photo.prep.geometry, photo.size
-        prep = turned(photo.prep, size, tilt_deg, mirrored)
-        move = lambda line: move_points(line, size, old, prep.geometry)  # noqa: E731
+        prep = prepare.turned(photo.prep, size, tilt_deg, mirrored)
+        move = lambda line: prepare.move_points(line, size, old, prep.geometry)  # noqa: E731
         x, y, w, h = photo.crop
         ((cx, cy),) = move(((x + w / 2, y + h / 2),))
         crop = (cx - w / 2, cy - h / 2, w, h)
         inside = tuple(float(min(max(0.0, a), max(0.0, most - b))) for a, b, most in ((crop[0], w, size[0]), (crop[1], h, size[1])))
-        crop = fit_inside((inside[0], inside[1], w, h), size, prep.tilt_deg * (-1 if mirrored else 1))
+        crop = prepare.fit_inside((inside[0], inside[1], w, h), size, prep.tilt_deg * (-1 if mirrored else 1))
         before: list[Record] = [photo]
         after: list[Record] = [replace(photo, prep=prep, crop=crop)]
         for a in model.all_areas:
@@ -291,7 +295,7 @@ class EditKit(Edit):
     def of(cls, model: Session, key: str, kit: Kit, words: str, **fields: str) -> EditKit:
         """The edit that leaves a kit with these pencils."""
         before = model.kit_record(key)
-        return cls(model, before, replace(before, pencils=kit_csv(kit), **fields), words)
+        return cls(model, before, replace(before, pencils=kitfile.kit_csv(kit), **fields), words)
 
 
 class AddKit(Edit):

@@ -6,13 +6,15 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from hanabira.core.study import looks
-from hanabira.core.study.isolate import on_backdrop
-from hanabira.core.study.shapes import value_shapes
-from hanabira.core.study.warmth import warmth_map
+from hanabira.core.later import Later
 
 if TYPE_CHECKING:
     import numpy as np
+
+    from hanabira.core.study import isolate, looks, shapes, warmth
+else:
+    isolate, looks = Later("hanabira.core.study.isolate"), Later("hanabira.core.study.looks")
+    shapes, warmth = Later("hanabira.core.study.shapes"), Later("hanabira.core.study.warmth")
 
 
 @dataclass(frozen=True)
@@ -32,7 +34,7 @@ def _swapped(q: Seen) -> np.ndarray:
     if q.plain is not None:
         return q.plain
     assert q.alpha is not None and q.backdrop is not None
-    return on_backdrop(q.pixels, q.alpha, *q.backdrop)
+    return isolate.on_backdrop(q.pixels, q.alpha, *q.backdrop)
 
 
 LOOKS: dict[str, tuple[str, str, str, Callable[[Seen], np.ndarray] | None]] = {
@@ -41,7 +43,7 @@ LOOKS: dict[str, tuple[str, str, str, Callable[[Seen], np.ndarray] | None]] = {
         "Shapes",
         "V",
         "Flat values, small islands gone: the plan of lights and darks",
-        lambda q: value_shapes(q.pixels, q.steps, q.only)[0],
+        lambda q: shapes.value_shapes(q.pixels, q.steps, q.only)[0],
     ),
     "backdrop": ("Backdrop", "B", "The animal on the portrait’s backdrop instead of its own, or the other way round", _swapped),
     "lift": ("Lift darks", "L", "Shows the form in a dark coat, hue kept", lambda q: looks.lift_shadows(q.pixels)),
@@ -49,7 +51,7 @@ LOOKS: dict[str, tuple[str, str, str, Callable[[Seen], np.ndarray] | None]] = {
         "Warm or cool",
         "T",
         "Where the animal is warmer or cooler than its own middle colour",
-        lambda q: warmth_map(q.pixels, q.alpha)[0],
+        lambda q: warmth.warmth_map(q.pixels, q.alpha)[0],
     ),
     "hues": ("Hues", "H", "Colours that hide in fur made strong; values as they are", lambda q: looks.boost_hues(q.pixels)),
     "grey": ("Grey", "G", "Values without colour", lambda q: looks.grey(q.pixels)),

@@ -4,10 +4,13 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from hanabira.core.area.covering import WHOLE
+from hanabira.core.later import Later
 
 if TYPE_CHECKING:
+    from hanabira.core.area import covering
     from hanabira.session.session import Session
+else:
+    covering = Later("hanabira.core.area.covering")
 
 UNKNOWN_SHARE = 0.5
 """What the petal of Areas shows while nobody knows how much of the picture is animal."""
@@ -24,6 +27,8 @@ def share_done(model: Session, stage: str) -> float:
         p = model.photo.prep if model.photo is not None else None
         done = (bool(model.photos), p is not None and p.cut_out, p is not None and (p.focal is not None or p.sun_deg is not None))
         return sum(done) / len(done)
+    if not model.awake:
+        return 0.0  # what follows is worked out, and the window stands before that
     if stage == "Check":
         return model.checkroom.share_near() if model.logbook.shots() else 0.0
     if stage not in ("Areas", "Recipe", "Plan", "Easel") or not model.areas:
@@ -31,7 +36,7 @@ def share_done(model: Session, stage: str) -> float:
     found = model.planner.covering()
     drawn = UNKNOWN_SHARE if found.drawn is None else found.drawn
     if stage == "Areas":
-        return min(1.0, drawn / WHOLE)
+        return min(1.0, drawn / covering.WHOLE)
     laid = found.solved / max(1, found.areas)
     if stage == "Recipe":
         return laid

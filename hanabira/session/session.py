@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime
+import importlib
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
 from pathlib import Path
@@ -46,6 +47,13 @@ else:
     kitfile, overlaps = Later("hanabira.craft.kitfile"), Later("hanabira.studio.overlaps")
 
 
+MATHEMATICS = (
+    "numpy", "cv2", "PIL.Image", "shapely", "hanabira.studio.pictures", "hanabira.session.darkroom", "hanabira.session.measuring", "hanabira.session.planner",
+    "hanabira.session.predicting", "hanabira.session.logbook", "hanabira.session.reaches", "hanabira.session.area_edits",
+)  # fmt: skip
+"""What a window that shows a photo with its areas needs beyond the records: loaded when it stands."""
+
+
 class Doable(Undoable, Protocol):
     """An edit as `Session.do` takes it."""
 
@@ -78,6 +86,9 @@ class Session(Rooms):
         self.shot_ready = Event()
         self.checks_changed = Event()
         self.undo_changed = Event()
+        self.awoke = Event()
+        self.awake = True
+        """False while a window starts and the mathematics is not loaded yet: until it `awoke`, the desk shows what the records alone tell."""
         self.store = store
         self.jobs: Runner = runner or InlineRunner()
         self.messages = MessageDoor(store.folder / "reports")
@@ -98,6 +109,23 @@ class Session(Rooms):
             signal.connect(lambda: self.reaches.prepare())
         self._kits: dict[str, tuple[str, Kit]] = {}
         self._kit_records: dict[str, StudioKit] = {}
+
+    # -- starting -----------------------------------------------------------
+    def wake(self) -> None:
+        """Load the mathematics off the interface thread, then show the photo; what can be shown then is told by `awoke`."""
+
+        def load(token: Token) -> None:
+            for name in MATHEMATICS:
+                token.check()
+                importlib.import_module(name)
+
+        def loaded(_nothing: None) -> None:
+            self.awake = True
+            self.awoke.emit()
+            self.load_photo()
+
+        if not self.awake:
+            self.jobs.run("wake", "Getting ready", load, loaded, quiet=True)
 
     # -- commissions --------------------------------------------------------
     @property
@@ -152,7 +180,7 @@ class Session(Rooms):
             self.messages.fault(Fault("That commission is not in this studio any more."))
             return
         self.settings.set("opening", found.id)
-        stopped = self.jobs.cancel_all()
+        stopped = self.jobs.cancel_all() if self.awake else ()
         self.commission, self.view, self.area_id, self.layer_at = found, None, "", 0
         self.forget()
         self._reload()
@@ -271,7 +299,8 @@ class Session(Rooms):
 
     def load_photo(self) -> None:
         """Show the photo as its settings say: a quick copy first, then the whole."""
-        self.darkroom.load()
+        if self.awake:
+            self.darkroom.load()
 
     def show_view(self, view: View) -> None:
         """A developed copy of the photo is there."""
@@ -371,7 +400,7 @@ class Session(Rooms):
 
     def measures(self, key: str) -> Measures | None:
         """Measures of an area when they are up to date."""
-        found = self.measuring.kept(key)
+        found = self.measuring.kept(key) if self.awake else None
         return found[1] if found is not None else None
 
     def want_all_measures(self) -> None:
@@ -382,7 +411,8 @@ class Session(Rooms):
 
     def want_measures(self, key: str) -> None:
         """Measure an area off the interface thread; the marking, which takes longest, only of the chosen one."""
-        self.measuring.want(key)
+        if self.awake:
+            self.measuring.want(key)
 
     def neighbours(self, area: Area, within_mm: float = 4.0) -> tuple[tuple[Area, float], ...]:
         """Areas that touch or nearly touch one, with the difference of their general L* (theirs less its own)."""

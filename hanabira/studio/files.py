@@ -12,12 +12,15 @@ import time
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from hanabira.core.later import Later
 from hanabira.studio import backups, database
-from hanabira.studio.account import first_plan_key
 from hanabira.studio.records import Commission, Photo, Shot
 
 if TYPE_CHECKING:
+    from hanabira.studio import account
     from hanabira.studio.store import Store
+else:
+    account = Later("hanabira.studio.account")
 
 _FILE = re.compile(r"^[0-9a-f]{64}\.[A-Za-z0-9]+$")
 TABLES = ("photo", "shot")
@@ -92,7 +95,7 @@ def remove_commission(store: Store, key: str) -> tuple[Path, ...]:
     mine = {p.digest: store.photo_path(p) for p in store.all(Photo, commission_id=key)}
     mine |= {p.digest: store.photo_path(p) for p in store.all(Shot, commission_id=key)}
     store.edit((), [found])
-    store.keep_setting(first_plan_key(key), None)
+    store.keep_setting(account.first_plan_key(key), None)
     try:
         needed = referred(store, with_backups=False)
     except Unreadable:

@@ -6,10 +6,8 @@ from collections.abc import Sequence
 from functools import cached_property, lru_cache
 from typing import TYPE_CHECKING
 
-import numpy as np
-
 from hanabira.core.area.shape import Outline, Point, ring_area, smooth_ring
-from hanabira.core.later import Later
+from hanabira.core.later import Later, np
 
 if TYPE_CHECKING:
     from shapely import Polygon

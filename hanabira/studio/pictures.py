@@ -16,16 +16,12 @@ from PIL.TiffImagePlugin import TiffImageFile
 
 from hanabira.core.faults import PhotoFault
 from hanabira.core.token import SILENT, Token
+from hanabira.studio.picture_kinds import FORMATS, KINDS, SUFFIX_OF
 from hanabira.studio.writing import write_file
 
 MOST_PIXELS = 200_000_000
 MOST_SIDE, LEAST_SIDE = 65_535, 8
 """Pixels of a side: more than JPEG can have is no photo, fewer show nothing."""
-FORMATS = ("JPEG", "PNG", "TIFF", "WEBP", "HEIF")
-KINDS = "JPEG, PNG, TIFF, WebP and HEIC can be read."
-SUFFIX_OF = {"JPEG": ".jpg", "MPO": ".jpg", "PNG": ".png", "TIFF": ".tif", "WEBP": ".webp", "HEIF": ".heic"}
-"""The ending that a stored file gets: by its bytes, whatever it was called."""
-SUFFIXES = (".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp", ".heic", ".heif")
 _OTHERS = ((b"GIF8", "a GIF file"), (b"BM", "a BMP file"), (b"8BPS", "a file of layers"), (b"%PDF", "a PDF file"), (b"<svg", "an SVG file"))
 _STRIP = 256
 _registered = False

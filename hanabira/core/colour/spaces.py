@@ -14,14 +14,15 @@ import cv2
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from hanabira.core.colour.single import D65, RGB_XYZ
 from hanabira.core.faults import Fault
 
 Array = NDArray[Any]
 
-WHITE = np.array([0.95047, 1.0, 1.08883])
+WHITE = np.array(D65)
 """XYZ of the D65 white with Y = 1."""
 
-RGB_TO_XYZ = np.array([[0.4124564, 0.3575761, 0.1804375], [0.2126729, 0.7151522, 0.0721750], [0.0193339, 0.1191920, 0.9503041]])
+RGB_TO_XYZ = np.array(RGB_XYZ)
 XYZ_TO_RGB = np.linalg.inv(RGB_TO_XYZ)
 _EPSILON, _KAPPA = 216 / 24389, 24389 / 27
 

@@ -2,10 +2,16 @@
 
 from __future__ import annotations
 
-import numpy as np
-from numpy.typing import ArrayLike
+from typing import TYPE_CHECKING
 
-from hanabira.core.colour.spaces import chroma, hue_deg
+from hanabira.core.later import Later, np
+
+if TYPE_CHECKING:
+    from numpy.typing import ArrayLike
+
+    from hanabira.core.colour import spaces
+else:
+    spaces = Later("hanabira.core.colour.spaces")
 
 NEUTRAL_CHROMA = 8.0
 """Below this C* a colour counts as a grey that leans, and warm or cool is read from the lean."""
@@ -78,7 +84,7 @@ def temperature(lab: ArrayLike, neutral: ArrayLike | None = None) -> str:
     warm from 330° over 60° to 150°.
     """
     lean = warmth(lab, neutral)
-    if float(chroma(lab)) < NEUTRAL_CHROMA:
+    if float(spaces.chroma(lab)) < NEUTRAL_CHROMA:
         return "warm" if lean > 1.5 else "cool" if lean < -1.5 else "neutral"
     return "warm" if lean > 0 else "cool"
 
@@ -106,7 +112,7 @@ def _grey(lightness: float) -> str:
 
 def hue_name(lab: ArrayLike) -> str:
     """Name of the hue alone, whatever its strength."""
-    h = float(hue_deg(lab))
+    h = float(spaces.hue_deg(lab))
     return next(name for limit, name in _HUES if h < limit or limit == 360)
 
 
@@ -117,7 +123,7 @@ def colour_name(lab: ArrayLike) -> str:
     ('black', 'light grey', 'chestnut', 'light grey blue-violet')
     """
     v = np.asarray(lab, float)
-    lightness, c, h = float(v[0]), float(chroma(v)), float(hue_deg(v))
+    lightness, c, h = float(v[0]), float(spaces.chroma(v)), float(spaces.hue_deg(v))
     weak = 4.0 if lightness > 20 else 5.5
     if c < weak:
         lean = warmth(v)
@@ -150,8 +156,8 @@ def hue_family(lab: ArrayLike) -> str:
     ('brown', 'grey', 'violet')
     """
     v = np.asarray(lab, float)
-    if float(chroma(v)) < 7:
+    if float(spaces.chroma(v)) < 7:
         return "grey"
-    h = float(hue_deg(v)) % 360
+    h = float(spaces.hue_deg(v)) % 360
     word = next(name for limit, name in _FAMILIES if h < limit or limit == 360)
     return "brown" if word in ("orange", "red", "yellow") and v[0] < 45 else word

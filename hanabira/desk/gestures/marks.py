@@ -9,13 +9,16 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
 
-from hanabira.core.area.outline import push
+from hanabira.core.later import Later
 from hanabira.desk.gestures.outlines import Hand, Ring, knob, ring_path
 from hanabira.desk.paint import CENTRE, text, two_tone, width
 
 if TYPE_CHECKING:
+    from hanabira.core.area import outline as outlines
     from hanabira.core.area.shape import Point
     from hanabira.desk.widgets.mat import Mat
+else:
+    outlines = Later("hanabira.core.area.outline")
 
 _ENTER = (Qt.Key.Key_Return, Qt.Key.Key_Enter)
 
@@ -234,7 +237,7 @@ class Push(Hand):
             two_tone(p, path, 1.0, [4, 4], 190)
         if self._down is not None and self.at is not None and now is not None:
             a, b = mat.photo_at(self._down), mat.photo_at(self.at)
-            live = push(now[0], _pair(a), (b.x() - a.x(), b.y() - a.y()), self.radius_mm / mat.mm_per_px)
+            live = outlines.push(now[0], _pair(a), (b.x() - a.x(), b.y() - a.y()), self.radius_mm / mat.mm_per_px)
             two_tone(p, ring_path(live, mat, now[1]), 2.4)
         super().paint(p, mat)
 

@@ -6,21 +6,22 @@ import math
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
-import cv2
-import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath, QPolygonF
 
-from hanabira.core.colour.spaces import bytes_to_lab
+from hanabira.core.later import Later, cv2, np
 from hanabira.desk.gestures.marks import draw_stroke
 from hanabira.desk.paint import two_tone
 
 if TYPE_CHECKING:
     from hanabira.core.area.measures import Measures
     from hanabira.core.area.shape import Point, Region
+    from hanabira.core.colour import spaces
     from hanabira.desk.widgets.mat import Mat
     from hanabira.session.view import View
     from hanabira.studio.records import Area
+else:
+    spaces = Later("hanabira.core.colour.spaces")
 
 HATCH_PX = 7.0
 """Distance of the hatching over what the photo lost."""
@@ -156,7 +157,7 @@ def sample_picture(region: Region, m: Measures, sample: str, view: View) -> tupl
     size = (max(1, round(region.mask.shape[1] * shrink)), max(1, round(region.mask.shape[0] * shrink)))
     pixels = cv2.resize(region.pixels, size, interpolation=cv2.INTER_AREA) if shrink < 1 else region.pixels
     mask = cv2.resize(region.mask.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0
-    lab = bytes_to_lab(pixels)
+    lab = spaces.bytes_to_lab(pixels)
     what, _, which = sample.partition(" ")
     if what == "band":
         low, high = m.values.limits[which]

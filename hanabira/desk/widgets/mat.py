@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
@@ -22,15 +21,18 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from hanabira.core.colour.spaces import srgb_to_lab
+from hanabira.core.later import Later, np
 from hanabira.desk.drawn import Drawn
 from hanabira.desk.images import wrap
 from hanabira.desk.paint import CENTRE, height, ink_on, largest, tape, text, width
 from hanabira.desk.theme import role, scale
 
 if TYPE_CHECKING:
+    from hanabira.core.colour import spaces
     from hanabira.desk.gestures.outlines import Gesture
     from hanabira.session.view import View
+else:
+    spaces = Later("hanabira.core.colour.spaces")
 
 RULER = 24
 ZOOM_RANGE = (0.15, 120.0)
@@ -66,6 +68,8 @@ class Mat(Drawn):
         self.patch: tuple[QImage, QRectF] | None = None
         """An image drawn over a rectangle of the photo (full photo pixels)."""
         self.overlays: list[Overlay] = []
+        self.marked = True
+        """Whether they are drawn; not before what they are worked out with is loaded."""
         self.gesture: Gesture | None = None
         self.margins = (18.0, 18.0)
         self.empty_words = ""
@@ -250,7 +254,7 @@ class Mat(Drawn):
         p.save()
         p.setClipRect(self.inner)
         p.setTransform(self._turned(), True)
-        for overlay in self.overlays:
+        for overlay in self.overlays if self.marked else ():
             p.save()
             overlay(p, self)
             p.restore()
@@ -456,7 +460,7 @@ class Mat(Drawn):
             return
         q = self.photo_at(at)
         colour = self.photo.at(q.x(), q.y())
-        self.value_under.emit(None if colour is None else srgb_to_lab(np.asarray(colour) / 255.0))
+        self.value_under.emit(None if colour is None else spaces.srgb_to_lab(np.asarray(colour) / 255.0))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key = Qt.Key(event.key())

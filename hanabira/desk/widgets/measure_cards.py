@@ -10,9 +10,8 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPainterPath, QPen
 
-from hanabira.core.area.clipping import GONE
-from hanabira.core.area.values import BAND_PERCENTILES
 from hanabira.core.colour.words import colour_name, value_step
+from hanabira.core.later import Later
 from hanabira.desk.drawn import Drawn, Stop
 from hanabira.desk.paint import LEFT, RIGHT, bed, grey, hair, height, mapped, petal, swatch, text, width
 from hanabira.desk.theme import THIN, role
@@ -20,8 +19,12 @@ from hanabira.desk.theme import THIN, role
 if TYPE_CHECKING:
     from PyQt6.QtWidgets import QWidget
 
+    from hanabira.core.area import clipping, values
     from hanabira.core.area.measures import Measures
     from hanabira.desk.widgets.rose import Petal
+else:
+    clipping = Later("hanabira.core.area.clipping")
+    values = Later("hanabira.core.area.values")
 
 ROW = 29.0
 
@@ -82,7 +85,7 @@ class ValuePatches(Drawn):
     shown = pyqtSignal(str)
 
     def __init__(self, m: Measures, parent: QWidget | None = None) -> None:
-        self.bands = {name: m.values.band_lab[name] for name in BAND_PERCENTILES}
+        self.bands = {name: m.values.band_lab[name] for name in values.BAND_PERCENTILES}
         self.unknown = m.clipping.unknown
         super().__init__("Values: " + ", ".join(f"{k} {self._figure(k)}" for k in self.bands), parent)
 
@@ -183,7 +186,7 @@ class Balance(Drawn):
         side = {"warm": "Warm", "cool": "Cool", "neutral": "Neutral", "both": "Warm and cool"}[t.word]
         self.head = f"{side}, by {abs(t.lean):.0f}" if t.word in ("warm", "cool") else side
         self.body = f"{t.shade_word[:1].upper()}{t.shade_word[1:]}"
-        if m.clipping.lost > GONE:
+        if m.clipping.lost > clipping.GONE:
             self.lean, self.head, self.body = 0.0, "Unknown", "The photo lost the colours here"
         super().__init__(f"Temperature: {self.head}. {self.body}", parent)
 

@@ -9,14 +9,11 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import TYPE_CHECKING
 
-import cv2
-import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen, QPixmap, QPolygonF
 
 from hanabira.core.area.shape import cut
-from hanabira.core.colour.spaces import bytes_to_lab
-from hanabira.core.later import Later
+from hanabira.core.later import Later, cv2, np
 from hanabira.core.places.place import Places, labels_at
 from hanabira.core.solver.layer import WHERE, Layer
 from hanabira.desk.gestures.outlines import ring_path
@@ -27,8 +24,11 @@ from hanabira.studio.overlaps import box_of, curve_of, drawn
 if TYPE_CHECKING:
     from hanabira.core.area.hair import HairField
     from hanabira.core.area.measures import Measures
+    from hanabira.core.colour import spaces
     from hanabira.desk.widgets.mat import Mat
     from hanabira.studio.records import Area
+else:
+    spaces = Later("hanabira.core.colour.spaces")
 
 shapely = Later("shapely")
 
@@ -392,7 +392,7 @@ def layer_picture(
         there = np.isin(labels_at(places, view.shape[:2], (x0 / k, y0 / k), k * shrink), numbers)
         where_map = cv2.GaussianBlur(there.astype(np.float32), (0, 0), 0.8)
     else:
-        lightness = cv2.GaussianBlur(bytes_to_lab(view)[..., 0], (0, 0), 1.2)
+        lightness = cv2.GaussianBlur(spaces.bytes_to_lab(view)[..., 0], (0, 0), 1.2)
         # the bands of a layer always lie side by side: one stretch of values, soft at its ends
         low, high = band_range(measures, layer.where)
         where_map = np.clip((lightness - low) / 2 + 0.5, 0, 1) * np.clip((high - lightness) / 2 + 0.5, 0, 1)

@@ -10,13 +10,16 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath, QPen, QTransform
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from hanabira.core.colour.spaces import Array, chroma, hue_deg
+from hanabira.core.later import Later
 from hanabira.desk.drawn import Drawn, Stop
 from hanabira.desk.paint import CENTRE, mapped, petal, text
 from hanabira.desk.theme import role
 
 if TYPE_CHECKING:
     from hanabira.core.area.measures import Measures
+    from hanabira.core.colour import spaces
+else:
+    spaces = Later("hanabira.core.colour.spaces")
 
 CHROMA_MAX = 60.0
 SIZE = 174.0
@@ -26,7 +29,7 @@ SIZE = 174.0
 class Petal:
     """One colour of the rose."""
 
-    lab: Array
+    lab: spaces.Array
     share: float
     name: str
     hidden: bool = False
@@ -70,7 +73,7 @@ class PetalRose(Drawn):
     def stops(self, w: float, h: float) -> list[Stop]:
         out = []
         for k, q in enumerate(self.petals):
-            a, r = math.radians(float(hue_deg(q.lab))), self.radius(float(chroma(q.lab))) * 0.75
+            a, r = math.radians(float(spaces.hue_deg(q.lab))), self.radius(float(spaces.chroma(q.lab))) * 0.75
             c = QPointF(SIZE / 2 + r * math.cos(a), SIZE / 2 - r * math.sin(a))
             out.append(Stop(f"petal {k}", QRectF(c.x() - 8, c.y() - 8, 16, 16), q.words, q.words))
         return out
@@ -86,7 +89,9 @@ class PetalRose(Drawn):
             p.setPen(QPen(role("bed_ink", 60), 1))
             p.drawEllipse(c, self.radius(ring), self.radius(ring))
         self._halves(p, c, rim)
-        order = sorted(range(len(self.petals)), key=lambda k: (k == self.lifted, self.petals[k].hidden, -float(chroma(self.petals[k].lab))))
+        order = sorted(
+            range(len(self.petals)), key=lambda k: (k == self.lifted, self.petals[k].hidden, -float(spaces.chroma(self.petals[k].lab)))
+        )
         for k in order:
             self._petal(p, c, rim, self.petals[k], k == self.lifted)
         p.setPen(QPen(role("bed_ink"), 1))
@@ -95,8 +100,8 @@ class PetalRose(Drawn):
 
     def _petal(self, p: QPainter, c: QPointF, rim: float, q: Petal, lifted: bool) -> None:
         colour = mapped(q.lab)
-        t = QTransform().translate(c.x(), c.y()).rotate(-float(hue_deg(q.lab)))
-        end = self.radius(float(chroma(q.lab)))
+        t = QTransform().translate(c.x(), c.y()).rotate(-float(spaces.hue_deg(q.lab)))
+        end = self.radius(float(spaces.chroma(q.lab)))
         p.setBrush(Qt.BrushStyle.NoBrush)
         if q.hidden:
             start, end = end, min(rim + 2, end + 34)

@@ -5,28 +5,35 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from hanabira.core.area.clipping import lost_words
-from hanabira.core.area.eye import compare_eyes
-from hanabira.core.area.face import likely_tip
-from hanabira.core.area.marking import CLASSES
-from hanabira.core.area.pattern import svg
 from hanabira.core.area.shape import Point, smooth_ring
 from hanabira.core.colour.words import value_step
+from hanabira.core.later import Later
 from hanabira.craft.rules import coats
 from hanabira.craft.supplies import surfaces
 from hanabira.craft.templates import templates
 from hanabira.desk.controls import Caption, Choice, PetalButton, Pick, Words, act_button, label, measured_caption, row
 from hanabira.desk.widgets.measure_cards import Balance, HairCard, HiddenHueCard, Patches, Shares, ValuePatches
 from hanabira.desk.widgets.rose import PetalRose, petals_of
-from hanabira.session import area_edits
-from hanabira.session.measuring import EAR
 from hanabira.studio.writing import write_file
 
 if TYPE_CHECKING:
+    from hanabira.core.area import clipping, face
+    from hanabira.core.area import eye as eye_reader
+    from hanabira.core.area import marking as markings
+    from hanabira.core.area import pattern as patterns
     from hanabira.core.area.measures import Measures
     from hanabira.core.area.seams import Seam
     from hanabira.desk.stages.areas.stage import Areas
+    from hanabira.session import area_edits, measuring
     from hanabira.studio.records import Area
+else:
+    area_edits = Later("hanabira.session.area_edits")
+    clipping = Later("hanabira.core.area.clipping")
+    eye_reader = Later("hanabira.core.area.eye")
+    face = Later("hanabira.core.area.face")
+    markings = Later("hanabira.core.area.marking")
+    patterns = Later("hanabira.core.area.pattern")
+    measuring = Later("hanabira.session.measuring")
 
 LOCKS = ("long-fur", "mane-and-tail", "curly-or-wavy", "wet")
 """Surfaces of locks, whose change from root to tip nothing measures."""
@@ -39,7 +46,7 @@ def parts(s: Areas, m: Measures | None, area: Area) -> list:
     if m is None:
         return [Words("The area is being measured.")]
     tabs = [("read", "Readings")]
-    ear = area.surface_id == EAR
+    ear = area.surface_id == measuring.EAR
     if m.eye or m.nose or m.whiskers or m.feathers or ear:
         tabs.append(("parts", "Eye" if m.eye else "Nose" if m.nose else "Whiskers" if m.whiskers else "Feathers" if m.feathers else "Ear"))
     if area.surface_id != "eye":
@@ -166,7 +173,7 @@ def _doubts(s: Areas, m: Measures) -> list:
                 None,
             )
         )
-    out += [Words(words, "small", "ink") for words in lost_words(m.clipping)]
+    out += [Words(words, "small", "ink") for words in clipping.lost_words(m.clipping)]
     return out
 
 
@@ -186,9 +193,9 @@ def _parts(s: Areas, m: Measures, area: Area) -> list:
         out += [measured_caption(s.desk.explain, "Whiskers", "whiskers"), Words(m.whiskers.words(s.model.mm_per_px), "body", "ink")]
     if m.feathers is not None:
         out += _feathers(s, m, k)
-    if area.surface_id == EAR:
+    if area.surface_id == measuring.EAR:
         out += _ear(s, area)
-    if m.eye is not None or m.nose is not None or area.surface_id == EAR:
+    if m.eye is not None or m.nose is not None or area.surface_id == measuring.EAR:
         out += _face(s)
     return out
 
@@ -196,9 +203,9 @@ def _parts(s: Areas, m: Measures, area: Area) -> list:
 def tip_of(s: Areas) -> Point | None:
     """The tip of the chosen ear: as the artist set it, else where it may be."""
     area = s.model.area
-    if area is None or area.surface_id != EAR:
+    if area is None or area.surface_id != measuring.EAR:
         return None
-    return area.eye[0] if area.eye else likely_tip(area.ring, s.model.measuring.face_middle())
+    return area.eye[0] if area.eye else face.likely_tip(area.ring, s.model.measuring.face_middle())
 
 
 def _ear(s: Areas, area: Area) -> list:
@@ -257,7 +264,7 @@ def _eye(s: Areas, m: Measures, k: float) -> list:
     for a, other in others:
         if other is not None and other.eye is not None:
             out.append(Caption(f"Beside “{a.name}”"))
-            out += [Words(q) for q in compare_eyes(e, other.eye).words]
+            out += [Words(q) for q in eye_reader.compare_eyes(e, other.eye).words]
             break
     return out
 
@@ -306,7 +313,7 @@ def _nose(s: Areas, m: Measures, k: float) -> list:
         )
     eyes = [q.eye for q in (s.model.measures(a.id) for a in s.model.areas) if q is not None and q.eye is not None]
     if len(eyes) == 2:
-        out.append(Words(n.against(compare_eyes(eyes[0], eyes[1]).axis_deg)))
+        out.append(Words(n.against(eye_reader.compare_eyes(eyes[0], eyes[1]).axis_deg)))
     elif n.axis_deg is not None and n.confirmed:
         out.append(Words(f"The line through the nostrils {'is level' if abs(n.axis_deg) < 1 else f'turns {n.axis_deg:+.0f}°'}."))
     patches = [("nostril", n.nostril_lab)] if n.nostril_lab else []
@@ -357,7 +364,7 @@ def _marking(s: Areas, m: Measures, area: Area) -> list:
     kind = Choice()
     kind.setAccessibleName("Class of the marking")
     kind.addItem("as measured" if not area.marking_kind else "as measured again", "")
-    for name in CLASSES:
+    for name in markings.CLASSES:
         kind.addItem(name, name)
     kind.setCurrentIndex(max(0, kind.findData(area.marking_kind)))
     kind.activated.connect(lambda _i: _set_kind(s, area, kind.currentData()))
@@ -439,7 +446,7 @@ def write_marking(s: Areas) -> None:
         return
     outline = tuple((float(x), float(y)) for x, y in (smooth_ring(area.ring) if area.smooth else area.ring))
     assert model.commission is not None
-    drawing = svg(
+    drawing = patterns.svg(
         (outline, *rings), model.commission.picture_mm, f"{model.commission.name}: {area.name}", model.mm_per_px, model.photo.crop[:2]
     )
     model.jobs.run(

@@ -10,10 +10,9 @@ from PyQt6 import sip
 from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QWidget
 
-from hanabira.core.area.measures import Measures
-from hanabira.core.area.outline import Outline, Touchable, grow, push, touchable
 from hanabira.core.area.shape import Point, ring_area
 from hanabira.core.faults import Fault
+from hanabira.core.later import Later
 from hanabira.craft.supplies import surfaces
 from hanabira.craft.templates import templates
 from hanabira.desk.controls import Choice, Words, act_button, label, row
@@ -30,12 +29,17 @@ from hanabira.desk.widgets.area_marks import Anatomy, CombStrokes, Lost, Tracing
 from hanabira.desk.widgets.mat import Mat
 from hanabira.desk.widgets.overlays import Combing, Outlines
 from hanabira.desk.widgets.roll import Way
-from hanabira.session import area_edits
 from hanabira.session.edits import AddArea, DeleteArea, RenameArea, ReshapeArea, SetSurface
 from hanabira.studio.records import Area
 
 if TYPE_CHECKING:
+    from hanabira.core.area import outline as shaping
+    from hanabira.core.area.measures import Measures
     from hanabira.desk.window import Desk
+    from hanabira.session import area_edits
+else:
+    area_edits = Later("hanabira.session.area_edits")
+    shaping = Later("hanabira.core.area.outline")
 
 AT_ONCE = 20
 """Areas whose measures are asked for in one go."""
@@ -65,7 +69,9 @@ class AreasMat(Mat):
         self._dragged: QPointF | None = None
 
     def stops(self, w: float, h: float) -> list[Stop]:
-        out = []
+        out: list[Stop] = []
+        if not self.marked:
+            return out
         for s in sorted(self._outlines.spots(self), key=lambda s: s.area.number):
             name = f"Area {s.area.number}, {s.area.name}, {self._outlines.note(s.area)}"
             out.append(Stop(s.area.id, s.rect, name, f"{s.area.name}: choose it", lambda key=s.area.id: self._choose(key)))
@@ -158,7 +164,7 @@ class Areas(PictureStage):
         """Whether what lies under no area is hatched: lines over fur are in the way while it is drawn round."""
         self._placed: tuple[str, int] | None = None
         self.sample, self._drawn_sample = "", None  # type: str, tuple | None
-        self._touchable: tuple[object, Touchable] | None = None
+        self._touchable: tuple[object, shaping.Touchable] | None = None
         self.beside.gesture = Loop(self._borrow_ring, lambda _at: False)
         self.roll.way_chosen.connect(self.choose_way)
         self.choose_way("loop")
@@ -295,19 +301,19 @@ class Areas(PictureStage):
         if view is None or (self._touchable and self._touchable[0] is view):
             return
 
-        def done(ready: Touchable) -> None:
+        def done(ready: shaping.Touchable) -> None:
             self._touchable = (view, ready)
 
-        self.model.jobs.run("touch", "Getting ready for touch", lambda _t: touchable(view.preview()), done)
+        self.model.jobs.run("touch", "Getting ready for touch", lambda _t: shaping.touchable(view.preview()), done)
 
-    def _grown(self, at: Point, reach: float) -> Outline | None:
+    def _grown(self, at: Point, reach: float) -> shaping.Outline | None:
         view = self.model.view
         if view is None or self._touchable is None or self._touchable[0] is not view:
             return None
         k = view.preview().shape[1] / view.size[0]
-        found = grow(self._touchable[1], (at[0] * k, at[1] * k), reach)
+        found = shaping.grow(self._touchable[1], (at[0] * k, at[1] * k), reach)
         up = lambda ring: tuple((x / k, y / k) for x, y in ring)  # noqa: E731
-        return Outline(up(found.ring), False, tuple(map(up, found.holes)))
+        return shaping.Outline(up(found.ring), False, tuple(map(up, found.holes)))
 
     def _try_touch(self, at: Point, reach: float) -> tuple[Point, ...] | None:
         try:
@@ -335,7 +341,7 @@ class Areas(PictureStage):
     def _pushed(self, at: Point, by: Point, radius: float) -> None:
         area = self.model.area
         if area is not None:
-            self._reshaped(push(area.ring, at, by, radius), "edge", 0)
+            self._reshaped(shaping.push(area.ring, at, by, radius), "edge", 0)
 
     def _combed(self, line: tuple[Point, ...]) -> None:
         area = self.model.area
@@ -345,7 +351,7 @@ class Areas(PictureStage):
         area_edits.change(self.model, "combing stroke", replace(area, combing=(*area.combing, line)))
 
     def _operate(self, ring: tuple[Point, ...], smooth: bool, op: str) -> None:
-        area_edits.operate(self.model, op or self.op, Outline(tuple(ring), smooth))
+        area_edits.operate(self.model, op or self.op, shaping.Outline(tuple(ring), smooth))
         self.op = ""
 
     def next_loop(self, op: str) -> None:
