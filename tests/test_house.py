@@ -1,7 +1,9 @@
 """The rules of the house: files stay short, examples run, colours are neutral, text can be read."""
 
+import ast
 import doctest
 import importlib
+import importlib.util
 import pkgutil
 import tomllib
 import unittest
@@ -26,6 +28,32 @@ class House(unittest.TestCase):
                 self.assertNotIn("://", line)
                 if line and not line.startswith(("#", "-r")):
                     self.assertRegex(line, r"^[A-Za-z0-9_.-]+==[\w.]+$")
+
+    def test_modules_that_are_loaded_later_lie_below_those_that_load_them(self):
+        """Imports are held to the layers by their contracts; what a module loads by name would slip through them."""
+        contracts = tomllib.loads((ROOT / "pyproject.toml").read_text())["tool"]["importlinter"]["contracts"]
+        rules = {c["name"]: c for c in contracts}
+        layers = [[q.strip() for q in line.split("|")] for line in rules["Imports run downward only"]["layers"]]
+
+        def layer(module):
+            return next(n for n, row in enumerate(layers) if any(module == q or module.startswith(f"{q}.") for q in row))
+
+        impure, seen = rules["The core stays pure"]["forbidden_modules"], 0
+        for path in (ROOT / "hanabira").rglob("*.py"):
+            module = ".".join(path.relative_to(ROOT).with_suffix("").parts).removesuffix(".__init__")
+            for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+                if not (isinstance(node, ast.Call) and getattr(node.func, "id", "") == "Later"):
+                    continue
+                (named,) = node.args
+                if not isinstance(named, ast.Constant):
+                    continue  # the class itself
+                seen += 1
+                self.assertIsNotNone(importlib.util.find_spec(named.value), f"{module} waits for {named.value}")
+                if named.value.startswith("hanabira."):
+                    self.assertLessEqual(layer(module), layer(named.value), f"{module} may not load {named.value}")
+                elif module.startswith("hanabira.core."):
+                    self.assertNotIn(named.value.partition(".")[0], impure, module)
+        self.assertGreater(seen, 50)
 
     def test_every_module_says_what_it_is(self):
         for name in MODULES:
@@ -58,8 +86,6 @@ class Look(unittest.TestCase):
 
     def test_every_icon_that_is_asked_for_is_there(self):
         """The second word of a button names its icon; a missing one would only be found by whoever meets that button."""
-        import ast
-
         from hanabira.desk import icon
 
         asked = 0

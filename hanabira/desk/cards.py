@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
@@ -13,9 +14,11 @@ from hanabira.desk.controls import Caption, Choice, Pick, Words, label, row
 from hanabira.desk.theme import u
 from hanabira.desk.widgets.bars import Bar, HourBars
 from hanabira.session.edits import EditBrief
-from hanabira.session.session import Session
 from hanabira.studio import account
-from hanabira.studio.records import LogRow
+
+if TYPE_CHECKING:
+    from hanabira.session.session import Session
+    from hanabira.studio.records import LogRow
 
 PHOTO_PARTS = (
     ("main", "the portrait"),

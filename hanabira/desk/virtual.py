@@ -9,11 +9,14 @@ import sys
 import time
 from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QEvent
-from PyQt6.QtWidgets import QApplication
 
 from hanabira.desk.start import has_display, make_app, start
+
+if TYPE_CHECKING:
+    from PyQt6.QtWidgets import QApplication
 
 SIZE = (1280, 800)
 STAGES = ("Brief", "Study", "Areas", "Recipe", "Plan", "Easel", "Check")

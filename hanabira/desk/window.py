@@ -300,11 +300,8 @@ class Desk(QMainWindow):
         if self.model.commission is None:
             self.rule.set({}, 0, 100)
             return
-        if not self.model.awake:
-            self.rule.set(values or {}, 0, 100)
-            return
-        reach = self.model.reach
-        self.rule.set(values or {}, reach.darkest_l, reach.lightest_l, aims)
+        reach = self.model.reach if self.model.awake else None
+        self.rule.set(values or {}, *((reach.darkest_l, reach.lightest_l) if reach else (0, 100)), aims)
 
     def say(self, what: str, kept: str = "", do: str = "") -> None:
         """Say a fault."""

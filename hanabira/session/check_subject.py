@@ -8,12 +8,8 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from hanabira.core.area.measures import Measures
 from hanabira.core.area.outline import Outline
-from hanabira.core.colour.spaces import Array
 from hanabira.core.forecast.portrait import Drawn
-from hanabira.core.optics.kit import Kit
-from hanabira.core.optics.paper import Paper
 from hanabira.core.optics.stack import bare
 from hanabira.core.places.place import Places, as_planned
 from hanabira.core.progress.check import Plan
@@ -23,19 +19,23 @@ from hanabira.core.progress.sheet_map import GRID
 from hanabira.core.progress.strip import patches
 from hanabira.core.progress.told import accepted
 from hanabira.core.solver.area import paper_targets
-from hanabira.core.solver.gamut import Gamut
-from hanabira.core.solver.layer import Layer
 from hanabira.core.solver.place_plan import place_targets
-from hanabira.core.solver.target import Reach
-from hanabira.core.token import Token
 from hanabira.session.measuring import EAR, Request
-from hanabira.session.view import View
 from hanabira.studio.account import laid
 from hanabira.studio.checking import verdict_of
 from hanabira.studio.records import Area, Commission, LogRow, Photo, PhotoCheck, Recipe, Shot
 
 if TYPE_CHECKING:
+    from hanabira.core.area.measures import Measures
+    from hanabira.core.colour.spaces import Array
+    from hanabira.core.optics.kit import Kit
+    from hanabira.core.optics.paper import Paper
+    from hanabira.core.solver.gamut import Gamut
+    from hanabira.core.solver.layer import Layer
+    from hanabira.core.solver.target import Reach
+    from hanabira.core.token import Token
     from hanabira.session.session import Session
+    from hanabira.session.view import View
 
 STRIP_SETTING = "check_strip"
 """Setting of a commission's kit under which the colours of its own strip are kept."""

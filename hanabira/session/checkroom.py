@@ -12,7 +12,6 @@ import numpy as np
 
 from hanabira.core.colour.spaces import Array, lab_to_bytes
 from hanabira.core.faults import Fault
-from hanabira.core.optics.passes import Pass
 from hanabira.core.progress.check import Checked, Plan, check_photo, display_lab
 from hanabira.core.progress.cure import Found, found_faults
 from hanabira.core.progress.expected import signature, wanted_picture
@@ -29,6 +28,7 @@ from hanabira.studio.layer_ids import fresh
 from hanabira.studio.records import PhotoCheck, Record, Shot
 
 if TYPE_CHECKING:
+    from hanabira.core.optics.passes import Pass
     from hanabira.session.session import Session
 
 SHOWN_GRID = 4.0

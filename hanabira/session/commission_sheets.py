@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime
 from collections.abc import Callable, Sequence
 from dataclasses import replace
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import cv2
 import numpy as np
@@ -16,23 +16,25 @@ from hanabira.core.faults import PhotoFault
 from hanabira.core.optics.stack import bare
 from hanabira.core.progress.expected import wanted_picture
 from hanabira.core.schedule.order import RECIPE_ORDER, Step
-from hanabira.core.token import Token
 from hanabira.craft.rules import switches
 from hanabira.craft.safety import SHEET, step_cautions, words_for
 from hanabira.craft.supplies import papers, surfaces
 from hanabira.session.check_subject import subject_of
-from hanabira.session.planner import Planned
 from hanabira.session.price import price_words
 from hanabira.session.recipe_card import ground_name
 from hanabira.session.sender import sender
-from hanabira.session.session import Session
 from hanabira.session.words import day_words, due_words, hours_words, likeness_marks, span, step_words, stroke_words, with_words
 from hanabira.sheets.approval import EYE_MM, Approval
 from hanabira.sheets.bench_book import Book, BookDay, BookStep, Ready
 from hanabira.sheets.record import Record, RecordRow
 from hanabira.studio import account
-from hanabira.studio.records import Shot
-from hanabira.studio.store import Store
+
+if TYPE_CHECKING:
+    from hanabira.core.token import Token
+    from hanabira.session.planner import Planned
+    from hanabira.session.session import Session
+    from hanabira.studio.records import Shot
+    from hanabira.studio.store import Store
 
 RECORD_FORMAT = "hanabira record 1"
 _SIDE, _FORECAST_PX_MM = 1600, 6.0

@@ -11,21 +11,21 @@ from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-import numpy as np
-
 from hanabira.core.faults import Fault
 from hanabira.core.practice.hand import Filled, HandResult, read_hand, sheets, unsteadiness
 from hanabira.core.practice.profile import Answer, Profile, due, profile, remembered
 from hanabira.core.practice.question import Picture
 from hanabira.core.practice.round import FIRST_LEVEL, FROM_PICTURES, Round
 from hanabira.core.sentences import say
-from hanabira.core.token import Token
 from hanabira.craft.drills import Drill, drills
 from hanabira.sheets.hand_sheet import write_hand_sheet
 from hanabira.studio.checking import verdict_of
 from hanabira.studio.records import PracticeRound, new_id
 
 if TYPE_CHECKING:
+    import numpy as np
+
+    from hanabira.core.token import Token
     from hanabira.session.session import Session
 
 _EYES = {

@@ -7,7 +7,6 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from hanabira.core.colour.spaces import Array
 from hanabira.core.faults import Fault
 from hanabira.core.forecast.portrait import Drawn, drawn_places
 from hanabira.core.places.place import Places, as_planned
@@ -16,10 +15,11 @@ from hanabira.core.solver.cautions import Caution, recipe_cautions
 from hanabira.core.solver.place_plan import place_targets
 from hanabira.core.study.sun import side_of
 from hanabira.craft.supplies import papers
-from hanabira.studio.records import Area
 
 if TYPE_CHECKING:
+    from hanabira.core.colour.spaces import Array
     from hanabira.session.session import Session
+    from hanabira.studio.records import Area
 
 
 class Predicting:

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
-from hanabira.session.planner import Planned
-from hanabira.session.session import Session
+from typing import TYPE_CHECKING
+
 from hanabira.session.words import sum_words
 from hanabira.studio import planning
+
+if TYPE_CHECKING:
+    from hanabira.session.planner import Planned
+    from hanabira.session.session import Session
 
 
 def price_words(model: Session, plan: Planned) -> tuple[str, str]:

@@ -19,11 +19,11 @@ from hanabira.core.progress.find import Refused
 from hanabira.core.token import Token
 from hanabira.session.check_subject import Subject, subject_of
 from hanabira.studio.bundle import Written
-from hanabira.studio.records import Shot
 from hanabira.studio.writing import write_file
 
 if TYPE_CHECKING:
     from hanabira.session.session import Session
+    from hanabira.studio.records import Shot
 
 FILM_SIDE, FRAME_MS, LAST_MS = 1000, 600, 2400
 """Longer side of a film's pictures in pixels, and how long each and the last one stand."""

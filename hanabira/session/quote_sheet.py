@@ -4,15 +4,18 @@ from __future__ import annotations
 
 import datetime
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
-from hanabira.core.area.covering import Covering
 from hanabira.session.commission_sheets import medium_line, order_facts, sheet_picture
-from hanabira.session.planner import Planned
 from hanabira.session.sender import sender
-from hanabira.session.session import Session
 from hanabira.session.words import day_words, sum_words
 from hanabira.sheets.quote import Part, Quote
 from hanabira.studio import planning
+
+if TYPE_CHECKING:
+    from hanabira.core.area.covering import Covering
+    from hanabira.session.planner import Planned
+    from hanabira.session.session import Session
 
 
 def not_counted(found: Covering) -> list[str]:

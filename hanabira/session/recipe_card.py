@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import cv2
 import numpy as np
 
@@ -15,10 +17,12 @@ from hanabira.core.solver.library import opaque_order
 from hanabira.core.solver.place_words import run_in_words, run_of
 from hanabira.craft.supplies import papers, surfaces
 from hanabira.craft.techniques import spacing_mm
-from hanabira.session.session import Session
 from hanabira.session.words import due_words, stroke_words
 from hanabira.sheets.card_page import Card, CardArea, CardLayer, CardPlace
-from hanabira.studio.records import Area, Commission
+
+if TYPE_CHECKING:
+    from hanabira.session.session import Session
+    from hanabira.studio.records import Area, Commission
 
 _PICTURE_SIDE, _MAP_SIDE = 1800, 700
 

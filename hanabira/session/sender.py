@@ -6,14 +6,17 @@ import base64
 import binascii
 import io
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
 from PIL import Image
 
 from hanabira.core.token import SILENT, Token
-from hanabira.session.settings import Settings
 from hanabira.sheets.sender import Sender
 from hanabira.studio.pictures import read_picture
+
+if TYPE_CHECKING:
+    from hanabira.session.settings import Settings
 
 MARK_PX = 480
 """Longer side of a kept mark: at 10 mm in height more than a printer shows."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -10,7 +11,9 @@ from hanabira.core.colour.spaces import parse_hex, srgb_to_lab
 from hanabira.devices.drawn_sheet import DrawnSheet, LaidStrip, Planted, draw_sheet, draw_strip
 from hanabira.devices.easel_camera import SimulatedEaselCamera
 from hanabira.devices.simulated_paper import TRUTHS
-from hanabira.session.check_subject import Measured
+
+if TYPE_CHECKING:
+    from hanabira.session.check_subject import Measured
 
 CAMERA_GRID, FLAT_GRID = 4.5, 6.0
 """Pixels a millimetre at which the sheet is drawn for a photo, and for the flat picture."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING
 
 import cv2
 import numpy as np
@@ -12,17 +13,19 @@ from hanabira.core.area.dapples import classed
 from hanabira.core.area.measures import NOT_LOOKED, Measures
 from hanabira.core.area.pattern import find_pattern, svg
 from hanabira.core.area.shape import Point, Region, smooth_ring
-from hanabira.core.colour.spaces import Array
 from hanabira.core.places.outlines import outlines as outlines_of
-from hanabira.core.study.grid import Grid
 from hanabira.core.study.shapes import value_shapes
-from hanabira.core.token import Token
 from hanabira.craft.markings import marking_model
 from hanabira.craft.supplies import surfaces
-from hanabira.session.session import Session
 from hanabira.sheets.true_size import Traced, TrueSize
 from hanabira.studio.openraster import RasterLayer
-from hanabira.studio.records import Area
+
+if TYPE_CHECKING:
+    from hanabira.core.colour.spaces import Array
+    from hanabira.core.study.grid import Grid
+    from hanabira.core.token import Token
+    from hanabira.session.session import Session
+    from hanabira.studio.records import Area
 
 _LAYERS_SIDE = 2400
 _SHIFT = 4

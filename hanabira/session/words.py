@@ -5,11 +5,14 @@ from __future__ import annotations
 import datetime
 import re
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
-from hanabira.core.optics.kit import Kit
 from hanabira.core.schedule.handling import GRAPHITE, SEAM
 from hanabira.core.schedule.order import LAST, Step
 from hanabira.core.schedule.work import hours_range
+
+if TYPE_CHECKING:
+    from hanabira.core.optics.kit import Kit
 
 
 def day_words(day: datetime.date) -> str:

@@ -70,7 +70,8 @@ def _named(path: Path) -> Backup:
     found = _NAME.match(path.name)
     if found:
         with contextlib.suppress(ValueError):
-            made = datetime.datetime.strptime(f"{found.group(2)} {found.group(3)}", "%Y-%m-%d %H%M%S")
+            time = found.group(3)
+            made = datetime.datetime.fromisoformat(f"{found.group(2)} {time[:2]}:{time[2:4]}:{time[4:]}")
             return Backup(path, int(found.group(1)), made, found.group(4))
     made = datetime.datetime.fromtimestamp(path.stat().st_mtime)
     old = _OLD_NAME.match(path.name)  # backups of the first versions have the day alone

@@ -4,15 +4,18 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 import cv2
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath
 
-from hanabira.core.practice.question import Question, Spot
 from hanabira.desk.gestures.outlines import knob
 from hanabira.desk.paint import two_tone
+
+if TYPE_CHECKING:
+    from hanabira.core.practice.question import Question, Spot
 
 PIN_STEP, FINE_STEP, TURN_DEG = 0.02, 0.005, 5.0
 NEAR_PX, LENGTH = 60.0, 46.0

@@ -4,17 +4,20 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from hanabira.core.practice.question import Question
 from hanabira.desk.drawn import Drawn
 from hanabira.desk.paint import CENTRE, bed, grey, ink_on, mapped, swatch, text, width
 from hanabira.desk.paint import height as text_height
 from hanabira.desk.theme import role, scale
 from hanabira.desk.widgets.drill_hand import DrillHand
+
+if TYPE_CHECKING:
+    from hanabira.core.practice.question import Question
 
 NEAR = 0.42
 """Share of the picture's width that is shown round a single spot."""

@@ -4,17 +4,20 @@ from __future__ import annotations
 
 import random
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPainterPath, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from hanabira.core.colour.spaces import Array
 from hanabira.desk import icon as icons
 from hanabira.desk.drawn import Drawn
 from hanabira.desk.paint import CENTRE, LEFT, RIGHT, bed, hair, hatch, mapped, pencilled, shorter, swatch, text, units
 from hanabira.desk.theme import font, role
 from hanabira.session.words import stroke_words
+
+if TYPE_CHECKING:
+    from hanabira.core.colour.spaces import Array
 
 LARGE, GROWS = 1.3, 0.72
 """How much larger the large type is."""

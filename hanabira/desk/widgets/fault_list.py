@@ -4,15 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
-from PyQt6.QtWidgets import QWidget
 
-from hanabira.core.colour.spaces import Array
 from hanabira.desk.drawn import Drawn, Stop
 from hanabira.desk.paint import RIGHT, bed, height, mapped, petal, swatch, text, width
 from hanabira.desk.theme import role
+
+if TYPE_CHECKING:
+    from PyQt6.QtWidgets import QWidget
+
+    from hanabira.core.colour.spaces import Array
 
 
 @dataclass(frozen=True)

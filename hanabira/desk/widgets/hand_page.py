@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QKeyEvent, QPainter, QPainterPath, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from hanabira.core.practice.hand import HandSheet
 from hanabira.desk.drawn import Drawn
 from hanabira.desk.paint import text, two_tone
 from hanabira.desk.theme import role
+
+if TYPE_CHECKING:
+    from hanabira.core.practice.hand import HandSheet
 
 TOP_MM, FOOT_MM, SIDE_MM = 8.0, 10.0, 8.0
 """How much of the page is shown round its fields."""

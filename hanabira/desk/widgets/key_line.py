@@ -4,14 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QPainter, QPen
-from PyQt6.QtWidgets import QWidget
 
 from hanabira.desk.drawn import Drawn, Stop
 from hanabira.desk.paint import keycap, text, width
 from hanabira.desk.theme import role
+
+if TYPE_CHECKING:
+    from PyQt6.QtWidgets import QWidget
 
 ROW = 34.0
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
@@ -11,11 +12,13 @@ from PyQt6.QtWidgets import QSizePolicy
 
 from hanabira.core.colour.spaces import Array, chroma, hue_deg
 from hanabira.core.colour.words import value_step, warmth
-from hanabira.core.optics.kit import Kit
-from hanabira.core.solver.kit_facts import Hole
 from hanabira.desk.drawn import Drawn, Stop
 from hanabira.desk.paint import CENTRE, LEFT, RIGHT, grey, hatch, mapped, text, width
 from hanabira.desk.theme import role, scale
+
+if TYPE_CHECKING:
+    from hanabira.core.optics.kit import Kit
+    from hanabira.core.solver.kit_facts import Hole
 
 START = 330.0
 """Hue at the left edge, so that the warm half comes first."""

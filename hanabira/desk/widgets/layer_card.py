@@ -4,18 +4,21 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPainterPath, QPen, QResizeEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from hanabira.core.colour.spaces import Array
-from hanabira.core.solver.cautions import Caution
 from hanabira.desk import icon as icons
 from hanabira.desk.controls import PetalButton
 from hanabira.desk.drawn import Drawn, Stop
 from hanabira.desk.paint import LEFT, RIGHT, bed, hatch, height, mapped, pencilled, swatch, text
 from hanabira.desk.theme import THIN, role, scale
+
+if TYPE_CHECKING:
+    from hanabira.core.colour.spaces import Array
+    from hanabira.core.solver.cautions import Caution
 
 
 def pressure_mark(p: QPainter, r: QRectF, n: int, ink: str = "ink") -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import cv2
 import numpy as np
@@ -10,12 +11,14 @@ from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from hanabira.core.colour.spaces import Array
-from hanabira.core.places.place import Places
 from hanabira.desk.drawn import Drawn, Stop
 from hanabira.desk.paint import RIGHT, hatch, mapped, swatch, text
 from hanabira.desk.theme import role, scale
 from hanabira.desk.widgets.layer_card import pressure_mark
+
+if TYPE_CHECKING:
+    from hanabira.core.colour.spaces import Array
+    from hanabira.core.places.place import Places
 
 ROW = 44.0
 SIGN = 34

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF
 from PyQt6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from hanabira.core.area.shape import Point
 from hanabira.desk.drawn import Drawn
 from hanabira.desk.paint import CENTRE, text, two_tone, width
 from hanabira.desk.theme import role
+
+if TYPE_CHECKING:
+    from hanabira.core.area.shape import Point
 
 AROUND = 0.16
 """What is shown round the place, as a share of its longer side."""

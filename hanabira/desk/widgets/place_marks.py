@@ -4,15 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
 
 from hanabira.core.places.outlines import PlaceOutline, outlines
-from hanabira.core.places.place import Places
 from hanabira.desk.paint import CENTRE, hatch, text, two_tone, width
-from hanabira.desk.widgets.mat import Mat
+
+if TYPE_CHECKING:
+    from hanabira.core.places.place import Places
+    from hanabira.desk.widgets.mat import Mat
 
 MOST_NAMED = 10
 """More names than this would cover the picture."""

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
@@ -10,7 +12,9 @@ from hanabira.desk.controls import Number, PetalButton, Words, label
 from hanabira.desk.drawn import Drawn
 from hanabira.desk.paint import text
 from hanabira.desk.theme import role, scale
-from hanabira.session.settings import Settings
+
+if TYPE_CHECKING:
+    from hanabira.session.settings import Settings
 
 LINE_PX = 400
 

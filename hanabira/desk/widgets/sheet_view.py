@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QPainter, QPainterPath, QPen
 from PyQt6.QtWidgets import QSizePolicy
 
-from hanabira.core.colour.spaces import Array
 from hanabira.desk.drawn import Drawn, Stop
 from hanabira.desk.paint import hatch, largest, mapped, text, two_tone
 from hanabira.desk.theme import role
+
+if TYPE_CHECKING:
+    from hanabira.core.colour.spaces import Array
 
 MARGIN = 0.06
 """Of the cells' longer extent, round them."""

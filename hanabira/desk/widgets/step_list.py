@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy
 
-from hanabira.core.colour.spaces import Array
 from hanabira.desk.drawn import Drawn, Stop
 from hanabira.desk.paint import LEFT, RIGHT, bed, mapped, petal, swatch, text
 from hanabira.desk.theme import role, scale
+
+if TYPE_CHECKING:
+    from hanabira.core.colour.spaces import Array
 
 ROW = 62.0
 NARROW = 330.0

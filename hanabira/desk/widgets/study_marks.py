@@ -4,15 +4,18 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
 
-from hanabira.core.study.grid import Grid
-from hanabira.core.study.preparation import Preparation
 from hanabira.desk.gestures.marks import draw_stroke
 from hanabira.desk.paint import CENTRE, text, two_tone, width
-from hanabira.desk.widgets.mat import Mat
+
+if TYPE_CHECKING:
+    from hanabira.core.study.grid import Grid
+    from hanabira.core.study.preparation import Preparation
+    from hanabira.desk.widgets.mat import Mat
 
 
 class GridOver:

@@ -4,15 +4,18 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QPainter, QPen, QTransform
 
-from hanabira.core.colour.spaces import Array
 from hanabira.desk.drawn import Drawn, Stop
 from hanabira.desk.paint import CENTRE, LEFT, bed, height, mapped, petal, swatch, text
 from hanabira.desk.theme import role
 from hanabira.studio.records import LogRow, Shot
+
+if TYPE_CHECKING:
+    from hanabira.core.colour.spaces import Array
 
 STEM = 14.0
 LEFT_AT = 34.0

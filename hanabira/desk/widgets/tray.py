@@ -4,14 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
 
-from hanabira.core.colour.spaces import Array
 from hanabira.desk.drawn import Drawn, Stop
 from hanabira.desk.paint import CENTRE, LEFT, RIGHT, hatch, height, mapped, pencilled, swatch, text
 from hanabira.desk.theme import THIN, role
+
+if TYPE_CHECKING:
+    from hanabira.core.colour.spaces import Array
 
 GROOVE = 32.0
 LOW = 0.34

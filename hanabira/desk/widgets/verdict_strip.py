@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QPainter, QPen
-from PyQt6.QtWidgets import QWidget
 
 from hanabira.desk.drawn import Drawn, Stop
 from hanabira.desk.paint import RIGHT, height, text, width
 from hanabira.desk.theme import role
+
+if TYPE_CHECKING:
+    from PyQt6.QtWidgets import QWidget
 
 PAD = 20.0
 LEAST, NARROW = 120.0, 460.0

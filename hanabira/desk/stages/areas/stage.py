@@ -30,13 +30,13 @@ from hanabira.desk.widgets.mat import Mat
 from hanabira.desk.widgets.overlays import Combing, Outlines
 from hanabira.desk.widgets.roll import Way
 from hanabira.session.edits import AddArea, DeleteArea, RenameArea, ReshapeArea, SetSurface
-from hanabira.studio.records import Area
 
 if TYPE_CHECKING:
     from hanabira.core.area import outline as shaping
     from hanabira.core.area.measures import Measures
     from hanabira.desk.window import Desk
     from hanabira.session import area_edits
+    from hanabira.studio.records import Area
 else:
     area_edits = Later("hanabira.session.area_edits")
     shaping = Later("hanabira.core.area.outline")

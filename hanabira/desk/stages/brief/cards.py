@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-import numpy as np
 from PyQt6.QtCore import QSignalBlocker, Qt
 from PyQt6.QtGui import QPixmap
 from PyQt6.QtWidgets import QCheckBox, QLabel, QLineEdit, QWidget
@@ -15,14 +14,16 @@ from hanabira.desk.controls import Caption, Number, PetalButton, Pick, Words, ac
 from hanabira.desk.images import to_image
 from hanabira.desk.theme import u
 from hanabira.session.easel import deliver
-from hanabira.session.planner import Planned
 from hanabira.session.price import price_words
 from hanabira.session.sender import sender
 from hanabira.session.words import sum_words
 from hanabira.studio import account, planning
 
 if TYPE_CHECKING:
+    import numpy as np
+
     from hanabira.desk.stages.brief.stage import Brief
+    from hanabira.session.planner import Planned
 
 
 def _check(words: str, on: bool, changed: Callable[[bool], object]) -> QCheckBox:

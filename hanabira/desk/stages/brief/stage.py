@@ -16,10 +16,10 @@ from hanabira.desk.stage import PictureStage
 from hanabira.desk.stages.brief import cards as brief_cards
 from hanabira.desk.theme import u
 from hanabira.session.edits import EditBrief
-from hanabira.studio.records import Commission
 
 if TYPE_CHECKING:
     from hanabira.desk.window import Desk
+    from hanabira.studio.records import Commission
 
 
 class Brief(PictureStage):

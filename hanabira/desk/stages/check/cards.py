@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from PyQt6.QtWidgets import QWidget
 
 from hanabira.core.colour.words import nearness
 from hanabira.craft.safety import words_for
@@ -16,6 +15,8 @@ from hanabira.desk.widgets.fault_list import CureCard, FaultList
 from hanabira.session.practice_profile import effects
 
 if TYPE_CHECKING:
+    from PyQt6.QtWidgets import QWidget
+
     from hanabira.desk.stages.check.stage import Check
 
 _FOUND_BY = {

@@ -8,10 +8,10 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QWidget
 
 from hanabira.desk.controls import Caption, Words
-from hanabira.studio.records import Shot
 
 if TYPE_CHECKING:
     from hanabira.desk.stages.check.stage import Check
+    from hanabira.studio.records import Shot
 
 
 def likeness(s: Check, shot: Shot) -> list[QWidget | Any]:

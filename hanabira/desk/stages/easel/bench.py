@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
-from hanabira.core.schedule.plausible import Doubt
 from hanabira.core.solver.layer import Layer, goes_over
 from hanabira.craft.supplies import surfaces
 from hanabira.desk.cards import hour_bars, wear_words
@@ -17,10 +16,11 @@ from hanabira.desk.images import wrap
 from hanabira.desk.widgets.timeline import Timeline
 from hanabira.session.easel import deliver
 from hanabira.studio import account
-from hanabira.studio.records import LogRow
 
 if TYPE_CHECKING:
+    from hanabira.core.schedule.plausible import Doubt
     from hanabira.desk.stages.easel.stage import Easel
+    from hanabira.studio.records import LogRow
 
 TABS = (("log", "Log"), ("hours", "Hours"), ("pencils", "Pencils"), ("here", "Used here"), ("write", "Files"))
 CAMERAS = (("file", "a file"), ("folder", "a folder"), ("simulated", "simulated camera"))

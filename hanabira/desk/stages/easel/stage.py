@@ -20,7 +20,6 @@ from PyQt6.QtWidgets import (
 
 from hanabira.core.colour.spaces import Array, srgb_to_lab
 from hanabira.core.optics.stack import bare
-from hanabira.core.schedule.order import Ordered, Step
 from hanabira.core.schedule.sessions import BREAK_EVERY, DRYING_MIN
 from hanabira.core.sentences import say
 from hanabira.core.solver.place_words import run_of
@@ -32,16 +31,17 @@ from hanabira.desk.stage import PictureStage, column
 from hanabira.desk.stages.easel import bench as easel_bench
 from hanabira.desk.widgets.easel_card import ACTS, Clock, EaselCard, Now
 from hanabira.desk.widgets.key_strip import Key, KeyStrip
-from hanabira.desk.widgets.mat import Mat
 from hanabira.desk.widgets.overlays import Combing
 from hanabira.session.easel import AtTheEasel
 from hanabira.session.edits import Edit
 from hanabira.session.words import span, with_words
 from hanabira.studio.account import differences
-from hanabira.studio.records import Area, LogRow
 
 if TYPE_CHECKING:
+    from hanabira.core.schedule.order import Ordered, Step
+    from hanabira.desk.widgets.mat import Mat
     from hanabira.desk.window import Desk
+    from hanabira.studio.records import Area, LogRow
 
 TURN_DEG = 15.0
 """One press of an arrow key turns the sheet this far."""

@@ -11,7 +11,6 @@ from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QCheckBox, QGridLayout, QWidget
 
 from hanabira.core.colour.difference import delta_e00
-from hanabira.core.colour.spaces import Array
 from hanabira.core.faults import Fault, KitFault
 from hanabira.core.optics.fit import Fitted, fit_kit
 from hanabira.core.optics.kit import Kit
@@ -19,7 +18,6 @@ from hanabira.core.optics.stack import bare, predict
 from hanabira.core.progress.strip import read_beside
 from hanabira.core.swatch.layout import SCRAP_NUMBER, scrap_page, sheet
 from hanabira.core.swatch.read import SheetReading, read_sheet
-from hanabira.core.token import Token
 from hanabira.craft.supplies import paper
 from hanabira.craft.swatchfile import parse_stack, parse_swatches, stack_text, swatch_rows, swatches_csv, with_grounds
 from hanabira.desk.controls import Caption, Number, Words, label
@@ -34,6 +32,8 @@ from hanabira.session.edits import EditKit
 from hanabira.studio.pictures import read_picture
 
 if TYPE_CHECKING:
+    from hanabira.core.colour.spaces import Array
+    from hanabira.core.token import Token
     from hanabira.desk.stages.kit.stage import KitRoom
 
 

@@ -22,7 +22,6 @@ from hanabira.core.optics.tooth import passes_held
 from hanabira.core.solver.kit_facts import Hole, holes, mixing_strip, neighbours, pressures
 from hanabira.core.solver.target import reach
 from hanabira.core.swatch.layout import sheet
-from hanabira.core.token import Token
 from hanabira.craft.kitfile import fact, kit_csv, kit_gpl, read_kit, with_fact
 from hanabira.craft.supplies import paper_for, papers
 from hanabira.desk.controls import Caption, Choice, Number, Words, label
@@ -37,6 +36,7 @@ from hanabira.studio.records import StudioKit, new_id
 from hanabira.studio.writing import write_file
 
 if TYPE_CHECKING:
+    from hanabira.core.token import Token
     from hanabira.desk.window import Desk
 
 FAMILIES = {

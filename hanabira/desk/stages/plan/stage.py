@@ -20,12 +20,12 @@ from hanabira.desk.theme import u
 from hanabira.desk.widgets import day_strip
 from hanabira.desk.widgets.day_strip import Block, DayStrip
 from hanabira.desk.widgets.step_list import ROW, StepList, StepRow
-from hanabira.session.planner import Planned
 from hanabira.session.words import hours_words, span, step_words, stroke_words, sum_words
 from hanabira.studio import account, planning
 
 if TYPE_CHECKING:
     from hanabira.desk.window import Desk
+    from hanabira.session.planner import Planned
 
 MOST_DAYS_SHOWN = 45
 _WEEK = ("Mo", "Tu", "We", "Th", "Fr", "Sa", "Su")

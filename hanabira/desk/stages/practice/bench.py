@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Protocol
 
-from PyQt6.QtWidgets import QWidget
-
 from hanabira.core.practice.profile import CERTAIN_ANSWERS
 from hanabira.craft.drills import drills
 from hanabira.desk.controls import Caption, Words, act_button, row
 
 if TYPE_CHECKING:
+    from PyQt6.QtWidgets import QWidget
+
     from hanabira.desk.stages.practice.stage import Practice
 
 

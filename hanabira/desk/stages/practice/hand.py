@@ -6,7 +6,6 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QImage, QKeyEvent
 
 from hanabira.core.colour.spaces import lab_to_bytes
 from hanabira.core.practice.hand import Filled, HandResult, sheets
@@ -21,6 +20,8 @@ from hanabira.devices.simulated_paper import SimulatedSheet
 from hanabira.studio.pictures import read_picture
 
 if TYPE_CHECKING:
+    from PyQt6.QtGui import QImage, QKeyEvent
+
     from hanabira.desk.stages.practice.stage import Practice
 
 

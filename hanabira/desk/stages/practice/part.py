@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QWidget
-
 from hanabira.desk.controls import Caption, Words, act_button, row
 from hanabira.desk.stages.practice.bench import instead, why
 from hanabira.session.parts import IN_A_ROW, areas_for, begin_part, tried
-from hanabira.studio.records import Area
 
 if TYPE_CHECKING:
+    from PyQt6.QtWidgets import QWidget
+
     from hanabira.desk.stages.practice.stage import Practice
+    from hanabira.studio.records import Area
 
 
 class PartBench:

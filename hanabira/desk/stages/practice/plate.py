@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QKeyEvent
 
 from hanabira.core.practice.hand import pressures_of
 from hanabira.craft.drills import drills
@@ -17,6 +16,8 @@ from hanabira.desk.widgets.profile_plant import Plate, ProfilePlant
 from hanabira.session.practice_profile import effects, hue_words, pace_words
 
 if TYPE_CHECKING:
+    from PyQt6.QtGui import QKeyEvent
+
     from hanabira.desk.stages.practice.stage import Practice
 
 

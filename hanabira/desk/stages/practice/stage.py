@@ -9,12 +9,9 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QImage, QKeyEvent
-from PyQt6.QtWidgets import QWidget
 
 from hanabira.core.colour.spaces import lab_to_bytes
 from hanabira.core.faults import Fault
-from hanabira.core.practice.profile import Answer
 from hanabira.core.practice.question import Picture, Question
 from hanabira.core.practice.round import Round, told
 from hanabira.core.study.looks import grey
@@ -36,6 +33,10 @@ from hanabira.studio.pictures import read_picture
 from hanabira.studio.writing import write_file
 
 if TYPE_CHECKING:
+    from PyQt6.QtGui import QImage, QKeyEvent
+    from PyQt6.QtWidgets import QWidget
+
+    from hanabira.core.practice.profile import Answer
     from hanabira.desk.window import Desk
 
 LOW, LOWER = 420, 340

@@ -8,10 +8,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from hanabira.core.area.clipping import lost_words
-from hanabira.core.area.measures import Measures
 from hanabira.core.colour.spaces import chroma
 from hanabira.core.colour.words import nearness
-from hanabira.core.places.place import Place, Places
 from hanabira.core.solver.area import Prediction, judged_band
 from hanabira.core.solver.layer import goes_over
 from hanabira.core.solver.library import opaque_order
@@ -22,10 +20,12 @@ from hanabira.desk.widgets.layer_list import LayerList, LayerRow
 from hanabira.desk.widgets.place_marks import Named
 from hanabira.session.edits import Aim
 from hanabira.session.practice_profile import effects
-from hanabira.studio.records import Area
 
 if TYPE_CHECKING:
+    from hanabira.core.area.measures import Measures
+    from hanabira.core.places.place import Place, Places
     from hanabira.desk.stages.recipe.stage import Recipe
+    from hanabira.studio.records import Area
 
 
 def by_value(prediction: Prediction) -> list[str]:

@@ -10,7 +10,6 @@ from hanabira.core.colour.difference import delta_e00
 from hanabira.core.colour.spaces import chroma, hue_deg, parse_hex, srgb_to_lab
 from hanabira.core.colour.words import nearness, tone
 from hanabira.core.solver.advice import Advice, ladder, natural_mixes, neutralisers, substitutes, undertones
-from hanabira.core.solver.layer import Layer
 from hanabira.core.solver.place_words import places_in_words
 from hanabira.craft.rules import coats
 from hanabira.craft.techniques import measured_coat
@@ -20,10 +19,11 @@ from hanabira.desk.controls import Caption, Choice, Pick, Stepper, Words, act_bu
 from hanabira.desk.stages.recipe.tabs import TABS
 from hanabira.desk.widgets.measure_cards import Patches
 from hanabira.session.edits import ChangeAreas
-from hanabira.studio.records import Area
 
 if TYPE_CHECKING:
+    from hanabira.core.solver.layer import Layer
     from hanabira.desk.stages.recipe.stage import Recipe
+    from hanabira.studio.records import Area
 
 
 def tabs(s: Recipe) -> Pick:

@@ -15,10 +15,10 @@ from hanabira.desk.theme import u
 from hanabira.desk.widgets.layer_card import Laid, Pressure
 from hanabira.session.edits import NoteRecipe
 from hanabira.session.words import stroke_words
-from hanabira.studio.records import Area
 
 if TYPE_CHECKING:
     from hanabira.desk.stages.recipe.stage import Recipe
+    from hanabira.studio.records import Area
 
 
 def how(s: Recipe, q: Layer) -> QWidget:

@@ -9,21 +9,15 @@ from typing import TYPE_CHECKING
 import cv2
 import numpy as np
 from PyQt6.QtCore import QEvent, QRectF, Qt, QTimer
-from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QWidget
 
-from hanabira.core.area.measures import Measures
-from hanabira.core.area.shape import Point
 from hanabira.core.colour.difference import difference_words
 from hanabira.core.colour.spaces import bytes_to_lab, chroma, hue_deg
 from hanabira.core.colour.words import temperature
-from hanabira.core.places.place import Places
 from hanabira.core.solver.area import Prediction, judged_band, moved_layer, swaps, with_layer, without_layer
-from hanabira.core.solver.cautions import Caution
 from hanabira.core.solver.kit_facts import on_other_paper
 from hanabira.core.solver.layer import Layer, goes_over
 from hanabira.core.solver.library import opaque_order
-from hanabira.core.token import Token
 from hanabira.craft.supplies import papers
 from hanabira.craft.techniques import spacing_mm
 from hanabira.desk.controls import Caption, PetalButton, Words
@@ -36,16 +30,23 @@ from hanabira.desk.stages.recipe.where import WhereOutline
 from hanabira.desk.theme import u
 from hanabira.desk.widgets.flap import Flap
 from hanabira.desk.widgets.layer_card import CautionCard, SwapRow, Swaps
-from hanabira.desk.widgets.mat import Mat
 from hanabira.desk.widgets.overlays import Standing, band_range, draw_combing, grey_base, layer_picture
 from hanabira.desk.widgets.place_marks import PlaceMarks
 from hanabira.desk.widgets.strata import FULL_W, LEAST_W, Cut, Strata, Stratum
 from hanabira.session.edits import ChangeAreas, SetLayers
 from hanabira.session.view import View, screen
-from hanabira.studio.records import Area
 
 if TYPE_CHECKING:
+    from PyQt6.QtGui import QPainter
+
+    from hanabira.core.area.measures import Measures
+    from hanabira.core.area.shape import Point
+    from hanabira.core.places.place import Places
+    from hanabira.core.solver.cautions import Caution
+    from hanabira.core.token import Token
+    from hanabira.desk.widgets.mat import Mat
     from hanabira.desk.window import Desk
+    from hanabira.studio.records import Area
 
 PICTURE_SHARE = 0.45
 """The picture keeps at least this share of the window's width."""

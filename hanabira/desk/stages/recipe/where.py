@@ -10,10 +10,10 @@ from PyQt6.QtGui import QColor, QPainter
 from hanabira.desk.gestures.outlines import ring_path
 from hanabira.desk.paint import disc, text, two_tone
 from hanabira.desk.stages.recipe import by_place
-from hanabira.desk.widgets.mat import Mat
 
 if TYPE_CHECKING:
     from hanabira.desk.stages.recipe.stage import Recipe
+    from hanabira.desk.widgets.mat import Mat
 
 
 class WhereOutline:

@@ -11,7 +11,6 @@ from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPainterPath, QPen, QTran
 from PyQt6.QtWidgets import QFileDialog, QFrame, QHBoxLayout, QLineEdit, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from hanabira.core.later import Later
-from hanabira.core.token import Token
 from hanabira.craft.supplies import papers
 from hanabira.demo.place import demo_folder
 from hanabira.desk import icon as icons
@@ -26,12 +25,13 @@ from hanabira.session.edits import EditBrief
 from hanabira.session.words import due_words
 from hanabira.studio import overview, planning
 from hanabira.studio.bundle import TakenIn, import_bundle
-from hanabira.studio.overview import Overview
 from hanabira.studio.records import Commission, LogRow, Photo, Shot, is_part
 from hanabira.studio.store import default_folder
 
 if TYPE_CHECKING:
+    from hanabira.core.token import Token
     from hanabira.desk.window import Desk
+    from hanabira.studio.overview import Overview
 
 demo = Later("hanabira.demo.studio")
 """It draws photos and plans whole commissions, and hardly anyone asks for it."""

@@ -7,11 +7,11 @@ from typing import TYPE_CHECKING
 
 from hanabira.core.faults import Fault
 from hanabira.core.study.printer import Reading, correction, tone
-from hanabira.core.token import Token
 from hanabira.desk.controls import Caption, Number, PetalButton, Pick, Words, label, row
 from hanabira.desk.theme import u
 
 if TYPE_CHECKING:
+    from hanabira.core.token import Token
     from hanabira.desk.stages.study.stage import Study
 
 FIRST_GUESS = (3.0, 8.0, 12.0, 16.0, 20.0)

@@ -17,7 +17,6 @@ from hanabira.core.study.prepare import focal_crop, level_tilt, matrix
 from hanabira.core.study.sun import Sun, estimate_sun
 from hanabira.core.study.surround import Reads, reads
 from hanabira.core.study.warmth import Warmth, warmth_map
-from hanabira.core.token import Token
 from hanabira.craft.readers import cast_model
 from hanabira.desk.gestures.marks import Ruler, Spot, Spots, Stroke
 from hanabira.desk.gestures.outlines import Frame, Gesture, Loop, Ring
@@ -30,6 +29,7 @@ from hanabira.session.edits import FramePhoto, SetPrep, TurnPhoto, WholePhoto
 if TYPE_CHECKING:
     import numpy as np
 
+    from hanabira.core.token import Token
     from hanabira.desk.window import Desk
 
 WAYS = (
