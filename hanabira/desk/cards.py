@@ -7,18 +7,22 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
-from hanabira.core.colour.spaces import parse_hex
 from hanabira.core.faults import Fault
+from hanabira.core.later import Later
 from hanabira.craft.rules import switches
 from hanabira.desk.controls import Caption, Choice, Pick, Words, label, row
 from hanabira.desk.theme import u
 from hanabira.desk.widgets.bars import Bar, HourBars
 from hanabira.session.edits import EditBrief
-from hanabira.studio import account
 
 if TYPE_CHECKING:
+    from hanabira.core.colour import spaces
     from hanabira.session.session import Session
+    from hanabira.studio import account
     from hanabira.studio.records import LogRow
+else:
+    account = Later("hanabira.studio.account")
+    spaces = Later("hanabira.core.colour.spaces")
 
 PHOTO_PARTS = (
     ("main", "the portrait"),
@@ -63,7 +67,7 @@ def hex_field(name: str, value: str, changed: Callable[[str], object], model: Se
         text = q.text().strip().lower()
         text = text if text.startswith("#") else f"#{text}"
         try:
-            parse_hex(text)
+            spaces.parse_hex(text)
         except Fault as fault:
             model.messages.fault(fault)
             q.setText(value)

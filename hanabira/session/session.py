@@ -479,7 +479,7 @@ class Session(Rooms):
 
     def places(self, key: str) -> Places | None:
         """Places of an area as its recipe has them, in today's colours where they were found again; as they are found when it has none."""
-        return self.predicting.places(key)
+        return self.predicting.places(key) if self.awake else None
 
     def by_places(self, key: str) -> bool:
         """Whether an area's recipe was planned by places."""
@@ -487,13 +487,13 @@ class Session(Rooms):
 
     def targets(self, key: str) -> Mapping[str, Array] | None:
         """Paper targets of an area's places, or of its bands while its recipe is one by values; None until it is measured."""
-        return self.predicting.targets(key)
+        return self.predicting.targets(key) if self.awake else None
 
     def drawing(self, key: str) -> Callable[[tuple[int, int], tuple[float, float], float], Drawn] | None:
         """What tells, on whatever thread, what the photo shows of an area on a raster: (rows and columns, photo pixel of the first one, pixels
         of the raster a photo pixel). None until it is measured.
         """
-        return self.predicting.drawing(key)
+        return self.predicting.drawing(key) if self.awake else None
 
     def recipe_layers(self, key: str) -> tuple[Layer, ...]:
         """Layers of an area's recipe."""
@@ -501,7 +501,7 @@ class Session(Rooms):
 
     def prediction(self, key: str) -> tuple[Prediction, tuple[Caution, ...]] | None:
         """What an area's recipe gives, with its cautions; None until it is measured and has layers."""
-        return self.predicting.prediction(key)
+        return self.predicting.prediction(key) if self.awake else None
 
     def solve(self, key: str, keep: Layer | None = None) -> None:
         """Solve an area's layers by the craft's rules and keep them as one edit."""

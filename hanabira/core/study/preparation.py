@@ -8,6 +8,8 @@ from hanabira.core.area.shape import Point
 
 EXPOSURE_RANGE = (-2.0, 2.0)
 MOST_TILT = 45.0
+STEPS = (3, 7)
+"""Fewest and most value shapes."""
 Line = tuple[Point, ...]
 
 

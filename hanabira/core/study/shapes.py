@@ -10,11 +10,11 @@ import numpy as np
 from hanabira.core.colour.spaces import Array, bytes_to_lab, lab_to_bytes
 from hanabira.core.faults import Fault
 from hanabira.core.study.looks import squint
+from hanabira.core.study.preparation import STEPS
 
 SIDE = 900
 LEAST_SHARE = 0.0004
 """Islands smaller than this share of the picture go to their neighbours."""
-STEPS = (3, 7)
 
 
 def value_labels(pixels: np.ndarray, steps: int = 5) -> Array:

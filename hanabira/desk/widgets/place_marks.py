@@ -6,16 +6,18 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
 
-from hanabira.core.places.outlines import PlaceOutline, outlines
+from hanabira.core.later import Later, np
 from hanabira.desk.paint import CENTRE, hatch, text, two_tone, width
 
 if TYPE_CHECKING:
+    from hanabira.core.places import outlines as place_outlines
     from hanabira.core.places.place import Places
     from hanabira.desk.widgets.mat import Mat
+else:
+    place_outlines = Later("hanabira.core.places.outlines")
 
 MOST_NAMED = 10
 """More names than this would cover the picture."""
@@ -38,11 +40,11 @@ class PlaceMarks:
 
     def __init__(self, asked: Callable[[], tuple[Places, tuple[Named, ...], str] | None]) -> None:
         self.asked = asked
-        self._kept: tuple[object, Mapping[str, PlaceOutline]] | None = None
+        self._kept: tuple[object, Mapping[str, place_outlines.PlaceOutline]] | None = None
 
-    def _shapes(self, places: Places) -> Mapping[str, PlaceOutline]:
+    def _shapes(self, places: Places) -> Mapping[str, place_outlines.PlaceOutline]:
         if self._kept is None or self._kept[0] is not places.labels:
-            self._kept = places.labels, outlines(places)
+            self._kept = places.labels, place_outlines.outlines(places)
         return self._kept[1]
 
     def __call__(self, p: QPainter, mat: Mat) -> None:

@@ -9,21 +9,29 @@ from PyQt6.QtCore import QSignalBlocker, Qt
 from PyQt6.QtGui import QPixmap
 from PyQt6.QtWidgets import QCheckBox, QLabel, QLineEdit, QWidget
 
+from hanabira.core.later import Later
 from hanabira.desk.cards import PHOTO_PARTS, backdrop_parts, school_parts
 from hanabira.desk.controls import Caption, Number, PetalButton, Pick, Words, act_button, form, label, row
 from hanabira.desk.images import to_image
 from hanabira.desk.theme import u
-from hanabira.session.easel import deliver
-from hanabira.session.price import price_words
-from hanabira.session.sender import sender
-from hanabira.session.words import sum_words
-from hanabira.studio import account, planning
 
 if TYPE_CHECKING:
     import numpy as np
 
     from hanabira.desk.stages.brief.stage import Brief
+    from hanabira.session import easel
+    from hanabira.session import price as prices
+    from hanabira.session import sender as senders
+    from hanabira.session import words as session_words
     from hanabira.session.planner import Planned
+    from hanabira.studio import account, planning
+else:
+    planning = Later("hanabira.studio.planning")
+    account = Later("hanabira.studio.account")
+    easel = Later("hanabira.session.easel")
+    prices = Later("hanabira.session.price")
+    senders = Later("hanabira.session.sender")
+    session_words = Later("hanabira.session.words")
 
 
 def _check(words: str, on: bool, changed: Callable[[bool], object]) -> QCheckBox:
@@ -137,7 +145,7 @@ def agreement(s: Brief) -> list:
     sheet.clicked.connect(lambda _=False: s.desk.records.approval())
     name = form()
     name.addRow(label("Studio"), studio)
-    stands = sender(model.settings).mark
+    stands = senders.sender(model.settings).mark
     has = stands is not None
     mark = act_button(
         "Change it" if has else "Add a mark",
@@ -157,7 +165,7 @@ def agreement(s: Brief) -> list:
     ]
     if c.delivered:
         back = PetalButton("Not delivered after all", "back")
-        back.clicked.connect(lambda _=False: deliver(s.model, ""))
+        back.clicked.connect(lambda _=False: easel.deliver(s.model, ""))
         out.append(row(back, None))
     out += backdrop_parts(s.model)
     out += school_parts(model, "School: where practitioners differ")
@@ -171,7 +179,7 @@ def _quote(s: Brief, plan: Planned | None) -> list[QWidget]:
     q = planning.quote(c, plan.work, plan.pace)
     out: list[QWidget] = []
     if c.terms.rate > 0:
-        price, parts = price_words(s.model, plan)
+        price, parts = prices.price_words(s.model, plan)
         out.append(Words(f"{price} for {q['hours'][0]:.0f}–{q['hours'][1]:.0f} hours", "name", "ink"))
         out.append(Words(f"{parts[:1].upper()}{parts[1:]}."))
     else:
@@ -192,13 +200,13 @@ def _materials(s: Brief) -> list:
     out: list = []
     if cost:
         take = PetalButton(
-            f"Take {sum_words(cost, sign=s.model.settings.get('currency'))}",
+            f"Take {session_words.sum_words(cost, sign=s.model.settings.get('currency'))}",
             "petal",
             tip="Put the worth of the worn pencils into the price",
         )
         take.clicked.connect(lambda _=False: s.model.planner.set_terms("materials", materials=cost))
         out += [
-            Words(f"The recipes wear away pencils worth about {sum_words(cost, sign=s.model.settings.get('currency'))}."),
+            Words(f"The recipes wear away pencils worth about {session_words.sum_words(cost, sign=s.model.settings.get('currency'))}."),
             row(take, None),
         ]
     if without:

@@ -5,30 +5,35 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-import numpy as np
-
-from hanabira.core.area.clipping import lost_words
-from hanabira.core.colour.spaces import chroma
 from hanabira.core.colour.words import nearness
-from hanabira.core.solver.area import Prediction, judged_band
+from hanabira.core.later import Later, np
 from hanabira.core.solver.layer import goes_over
-from hanabira.core.solver.library import opaque_order
-from hanabira.core.solver.place_words import places_in_words
 from hanabira.desk.controls import Caption, Stepper, Words, act_button, row
 from hanabira.desk.stages.recipe import cards as recipe_cards
 from hanabira.desk.widgets.layer_list import LayerList, LayerRow
 from hanabira.desk.widgets.place_marks import Named
 from hanabira.session.edits import Aim
-from hanabira.session.practice_profile import effects
 
 if TYPE_CHECKING:
+    from hanabira.core.area import clipping
     from hanabira.core.area.measures import Measures
+    from hanabira.core.colour import spaces
     from hanabira.core.places.place import Place, Places
+    from hanabira.core.solver import area as recipe_changes
+    from hanabira.core.solver import library, place_words
     from hanabira.desk.stages.recipe.stage import Recipe
+    from hanabira.session import practice_profile
     from hanabira.studio.records import Area
+else:
+    clipping = Later("hanabira.core.area.clipping")
+    spaces = Later("hanabira.core.colour.spaces")
+    recipe_changes = Later("hanabira.core.solver.area")
+    library = Later("hanabira.core.solver.library")
+    place_words = Later("hanabira.core.solver.place_words")
+    practice_profile = Later("hanabira.session.practice_profile")
 
 
-def by_value(prediction: Prediction) -> list[str]:
+def by_value(prediction: recipe_changes.Prediction) -> list[str]:
     """Places or bands from dark to light."""
     return sorted(prediction.bands, key=lambda b: float(prediction.bands[b].target[0]))
 
@@ -88,13 +93,13 @@ def marked(s: Recipe) -> tuple[Places, tuple[Named, ...], str] | None:
     return places, named, s.band
 
 
-def _note_of(p: Place, told: Prediction, moved: bool, free: bool) -> str:
+def _note_of(p: Place, told: recipe_changes.Prediction, moved: bool, free: bool) -> str:
     """Target and share of a place, or that it is kept free, or moved by choice."""
     target = f"L* {told.band(p.id).target[0]:.0f}"
     return f"{target} · kept free" if free else f"{target}, by choice" if moved else f"{target} · {max(1, round(100 * p.share))} %"
 
 
-def fill_list(s: Recipe, area: Area, prediction: Prediction) -> None:
+def fill_list(s: Recipe, area: Area, prediction: recipe_changes.Prediction) -> None:
     """All layers with what they cover, as they are laid."""
     places, kit = s.model.places(area.id), s.model.kit
     if places is None:
@@ -102,7 +107,7 @@ def fill_list(s: Recipe, area: Area, prediction: Prediction) -> None:
     names = {p.id: p.name for p in places}
     rows = []
     for i, q in enumerate(s.layers):
-        where = places_in_words(q.on, names) if q.on else q.where
+        where = place_words.places_in_words(q.on, names) if q.on else q.where
         passes = f", {q.passes} passes" if q.passes > 1 else ""
         again = i > 0 and bool(q.code) and s.layers[i - 1].code == q.code
         name = (
@@ -127,7 +132,7 @@ def fill_list(s: Recipe, area: Area, prediction: Prediction) -> None:
     listing.opened.connect(s._choose)
     end = Words(f"Farthest from the photo: the {s.place_name(worst.band)}, {nearness(worst.delta_e00)}. Enter opens a layer.")
     m = s.model.measures(area.id)
-    lost = lost_words(m.clipping) if m is not None and m.clipping.unknown else ()
+    lost = clipping.lost_words(m.clipping) if m is not None and m.clipping.unknown else ()
     told = [Words(words, "small", "ink") for words in (*lost, *s.model.workshop.left_out.get(area.id, ()))]
     shown = places.get(s.band)
     correct: list = []
@@ -147,7 +152,7 @@ def fill_list(s: Recipe, area: Area, prediction: Prediction) -> None:
 
 def _practised(s: Recipe) -> list:
     """What the artist's own practice has to say of recipes, where it is certain."""
-    said = effects(s.model.practising)
+    said = practice_profile.effects(s.model.practising)
     return [Caption("From your practice"), *(Words(q, "small", "ink") for q in said)] if said else []
 
 
@@ -155,7 +160,7 @@ def _choose_in_list(s: Recipe, k: int) -> None:
     """Show a layer where it goes, without leaving the list."""
     if 0 <= k < len(s.layers):
         if not goes_over(s.layers[k], s.band):
-            s.band = judged_band(s.layers[k], opaque_order(s.model.kit, s.model.paper))
+            s.band = recipe_changes.judged_band(s.layers[k], library.opaque_order(s.model.kit, s.model.paper))
         s.model.choose_layer(k)
 
 
@@ -185,8 +190,12 @@ def aim_parts(s: Recipe, area: Area) -> list:
 
 def _aim_steps(shift: tuple[float, ...], photo_lab: tuple[float, float, float]) -> list[int]:
     """Half value steps, steps of warmth and of richness of a shift in Lab."""
-    c = max(4.0, float(chroma(photo_lab)))
-    along = np.array(photo_lab[1:]) / max(1e-6, float(chroma(photo_lab))) if float(chroma(photo_lab)) > 1 else np.array([0.0, 0.0])
+    c = max(4.0, float(spaces.chroma(photo_lab)))
+    along = (
+        np.array(photo_lab[1:]) / max(1e-6, float(spaces.chroma(photo_lab)))
+        if float(spaces.chroma(photo_lab)) > 1
+        else np.array([0.0, 0.0])
+    )
     warm = np.array([np.cos(np.radians(60)), np.sin(np.radians(60))])
     basis = np.stack([WARM_STEP * warm, RICH_STEP * c * along], 1)
     ab = (
@@ -200,7 +209,7 @@ def _aim_steps(shift: tuple[float, ...], photo_lab: tuple[float, float, float]) 
 def _aim_shift(steps: list[int], k: int, value: int, photo_lab: tuple[float, float, float]) -> tuple[float, float, float]:
     """The shift in Lab of these steps with one of them changed."""
     n = [value if j == k else v for j, v in enumerate(steps)]
-    c = float(chroma(photo_lab))
+    c = float(spaces.chroma(photo_lab))
     along = np.array(photo_lab[1:]) / c if c > 1 else np.array([0.0, 0.0])
     warm = np.array([np.cos(np.radians(60)), np.sin(np.radians(60))])
     ab = n[1] * WARM_STEP * warm + n[2] * RICH_STEP * max(4.0, c) * along

@@ -6,14 +6,9 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from hanabira.core.colour.difference import delta_e00
-from hanabira.core.colour.spaces import chroma, hue_deg, parse_hex, srgb_to_lab
 from hanabira.core.colour.words import nearness, tone
-from hanabira.core.solver.advice import Advice, ladder, natural_mixes, neutralisers, substitutes, undertones
-from hanabira.core.solver.place_words import places_in_words
+from hanabira.core.later import Later
 from hanabira.craft.rules import coats
-from hanabira.craft.techniques import measured_coat
-from hanabira.craft.whisker_methods import whisker_method
 from hanabira.desk.cards import school_parts
 from hanabira.desk.controls import Caption, Choice, Pick, Stepper, Words, act_button, row
 from hanabira.desk.stages.recipe.tabs import TABS
@@ -21,9 +16,20 @@ from hanabira.desk.widgets.measure_cards import Patches
 from hanabira.session.edits import ChangeAreas
 
 if TYPE_CHECKING:
+    from hanabira.core.colour import difference, spaces
+    from hanabira.core.solver import advice as advisor
+    from hanabira.core.solver import place_words
     from hanabira.core.solver.layer import Layer
+    from hanabira.craft import techniques, whisker_methods
     from hanabira.desk.stages.recipe.stage import Recipe
     from hanabira.studio.records import Area
+else:
+    difference = Later("hanabira.core.colour.difference")
+    spaces = Later("hanabira.core.colour.spaces")
+    advisor = Later("hanabira.core.solver.advice")
+    place_words = Later("hanabira.core.solver.place_words")
+    techniques = Later("hanabira.craft.techniques")
+    whisker_methods = Later("hanabira.craft.whisker_methods")
 
 
 def tabs(s: Recipe) -> Pick:
@@ -42,7 +48,7 @@ def way(s: Recipe, area: Area) -> list:
         return [Words("The area is being measured.")]
     coat = Choice()
     coat.setAccessibleName("Coat of the area")
-    coat.addItem(f"as measured: {coats()[measured_coat(m)].name.lower()}", "")
+    coat.addItem(f"as measured: {coats()[techniques.measured_coat(m)].name.lower()}", "")
     for key, c in coats().items():
         coat.addItem(", ".join([c.name, *c.also]), key)
     coat.setCurrentIndex(max(0, coat.findData(area.coat)))
@@ -80,7 +86,9 @@ def _whiskers(s: Recipe, area: Area) -> list:
     ground = sum(w.over_l for w in found) / len(found) if found else m.values.general
     line = m.values.highlight if light else m.values.gap
     school = model.workshop.school
-    method, warning = whisker_method(c.paper_id, model.kit.medium, school["lights"], ground, line, school["blending"] == "solvent")
+    method, warning = whisker_methods.whisker_method(
+        c.paper_id, model.kit.medium, school["lights"], ground, line, school["blending"] == "solvent"
+    )
     out: list = [Caption("Whiskers and single hairs"), Words(f"{method.name}. {method.words}", "body", "ink"), Words(method.rule)]
     if m.whiskers is not None and m.whiskers.count:
         out.append(Words(m.whiskers.words(model.mm_per_px)))
@@ -106,8 +114,8 @@ def advice(s: Recipe, area: Area) -> list:
     q = s.layers[s.at]
     out: list = []
     hidden = [tuple(float(v) for v in h.lab) for h in m.hidden[:2]]
-    lean = float(hue_deg(m.values.band_lab["general"])) if abs(m.temperature.lean) > 1.5 else None
-    under = undertones(kit, hidden, lean)
+    lean = float(spaces.hue_deg(m.values.band_lab["general"])) if abs(m.temperature.lean) > 1.5 else None
+    under = advisor.undertones(kit, hidden, lean)
     if under:
         out.append(Caption("Undertones for this coat"))
         out.append(Patches([(code, kit.masstone_lab[kit.index[code]]) for code, _ in under]))
@@ -116,25 +124,34 @@ def advice(s: Recipe, area: Area) -> list:
         return [*out, Words("This layer is a tool; choose a pencil’s layer for more.")]
     name = kit.get(q.code).name
     own = kit.masstone_lab[kit.index[q.code]]
-    rungs = ladder(kit, float(hue_deg(own)), float(chroma(own)))
+    rungs = advisor.ladder(kit, float(spaces.hue_deg(own)), float(spaces.chroma(own)))
     if len(rungs) > 1:
         out += [Caption(f"The ladder of {name}: lightest to darkest"), Patches([(c, kit.masstone_lab[kit.index[c]]) for c in rungs])]
     out += _answers(
-        s, f"What dulls {name}", neutralisers(paper, kit, q.code, q.pressure), lambda a: f"{100 * a.figure:.0f} % of its colour is left"
+        s,
+        f"What dulls {name}",
+        advisor.neutralisers(paper, kit, q.code, q.pressure),
+        lambda a: f"{100 * a.figure:.0f} % of its colour is left",
     )
     band = s.band
     targets = model.targets(area.id)
     if targets is not None:
-        mixes = natural_mixes(paper, kit, targets[band])
+        mixes = advisor.natural_mixes(paper, kit, targets[band])
         out += _answers(s, f"Two dull ones for the {s.place_name(band)}", mixes, lambda a: f"{nearness(a.figure)} to the target")
     floor = model.commission.lasting_floor if model.commission else None
     out += _answers(
-        s, f"Instead of {name}", substitutes(paper, kit, q.code, q.pressure, floor), lambda a: f"{nearness(a.figure)} to it", take=True
+        s,
+        f"Instead of {name}",
+        advisor.substitutes(paper, kit, q.code, q.pressure, floor),
+        lambda a: f"{nearness(a.figure)} to it",
+        take=True,
     )
     return out
 
 
-def _answers(s: Recipe, caption: str, found: tuple[Advice, ...], figure: Callable[[Advice], str], take: bool = False) -> list:
+def _answers(
+    s: Recipe, caption: str, found: tuple[advisor.Advice, ...], figure: Callable[[advisor.Advice], str], take: bool = False
+) -> list:
     kit = s.model.kit
     if not found:
         return [Caption(caption), Words("Nothing in this kit does.")]
@@ -147,7 +164,7 @@ def _answers(s: Recipe, caption: str, found: tuple[Advice, ...], figure: Callabl
     return out
 
 
-def take_advice(s: Recipe, a: Advice) -> None:
+def take_advice(s: Recipe, a: advisor.Advice) -> None:
     """Put a substitute's layers in the chosen layer's place, in one edit."""
     q = s.layers[s.at]
     new = [replace(q, code=p.code, pressure=p.pressure, passes=1, why=f"Stands in for {q.code}.") for p in a.layers]
@@ -244,9 +261,9 @@ def _woven(s: Recipe, used: tuple[tuple[str, int, tuple[int, ...]], ...]) -> lis
     c, kit = s.model.commission, s.model.kit.usable
     if c is None or c.backdrop == "paper" or not used:
         return []
-    lab = srgb_to_lab(parse_hex(c.backdrop_hexes[0]))
+    lab = spaces.srgb_to_lab(spaces.parse_hex(c.backdrop_hexes[0]))
     codes = [code for code, _n, _a in used if code in kit.index]
-    off = {code: float(delta_e00(kit.masstone_lab[kit.index[code]], lab)) for code in (p.code for p in kit)}
+    off = {code: float(difference.delta_e00(kit.masstone_lab[kit.index[code]], lab)) for code in (p.code for p in kit)}
     mine = min(codes, key=lambda code: off[code], default="")
     best = min(off, key=lambda code: off[code])
     if mine and off[mine] < 12:
@@ -288,5 +305,5 @@ def _split_places(s: Recipe, q: Layer) -> None:
     order = sorted(q.on, key=lambda k: float(told[0].band(k).target[0]))
     names = {p.id: p.name for p in places}
     halves = order[: len(order) // 2], order[len(order) // 2 :]
-    new = [replace(q, on=tuple(k for k in q.on if k in half), where=places_in_words(half, names), id="") for half in halves]
+    new = [replace(q, on=tuple(k for k in q.on if k in half), where=place_words.places_in_words(half, names), id="") for half in halves]
     s._set((*s.layers[: s.at], replace(new[0], id=q.id), new[1], *s.layers[s.at + 1 :]), "parted layer")

@@ -7,18 +7,23 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QSignalBlocker, Qt
 from PyQt6.QtWidgets import QCheckBox, QGridLayout, QPlainTextEdit, QSizePolicy, QVBoxLayout, QWidget
 
-from hanabira.core.optics.stack import bare
+from hanabira.core.later import Later
 from hanabira.core.solver.layer import WHERE, Layer
-from hanabira.core.solver.place_words import places_in_words
 from hanabira.desk.controls import Choice, Stepper, Words, act_button, form, label, row
 from hanabira.desk.theme import u
 from hanabira.desk.widgets.layer_card import Laid, Pressure
 from hanabira.session.edits import NoteRecipe
-from hanabira.session.words import stroke_words
 
 if TYPE_CHECKING:
+    from hanabira.core.optics import stack as optics_stack
+    from hanabira.core.solver import place_words
     from hanabira.desk.stages.recipe.stage import Recipe
+    from hanabira.session import words as session_words
     from hanabira.studio.records import Area
+else:
+    optics_stack = Later("hanabira.core.optics.stack")
+    place_words = Later("hanabira.core.solver.place_words")
+    session_words = Later("hanabira.session.words")
 
 
 def how(s: Recipe, q: Layer) -> QWidget:
@@ -43,7 +48,7 @@ def how(s: Recipe, q: Layer) -> QWidget:
     stroke = label("Stroke")
     stroke.setMinimumHeight(0)  # it stands beside the first of what may be two lines
     stroke.setAlignment(Qt.AlignmentFlag.AlignTop)
-    fields.addRow(stroke, Words(stroke_words(q.stroke, q.stroke_mm), "small", "ink"))
+    fields.addRow(stroke, Words(session_words.stroke_words(q.stroke, q.stroke_mm), "small", "ink"))
     if not q.on:
         where = Choice()
         where.setAccessibleName("Where the layer goes")
@@ -53,7 +58,7 @@ def how(s: Recipe, q: Layer) -> QWidget:
         where.activated.connect(lambda _i: s.change("where", where=where.currentData()))
         fields.addRow(label("Where"), where)
     if s.desk.bench.width() >= 330 * u(1):  # a narrow card has no room for the patch
-        parts.addLayout(row(Laid(lab, bare(s.model.paper).lab, q.pressure), beside))
+        parts.addLayout(row(Laid(lab, optics_stack.bare(s.model.paper).lab, q.pressure), beside))
     else:
         parts.addWidget(beside)
     if q.on:
@@ -118,7 +123,7 @@ def where_it_goes(s: Recipe, q: Layer) -> QWidget:
 
         def set_on(on: bool, key: str = p.id) -> None:
             covered = (*q.on, key) if on else tuple(k for k in q.on if k != key)
-            s.change("where", on=covered, where=places_in_words(covered, names))
+            s.change("where", on=covered, where=place_words.places_in_words(covered, names))
 
         field.toggled.connect(set_on)
         grid.addWidget(field, n // columns, n % columns)

@@ -6,20 +6,13 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-import cv2
-import numpy as np
 from PyQt6.QtCore import QEvent, QRectF, Qt, QTimer
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QWidget
 
-from hanabira.core.colour.difference import difference_words
-from hanabira.core.colour.spaces import bytes_to_lab, chroma, hue_deg
 from hanabira.core.colour.words import temperature
-from hanabira.core.solver.area import Prediction, judged_band, moved_layer, swaps, with_layer, without_layer
-from hanabira.core.solver.kit_facts import on_other_paper
+from hanabira.core.later import Later, cv2, np
 from hanabira.core.solver.layer import Layer, goes_over
-from hanabira.core.solver.library import opaque_order
 from hanabira.craft.supplies import papers
-from hanabira.craft.techniques import spacing_mm
 from hanabira.desk.controls import Caption, PetalButton, Words
 from hanabira.desk.gestures.marks import Stroke
 from hanabira.desk.images import to_image, wrap
@@ -34,19 +27,31 @@ from hanabira.desk.widgets.overlays import Standing, band_range, draw_combing, g
 from hanabira.desk.widgets.place_marks import PlaceMarks
 from hanabira.desk.widgets.strata import FULL_W, LEAST_W, Cut, Strata, Stratum
 from hanabira.session.edits import ChangeAreas, SetLayers
-from hanabira.session.view import View, screen
 
 if TYPE_CHECKING:
     from PyQt6.QtGui import QPainter
 
     from hanabira.core.area.measures import Measures
     from hanabira.core.area.shape import Point
+    from hanabira.core.colour import difference, spaces
     from hanabira.core.places.place import Places
+    from hanabira.core.solver import area as recipe_changes
+    from hanabira.core.solver import kit_facts, library
     from hanabira.core.solver.cautions import Caution
     from hanabira.core.token import Token
+    from hanabira.craft import techniques
     from hanabira.desk.widgets.mat import Mat
     from hanabira.desk.window import Desk
+    from hanabira.session import view as views
     from hanabira.studio.records import Area
+else:
+    difference = Later("hanabira.core.colour.difference")
+    spaces = Later("hanabira.core.colour.spaces")
+    recipe_changes = Later("hanabira.core.solver.area")
+    kit_facts = Later("hanabira.core.solver.kit_facts")
+    library = Later("hanabira.core.solver.library")
+    techniques = Later("hanabira.craft.techniques")
+    views = Later("hanabira.session.view")
 
 PICTURE_SHARE = 0.45
 """The picture keeps at least this share of the window's width."""
@@ -71,7 +76,7 @@ def _in(mask: np.ndarray, row: float, column: float) -> bool:
     return 0 <= i < mask.shape[0] and 0 <= j < mask.shape[1] and bool(mask[i, j])
 
 
-def _where_it_goes(m: Measures, places: Places | None, view: View, q: Layer) -> Callable[[float, float], bool]:
+def _where_it_goes(m: Measures, places: Places | None, view: views.View, q: Layer) -> Callable[[float, float], bool]:
     """Whether a layer goes to a place in photo pixels: by the places it names, else by value, which the view must know then."""
     if places is not None:
         mask, (left, top), k = places.mask(q.on), places.origin, 1 / places.scale
@@ -188,7 +193,7 @@ class Recipe(PictureStage):
             if self.tab == "layers":
                 self.tab = "layer"
             if not goes_over(layers[k], self.band):
-                self.band = judged_band(layers[k], opaque_order(self.model.kit, self.model.paper))
+                self.band = recipe_changes.judged_band(layers[k], library.opaque_order(self.model.kit, self.model.paper))
             self.model.choose_layer(k)
 
     def show_band(self, band: str) -> None:
@@ -240,7 +245,7 @@ class Recipe(PictureStage):
     def change(self, words: str, **fields: object) -> None:
         """Change the chosen layer."""
         if self.layers:
-            self._set(with_layer(self.layers, self.at, **fields), words)
+            self._set(recipe_changes.with_layer(self.layers, self.at, **fields), words)
 
     def swap(self, code: str) -> None:
         """Put another pencil in the chosen layer's place."""
@@ -249,19 +254,19 @@ class Recipe(PictureStage):
     def cure(self, caution: Caution) -> None:
         """Make the change that cures a caution."""
         if caution.cure_code and 0 <= caution.layer < len(self.layers):
-            self._set(with_layer(self.layers, caution.layer, code=caution.cure_code), "cure")
+            self._set(recipe_changes.with_layer(self.layers, caution.layer, code=caution.cure_code), "cure")
 
     def remove_layer(self, k: int | None = None) -> None:
         """Remove a layer, the chosen one when none is named."""
         k = self.at if k is None else k
         if 0 <= k < len(self.layers):
-            self._set(without_layer(self.layers, k), "layer")
+            self._set(recipe_changes.without_layer(self.layers, k), "layer")
 
     def move_layer(self, k: int, to: int) -> None:
         """Move a layer to another place."""
         if 0 <= k < len(self.layers) and 0 <= to < len(self.layers):
             self.model.layer_at = to
-            self._set(moved_layer(self.layers, k, to), "order")
+            self._set(recipe_changes.moved_layer(self.layers, k, to), "order")
 
     def move_up(self) -> None:
         """Lay the chosen layer later."""
@@ -391,14 +396,14 @@ class Recipe(PictureStage):
             return
         prediction, cautions = told
         if self.band not in prediction.bands:
-            self.band = judged_band(self.layers[self.at], opaque_order(self.model.kit, self.model.paper))
+            self.band = recipe_changes.judged_band(self.layers[self.at], library.opaque_order(self.model.kit, self.model.paper))
         self._show_strata(area, prediction, cautions)
         self._show_where(area)
         self._layer_card(area, prediction, cautions)
         words, icon, _run = by_place.next_thing(self)
         self.desk.set_next(words, icon)
 
-    def _show_strata(self, area: Area, prediction: Prediction, cautions: tuple[Caution, ...]) -> None:
+    def _show_strata(self, area: Area, prediction: recipe_changes.Prediction, cautions: tuple[Caution, ...]) -> None:
         state, kit = prediction.band(self.band), self.model.kit
         strata = []
         by_places = self.model.by_places(area.id)
@@ -427,7 +432,7 @@ class Recipe(PictureStage):
         paper, c = self.model.paper, self.model.commission
         ground = next((n for n, h in paper.grounds if c and h == c.ground_hex), "")
         figures = f"ΔE00 {state.delta_e00:.1f}, expected {state.expected_de00:.1f} ± {state.spread_de00:.1f}"
-        words = difference_words(state.lab, state.target)
+        words = difference.difference_words(state.lab, state.target)
         cut = Cut(
             area.name,
             self.band,
@@ -480,10 +485,10 @@ class Recipe(PictureStage):
         def work(_token: Token) -> tuple:
             pixels, rect = layer_picture(view.pixels, view.size, area, m, layer, places)
             if view.values is None:
-                view.values = cv2.GaussianBlur(bytes_to_lab(view.preview())[..., 0].astype(np.float32), (0, 0), 1.0)
+                view.values = cv2.GaussianBlur(spaces.bytes_to_lab(view.preview())[..., 0].astype(np.float32), (0, 0), 1.0)
             drained = view.looks.get("drained")
             if drained is None:
-                drained = screen(grey_base(view.preview()))
+                drained = views.screen(grey_base(view.preview()))
             return to_image(pixels), rect, drained
 
         def done(made: tuple) -> None:
@@ -509,7 +514,7 @@ class Recipe(PictureStage):
             return  # where the layer goes is not known yet
         way = m.combed.direction_deg if m.combed is not None else None
         finish = self.model.workshop.finish(area)
-        spacing = spacing_mm(m, area.surface_id, finish) / mat.mm_per_px
+        spacing = techniques.spacing_mm(m, area.surface_id, finish) / mat.mm_per_px
         field, length, spread = m.field, q.stroke_mm / mat.mm_per_px, m.hair.spread_deg or 0.0
 
         def draw(painter: QPainter, _ratio: float) -> None:
@@ -519,10 +524,10 @@ class Recipe(PictureStage):
         self._combed(p, mat, (area, m, places, view.values, q), draw, (spacing,))
 
     # -- bench ---------------------------------------------------------------------------
-    def _layer_card(self, area: Area, prediction: Prediction, cautions: tuple[Caution, ...]) -> None:
+    def _layer_card(self, area: Area, prediction: recipe_changes.Prediction, cautions: tuple[Caution, ...]) -> None:
         q, kit, bench = self.layers[self.at], self.model.kit, self.desk.bench
         pencil = kit.get(q.code) if q.code else None
-        band = judged_band(q, opaque_order(kit, self.model.paper))
+        band = recipe_changes.judged_band(q, library.opaque_order(kit, self.model.paper))
         shown = self.band if goes_over(q, self.band) else band
         tooth = prediction.band(shown).tooth
         costs = max(0.0, tooth[self.at + 1] - tooth[self.at])
@@ -546,12 +551,16 @@ class Recipe(PictureStage):
             parts += [2, card]
         targets = self.model.targets(area.id)
         if pencil and targets is not None:
-            ranked = swaps(self.model.paper, kit, self.layers, self.at, targets, most=5)
+            ranked = recipe_changes.swaps(self.model.paper, kit, self.layers, self.at, targets, most=5)
             if ranked:
                 rows = []
                 for s in ranked:
                     p = kit.get(s.code)
-                    hue = f"{temperature(s.lab)}, hue {float(hue_deg(s.lab)):.0f}°" if float(chroma(s.lab)) > 3 else "near neutral"
+                    hue = (
+                        f"{temperature(s.lab)}, hue {float(spaces.hue_deg(s.lab)):.0f}°"
+                        if float(spaces.chroma(s.lab)) > 3
+                        else "near neutral"
+                    )
                     rows.append(SwapRow(s.code, p.name, kit.masstone_lab[kit.index[s.code]], s.lab, hue, s.delta_e00, s.tooth, p.owned))
                 caption = Caption(f"Instead, for the {self.place_name(band)}", "how predicted")
                 caption.opened.connect(lambda: self.desk.explain("optics"))
@@ -570,7 +579,7 @@ class Recipe(PictureStage):
 
     def _trust(self) -> str:
         """How far these pencils' predictions can be trusted."""
-        other = on_other_paper(self.model.kit, self.model.paper, {k: q.name for k, q in papers().items()})
+        other = kit_facts.on_other_paper(self.model.kit, self.model.paper, {k: q.name for k, q in papers().items()})
         if other:
             return other
         spreads = [p.spread_de for p in (self.model.kit.get(q.code) for q in self.layers if q.code)]

@@ -5,10 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from hanabira.core.area.clipping import lost_words
-from hanabira.core.study.preparation import EXPOSURE_RANGE, MOST_TILT
-from hanabira.core.study.shapes import STEPS
-from hanabira.core.study.sun import agree
+from hanabira.core.later import Later
+from hanabira.core.study.preparation import EXPOSURE_RANGE, MOST_TILT, STEPS
 from hanabira.desk.cards import PHOTO_PARTS, backdrop_parts, hex_field
 from hanabira.desk.controls import Caption, Choice, Number, Pick, Stepper, Words, act_button, label, measured_caption, row
 from hanabira.desk.widgets.measure_cards import Shares, ValuePatches
@@ -16,8 +14,13 @@ from hanabira.desk.widgets.rose import PetalRose, petals_of
 from hanabira.session.edits import ChoosePhoto, RemovePhoto, SetPart
 
 if TYPE_CHECKING:
+    from hanabira.core.area import clipping
+    from hanabira.core.study import sun as suns
     from hanabira.desk.stages.study.stage import Study
     from hanabira.studio.records import Photo
+else:
+    clipping = Later("hanabira.core.area.clipping")
+    suns = Later("hanabira.core.study.sun")
 
 
 def fill(s: Study) -> None:
@@ -128,7 +131,7 @@ def _photos(s: Study, photo: Photo) -> list:
         away = act_button("Remove", "crumple", lambda q=other: s.model.do(RemovePhoto(s.model, q)), "Take this photo off the commission")
         parts.append(row(beside, away, None))
         if photo.prep.sun_deg is not None and other.prep.sun_deg is not None:
-            parts.append(Words(agree(photo.prep.sun_deg, other.prep.sun_deg)))
+            parts.append(Words(suns.agree(photo.prep.sun_deg, other.prep.sun_deg)))
     parts.append(row(act_button("Add a photo", "photo", s.desk.ask_photo), None))
     return parts
 
@@ -214,7 +217,7 @@ def _thrown(s: Study, photo: Photo) -> list:
 def _lost(s: Study) -> list:
     """How much of the animal the photo lost."""
     m = s.whole_measures()
-    return [] if m is None else [Words(words, "small", "ink") for words in lost_words(m.clipping)]
+    return [] if m is None else [Words(words, "small", "ink") for words in clipping.lost_words(m.clipping)]
 
 
 # -- light -----------------------------------------------------------------------
@@ -260,7 +263,7 @@ def _light(s: Study, photo: Photo) -> list:
         parts.append(Words("The photo does not show it clearly: markings and shading disagree. Drag it on the picture."))
     for other in s.model.photos:
         if other.id != photo.id and prep.sun_deg is not None and other.prep.sun_deg is not None:
-            parts.append(Words(f"{other.original_name}: {agree(prep.sun_deg, other.prep.sun_deg)}"))
+            parts.append(Words(f"{other.original_name}: {suns.agree(prep.sun_deg, other.prep.sun_deg)}"))
     return parts
 
 

@@ -4,20 +4,11 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from hanabira.core.area.measures import Measures, measure
 from hanabira.core.area.shape import Point, rectangle
-from hanabira.core.colour.spaces import parse_hex, srgb_to_lab
 from hanabira.core.faults import Fault
-from hanabira.core.study.bounce import Bounce, bounce
-from hanabira.core.study.cast import Cast, estimate_cast
+from hanabira.core.later import Later
 from hanabira.core.study.grid import Grid
-from hanabira.core.study.neutral import automatic, from_known, from_pick
 from hanabira.core.study.preparation import Light
-from hanabira.core.study.prepare import focal_crop, level_tilt, matrix
-from hanabira.core.study.sun import Sun, estimate_sun
-from hanabira.core.study.surround import Reads, reads
-from hanabira.core.study.warmth import Warmth, warmth_map
-from hanabira.craft.readers import cast_model
 from hanabira.desk.gestures.marks import Ruler, Spot, Spots, Stroke
 from hanabira.desk.gestures.outlines import Frame, Gesture, Loop, Ring
 from hanabira.desk.stage import PictureStage
@@ -29,8 +20,27 @@ from hanabira.session.edits import FramePhoto, SetPrep, TurnPhoto, WholePhoto
 if TYPE_CHECKING:
     import numpy as np
 
+    from hanabira.core.area import measures as area_measures
+    from hanabira.core.colour import spaces
+    from hanabira.core.study import bounce as bounces
+    from hanabira.core.study import cast as casts
+    from hanabira.core.study import neutral, prepare, surround
+    from hanabira.core.study import sun as suns
+    from hanabira.core.study import warmth as warmths
     from hanabira.core.token import Token
+    from hanabira.craft import readers
     from hanabira.desk.window import Desk
+else:
+    spaces = Later("hanabira.core.colour.spaces")
+    bounces = Later("hanabira.core.study.bounce")
+    casts = Later("hanabira.core.study.cast")
+    neutral = Later("hanabira.core.study.neutral")
+    prepare = Later("hanabira.core.study.prepare")
+    suns = Later("hanabira.core.study.sun")
+    surround = Later("hanabira.core.study.surround")
+    warmths = Later("hanabira.core.study.warmth")
+    readers = Later("hanabira.craft.readers")
+    area_measures = Later("hanabira.core.area.measures")
 
 WAYS = (
     Way("look", "squint", "Look", "1", "Drag to move the view, wheel to come nearer"),
@@ -73,13 +83,13 @@ class Study(PictureStage):
             LightOver(prep, lambda: self.way == "frame"),
             CutOver(prep, lambda: self.way == "cut"),
         ]
-        self._whole: tuple[object, Measures] | None = None
-        self._reads: tuple[object, tuple[Reads, ...]] | None = None
-        self._sun: tuple[object, Sun] | None = None
-        self._warmth: tuple[object, Warmth] | None = None
-        self._cast: tuple[str, Cast | None] | None = None
+        self._whole: tuple[object, area_measures.Measures] | None = None
+        self._reads: tuple[object, tuple[surround.Reads, ...]] | None = None
+        self._sun: tuple[object, suns.Sun] | None = None
+        self._warmth: tuple[object, warmths.Warmth] | None = None
+        self._cast: tuple[str, casts.Cast | None] | None = None
         self._cast_left: set[str] = set()
-        self._bounce: tuple[object, Bounce | None] | None = None
+        self._bounce: tuple[object, bounces.Bounce | None] | None = None
 
     # -- ways and tools ----------------------------------------------------------
     def choose_way(self, way: str) -> None:
@@ -119,7 +129,7 @@ class Study(PictureStage):
     def _leveled(self, points: tuple[Point, ...]) -> None:
         photo = self.model.photo
         if photo is not None:
-            more = level_tilt(points[0], points[1])
+            more = prepare.level_tilt(points[0], points[1])
             self.turn(photo.prep.tilt_deg + (-more if photo.prep.mirrored else more))
 
     def mirror(self) -> None:
@@ -135,7 +145,7 @@ class Study(PictureStage):
         """Move the frame so that the focal point lies on a third."""
         photo = self.model.photo
         if photo is not None and photo.prep.focal is not None:
-            crop = focal_crop(photo.crop, photo.size, photo.prep.focal, (column, row))
+            crop = prepare.focal_crop(photo.crop, photo.size, photo.prep.focal, (column, row))
             self.model.do(FramePhoto(self.model, photo, crop))
 
     # -- light -----------------------------------------------------------------------
@@ -147,7 +157,7 @@ class Study(PictureStage):
         import cv2
         import numpy as np
 
-        m = cv2.invertAffineTransform(matrix(photo.size, *photo.prep.geometry))
+        m = cv2.invertAffineTransform(prepare.matrix(photo.size, *photo.prep.geometry))
         x, y = m @ [at[0], at[1], 1]
         k = raw.shape[1] / photo.width_px
         cx, cy, n = int(x * k), int(y * k), max(4, round(4 * k))
@@ -168,7 +178,7 @@ class Study(PictureStage):
             self.desk.say("That place lies outside the photo.", "The light stays as it is.", "Pick something grey on the picture.")
             return
         try:
-            self._set_white(from_pick(colour), "a grey or white place")
+            self._set_white(neutral.from_pick(colour), "a grey or white place")
         except Fault as fault:
             self.model.messages.fault(fault)
 
@@ -177,7 +187,9 @@ class Study(PictureStage):
         colour = self._before_light(at)
         if colour is not None:
             try:
-                self._set_white(from_known(colour, srgb_to_lab(parse_hex(self.known_hex))), f"a patch known as {self.known_hex}")
+                self._set_white(
+                    neutral.from_known(colour, spaces.srgb_to_lab(spaces.parse_hex(self.known_hex))), f"a patch known as {self.known_hex}"
+                )
             except Fault as fault:
                 self.model.messages.fault(fault)
 
@@ -186,7 +198,7 @@ class Study(PictureStage):
         raw = self.model.darkroom.raw
         if raw is not None:
             try:
-                white = automatic(raw)
+                white = neutral.automatic(raw)
             except Fault as fault:
                 self.model.messages.fault(fault)
                 return
@@ -272,7 +284,7 @@ class Study(PictureStage):
         self.show_sheet()
         study_cards.fill(self)
 
-    def whole_measures(self) -> Measures | None:
+    def whole_measures(self) -> area_measures.Measures | None:
         """Values and colours of what lies on the sheet, read off the interface thread."""
         photo, view = self.model.photo, self.model.view
         if photo is None or view is None:
@@ -284,10 +296,10 @@ class Study(PictureStage):
         k = pixels.shape[1] / photo.width_px
         ring, coverage = rectangle(*(v * k for v in photo.crop)), view.coverage
 
-        def work(token: Token) -> Measures:
-            return measure(pixels, ring, None, None, hair=False, token=token, coverage=coverage)
+        def work(token: Token) -> area_measures.Measures:
+            return area_measures.measure(pixels, ring, None, None, hair=False, token=token, coverage=coverage)
 
-        def done(m: Measures) -> None:
+        def done(m: area_measures.Measures) -> None:
             self._whole = (sign, m)
             if self.open:
                 self.refresh()
@@ -295,7 +307,7 @@ class Study(PictureStage):
         self.model.jobs.run("study measures", "Reading the picture’s values", work, done, quiet=True)
         return None
 
-    def warmth(self) -> Warmth | None:
+    def warmth(self) -> warmths.Warmth | None:
         """How warm and cool lie on the animal, against its own middle; None until it is read."""
         photo, view = self.model.photo, self.model.view
         if photo is None or view is None:
@@ -305,31 +317,31 @@ class Study(PictureStage):
             return self._warmth[1]
         pixels, cover = view.preview(), self.model.darkroom.cover
 
-        def done(found: Warmth) -> None:
+        def done(found: warmths.Warmth) -> None:
             self._warmth = (sign, found)
             if self.open:
                 self.refresh()
 
-        self.model.jobs.run("warmth", "Weighing warm and cool", lambda _t: warmth_map(pixels, cover)[1], done, quiet=True)
+        self.model.jobs.run("warmth", "Weighing warm and cool", lambda _t: warmths.warmth_map(pixels, cover)[1], done, quiet=True)
         return None
 
-    def cast(self) -> Cast | None:
+    def cast(self) -> casts.Cast | None:
         """The cast that the photo as taken seems to have; None until it is read, once it was answered, or when nothing tells the light."""
-        photo, raw = self.model.photo, self.model.darkroom.raw
+        photo, raw = self.model.photo, self.model.darkroom.raw if self.model.view is not None else None
         if photo is None or raw is None or photo.prep.light_how or photo.id in self._cast_left:
             return None
         if self._cast is not None and self._cast[0] == photo.digest:
             return self._cast[1]
 
-        def done(found: Cast | None) -> None:
+        def done(found: casts.Cast | None) -> None:
             self._cast = (photo.digest, found)
             if self.open:
                 self.refresh()
 
-        self.model.jobs.run("cast", "Looking for a cast", lambda _t: estimate_cast(raw, cast_model()), done, quiet=True)
+        self.model.jobs.run("cast", "Looking for a cast", lambda _t: casts.estimate_cast(raw, readers.cast_model()), done, quiet=True)
         return None
 
-    def thrown(self) -> Bounce | None:
+    def thrown(self) -> bounces.Bounce | None:
         """Light of the old surroundings in the animal's rim; None until it is cut out and read, or when there is none."""
         got = self._of_the_cut()
         if got is None:
@@ -338,12 +350,12 @@ class Study(PictureStage):
             return self._bounce[1]
         sign, pixels, cover = got
 
-        def done(found: Bounce | None) -> None:
+        def done(found: bounces.Bounce | None) -> None:
             self._bounce = (sign, found)
             if self.open:
                 self.refresh()
 
-        self.model.jobs.run("bounce", "Looking for light of the surroundings", lambda _t: bounce(pixels, cover), done, quiet=True)
+        self.model.jobs.run("bounce", "Looking for light of the surroundings", lambda _t: bounces.bounce(pixels, cover), done, quiet=True)
         return None
 
     def take_cast_out(self) -> None:
@@ -360,13 +372,14 @@ class Study(PictureStage):
 
     def _of_the_cut(self) -> tuple[object, np.ndarray, np.ndarray] | None:
         """What depends on the cut: a signature, the animal in its own surroundings, and its coverage."""
-        photo, view, cover = self.model.photo, self.model.view, self.model.darkroom.cover
+        photo, view = self.model.photo, self.model.view
+        cover = self.model.darkroom.cover if view is not None else None
         if photo is None or view is None or cover is None:
             return None
         pixels = view.plain if view.plain is not None else view.preview()
         return (photo.digest, photo.prep.pixels, photo.prep.cut, self.model.commission.backdrop_hexes), pixels, cover  # type: ignore[union-attr]
 
-    def surroundings(self) -> tuple[Reads, ...] | None:
+    def surroundings(self) -> tuple[surround.Reads, ...] | None:
         """How the animal's values are seen here and on the backdrop; None until it is cut out and read."""
         got = self._of_the_cut()
         if got is None:
@@ -376,15 +389,17 @@ class Study(PictureStage):
         sign, pixels, cover = got
         backdrop = self.model.darkroom.backdrop[0]
 
-        def done(found: tuple[Reads, ...]) -> None:
+        def done(found: tuple[surround.Reads, ...]) -> None:
             self._reads = (sign, found)
             if self.open:
                 self.refresh()
 
-        self.model.jobs.run("surroundings", "Judging the surroundings", lambda _t: reads(pixels, cover, backdrop), done, quiet=True)
+        self.model.jobs.run(
+            "surroundings", "Judging the surroundings", lambda _t: surround.reads(pixels, cover, backdrop), done, quiet=True
+        )
         return None
 
-    def estimated_sun(self) -> Sun | None:
+    def estimated_sun(self) -> suns.Sun | None:
         """The estimate of the light's direction; None until the animal is cut out and read."""
         got = self._of_the_cut()
         if got is None:
@@ -393,10 +408,10 @@ class Study(PictureStage):
             return self._sun[1]
         sign, pixels, cover = got
 
-        def done(sun: Sun) -> None:
+        def done(sun: suns.Sun) -> None:
             self._sun = (sign, sun)
             if self.open:
                 self.refresh()
 
-        self.model.jobs.run("sun", "Looking for the light", lambda _t: estimate_sun(pixels, cover), done, quiet=True)
+        self.model.jobs.run("sun", "Looking for the light", lambda _t: suns.estimate_sun(pixels, cover), done, quiet=True)
         return None
