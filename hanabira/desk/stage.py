@@ -20,6 +20,9 @@ if TYPE_CHECKING:
     from hanabira.session.session import Session
 
 
+UNOPENED = "The photo could not be opened"
+
+
 def column(*parts: QWidget) -> QWidget:
     """Widgets stacked without gaps; the first takes the room."""
     w = QWidget()
@@ -144,6 +147,8 @@ class PictureStage(Stage):
     """A stage around one mat with the photo on the sheet."""
 
     margins = (18.0, 18.0)
+    without = ""
+    """What stands on the sheet while there is no photo."""
     forecasts = False
     """Whether the portrait can be looked at as it will be."""
 
@@ -227,6 +232,7 @@ class PictureStage(Stage):
             return
         crop = photo.crop if photo else (0.0, 0.0, *c.picture_mm)
         self.mat.photo = self.model.view if photo else None
+        self.mat.empty_words = self.without if photo is None else UNOPENED if photo.digest == self.model.unopened else "Opening the photo"
         self.mat.marked = self.model.awake
         self.mat.show_sheet((c.width_mm, c.height_mm), c.border_mm, QColor(c.ground_hex), crop)
         if self.beside_id:

@@ -11,6 +11,7 @@ import numpy as np
 
 from hanabira.core.area.shape import fill_ring, ring_area, smooth_ring
 from hanabira.core.colour.spaces import Array, bytes_to_lab, lab_to_bytes, parse_hex
+from hanabira.core.faults import Fault
 from hanabira.core.forecast.portrait import Laid, portrait
 from hanabira.core.optics.stack import bare
 from hanabira.core.solver.area import follow
@@ -56,6 +57,13 @@ class Darkroom:
             model.view_ready.emit()
             return
 
+        model.unopened = ""
+
+        def lost(fault: Fault) -> None:
+            model.unopened = photo.digest
+            model.messages.fault(fault)
+            model.view_ready.emit()
+
         def show_quick(view: View) -> None:
             model.show_view(view)
             if not view.full:
@@ -65,9 +73,9 @@ class Darkroom:
 
         raw = self._raw  # read once: a job may put another photo there meanwhile
         if raw is not None and raw[0] == photo.digest and max(raw[1].pixels.shape) > PREVIEW_SIDE:
-            model.jobs.run("photo", f"Preparing {photo.original_name}", lambda token: self._small(photo, raw[1], token), show_quick)
+            model.jobs.run("photo", f"Preparing {photo.original_name}", lambda token: self._small(photo, raw[1], token), show_quick, lost)
         else:
-            model.jobs.run("photo", f"Opening {photo.original_name}", lambda token: self._quick(photo, token), show_quick)
+            model.jobs.run("photo", f"Opening {photo.original_name}", lambda token: self._quick(photo, token), show_quick, lost)
 
     def _quick(self, photo: Photo, token: Token) -> View:
         picture = self.model.store.read_photo(photo, PREVIEW_SIDE, token)

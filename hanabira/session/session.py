@@ -103,6 +103,8 @@ class Session(Rooms):
         self._overlaps: Overlaps | None = None
         self.recipes: dict[str, Recipe] = {}
         self.view: View | None = None
+        self.unopened = ""
+        """Digest of the photo that was to be shown, when it cannot be read."""
         self.area_id, self.layer_at = "", 0
         self.shape_steps, self.shape_only = 5, None  # type: int, int | None
         for signal in (self.view_ready, self.kit_changed):

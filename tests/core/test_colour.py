@@ -7,6 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from hanabira.core.colour.difference import delta_e00, difference_words
+from hanabira.core.colour.single import lab_to_srgb8
 from hanabira.core.colour.spaces import bytes_to_lab, lab_to_srgb, lab_to_xyz, parse_hex, srgb_to_lab, to_hex, xyz_to_lab
 from hanabira.core.colour.words import colour_name, temperature, value_step, warmth
 from hanabira.core.faults import Fault
@@ -46,6 +47,21 @@ class Spaces(unittest.TestCase):
     @given(st.tuples(*[st.floats(0, 1)] * 3))
     def test_lab_and_back(self, rgb):
         np.testing.assert_allclose(lab_to_srgb(srgb_to_lab(np.array(rgb))), rgb, atol=1e-6)
+
+    @given(labs)
+    def test_one_colour_in_plain_numbers_is_the_colour_of_arrays(self, lab):
+        self.assertEqual(lab_to_srgb8(*lab), tuple(round(float(v) * 255) for v in lab_to_srgb(np.array(lab))))
+
+    def test_one_colour_against_published_primaries(self):
+        published = {
+            (100, 0, 0): (255, 255, 255),
+            (0, 0, 0): (0, 0, 0),
+            (53.24, 80.09, 67.20): (255, 0, 0),
+            (87.73, -86.18, 83.18): (0, 255, 0),
+        }
+        for lab, rgb in published.items():
+            self.assertEqual(lab_to_srgb8(*lab), rgb)
+        self.assertEqual(lab_to_srgb8(53.585, 0, 0), (128, 128, 128), "the middle grey of eight bits")
 
     @given(labs)
     def test_xyz_and_back(self, lab):

@@ -6,6 +6,7 @@ import sys
 import tempfile
 import threading
 import unittest
+from dataclasses import replace
 from pathlib import Path
 
 from PyQt6 import sip
@@ -13,7 +14,13 @@ from PyQt6.QtCore import QEvent, QObject
 from PyQt6.QtWidgets import QWidget
 
 from hanabira.core.later import Later
+from hanabira.desk import start
+from hanabira.desk.jobs import JobRunner
 from hanabira.desk.stage_set import WHERE, StageSet, load
+from hanabira.desk.window import Desk
+from hanabira.session.session import Session
+from hanabira.studio.records import Commission
+from hanabira.studio.store import Store
 from tests.demo_studio import demo_copy
 from tests.desk.test_desk import DemoCase
 
@@ -46,14 +53,27 @@ class Lean(unittest.TestCase):
             )  # fmt: skip
         self.assertEqual(told.stdout.split(), ["True", "True"])
 
-    def test_a_start_waits_for_no_library_that_it_does_not_show(self):
+    def started_in(self, stage: str) -> set[str]:
+        """Libraries and stages that are loaded when a window stands on a commission that was left in a stage."""
         with tempfile.TemporaryDirectory() as temp:
             studio = demo_copy(Path(temp) / "demo")
+            with Store.open(studio) as store:
+                store.edit([replace(c, stage=stage) for c in store.all(Commission)])
             env = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
             told = subprocess.run(
                 [sys.executable, "-c", STARTED, str(studio)], env=env, capture_output=True, text=True, check=True, timeout=120
             )
-        loaded = set(told.stdout.split())
+        return set(told.stdout.split())
+
+    def test_the_stages_of_the_photo_stand_before_the_mathematics_is_loaded(self):
+        for stage in ("Brief", "Study", "Areas"):
+            loaded = self.started_in(stage)
+            self.assertIn(f"hanabira.desk.stages.{stage.lower()}.stage", loaded)
+            for name in ("numpy", "cv2", "PIL", "shapely", "scipy"):
+                self.assertNotIn(name, loaded, stage)
+
+    def test_a_start_waits_for_no_library_that_it_does_not_show(self):
+        loaded = self.started_in("Recipe")
         self.assertIn("numpy", loaded)
         for name in ("scipy", "skimage", "reportlab", "icalendar", "alembic", "sqlalchemy", "tifffile", "imagecodecs"):
             self.assertNotIn(name, loaded)
@@ -69,6 +89,81 @@ class Lean(unittest.TestCase):
         self.assertIs(Later("math").pi, __import__("math").pi)
         with self.assertRaises(AttributeError):
             Later("math").no_such_thing  # noqa: B018
+
+
+class Waking(DemoCase):
+    """A window that stands on records alone, and what comes when the mathematics is loaded."""
+
+    def prepare(self, folder):
+        super().prepare(folder)
+        with Store.open(folder) as store:
+            store.edit([replace(store.all(Commission)[0], stage="Areas")])
+
+    def open_desk(self):
+        self.model = Session(Store.open(self.folder), JobRunner())
+        self.model.messages.said.connect(self.said.append)
+        self.model.awake = False
+        self.desk = Desk(self.model)
+        stand = self.model.wake
+        self.model.wake = lambda: None  # so that a test can look at what stands before
+        start.stand(self.desk)
+        self.model.wake = stand
+        return self.desk
+
+    def test_what_stands_first_claims_nothing_that_is_not_known_yet(self):
+        mat = self.desk.current.mat
+        self.assertEqual(self.desk.current.name, "Areas")
+        self.assertEqual((mat.photo, mat.empty_words), (None, "Opening the photo"))
+        self.assertEqual(mat.stops(900.0, 600.0), [])
+        self.assertEqual((self.desk.rule.darkest, self.desk.rule.lightest), (0, 100))
+        for stage in ("Areas", "Recipe", "Plan", "Easel", "Check"):
+            self.assertEqual(self.model.share_done(stage), 0.0)
+        self.assertGreater(self.model.share_done("Brief"), 0.0)
+        self.assertFalse(self.model.jobs.busy, "nothing is worked at before the window is painted")
+        self.assertIsNone(self.model.measures(self.model.areas[0].id))
+        self.model.want_measures(self.model.areas[0].id)
+        self.assertFalse(self.model.jobs.busy)
+
+    def test_photo_outlines_reach_and_petals_come_when_it_is_awake(self):
+        self.model.wake()
+        self.settle()
+        mat = self.desk.current.mat
+        self.assertTrue(self.model.awake)
+        self.assertIsNotNone(mat.photo)
+        self.assertEqual({s.key for s in mat.stops(mat.width(), mat.height())}, {a.id for a in self.model.areas})
+        self.assertEqual(self.desk.rule.darkest, self.model.reach.darkest_l)
+        self.assertGreater(self.model.share_done("Areas"), 0.0)
+        self.wait_until(lambda: self.model.measures(self.model.area_id) is not None, what="the chosen area to be measured")
+        self.model.wake()  # once is enough
+        self.assertFalse([j for j in self.model.jobs.running if j.key == "wake"])
+
+    def test_another_commission_opened_meanwhile_is_the_one_that_is_shown(self):
+        other = next(c for c in self.model.commissions if c.id != self.model.commission.id)
+        self.model.wake()
+        self.model.open_commission(other.id)
+        self.settle()
+        self.assertTrue(self.model.awake)
+        self.assertEqual(self.model.commission.id, other.id)
+        self.assertEqual(self.model.view.shows, self.model.light_sign(self.model.photo))
+        self.assertEqual([m for m in self.said if m.kind == "remark"], [], "nobody had asked for what was stopped")
+
+    def test_a_window_closed_before_it_is_awake_just_closes(self):
+        self.model.wake()
+        self.close_desk()
+        self.assertEqual([m for m in self.said if m.kind == "bug"], [])
+
+    def test_a_photo_that_cannot_be_read_is_said_on_the_sheet(self):
+        photo = self.model.photo
+        self.model.store.photo_path(photo).write_bytes(b"no picture")
+        self.model.wake()
+        self.settle()
+        self.assertEqual(self.desk.current.mat.empty_words, "The photo could not be opened")
+        self.assertEqual(len([m for m in self.said if m.kind == "fault"]), 1)
+        self.desk.go("Study")
+        self.assertEqual(self.desk.current.mat.empty_words, "The photo could not be opened")
+        self.model.take_up(Commission("new", "Rook"))
+        self.desk.go("Areas")
+        self.assertEqual(self.desk.current.mat.empty_words, "Add the client’s photo first, in Brief.")
 
 
 class Ready(DemoCase):

@@ -127,6 +127,7 @@ class Areas(PictureStage):
     """The photo with outlines, margin names and the combing; the chosen area's measures on the bench card."""
 
     name = "Areas"
+    without = "Add the client’s photo first, in Brief."
     margins = (176.0, 18.0)
 
     def __init__(self, desk: Desk) -> None:
@@ -142,7 +143,6 @@ class Areas(PictureStage):
             CombStrokes(lambda: self.model.area, lambda: self.roll.chosen == "comb"),
             self.outlines,
         ]
-        self.mat.empty_words = "Add the client’s photo first, in Brief."
         self.gestures: dict[str, Gesture] = {
             "loop": OpLoop(self._drawn, self.choose_at, self._operate),
             "corners": Corners(self._drawn, self.choose_at),

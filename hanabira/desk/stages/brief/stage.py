@@ -26,10 +26,10 @@ class Brief(PictureStage):
     """Form on the bench card; the sheet at its proportions on the mat, where a photo can be dropped."""
 
     name = "Brief"
+    without = "The client’s photo goes here. Drop a picture file on the sheet, or use the button."
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk, with_roll=False)
-        self.mat.empty_words = "The client’s photo goes here. Drop a picture file on the sheet, or use the button."
         self.take_drops(self.mat)
         self._built_for = ""
         self._fields: dict[str, QWidget] = {}

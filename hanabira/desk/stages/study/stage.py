@@ -57,10 +57,10 @@ class Study(PictureStage):
     """Looks to hold or pin, the value under the pointer, and what was set on the photo."""
 
     name = "Study"
+    without = "Add the client’s photo first, in Brief."
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk, WAYS)
-        self.mat.empty_words = "Add the client’s photo first, in Brief."
         self.roll.way_chosen.connect(self.choose_way)
         self.way, self.tools = "look", dict(TOOLS)
         self.known_hex = "#27324f"
