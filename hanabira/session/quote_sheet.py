@@ -6,6 +6,7 @@ import datetime
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
+from hanabira.core.area.covering import Covering
 from hanabira.session.commission_sheets import medium_line, order_facts, sheet_picture
 from hanabira.session.sender import sender
 from hanabira.session.words import day_words, sum_words
@@ -13,7 +14,6 @@ from hanabira.sheets.quote import Part, Quote
 from hanabira.studio import planning
 
 if TYPE_CHECKING:
-    from hanabira.core.area.covering import Covering
     from hanabira.session.planner import Planned
     from hanabira.session.session import Session
 
