@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import datetime
-import importlib
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
 from pathlib import Path
@@ -20,6 +19,7 @@ from hanabira.session.rooms import Rooms
 from hanabira.session.runner import InlineRunner, Runner
 from hanabira.session.settings import Settings
 from hanabira.session.undo import Undoable, UndoList
+from hanabira.session.waking import Waking
 from hanabira.studio import backups, files
 from hanabira.studio.kits import kit_record
 from hanabira.studio.records import Area, Commission, LogRow, Photo, PhotoCheck, Recipe, Record, Shot, StudioKit, cover_crop, new_id
@@ -45,13 +45,6 @@ if TYPE_CHECKING:
     from hanabira.studio.store import Store
 else:
     kitfile, overlaps = Later("hanabira.craft.kitfile"), Later("hanabira.studio.overlaps")
-
-
-MATHEMATICS = (
-    "numpy", "cv2", "PIL.Image", "shapely", "hanabira.studio.pictures", "hanabira.session.darkroom", "hanabira.session.measuring", "hanabira.session.planner",
-    "hanabira.session.predicting", "hanabira.session.logbook", "hanabira.session.reaches", "hanabira.session.area_edits",
-)  # fmt: skip
-"""What a window that shows a photo with its areas needs beyond the records: loaded when it stands."""
 
 
 class Doable(Undoable, Protocol):
@@ -87,7 +80,7 @@ class Session(Rooms):
         self.checks_changed = Event()
         self.undo_changed = Event()
         self.awoke = Event()
-        self.awake = True
+        self.awake, self.waking = True, Waking(self)
         """False while a window starts and the mathematics is not loaded yet: until it `awoke`, the desk shows what the records alone tell."""
         self.store = store
         self.jobs: Runner = runner or InlineRunner()
@@ -108,26 +101,14 @@ class Session(Rooms):
         self.area_id, self.layer_at = "", 0
         self.shape_steps, self.shape_only = 5, None  # type: int, int | None
         for signal in (self.view_ready, self.kit_changed):
-            signal.connect(lambda: self.reaches.prepare())
+            signal.connect(lambda: self.reaches.prepare() if self.awake else None)
         self._kits: dict[str, tuple[str, Kit]] = {}
         self._kit_records: dict[str, StudioKit] = {}
 
     # -- starting -----------------------------------------------------------
     def wake(self) -> None:
         """Load the mathematics off the interface thread, then show the photo; what can be shown then is told by `awoke`."""
-
-        def load(token: Token) -> None:
-            for name in MATHEMATICS:
-                token.check()
-                importlib.import_module(name)
-
-        def loaded(_nothing: None) -> None:
-            self.awake = True
-            self.awoke.emit()
-            self.load_photo()
-
-        if not self.awake:
-            self.jobs.run("wake", "Getting ready", load, loaded, quiet=True)
+        self.waking.begin()
 
     # -- commissions --------------------------------------------------------
     @property
@@ -182,7 +163,7 @@ class Session(Rooms):
             self.messages.fault(Fault("That commission is not in this studio any more."))
             return
         self.settings.set("opening", found.id)
-        stopped = self.jobs.cancel_all() if self.awake else ()
+        stopped = self.jobs.cancel_all() if self.awake else self.waking.another()
         self.commission, self.view, self.area_id, self.layer_at = found, None, "", 0
         self.forget()
         self._reload()
@@ -301,11 +282,14 @@ class Session(Rooms):
 
     def load_photo(self) -> None:
         """Show the photo as its settings say: a quick copy first, then the whole."""
-        if self.awake:
+        if self.awake or self.waking.opens:
             self.darkroom.load()
 
     def show_view(self, view: View) -> None:
         """A developed copy of the photo is there."""
+        if not self.awake:
+            self.waking.early = view
+            return
         self.view = view
         self.view_ready.emit()
         if view.full:

@@ -1,0 +1,61 @@
+"""How a session that a window shows on records alone comes to all it can do: first what opens a photo, then what is computed on it."""
+
+from __future__ import annotations
+
+import importlib
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from hanabira.core.token import Token
+    from hanabira.session.session import Session
+    from hanabira.session.view import View
+
+PICTURES = ("numpy", "cv2", "PIL.Image", "hanabira.studio.pictures", "hanabira.session.darkroom")
+"""What opens a photo."""
+MATHEMATICS = (
+    "shapely", "hanabira.session.measuring", "hanabira.session.planner", "hanabira.session.predicting", "hanabira.session.logbook", "hanabira.session.reaches",
+    "hanabira.session.area_edits",
+)  # fmt: skip
+"""What else a photo with its areas needs."""
+
+
+class Waking:
+    """Loads what is missing off the interface thread. The photo is decoded meanwhile and held back until everything on it can be shown."""
+
+    def __init__(self, model: Session) -> None:
+        self.model = model
+        self.opens = False
+        """Whether a photo can be decoded."""
+        self.early: View | None = None
+
+    def begin(self) -> None:
+        """Begin, unless the session is awake."""
+        if not self.model.awake:
+            self._load(PICTURES, self._photo)
+
+    def _load(self, names: Sequence[str], then: Callable[[], None]) -> None:
+        def load(token: Token) -> None:
+            for name in names:
+                token.check()
+                importlib.import_module(name)
+
+        self.model.jobs.run("wake", "Getting ready", load, lambda _nothing: then(), quiet=True)
+
+    def _photo(self) -> None:
+        self.opens = True
+        self.model.load_photo()
+        self._load(MATHEMATICS, self._all)
+
+    def _all(self) -> None:
+        model, early, self.early = self.model, self.early, None
+        model.awake, model.view = True, early
+        model.awoke.emit()
+        if early is not None:
+            model.show_view(early)
+
+    def another(self) -> tuple[str, ...]:
+        """Another commission is opened: the photo on its way is not its. Nobody had asked for what is stopped."""
+        self.early = None
+        self.model.jobs.cancel("photo")
+        return ()
