@@ -87,11 +87,12 @@ class JobRunner(QObject):
         quiet: bool = False,
         lasting: bool = False,
         asked: bool = False,
+        first: bool = False,
     ) -> Job:
         """Start work; an older job of the same key is cancelled and its result dropped.
 
         ``lasting`` work writes something and goes on when another commission is opened; a second one of its key waits its turn beside it.
-        ``asked`` work was wanted by the person, who is told when it is stopped.
+        ``asked`` work was wanted by the person, who is told when it is stopped. What is looked at now goes ``first``: before all that waits.
         """
         if lasting:
             key = f"{key} {self._next + 1}"
@@ -102,7 +103,7 @@ class JobRunner(QObject):
         job = Job(key, title, number, token, done, failed, words=title, quiet=quiet, lasting=lasting, asked=asked)
         self._jobs[number] = job
         self._newest[key] = number
-        self._pool.start(_Run(number, work, token, self._post))
+        self._pool.start(_Run(number, work, token, self._post), int(first))
         self.changed.emit()
         return job
 
@@ -111,6 +112,10 @@ class JobRunner(QObject):
         number = self._newest.pop(key, None)
         if number in self._jobs:
             self._jobs[number].token.cancel()
+
+    def under_way(self, key: str) -> bool:
+        """Whether work of a key runs or waits, and its result will arrive."""
+        return self._newest.get(key) in self._jobs
 
     def cancel_all(self, lasting: bool = False) -> list[str]:
         """Cancel everything but lasting work, or that as well; the titles of what a person had asked for."""

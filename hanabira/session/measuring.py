@@ -105,6 +105,8 @@ class Measuring:
         self.model = model
         self._kept: dict[str, tuple[Request, Measures]] = {}
         self._seams: dict[tuple[str, str], tuple[object, Seam | None]] = {}
+        self._wanted: dict[str, tuple[Request, bool]] = {}
+        """What measures are under way from, and whether they go first."""
         self._asked: dict[str, dict[str, object]] = {}
         """Which seams of an area are being looked for, by the other area, and from what."""
 
@@ -113,6 +115,7 @@ class Measuring:
         self._kept.clear()
         self._seams.clear()
         self._asked.clear()
+        self._wanted.clear()
 
     def request(self, area: Area) -> Request:
         """What an area would be measured from now."""
@@ -159,11 +162,17 @@ class Measuring:
                 self._want_marking(request, area.name, known[1])
             return
 
+        wanted, job = (request, key == m.area_id), f"measure {key}"
+        if m.jobs.under_way(job) and self._wanted.get(key) in (wanted, (request, True)):
+            return
+        self._wanted[key] = wanted
+
         def then(found: Measures) -> None:
             self._keep(request, found)
             self._want_marking(request, area.name, found)
 
-        m.jobs.run(f"measure {key}", f"Measuring {area.name}", lambda token: self._borrow(request, request.measure(token), token), then)
+        work = lambda token: self._borrow(request, request.measure(token), token)  # noqa: E731
+        m.jobs.run(job, f"Measuring {area.name}", work, then, first=wanted[1])
 
     def _borrow(self, request: Request, m: Measures, token: Token) -> Measures:
         """The measures with values and colours from another photo, when the artist said so; off the interface thread."""
@@ -192,6 +201,7 @@ class Measuring:
                 lambda _t: request.look_at_marking(known),
                 lambda m: self._keep(request, m),
                 quiet=True,
+                first=request.area.id == self.model.area_id,
             )
 
     def region_of(self, area: Area) -> Callable[[], Region]:

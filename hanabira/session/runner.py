@@ -21,17 +21,21 @@ class Runner(Protocol):
 
     def run(
         self, key: str, title: str, work: Callable[[Token], Any], done: Callable[[Any], None], failed: Callable[[Fault], None] | None = None,
-        quiet: bool = False, lasting: bool = False, asked: bool = False,
+        quiet: bool = False, lasting: bool = False, asked: bool = False, first: bool = False,
     ) -> object:  # fmt: skip
         """Start work; an older one of the same key is cancelled and its result dropped.
 
         ``lasting`` work writes something and goes on when another commission is opened. ``asked`` work was wanted by the
-        person, who is told when it is stopped.
+        person, who is told when it is stopped. What is looked at now goes ``first``: before all that waits.
         """
         ...
 
     def cancel(self, key: str) -> None:
         """Cancel the work of a key; its result will not arrive."""
+        ...
+
+    def under_way(self, key: str) -> bool:
+        """Whether work of a key runs or waits, and its result will arrive."""
         ...
 
     def cancel_all(self, lasting: bool = False) -> Sequence[str]:
@@ -57,7 +61,7 @@ class InlineRunner:
 
     def run(
         self, key: str, title: str, work: Callable[[Token], Any], done: Callable[[Any], None], failed: Callable[[Fault], None] | None = None,
-        quiet: bool = False, lasting: bool = False, asked: bool = False,
+        quiet: bool = False, lasting: bool = False, asked: bool = False, first: bool = False,
     ) -> object:  # fmt: skip
         """Do the work and hand its result over."""
         try:
@@ -74,6 +78,10 @@ class InlineRunner:
 
     def cancel(self, key: str) -> None:
         """Nothing runs that could be cancelled."""
+
+    def under_way(self, key: str) -> bool:
+        """Never."""
+        return False
 
     def cancel_all(self, lasting: bool = False) -> Sequence[str]:
         """Nothing runs that could be cancelled."""

@@ -291,12 +291,12 @@ class Session(Rooms):
             self.waking.early = view
             return
         self.view = view
+        if view.full and self.area_id:
+            self.want_measures(self.area_id)
         self.view_ready.emit()
         if view.full:
             for remark in view.remarks:
                 self.messages.remark(f"Photo: {remark}.")
-            if self.area_id:
-                self.want_measures(self.area_id)
 
     def add_photo(self, path: Path | str) -> None:
         """Take a picture file into the studio and put it on the paper; one undoable edit when it is done."""

@@ -73,6 +73,22 @@ class Runner(unittest.TestCase):
         self.gate.set()
         self.wait()
 
+    def test_what_is_looked_at_goes_before_all_that_waits(self):
+        for n in range(2):  # both workers are busy
+            self.jobs.run(f"busy {n}", "Busy", self.slow("busy"), lambda _r: None)
+        self.wait(lambda: len(self.begun) == 2)
+        for n in range(3):
+            self.jobs.run(f"later {n}", "Later", lambda _t, n=n: self.begun.append(f"later {n}"), lambda _r: None)
+        self.jobs.run("now", "Now", lambda _t: self.begun.append("now"), lambda _r: None, first=True)
+        self.assertTrue(self.jobs.under_way("now"))
+        self.assertFalse(self.jobs.under_way("nobody asked"))
+        self.jobs.cancel("later 2")
+        self.assertFalse(self.jobs.under_way("later 2"), "its result will not arrive")
+        self.gate.set()
+        self.wait()
+        self.assertEqual(self.begun[2:3], ["now"])
+        self.assertFalse(self.jobs.under_way("now"))
+
     def test_a_newer_job_of_the_same_key_makes_the_older_one_stale(self):
         self.jobs.run("k", "First", self.slow("first"), self.got.append)
         self.jobs.run("k", "Second", lambda _t: "second", self.got.append)

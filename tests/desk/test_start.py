@@ -8,6 +8,7 @@ import threading
 import unittest
 from dataclasses import replace
 from pathlib import Path
+from unittest import mock
 
 from PyQt6 import sip
 from PyQt6.QtCore import QEvent, QObject
@@ -136,6 +137,16 @@ class Waking(DemoCase):
         self.wait_until(lambda: self.model.measures(self.model.area_id) is not None, what="the chosen area to be measured")
         self.model.wake()  # once is enough
         self.assertFalse([j for j in self.model.jobs.running if j.key == "wake"])
+
+    def test_the_chosen_area_is_measured_before_the_others_and_each_once(self):
+        self.model.choose_area(self.model.areas[7].id)
+        with mock.patch.object(self.model.jobs, "run", wraps=self.model.jobs.run) as run:
+            self.model.wake()
+            self.wait_until(lambda: all(self.model.measures(a.id) for a in self.model.areas), what="all areas to be measured")
+        asked = [(c.args[0], c.kwargs["first"]) for c in run.call_args_list if c.args[0].startswith("measure ")]
+        self.assertEqual(asked[0], (f"measure {self.model.area_id}", True))
+        self.assertEqual(sorted(key for key, _first in asked), sorted(f"measure {a.id}" for a in self.model.areas))
+        self.assertEqual([first for _key, first in asked[1:]], [False] * 11)
 
     def test_another_commission_opened_meanwhile_is_the_one_that_is_shown(self):
         other = next(c for c in self.model.commissions if c.id != self.model.commission.id)
