@@ -158,6 +158,19 @@ class Waking(DemoCase):
         self.assertEqual(self.model.view.shows, self.model.light_sign(self.model.photo))
         self.assertEqual([m for m in self.said if m.kind == "remark"], [], "nobody had asked for what was stopped")
 
+    def test_a_photo_that_came_early_is_not_shown_on_another_commission(self):
+        other = next(c for c in self.model.commissions if c.id != self.model.commission.id)
+        waking = self.model.waking
+        with mock.patch.object(waking, "_load"):  # the rest takes its time
+            waking._photo()
+            self.wait_until(lambda: waking.early is not None and not self.model.jobs.busy, what="the photo")
+            self.assertIsNone(self.model.view, "it is held back until everything on it can be shown")
+            with mock.patch.object(self.model.darkroom, "load"):
+                self.model.open_commission(other.id)
+            self.assertIsNone(waking.early)
+        waking._all()
+        self.assertIsNone(self.model.view)
+
     def test_a_window_closed_before_it_is_awake_just_closes(self):
         self.model.wake()
         self.close_desk()
