@@ -3,16 +3,22 @@
 from __future__ import annotations
 
 import datetime
-import platform
 import sys
 import traceback
 from dataclasses import dataclass
 from pathlib import Path
 from types import TracebackType
+from typing import TYPE_CHECKING
 
 from hanabira import __version__
 from hanabira.core.faults import Fault
+from hanabira.core.later import Later
 from hanabira.session.events import Event
+
+if TYPE_CHECKING:
+    import platform
+else:
+    platform = Later("platform")
 
 
 @dataclass(frozen=True)

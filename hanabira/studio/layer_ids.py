@@ -5,18 +5,24 @@ Works on plain data, since studios and bundles from before are carried over by i
 
 from __future__ import annotations
 
-import uuid
+import os
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
+from hanabira.core.later import Later
+
 if TYPE_CHECKING:
+    import uuid
+
     from hanabira.core.solver.layer import Layer
+else:
+    uuid = Later("uuid")
 
 
 def fresh() -> str:
     """An id that no other layer of an area has, nor ever had."""
-    return uuid.uuid4().hex[:12]
+    return os.urandom(6).hex()
 
 
 def with_ids(layers: Iterable[Layer]) -> tuple[Layer, ...]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import uuid
+import os
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import Protocol, TypeVar
@@ -31,7 +31,7 @@ def is_part(commission_id: str) -> bool:
 
 def new_id() -> str:
     """An id that no other studio has."""
-    return uuid.uuid4().hex
+    return os.urandom(16).hex()
 
 
 @dataclass(frozen=True)

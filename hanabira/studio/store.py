@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import contextlib
 import fcntl
-import hashlib
 import json
 import os
 import sqlite3
@@ -29,11 +28,14 @@ from hanabira.studio.database import DATABASE, HEAD, Connections
 from hanabira.studio.records import Photo, Recipe, Record, Shot
 
 if TYPE_CHECKING:
+    import hashlib
+
     from hanabira.studio import pictures
     from hanabira.studio.backups import Backup
     from hanabira.studio.pictures import Picture
     from hanabira.studio.tables import Unreadable
 else:
+    hashlib = Later("hashlib")
     pictures = Later("hanabira.studio.pictures")
 
 R = TypeVar("R", bound=Record)
