@@ -45,7 +45,43 @@ sys.exit(run())
 """
 
 
+HURRIED = """
+import os, sys, time
+from PyQt6.QtWidgets import QApplication
+from hanabira.__main__ import run
+def hurry():
+    app = QApplication.instance()
+    (desk,) = [w for w in app.topLevelWidgets() if w.inherits("QMainWindow")]
+    said = []
+    desk.model.messages.said.connect(said.append)
+    awake = [desk.model.awake]
+    for name in ("Recipe", "Areas", "Kit", "Easel", "Study", "Check", "Shelf", "Plan", "Practice", "Brief", "Areas"):
+        desk.show_room(name) if name in ("Shelf", "Kit", "Practice") else desk.go(name)
+        desk.model.choose_area(desk.model.areas[len(name) % 3].id)
+        app.processEvents()
+    end = time.monotonic() + 90
+    while (desk.model.jobs.busy or not desk.model.awake) and time.monotonic() < end:
+        app.processEvents()
+        time.sleep(0.005)
+    print(awake[0], desk.model.awake, desk.model.view is not None, desk.model.measures(desk.model.area_id) is not None, [m.what for m in said if m.kind != "remark"])
+    desk.close()
+    sys.stdout.flush()
+    os._exit(0)
+QApplication.exec = staticmethod(hurry)
+sys.argv = ["hanabira", *sys.argv[1:]]
+run()
+"""
+
+
 class Lean(unittest.TestCase):
+    def test_who_hurries_through_the_stages_while_the_rest_is_loaded_meets_no_fault(self):
+        with tempfile.TemporaryDirectory() as temp:
+            told = subprocess.run(
+                [sys.executable, "-c", HURRIED, "open", "--studio", str(demo_copy(Path(temp) / "demo"))],
+                env={**os.environ, "QT_QPA_PLATFORM": "offscreen"}, capture_output=True, text=True, check=True, timeout=200,
+            )  # fmt: skip
+        self.assertEqual((told.stdout.strip(), told.stderr), ("False True True True []", ""))
+
     def test_garbage_is_searched_for_again_once_the_window_stands_and_what_stands_is_passed_over(self):
         with tempfile.TemporaryDirectory() as temp:
             told = subprocess.run(
