@@ -14,7 +14,7 @@ from hanabira.cli_args import Add, millimetres_a_pixel
 from hanabira.core.faults import Fault
 from hanabira.core.later import Later
 
-colour = Later("hanabira.cli_colour")
+colour = Later("hanabira.cli_colour", seldom=True)
 
 
 class _Parser(argparse.ArgumentParser):

@@ -37,7 +37,7 @@ else:
 
 areas_cards = Later("hanabira.desk.stages.areas.cards")
 recipe_cards = Later("hanabira.desk.stages.recipe.cards")
-study_print = Later("hanabira.desk.stages.study.printing")
+study_print = Later("hanabira.desk.stages.study.printing", seldom=True)
 ROOMS = ("Shelf", "Kit", "Practice")
 MENUS = ("Commission", "Edit", "Go", "Look", "Study", "Areas", "Recipe", "Plan", "Easel", "Check", "Kit", "Practice", "Help")
 NEEDS: dict[str, tuple[Callable[[Session], bool], str]] = {

@@ -9,6 +9,8 @@ from typing import TYPE_CHECKING
 from PyQt6 import sip
 from PyQt6.QtCore import QObject, QTimer
 
+from hanabira.core.later import catch_up
+
 if TYPE_CHECKING:
     from hanabira.core.token import Token
     from hanabira.desk.stage import Stage
@@ -55,12 +57,18 @@ class StageSet(QObject):
 
     def get_ready(self) -> None:
         """Make the other stages one by one, in moments in which nothing else is at work."""
-        self._ahead("log", lambda _token: self._desk.model.planner.read_ahead())
+
+        def parts(token: Token) -> None:
+            self._desk.model.load_parts(token)
+            catch_up("hanabira", token)
+            self._desk.model.planner.read_ahead()
+
+        self._ahead("log", parts)
 
     def _ahead(self, what: str, work: Callable[[Token], object]) -> None:
         """A little work off the interface thread; one that a person asks for then waits for no more than this."""
         self._timer.stop()
-        self._desk.model.jobs.run("ahead", "Getting ready", work, lambda _r: self._go_on(what), quiet=True)
+        self._desk.model.jobs.run("ahead", "Getting ready", work, lambda _r: self._go_on(what), quiet=True, first=True)
 
     def _go_on(self, what: str) -> None:
         self._read.add(what)
@@ -78,6 +86,7 @@ class StageSet(QObject):
         if name in self._read:
             self[name]  # noqa: B018 - making it is the point
         elif name:
-            self._ahead(name, lambda _token: load(name))
+            self._ahead(name, lambda token: (load(name), catch_up("hanabira", token)))
         if len(self._there) == len(WHERE):
             self._timer.stop()
+            self._desk.model.jobs.run("ahead", "Getting ready", lambda token: catch_up("hanabira", token), lambda _r: None, quiet=True)

@@ -181,7 +181,8 @@ class Desk(QMainWindow):
     def _awake(self) -> None:
         """What is worked out can be shown now."""
         self._retitle()
-        self.current.refresh()
+        if self.model.view is None or not isinstance(self.current, PictureStage):  # one with a photo has just shown it
+            self.current.refresh()
         QTimer.singleShot(READY_MS, self.stages.get_ready)
 
     def _opened_well(self) -> None:

@@ -26,8 +26,8 @@ if TYPE_CHECKING:
     from hanabira.devices.easel_camera import EaselCamera, WatchedFolder
     from hanabira.session.session import Session
 
-easel_camera = Later("hanabira.devices.easel_camera")
-check_subject, simulated = Later("hanabira.session.check_subject"), Later("hanabira.session.simulated")
+easel_camera = Later("hanabira.devices.easel_camera", seldom=True)
+check_subject, simulated = Later("hanabira.session.check_subject"), Later("hanabira.session.simulated", seldom=True)
 THUMB_SIDE = 640
 
 

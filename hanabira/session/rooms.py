@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import importlib
 from functools import cached_property
 from typing import TYPE_CHECKING, cast
 
 if TYPE_CHECKING:
+    from hanabira.core.token import Token
     from hanabira.session.checkroom import Checkroom
     from hanabira.session.darkroom import Darkroom
     from hanabira.session.dropper import Dropper
@@ -17,6 +19,9 @@ if TYPE_CHECKING:
     from hanabira.session.reaches import Reaches
     from hanabira.session.session import Session
     from hanabira.session.workshop import Workshop
+
+
+PARTS = ("darkroom", "measuring", "predicting", "workshop", "planner", "logbook", "dropper", "reaches", "checkroom", "practising")
 
 
 class Rooms:
@@ -91,6 +96,12 @@ class Rooms:
         from hanabira.session.practising import Practising
 
         return Practising(cast("Session", self))
+
+    def load_parts(self, token: Token) -> None:
+        """Load the code of every part, off the interface thread."""
+        for part in PARTS:
+            token.check()
+            importlib.import_module(f"hanabira.session.{part}")
 
     def forget(self) -> None:
         """Another commission is opened: what was worked out of the last one goes, where anything was."""

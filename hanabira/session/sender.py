@@ -11,12 +11,16 @@ from typing import TYPE_CHECKING
 import numpy as np
 from PIL import Image
 
+from hanabira.core.later import Later
 from hanabira.core.token import SILENT, Token
-from hanabira.sheets.sender import Sender
 from hanabira.studio.pictures import read_picture
 
 if TYPE_CHECKING:
     from hanabira.session.settings import Settings
+    from hanabira.sheets import sender as foot
+    from hanabira.sheets.sender import Sender
+else:
+    foot = Later("hanabira.sheets.sender", seldom=True)  # it draws on pages: a card that shows the mark needs no printing library
 
 MARK_PX = 480
 """Longer side of a kept mark: at 10 mm in height more than a printer shows."""
@@ -47,4 +51,4 @@ def mark_pixels(data: str) -> np.ndarray | None:
 
 def sender(settings: Settings) -> Sender:
     """Who the studio's sheets are from."""
-    return Sender(settings.get("studio_name"), mark_pixels(settings.get("studio_mark")))
+    return foot.Sender(settings.get("studio_name"), mark_pixels(settings.get("studio_mark")))

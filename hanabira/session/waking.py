@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import contextlib
 import importlib
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
+
+from hanabira.core.faults import Fault
 
 if TYPE_CHECKING:
     from hanabira.core.token import Token
@@ -34,25 +37,32 @@ class Waking:
         if not self.model.awake:
             self._load(PICTURES, self._photo)
 
-    def _load(self, names: Sequence[str], then: Callable[[], None]) -> None:
+    def _load(self, names: Sequence[str], then: Callable[[], None], more: Callable[[], object] = lambda: None) -> None:
         def load(token: Token) -> None:
             for name in names:
                 token.check()
                 importlib.import_module(name)
+            more()
 
         self.model.jobs.run("wake", "Getting ready", load, lambda _nothing: then(), quiet=True)
 
     def _photo(self) -> None:
         self.opens = True
         self.model.load_photo()
-        self._load(MATHEMATICS, self._all)
+        self._load(MATHEMATICS, self._all, self._reach)
+
+    def _reach(self) -> None:
+        """What every stage with a value rule asks for first."""
+        if self.model.commission is not None:
+            with contextlib.suppress(Fault):  # a kit that cannot be read is told of where it is asked for
+                self.model.reaches.reach()
 
     def _all(self) -> None:
         model, early, self.early = self.model, self.early, None
-        model.awake, model.view = True, early
-        model.awoke.emit()
+        model.awake = True
         if early is not None:
             model.show_view(early)
+        model.awoke.emit()
 
     def another(self) -> tuple[str, ...]:
         """Another commission is opened: the photo on its way is not its. Nobody had asked for what is stopped."""

@@ -14,7 +14,9 @@ from PyQt6 import sip
 from PyQt6.QtCore import QEvent, QObject
 from PyQt6.QtWidgets import QWidget
 
-from hanabira.core.later import Later
+from hanabira.core.faults import Cancelled
+from hanabira.core.later import Later, catch_up
+from hanabira.core.token import Token
 from hanabira.desk import start
 from hanabira.desk.jobs import JobRunner
 from hanabira.desk.stage_set import WHERE, StageSet, load
@@ -49,6 +51,7 @@ HURRIED = """
 import os, sys, time
 from PyQt6.QtWidgets import QApplication
 from hanabira.__main__ import run
+from hanabira.core import later
 def hurry():
     app = QApplication.instance()
     (desk,) = [w for w in app.topLevelWidgets() if w.inherits("QMainWindow")]
@@ -60,10 +63,11 @@ def hurry():
         desk.model.choose_area(desk.model.areas[len(name) % 3].id)
         app.processEvents()
     end = time.monotonic() + 90
-    while (desk.model.jobs.busy or not desk.model.awake) and time.monotonic() < end:
+    while (desk.model.jobs.busy or not desk.model.awake or desk.stages._timer.isActive()) and time.monotonic() < end:
         app.processEvents()
         time.sleep(0.005)
     print(awake[0], desk.model.awake, desk.model.view is not None, desk.model.measures(desk.model.area_id) is not None, [m.what for m in said if m.kind != "remark"])
+    print([m for m in later._awaited if m.startswith("hanabira.")], *(m in sys.modules for m in ("hanabira.session.workshop", "hanabira.demo.studio")))
     desk.close()
     sys.stdout.flush()
     os._exit(0)
@@ -80,7 +84,9 @@ class Lean(unittest.TestCase):
                 [sys.executable, "-c", HURRIED, "open", "--studio", str(demo_copy(Path(temp) / "demo"))],
                 env={**os.environ, "QT_QPA_PLATFORM": "offscreen"}, capture_output=True, text=True, check=True, timeout=200,
             )  # fmt: skip
-        self.assertEqual((told.stdout.strip(), told.stderr), ("False True True True []", ""))
+        asleep_at_first, rest = told.stdout.splitlines()
+        self.assertEqual((asleep_at_first, told.stderr), ("False True True True []", ""))
+        self.assertEqual(rest, "[] True False", "all that a hand may need is there, and no more")
 
     def test_garbage_is_searched_for_again_once_the_window_stands_and_what_stands_is_passed_over(self):
         with tempfile.TemporaryDirectory() as temp:
@@ -120,12 +126,32 @@ class Lean(unittest.TestCase):
 
     def test_a_later_module_is_loaded_at_the_first_look(self):
         name = "this_is_no_module_at_all"
-        later = Later(name)
+        later = Later(name, seldom=True)
         with self.assertRaises(ModuleNotFoundError):
             later.anything  # noqa: B018
-        self.assertIs(Later("math").pi, __import__("math").pi)
+        self.assertIs(Later("math", seldom=True).pi, __import__("math").pi)
         with self.assertRaises(AttributeError):
-            Later("math").no_such_thing  # noqa: B018
+            Later("math", seldom=True).no_such_thing  # noqa: B018
+
+    def test_what_is_waited_for_is_loaded_ahead_but_for_what_is_seldom_needed(self):
+        with tempfile.TemporaryDirectory() as temp, mock.patch.object(sys, "path", [temp, *sys.path]):
+            package = Path(temp) / "awaited_one"
+            package.mkdir()
+            (package / "__init__.py").write_text("")
+            (package / "first.py").write_text("from hanabira.core.later import Later\nLater('awaited_one.second')\n")
+            for name in ("second", "seldom"):
+                (package / f"{name}.py").write_text("")
+            Later("awaited_one.first")
+            Later("awaited_one.seldom", seldom=True)
+            token = Token()
+            token.cancel()
+            with self.assertRaises(Cancelled):
+                catch_up("awaited_one", token)
+            self.assertNotIn("awaited_one.first", sys.modules)
+            catch_up("awaited_one")
+            self.addCleanup(lambda: [sys.modules.pop(m) for m in list(sys.modules) if m.startswith("awaited_one")])
+            self.assertIn("awaited_one.second", sys.modules, "what the first one waits for is loaded as well")
+            self.assertNotIn("awaited_one.seldom", sys.modules)
 
 
 class Waking(DemoCase):

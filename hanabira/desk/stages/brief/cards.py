@@ -145,7 +145,7 @@ def agreement(s: Brief) -> list:
     sheet.clicked.connect(lambda _=False: s.desk.records.approval())
     name = form()
     name.addRow(label("Studio"), studio)
-    stands = senders.sender(model.settings).mark
+    stands = senders.mark_pixels(model.settings.get("studio_mark"))
     has = stands is not None
     mark = act_button(
         "Change it" if has else "Add a mark",

@@ -33,7 +33,7 @@ if TYPE_CHECKING:
     from hanabira.desk.window import Desk
     from hanabira.studio.overview import Overview
 
-demo = Later("hanabira.demo.studio")
+demo = Later("hanabira.demo.studio", seldom=True)
 """It draws photos and plans whole commissions, and hardly anyone asks for it."""
 ROW = 128.0
 FILTERS = (("all", "All"), ("now", "Under way"), ("delivered", "Delivered"), ("archive", "Archive"), ("practice", "Practice"))
