@@ -1,7 +1,7 @@
 """How long a start takes: ``python -m benchmarks.start``. A bare window of the toolkit and the program itself, ``hanabira open`` on the demo, are
 started in turn, each in a process of its own, from the command to the painted window. A window stands on the records; the mathematics is loaded when it is
 painted, and then the photo comes with its outlines: how long that takes is told as well, and what a start costs that was left in another stage.
-Libraries that a start must not load are named from the interpreter's own list.
+Libraries that a start must not load are named from the interpreter's own list, and what its imports take from ``-X importtime``.
 """
 
 from __future__ import annotations
@@ -55,6 +55,19 @@ def _run(code: str, cache: str, *args: str) -> tuple[float, list[str]]:
     return float(told[0]) - before, [str(float(told[1]) - before), *told[2:]] if told[1:] else []
 
 
+def _imports(cache: str, studio: str) -> tuple[float, list[tuple[float, str]]]:
+    """Milliseconds that imports take until the window stands, and the dearest modules by their own time; being watched makes each of them dearer."""
+    env = {k: v for k, v in os.environ.items() if k != "PYTHONDONTWRITEBYTECODE"}
+    env |= {"QT_QPA_PLATFORM": "offscreen", "PYTHONPYCACHEPREFIX": cache}
+    told = subprocess.run(
+        [sys.executable, "-X", "importtime", "-c", OURS, studio], env=env, capture_output=True, text=True, check=True
+    ).stderr
+    rows = [line.removeprefix("import time:").split("|") for line in told.splitlines() if line.startswith("import time:")]
+    own = [(int(row[0]) / 1000, row[2].strip()) for row in rows if row[0].strip().isdigit()]
+    until = next((k for k, (_ms, name) in enumerate(own) if name.partition(".")[0] == "numpy"), len(own))  # from here on the window stands
+    return sum(ms for ms, _name in own[:until]), sorted(own[:until], reverse=True)[:5]
+
+
 def _left_in(studio: Path, stage: str) -> None:
     """Leave every commission of a studio in a stage."""
     from hanabira.studio.records import Commission
@@ -91,6 +104,8 @@ def main() -> None:
         print(f"{'ratio':<64} {_middle(ours) / _middle(bare):.1f}")
         print(f"{'until the photo stands in it, with its outlines':<64} {_middle(photo):.2f} s")
         print(f"{'libraries loaded that a start must not wait for':<64} {', '.join(m for m in NOT_AT_START if m in there) or 'none'}")
+        total, dearest = _imports(cache, str(studio))
+        print(f"{'imports until it stands, under watch':<64} {total:.0f} ms: {', '.join(f'{name} {ms:.0f}' for ms, name in dearest)}")
         for other in OTHERS:
             _left_in(studio, other)
             _run(OURS, cache, str(studio))
