@@ -102,10 +102,15 @@ class Lean(unittest.TestCase):
             studio = demo_copy(Path(temp) / "demo")
             with Store.open(studio) as store:
                 store.edit([replace(c, stage=stage) for c in store.all(Commission)])
-            env = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
-            told = subprocess.run(
-                [sys.executable, "-c", STARTED, str(studio)], env=env, capture_output=True, text=True, check=True, timeout=120
-            )
+            return self.started(studio)
+
+    @staticmethod
+    def started(studio: Path) -> set[str]:
+        """Libraries and stages that are loaded when a window stands on a studio."""
+        env = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
+        told = subprocess.run(
+            [sys.executable, "-c", STARTED, str(studio)], env=env, capture_output=True, text=True, check=True, timeout=120
+        )
         return set(told.stdout.split())
 
     def test_the_stages_of_the_photo_stand_before_the_mathematics_is_loaded(self):
@@ -114,6 +119,14 @@ class Lean(unittest.TestCase):
             self.assertIn(f"hanabira.desk.stages.{stage.lower()}.stage", loaded)
             for name in ("numpy", "cv2", "PIL", "shapely", "scipy"):
                 self.assertNotIn(name, loaded, stage)
+
+    def test_an_empty_shelf_stands_before_the_mathematics_is_loaded(self):
+        with tempfile.TemporaryDirectory() as temp:
+            Store.open(Path(temp) / "new").close()
+            loaded = self.started(Path(temp) / "new")
+        self.assertIn("hanabira.desk.stages.shelf.stage", loaded)
+        for name in ("numpy", "cv2", "PIL", "shapely", "scipy"):
+            self.assertNotIn(name, loaded)
 
     def test_a_start_waits_for_no_library_that_it_does_not_show(self):
         loaded = self.started_in("Recipe")

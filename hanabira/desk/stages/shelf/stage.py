@@ -22,16 +22,21 @@ from hanabira.desk.stage import Stage
 from hanabira.desk.theme import role, u
 from hanabira.desk.widgets.first_shelf import FirstShelf
 from hanabira.session.edits import EditBrief
-from hanabira.session.words import due_words
-from hanabira.studio import overview, planning
-from hanabira.studio.bundle import TakenIn, import_bundle
 from hanabira.studio.records import Commission, LogRow, Photo, Shot, is_part
 from hanabira.studio.store import default_folder
 
 if TYPE_CHECKING:
     from hanabira.core.token import Token
     from hanabira.desk.window import Desk
+    from hanabira.session import words as session_words
+    from hanabira.studio import bundle as bundles
+    from hanabira.studio import overview, planning
     from hanabira.studio.overview import Overview
+else:
+    planning = Later("hanabira.studio.planning")
+    overview = Later("hanabira.studio.overview")
+    session_words = Later("hanabira.session.words")
+    bundles = Later("hanabira.studio.bundle")
 
 demo = Later("hanabira.demo.studio", seldom=True)
 """It draws photos and plans whole commissions, and hardly anyone asks for it."""
@@ -63,7 +68,7 @@ class Boards(Drawn):
         if o.state == "unreadable":
             return f"Cannot be read: {o.causes[0]}"
         when = o.days_left(datetime.date.today())
-        due = "" if o.state == "delivered" else due_words(o.commission.due) + (f", {when}" if when else "")
+        due = "" if o.state == "delivered" else session_words.due_words(o.commission.due) + (f", {when}" if when else "")
         n = len(o.causes)
         bad = f"{n} record{'' if n == 1 else 's'} cannot be read" if n else ""
         return " · ".join(q for q in (due, o.hours_left, bad) if q)
@@ -227,7 +232,7 @@ class Shelf(Stage):
             return
         store = self.model.store
 
-        def done(made: TakenIn) -> None:
+        def done(made: bundles.TakenIn) -> None:
             c = made.commission
             self.model.messages.remark(" ".join([f"{c.name} is on the shelf.", *made.remarks]))
             self.model.commissions_changed.emit()
@@ -235,7 +240,11 @@ class Shelf(Stage):
                 self.model.open_commission(c.id, stay=True)
 
         self.model.jobs.run(
-            "take in bundle", f"Taking in {Path(path).name}", lambda token: import_bundle(store, Path(path), token), done, lasting=True
+            "take in bundle",
+            f"Taking in {Path(path).name}",
+            lambda token: bundles.import_bundle(store, Path(path), token),
+            done,
+            lasting=True,
         )
 
     def duplicate(self, key: str) -> None:
@@ -289,7 +298,7 @@ class Shelf(Stage):
         store = self.model.store
         if self._read != store.edits:  # typing in the search reads nothing anew
             self._read = store.edits
-            self.all = overview.overviews(store, planning.pace_of(store.all(LogRow)))
+            self.all = overview.overviews(store, planning.pace_of(store.all(LogRow))) if store.keys(Commission) else ()
         rows = self.shown()
         for o in rows:
             if o.photo is not None:
