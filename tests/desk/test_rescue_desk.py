@@ -183,7 +183,7 @@ class StillWriting(TwoCommissions):
 
         self.desk.show_room("Shelf")
         shelf.ask_bundle_path = lambda: str(path)
-        with mock.patch("hanabira.desk.stages.shelf.stage.import_bundle", slow):
+        with mock.patch("hanabira.studio.bundle.import_bundle", slow):
             shelf.take_in()
             self.click_stop(shelf.boards, "d")
             go.set()
