@@ -37,6 +37,7 @@ def stands():
     (window,) = [w for w in a.topLevelWidgets() if w.isVisible() and w.inherits("QMainWindow")]
     while window.model.view is None:
         a.processEvents(); time.sleep(0.001)
+    a.processEvents()  # it is painted
     print(stood, time.time(), window.current.name, ",".join(loaded), flush=True)
     window.close()
     import os; os._exit(0)
@@ -46,22 +47,23 @@ run()
 """
 
 
-def _run(code: str, cache: str, *args: str) -> tuple[float, list[str]]:
-    """Seconds until the window stands, and what else was told, with byte code kept as an installed application has it."""
+def _process(cache: str, *args: str) -> subprocess.CompletedProcess[str]:
+    """A process of its own, with byte code kept as an installed application has it."""
     env = {k: v for k, v in os.environ.items() if k != "PYTHONDONTWRITEBYTECODE"}
     env |= {"QT_QPA_PLATFORM": "offscreen", "PYTHONPYCACHEPREFIX": cache}
+    return subprocess.run([sys.executable, *args], env=env, capture_output=True, text=True, check=True)
+
+
+def _run(code: str, cache: str, *args: str) -> tuple[float, list[str]]:
+    """Seconds until the window stands, and what else was told."""
     before = time.time()
-    told = subprocess.run([sys.executable, "-c", code, *args], env=env, capture_output=True, text=True, check=True).stdout.split()
+    told = _process(cache, "-c", code, *args).stdout.split()
     return float(told[0]) - before, [str(float(told[1]) - before), *told[2:]] if told[1:] else []
 
 
 def _imports(cache: str, studio: str) -> tuple[float, list[tuple[float, str]]]:
     """Milliseconds that imports take until the window stands, and the dearest modules by their own time; being watched makes each of them dearer."""
-    env = {k: v for k, v in os.environ.items() if k != "PYTHONDONTWRITEBYTECODE"}
-    env |= {"QT_QPA_PLATFORM": "offscreen", "PYTHONPYCACHEPREFIX": cache}
-    told = subprocess.run(
-        [sys.executable, "-X", "importtime", "-c", OURS, studio], env=env, capture_output=True, text=True, check=True
-    ).stderr
+    told = _process(cache, "-X", "importtime", "-c", OURS, studio).stderr
     rows = [line.removeprefix("import time:").split("|") for line in told.splitlines() if line.startswith("import time:")]
     own = [(int(row[0]) / 1000, row[2].strip()) for row in rows if row[0].strip().isdigit()]
     until = next((k for k, (_ms, name) in enumerate(own) if name.partition(".")[0] == "numpy"), len(own))  # from here on the window stands

@@ -21,9 +21,6 @@ if TYPE_CHECKING:
     from hanabira.session.workshop import Workshop
 
 
-PARTS = ("darkroom", "measuring", "predicting", "workshop", "planner", "logbook", "dropper", "reaches", "checkroom", "practising")
-
-
 class Rooms:
     """What a session is made of besides its records."""
 
@@ -99,9 +96,10 @@ class Rooms:
 
     def load_parts(self, token: Token) -> None:
         """Load the code of every part, off the interface thread."""
-        for part in PARTS:
-            token.check()
-            importlib.import_module(f"hanabira.session.{part}")
+        for name, part in vars(Rooms).items():
+            if isinstance(part, cached_property):  # each is named as its module
+                token.check()
+                importlib.import_module(f"hanabira.session.{name}")
 
     def forget(self) -> None:
         """Another commission is opened: what was worked out of the last one goes, where anything was."""

@@ -27,6 +27,7 @@ from hanabira.studio.store import Store
 from tests.demo_studio import demo_copy
 from tests.desk.test_desk import DemoCase
 
+MATHEMATICS = ("numpy", "cv2", "PIL", "shapely", "scipy")
 STARTED = """
 import sys
 from pathlib import Path
@@ -77,24 +78,26 @@ run()
 """
 
 
+def told(code: str, *args: object) -> subprocess.CompletedProcess[str]:
+    """What a process of its own tells, in which nothing is loaded yet."""
+    command = [sys.executable, "-c", code, *map(str, args)]
+    return subprocess.run(
+        command, env={**os.environ, "QT_QPA_PLATFORM": "offscreen"}, capture_output=True, text=True, check=True, timeout=200
+    )
+
+
 class Lean(unittest.TestCase):
     def test_who_hurries_through_the_stages_while_the_rest_is_loaded_meets_no_fault(self):
         with tempfile.TemporaryDirectory() as temp:
-            told = subprocess.run(
-                [sys.executable, "-c", HURRIED, "open", "--studio", str(demo_copy(Path(temp) / "demo"))],
-                env={**os.environ, "QT_QPA_PLATFORM": "offscreen"}, capture_output=True, text=True, check=True, timeout=200,
-            )  # fmt: skip
-        asleep_at_first, rest = told.stdout.splitlines()
-        self.assertEqual((asleep_at_first, told.stderr), ("False True True True []", ""))
+            hurried = told(HURRIED, "open", "--studio", demo_copy(Path(temp) / "demo"))
+        asleep_at_first, rest = hurried.stdout.splitlines()
+        self.assertEqual((asleep_at_first, hurried.stderr), ("False True True True []", ""))
         self.assertEqual(rest, "[] True False", "all that a hand may need is there, and no more")
 
     def test_garbage_is_searched_for_again_once_the_window_stands_and_what_stands_is_passed_over(self):
         with tempfile.TemporaryDirectory() as temp:
-            told = subprocess.run(
-                [sys.executable, "-c", OPENED, "open", "--studio", str(demo_copy(Path(temp) / "demo"))],
-                env={**os.environ, "QT_QPA_PLATFORM": "offscreen"}, capture_output=True, text=True, check=True, timeout=120,
-            )  # fmt: skip
-        self.assertEqual(told.stdout.split(), ["True", "True"])
+            opened = told(OPENED, "open", "--studio", demo_copy(Path(temp) / "demo"))
+        self.assertEqual(opened.stdout.split(), ["True", "True"])
 
     def started_in(self, stage: str) -> set[str]:
         """Libraries and stages that are loaded when a window stands on a commission that was left in a stage."""
@@ -102,30 +105,21 @@ class Lean(unittest.TestCase):
             studio = demo_copy(Path(temp) / "demo")
             with Store.open(studio) as store:
                 store.edit([replace(c, stage=stage) for c in store.all(Commission)])
-            return self.started(studio)
-
-    @staticmethod
-    def started(studio: Path) -> set[str]:
-        """Libraries and stages that are loaded when a window stands on a studio."""
-        env = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
-        told = subprocess.run(
-            [sys.executable, "-c", STARTED, str(studio)], env=env, capture_output=True, text=True, check=True, timeout=120
-        )
-        return set(told.stdout.split())
+            return set(told(STARTED, studio).stdout.split())
 
     def test_the_stages_of_the_photo_stand_before_the_mathematics_is_loaded(self):
         for stage in ("Brief", "Study", "Areas"):
             loaded = self.started_in(stage)
             self.assertIn(f"hanabira.desk.stages.{stage.lower()}.stage", loaded)
-            for name in ("numpy", "cv2", "PIL", "shapely", "scipy"):
+            for name in MATHEMATICS:
                 self.assertNotIn(name, loaded, stage)
 
     def test_an_empty_shelf_stands_before_the_mathematics_is_loaded(self):
         with tempfile.TemporaryDirectory() as temp:
             Store.open(Path(temp) / "new").close()
-            loaded = self.started(Path(temp) / "new")
+            loaded = set(told(STARTED, Path(temp) / "new").stdout.split())
         self.assertIn("hanabira.desk.stages.shelf.stage", loaded)
-        for name in ("numpy", "cv2", "PIL", "shapely", "scipy"):
+        for name in MATHEMATICS:
             self.assertNotIn(name, loaded)
 
     def test_a_start_waits_for_no_library_that_it_does_not_show(self):
