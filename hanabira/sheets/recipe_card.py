@@ -82,7 +82,7 @@ def _front(s: Sheet, card: Card) -> None:
         for q in area.layers:
             if q.code and q.masstone is not None:
                 pencils.setdefault(q.code, (q.pencil, q.masstone, []))[2].append(area.number)
-    s.y -= 14
+    s.y -= 24
     s.need(30)
     s.text(MARGIN, f"Put {len(pencils)} pencils in the tray", "lato-bold", 11)
     s.y -= 4
