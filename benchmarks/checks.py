@@ -65,7 +65,7 @@ def scenes() -> list[Scene]:
     """The demo's three sitters."""
     import datetime
 
-    r = rabbit()
+    r = rabbit(datetime.date(2026, 1, 1))
     given: list[tuple[Commission, tuple, np.ndarray, Sequence[Area]]] = [(r.commission, CROP, read_picture(PHOTO).pixels, r.areas)]
     given += [(s.commission, s.crop, read_picture(PHOTOS[s.kind]).pixels, s.records("p")) for s in sitters(datetime.date(2026, 1, 1))]
     shipped, out = history.shipped(), []

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 import statistics
 import time
 from collections.abc import Callable
@@ -20,7 +21,7 @@ from hanabira.studio.pictures import read_picture
 
 def places(row: Callable[[str, str, str], None]) -> None:
     """Print the figures."""
-    rabbit = studio.rabbit()
+    rabbit = studio.rabbit(datetime.date(2026, 1, 5))
     c, pixels = rabbit.commission, read_picture(PHOTO).pixels
     kit, on = shipped_kit(c.kit_id).usable, paper(c.paper_id, c.ground_hex)
     t = time.perf_counter()

@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from hanabira.cli_args import Add
+from hanabira.core.clock import MACHINE
 from hanabira.core.faults import Fault
 
 if TYPE_CHECKING:
@@ -40,7 +41,7 @@ def plan(args: argparse.Namespace) -> dict:
     work = planning.work_of(got.commission, got.main_photo, got.areas, got.recipes, kit)
     medium = kit.medium
     sequence = school(medium, got.commission.school)["sequence"]
-    days = planning.days_of(got.commission, start, args.hours_per_day)
+    days = planning.days_of(got.commission, MACHINE.today(), start, args.hours_per_day)
     done = {r.step for r in got.log if r.state in ("done", "skipped")}
     found, calendar = planning.plan(got.commission, work, days, planning.pace_of(got.log), args.hand or "", sequence, log=got.log)
     data = planning.plan_data(

@@ -18,7 +18,7 @@ def solved() -> history.Solved:
     token = Token(
         lambda share, words: print(f"{share:4.0%} {words}", flush=True) if words.startswith("Solving ") and " of " in words else None
     )
-    rabbit = studio.rabbit()
+    rabbit = studio.rabbit(datetime.date(2026, 1, 5))
     out = history.solve(read_picture(PHOTO).pixels, rabbit.areas, rabbit.commission, studio.CROP, token)
     for sitter in sitters(datetime.date(2026, 1, 5)):
         pixels = read_picture(PHOTOS[sitter.kind]).pixels

@@ -91,7 +91,7 @@ def planned(c: Commission, photo: Photo, areas: Sequence[Area], recipes: Sequenc
     return planning.plan(
         c,
         planning.work_of(c, photo, areas, recipes, shipped_kit(c.kit_id)),
-        planning.days_of(c),
+        planning.days_of(c, datetime.date.fromisoformat(c.terms.start)),
         None,
         "",
         school(medium, c.school)["sequence"],

@@ -9,6 +9,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+from hanabira.core.clock import MACHINE, Clock
 from hanabira.core.faults import StudioFault
 from hanabira.core.token import SILENT, Token
 from hanabira.craft.supplies import shipped_kit
@@ -211,8 +212,8 @@ AREAS: tuple[tuple[str, str, tuple[tuple[int, int], ...]], ...] = (
 """Areas that come with a recipe; the others are for trying."""
 
 
-def build_demo(folder: Path, token: Token = SILENT) -> int:
-    """Make the demo studio in a folder unless it is there; the number of its commissions.
+def build_demo(folder: Path, token: Token = SILENT, clock: Clock = MACHINE) -> int:
+    """Make the demo studio in a folder unless it is there, dated from today by the ``clock``; the number of its commissions.
 
     A folder that holds a studio of somebody's own is refused.
     """
@@ -224,26 +225,26 @@ def build_demo(folder: Path, token: Token = SILENT) -> int:
         return len(found)
     # built aside: what is stopped half way is never taken for a demo
     try:
-        return _build(folder, token)
+        return _build(folder, token, clock)
     except OSError as error:
         raise refused(folder, error) from error
 
 
-def forget_demo(folder: Path) -> None:
+def forget_demo(folder: Path, clock: Clock = MACHINE) -> None:
     """Take a demo studio off the disk and make it anew. A folder that holds anything else is refused."""
     with Store.open(folder) as store:
         if not any(c.id == COMMISSION for c in store.all(Commission)):
             raise StudioFault(f"{folder} holds a studio that is not the demo.", "Nothing was changed.")
     shutil.rmtree(folder)
-    build_demo(folder)
+    build_demo(folder, clock=clock)
 
 
-def _build(folder: Path, token: Token) -> int:
+def _build(folder: Path, token: Token, clock: Clock) -> int:
     folder.mkdir(parents=True, exist_ok=True)
     if any((folder / name).exists() for name in ("photos", "backups")):
         raise StudioFault(f"{folder} holds photos or backups of a studio.", "Nothing was changed.", "Choose an empty folder.")
     with tempfile.TemporaryDirectory(prefix=".building-", dir=folder) as part:
-        with Store.open(Path(part) / "studio") as store:
+        with Store.open(Path(part) / "studio", clock) as store:
             _fill(store, token)
             made = len(store.all(Commission))
         for q in sorted((Path(part) / "studio").iterdir(), key=lambda q: q.name == DATABASE):
@@ -259,9 +260,9 @@ class Rabbit:
     areas: tuple[Area, ...]
 
 
-def rabbit() -> Rabbit:
+def rabbit(today: datetime.date) -> Rabbit:
     """The rabbit as she was brought."""
-    due = datetime.date.today() + datetime.timedelta(days=26)
+    due = today + datetime.timedelta(days=26)
     commission = Commission(
         COMMISSION, "Tansy", "Oda Merrin", "harlequin rabbit", "hotpress", "#f4f3ef", 340, 420, 10, due.isoformat(), "pencils",
         "One ear a little back, always; the blaze runs down the left side of the nose.", "Areas", "2026-01-01T00:00:00",
@@ -284,11 +285,11 @@ def rabbit() -> Rabbit:
 
 
 def _fill(store: Store, token: Token) -> None:
-    commission, areas = (tansy := rabbit()).commission, tansy.areas
+    today = store.clock.today()
+    commission, areas = (tansy := rabbit(today)).commission, tansy.areas
     digest, suffix, (w, h) = store.take_in(PHOTO)
     photo = Photo("demo-tansy-photo", commission.id, digest, suffix, "tansy.jpg", w, h, CROP)
     store.edit([commission, photo, *areas, *_recipes(areas)])
-    today = datetime.date.today()
     for sitter in sitters(today):
         _add(store, sitter, today, token)
     store.edit(practice_rounds(today))

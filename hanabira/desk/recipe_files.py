@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import datetime
 import json
 from collections.abc import Callable
 from pathlib import Path
@@ -182,7 +181,7 @@ class RecipeFiles(FileWriter):
         card = ColourCard(
             c.name, medium_line(model), shades, sheet_picture(model),
             [("Pencils", kit.name), ("Paper", f"{papers()[c.paper_id].name}, {ground_name(c)}"), ("Sheet", f"{c.width_mm:.0f} × {c.height_mm:.0f} mm")],
-            c.client, day_words(datetime.date.today()), sender(model.settings), page,
+            c.client, day_words(model.clock.today()), sender(model.settings), page,
         )  # fmt: skip
         self._run("Writing the colour card", lambda _t: write_colour_card(card, target))
 

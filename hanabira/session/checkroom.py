@@ -244,7 +244,7 @@ class Checkroom:
         before = self.kept().get(shot.id)
         rows = sum(r.at <= shot.at for r in m.planner.log())
         now = PhotoCheck(
-            shot.id, shot.commission_id, datetime.datetime.now().isoformat(timespec="seconds"), json.dumps(data, ensure_ascii=False),
+            shot.id, shot.commission_id, self.model.clock.stamp(), json.dumps(data, ensure_ascii=False),
             before.meant if before is not None else (), before.said if before is not None else "", rows,
         )  # fmt: skip
         if m.store.get(Shot, shot.id) is not None:

@@ -183,7 +183,7 @@ def approval_of(model: Session) -> Callable[[Token], Approval]:
     line = medium_line(model)
     size = (view.size[0], view.size[1])
     whole = Approval(
-        c.name, line, picture, facts, tuple(_coat_colours(model)), terms, c.client, day_words(datetime.date.today()), f"{c.width_mm:.0f} × {c.height_mm:.0f} mm",
+        c.name, line, picture, facts, tuple(_coat_colours(model)), terms, c.client, day_words(model.clock.today()), f"{c.width_mm:.0f} × {c.height_mm:.0f} mm",
         None, words, None, EYE_MM, tuple(likeness_marks(c.notes)), sender(model.settings), model.settings.get("card_paper"),
     )  # fmt: skip
 

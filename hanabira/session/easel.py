@@ -83,9 +83,9 @@ class AtTheEasel:
     """The open commission at the easel. Rows of the log go in as edits, stored before they are shown."""
 
     def __init__(
-        self, model: Session, now: Callable[[], datetime.datetime] = datetime.datetime.now, seconds: Callable[[], float] = time.monotonic
+        self, model: Session, seconds: Callable[[], float] = time.monotonic
     ) -> None:
-        self.model, self.now = model, now
+        self.model, self.now = model, model.clock.now
         self.clock = WorkClock(seconds)
         self.swapped = ""
         """Code of the pencil that is used on this step instead of the recipe's."""

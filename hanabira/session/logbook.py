@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import datetime
 import tempfile
 from collections.abc import Callable
 from dataclasses import replace
@@ -103,7 +102,7 @@ class Logbook:
         if kept is not None:
             return kept
         try:
-            found, calendar = planning.plan(c, plan.work, planning.days_of(c), None, "", self.model.workshop.school["sequence"])
+            found, calendar = planning.plan(c, plan.work, planning.days_of(c, self.model.clock.today()), None, "", self.model.workshop.school["sequence"])
         except Fault:
             return None
         return account.first_plan(found.steps, calendar)
@@ -163,7 +162,7 @@ class Logbook:
                 path = get(token, Path(folder))
                 healed.extend(p for p in store.heal(path) if p.commission_id == c.id)
                 digest, suffix, (w, h) = store.take_in(path, token)
-            now = datetime.datetime.now().isoformat(timespec="seconds")
+            now = self.model.clock.stamp()
             return Shot(new_id(), c.id, digest, suffix, name, w, h, now, step, note)
 
         def done(shot: Shot) -> None:

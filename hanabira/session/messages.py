@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import datetime
 import sys
 import traceback
 from dataclasses import dataclass
@@ -11,6 +10,7 @@ from types import TracebackType
 from typing import TYPE_CHECKING
 
 from hanabira import __version__
+from hanabira.core.clock import MACHINE, Clock
 from hanabira.core.faults import Fault
 from hanabira.core.later import Later
 from hanabira.session.events import Event
@@ -34,9 +34,9 @@ class Message:
 class MessageDoor:
     """Everything that has to be said goes through here; the window shows it without blocking."""
 
-    def __init__(self, reports: Path) -> None:
+    def __init__(self, reports: Path, clock: Clock = MACHINE) -> None:
         self.said = Event()
-        self._reports = reports
+        self._reports, self._clock = reports, clock
         self._seen: set[str] = set()
 
     def fault(self, fault: Fault) -> None:
@@ -52,7 +52,7 @@ class MessageDoor:
         if trace in self._seen:
             return
         self._seen.add(trace)
-        path = self._reports / f"report-{datetime.datetime.now():%Y%m%d-%H%M%S-%f}.txt"
+        path = self._reports / f"report-{self._clock.now():%Y%m%d-%H%M%S-%f}.txt"
         text = f"Hanabira {__version__}, Python {platform.python_version()}, {platform.platform()}\n\n{trace}"
         try:
             self._reports.mkdir(parents=True, exist_ok=True)

@@ -5,7 +5,6 @@ They stand on a shelf of their own: no paid work, no hours promised, no days tak
 
 from __future__ import annotations
 
-import datetime
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
@@ -59,7 +58,7 @@ def _near(checks: list[PhotoCheck]) -> float | None:
     return None
 
 
-def begin_part(model: Session, drill: str, area: Area, now: datetime.datetime | None = None) -> Commission | None:
+def begin_part(model: Session, drill: str, area: Area) -> Commission | None:
     """Make and open a small sheet of an area; None when it could not be stored. The area's commission is not touched."""
     c, photo = model.commission, next((p for p in model.photos if p.id == area.photo_id), None)
     if c is None or photo is None:
@@ -71,7 +70,7 @@ def begin_part(model: Session, drill: str, area: Area, now: datetime.datetime | 
     y = min(max(0.0, (min(ys) + max(ys) - side) / 2), photo.height_px - side)
     made = Commission(
         f"{drill}-{new_id()}", f"{area.name}, {n}", "", f"from {c.name}", c.paper_id, c.ground_hex, SIZE_MM, SIZE_MM, BORDER_MM, None, c.kit_id,
-        stage="Recipe", created=(now or datetime.datetime.now()).isoformat(timespec="microseconds"), tray=c.tray, lasting_floor=c.lasting_floor,
+        stage="Recipe", created=model.clock.stamp("microseconds"), tray=c.tray, lasting_floor=c.lasting_floor,
         terms=Terms(hand=c.terms.hand, hours_a_day=c.terms.hours_a_day, weekdays=c.terms.weekdays),
     )  # fmt: skip
     own = replace(photo, id=new_id(), commission_id=made.id, crop=(x, y, side, side), position=0, part="main")

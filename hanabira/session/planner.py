@@ -68,7 +68,8 @@ class Planner:
         c, photo = m.commission, m.photo
         if c is None or photo is None or not m.recipes:
             return None
-        sign = (m.store.edits, c.id, datetime.date.today())
+        today = m.clock.today()
+        sign = (m.store.edits, c.id, today)
         if self._kept is not None and self._kept[0] == sign:
             return self._kept[1]
         everything = m.store.all(LogRow)
@@ -76,8 +77,8 @@ class Planner:
         work = planning.work_of(c, photo, finishes, tuple(m.recipes.values()), m.kit)
         pace = planning.pace_of(everything)
         try:
-            days = planning.days_of(c)
-            days = replace(days, start=max(days.start, datetime.date.today()))
+            days = planning.days_of(c, today)
+            days = replace(days, start=max(days.start, today))
             busy = self._busy(c, pace)
             taken = [(day, minutes) for day, minutes, _name in busy]
             found, calendar = planning.plan(
@@ -117,8 +118,8 @@ class Planner:
         c = m.commission
         if plan is None or c is None:
             return None
-        days = planning.days_of(c)
-        days = replace(days, start=max(days.start, datetime.date.today()), off=(*days.off, day))
+        days = planning.days_of(c, m.clock.today())
+        days = replace(days, start=max(days.start, m.clock.today()), off=(*days.off, day))
         try:
             return planning.plan(
                 c, plan.work, days, plan.pace, "", m.workshop.school["sequence"], [(d, n) for d, n, _c in plan.busy], self.log(),
@@ -169,8 +170,8 @@ class Planner:
             if not photos.get(c.id) or not theirs:
                 continue
             work = planning.work_of(c, photos[c.id][0], areas[c.id], theirs)
-            days = planning.days_of(c)
-            days = replace(days, start=max(days.start, datetime.date.today()))
+            days = planning.days_of(c, self.model.clock.today())
+            days = replace(days, start=max(days.start, self.model.clock.today()))
             log = logs.get(c.id, [])
             done = {r.step for r in log}
             try:

@@ -55,8 +55,8 @@ class Proposal:
 class Practising:
     """Rounds of the studio. They belong to no commission and change nothing in one."""
 
-    def __init__(self, model: Session, now: Callable[[], datetime.datetime] = datetime.datetime.now) -> None:
-        self.model, self.now = model, now
+    def __init__(self, model: Session) -> None:
+        self.model, self.now = model, model.clock.now
         self._kept: tuple[int, Profile] | None = None
 
     # -- what was done -------------------------------------------------------------

@@ -67,5 +67,5 @@ def quote_of(model: Session, plan: Planned) -> Quote:
     facts.append(("Ready", day_words(datetime.date.fromisoformat(c.due)) if c.due else "to be agreed"))
     return Quote(
         c.name, medium_line(model), facts, parts, f"{hours[0]:.1f}–{hours[1]:.1f} h", sums, payment, left_out, sheet_picture(model), c.client,
-        day_words(datetime.date.today()), sender(model.settings), model.settings.get("card_paper"),
+        day_words(model.clock.today()), sender(model.settings), model.settings.get("card_paper"),
     )  # fmt: skip

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import datetime
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
 from pathlib import Path
@@ -82,9 +81,9 @@ class Session(Rooms):
         self.awoke = Event()
         self.awake, self.waking = True, Waking(self)
         """False while a window starts and the mathematics is not loaded yet: until it `awoke`, the desk shows what the records alone tell."""
-        self.store = store
+        self.store, self.clock = store, store.clock
         self.jobs: Runner = runner or InlineRunner()
-        self.messages = MessageDoor(store.folder / "reports")
+        self.messages = MessageDoor(store.folder / "reports", store.clock)
         self.settings = Settings(store, self.messages.fault)
         self.jobs.failed.connect(self.messages.fault)
         self.jobs.broke.connect(self.messages.bug)
@@ -118,7 +117,7 @@ class Session(Rooms):
 
     def new_commission(self, name: str = "New commission") -> Commission | None:
         """Make and open a commission; None when it could not be stored."""
-        made = Commission(new_id(), name, created=datetime.datetime.now().isoformat(timespec="microseconds"))
+        made = Commission(new_id(), name, created=self.clock.stamp("microseconds"))
         return made if self.take_up(made) else None
 
     def take_up(self, made: Commission, *more: Record) -> bool:
@@ -527,7 +526,7 @@ class Session(Rooms):
     def look_at_the_day(self) -> None:
         """Make the day's backup when the day has changed under an open window."""
         store = self.store
-        if not store.read_only and backups.due(store.folder):
+        if not store.read_only and backups.due(store.folder, self.clock.now()):
             self.jobs.run(
                 "backup of the day",
                 "Making the day’s backup",

@@ -21,12 +21,14 @@ class Session:
     words: str
 
 
-def write_calendar(title: str, key: str, sessions: Sequence[Session], due: datetime.date | None, target: Path) -> Path:
-    """Write sessions and the due date; ``key`` makes their ids stable. Raises `Fault` when the file cannot be written."""
+def write_calendar(
+    title: str, key: str, sessions: Sequence[Session], due: datetime.date | None, target: Path, now: datetime.datetime
+) -> Path:
+    """Write sessions and the due date as they are ``now`` (local time); ``key`` makes their ids stable. Raises `Fault` when the file cannot be written."""
     out = Calendar()
     out.add("prodid", "-//Hanabira//plan//EN")
     out.add("version", "2.0")
-    stamp = datetime.datetime.now(datetime.UTC).replace(microsecond=0)
+    stamp = now.astimezone(datetime.UTC).replace(microsecond=0)
     for n, s in enumerate(sessions, 1):
         e = Event()
         e.add("uid", f"{key}-session-{n}@hanabira")

@@ -17,6 +17,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+from hanabira.core.clock import MACHINE
 from hanabira.core.faults import StudioFault
 from hanabira.studio import database
 from hanabira.studio.database import DATABASE, HEAD
@@ -103,7 +104,7 @@ def inside(b: Backup) -> Backup:
 
 def due(folder: Path, now: datetime.datetime | None = None) -> bool:
     """Whether the day has no backup yet."""
-    today = (now or datetime.datetime.now()).date()
+    today = (now or MACHINE.now()).date()
     days = [b for b in backups(folder, look_inside=False) if b.reason == "day"]
     return not days or days[-1].made.date() != today
 
@@ -115,7 +116,7 @@ def make(folder: Path, reason: str, mark: str = "", now: datetime.datetime | Non
     """
     if reason not in REASONS:
         raise ValueError(reason)
-    now = now or datetime.datetime.now()
+    now = now or MACHINE.now()
     kept = folder / FOLDER
     part = kept / f".{os.getpid()}-{now:%H%M%S%f}.part"
     try:
@@ -172,7 +173,7 @@ def _same(a: Path, b: Path) -> bool:
 
 def thin_out(folder: Path, now: datetime.datetime | None = None) -> None:
     """Delete the oldest backups beyond those that are kept. Empty ones never push out one that holds a commission."""
-    now = now or datetime.datetime.now()
+    now = now or MACHINE.now()
     found = [b for b in backups(folder, look_inside=False) if b.reason in ("day", "closing", "asked")]
     if len(found) <= EMPTY_KEPT:
         return
@@ -212,7 +213,7 @@ def restore(folder: Path, backup: Path, now: datetime.datetime | None = None) ->
     Database, log and index are set aside together, nothing is deleted, and a copy that cannot be written leaves all as it was.
     Raises `StudioFault` for a backup that cannot be used, an open studio and a full disk.
     """
-    now = now or datetime.datetime.now()
+    now = now or MACHINE.now()
     if not backup.is_file():
         raise StudioFault(f"There is no backup {backup.name}.", "Nothing was changed.", "Choose one of the list.")
     found = inside(Backup(backup, 0, now, "other"))

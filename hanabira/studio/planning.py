@@ -108,9 +108,9 @@ def pace_of(log: Sequence[LogRow]) -> Pace:
     return learned([(surface[k], guess, taken) for k, (guess, taken) in sums.items() if taken > 0])
 
 
-def days_of(c: Commission, start: datetime.date | None = None, hours_a_day: float | None = None) -> Days:
-    """The artist's working days for a commission."""
-    first = start or (datetime.date.fromisoformat(c.terms.start) if c.terms.start else datetime.date.today())
+def days_of(c: Commission, today: datetime.date, start: datetime.date | None = None, hours_a_day: float | None = None) -> Days:
+    """The artist's working days for a commission, from ``start``, else from the day it is said to begin, else from ``today``."""
+    first = start or (datetime.date.fromisoformat(c.terms.start) if c.terms.start else today)
     return Days(first, hours_a_day or c.terms.hours_a_day, c.terms.weekdays)
 
 

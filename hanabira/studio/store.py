@@ -19,6 +19,7 @@ from typing import IO, TYPE_CHECKING, Any, TypeVar
 
 import platformdirs
 
+from hanabira.core.clock import MACHINE, Clock
 from hanabira.core.faults import LostStudio, PhotoFault, RecordFault, StudioFault
 from hanabira.core.later import Later
 from hanabira.core.token import SILENT, Token
@@ -52,8 +53,10 @@ class Store:
     It may be used from several threads: each transaction has a connection of its own, and writers wait for one another.
     """
 
-    def __init__(self, folder: Path, connections: Connections, lock: Any, read_only: str) -> None:
+    def __init__(self, folder: Path, connections: Connections, lock: Any, read_only: str, clock: Clock = MACHINE) -> None:
         self.folder, self._connections, self._lock, self.read_only = folder, connections, lock, read_only
+        self.clock = clock
+        """What day and hour it is, for all that is done in this studio."""
         self.edits = 0
         """How many edits went in since it was opened; whoever keeps something read from it looks here whether it is still so."""
         self._writing = threading.RLock()
@@ -67,7 +70,7 @@ class Store:
 
     # -- opening ---------------------------------------------------------
     @classmethod
-    def open(cls, folder: Path | str) -> Store:
+    def open(cls, folder: Path | str, clock: Clock = MACHINE) -> Store:
         """Open a studio, making it when the folder holds none. `StudioFault` when that cannot be; `LostStudio` where a backup is the cure.
 
         A studio that another window writes, or on a disk that cannot be written, opens read-only.
@@ -93,8 +96,8 @@ class Store:
                         do=f"First: {why}.",
                     )
             else:
-                _bring_up_to_date(path, fresh)
-            store = cls(folder, Connections(path, "ro" if why else "rw"), lock, why)
+                _bring_up_to_date(path, fresh, clock)
+            store = cls(folder, Connections(path, "ro" if why else "rw"), lock, why, clock)
             if not why:
                 with contextlib.suppress(StudioFault):  # a full disk must not keep anyone from looking at the work
                     store.backup_of_the_day()
@@ -333,13 +336,13 @@ class Store:
     def backup(self, reason: str = "asked") -> Backup:
         """Copy the database as it stands. Raises `StudioFault` when that cannot be written."""
         edits = self.edits
-        made = backups.make(self.folder, reason)
+        made = backups.make(self.folder, reason, now=self.clock.now())
         self._saved_edits = edits
         return made
 
     def backup_of_the_day(self) -> Backup | None:
         """Make the day's backup when there is none yet; also for a window that is open over midnight."""
-        return self.backup("day") if not self.read_only and backups.due(self.folder) else None
+        return self.backup("day") if not self.read_only and backups.due(self.folder, self.clock.now()) else None
 
     def backups(self) -> Sequence[Backup]:
         """Backups, the oldest first."""
@@ -397,7 +400,7 @@ def _revision(path: Path) -> str | None:
         raise StudioFault(f"The studio cannot be opened now: {words}.", "Nothing in it is lost.", do) from error
 
 
-def _bring_up_to_date(path: Path, fresh: bool) -> None:
+def _bring_up_to_date(path: Path, fresh: bool, clock: Clock) -> None:
     """Make the tables of a new studio, or carry an older one over after a copy of it was made."""
     found = None if fresh else _revision(path)
     if found == HEAD:
@@ -406,7 +409,7 @@ def _bring_up_to_date(path: Path, fresh: bool) -> None:
         raise StudioFault("This studio was written by a newer version of Hanabira.", "Nothing was changed.", "Open it with that version.")
     if not fresh and found is None and (path.parent / backups.FOLDER).is_dir() and any((path.parent / backups.FOLDER).glob("*.sqlite")):
         raise LostStudio("The studio’s database holds no studio.", "Nothing was changed.", "Go back to a backup.")
-    copy = None if fresh or found is None else backups.make(path.parent, "before-update", found)
+    copy = None if fresh or found is None else backups.make(path.parent, "before-update", found, clock.now())
     try:
         database.migrate(path, fresh=fresh)
     except Exception as error:  # whatever a migration stumbles over, the person needs to know what is safe

@@ -1,6 +1,5 @@
 """Check by hand: the verdict on screen, faults by keys, held looks, into the plan, meant so, corners under a lens, the morning look, refusals."""
 
-import datetime
 
 import numpy as np
 from PIL import Image
@@ -9,6 +8,7 @@ from PyQt6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent, QKeyEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
+from hanabira.core.clock import MACHINE
 from hanabira.desk import paint
 from hanabira.desk.controls import PetalButton
 from hanabira.desk.stages.check.pictures import to_mm
@@ -293,5 +293,5 @@ class Morning(CheckCase):
         self.click(self.button("Not today"))
         self.assertFalse(self.stage.looking_first)
         self.assertEqual(self.model.settings.get("mornings_skipped"), 1)
-        self.assertEqual(self.stage.now().date(), datetime.date.today())
+        self.assertEqual(self.stage.now().date(), MACHINE.today())
         QTest.qWait(1)

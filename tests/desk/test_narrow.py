@@ -249,7 +249,7 @@ class Days(Plain):
         kinds = ["work", "work", "off", "slack", "slack"]
         days = [Day(day + datetime.timedelta(days=k), kinds[k % 5]) for k in range(count - 1)]
         strip = DayStrip()
-        strip.set("Moss", "", [*days, Day(day + datetime.timedelta(days=count - 1), "due")], 3.0)
+        strip.set("Moss", "", [*days, Day(day + datetime.timedelta(days=count - 1), "due")], 3.0, day)
         return strip
 
     def test_days_turn_like_pages_and_none_is_too_narrow(self):
@@ -282,15 +282,15 @@ class Days(Plain):
         self.assertGreater(strip._cells(1900, 200)[-1].right(), 1300)
         same = strip.days
         strip.first = 7
-        strip.set("Moss", "new words", same, 3.0)
+        strip.set("Moss", "new words", same, 3.0, same[0].date)
         self.assertEqual(strip.first, 7, "the same days stay where they were turned to")
-        strip.set("Moss", "", [replace(d, date=d.date + datetime.timedelta(days=1)) for d in same], 3.0)
+        strip.set("Moss", "", [replace(d, date=d.date + datetime.timedelta(days=1)) for d in same], 3.0, same[0].date)
         self.assertEqual(strip.first, 0)
 
     def test_the_newest_rounds_of_a_week_are_the_ones_that_find_room(self):
         today = datetime.date(2026, 3, 6)
         leaves = [Leaf(datetime.date(2026, 3, 2) + datetime.timedelta(days=k // 3), f"drill {k}", "3 of 4") for k in range(12)]
-        stem = PracticeStem()
+        stem = PracticeStem(today)
         stem.resize(560, 118)
         stem.set(leaves, (), 0, today)
         rects = [s.rect for s in stem._stops]

@@ -7,6 +7,7 @@ from dataclasses import replace
 from icalendar import Calendar
 from PyQt6.QtCore import QPointF, Qt
 
+from hanabira.core.clock import MACHINE
 from hanabira.core.schedule.order import LAST
 from hanabira.desk.controls import Pick
 from hanabira.desk.widgets.step_list import ROW
@@ -88,16 +89,16 @@ class Plan(PlanCase):
         free = start()
         store = self.model.store
         bracken = store.get(Commission, "demo-bracken")
-        store.edit([replace(bracken, due=datetime.date.today().isoformat())])
+        store.edit([replace(bracken, due=MACHINE.today().isoformat())])
         self.assertGreater(start(), free)
         # what is delivered takes no days any more
-        store.edit([replace(bracken, due=datetime.date.today().isoformat(), delivered=datetime.date.today().isoformat())])
+        store.edit([replace(bracken, due=MACHINE.today().isoformat(), delivered=MACHINE.today().isoformat())])
         self.assertEqual(start(), free)
 
     def test_the_strip_shows_other_commissions_and_a_far_due_date(self):
         strip, bracken = self.stage.strip, "demo-bracken"
-        far = (datetime.date.today() + datetime.timedelta(days=200)).isoformat()
-        self.model.store.edit([replace(self.model.store.get(Commission, bracken), due=datetime.date.today().isoformat())])
+        far = (MACHINE.today() + datetime.timedelta(days=200)).isoformat()
+        self.model.store.edit([replace(self.model.store.get(Commission, bracken), due=MACHINE.today().isoformat())])
         self.model.do(EditBrief(self.model, "due date", False, due=far))
         self.stage.refresh()
         others = [b for d in strip.days for b in d.blocks if b.other]
@@ -112,7 +113,7 @@ class Plan(PlanCase):
             begins = (q.start - datetime.datetime.combine(q.start.date(), datetime.time(9))).total_seconds() / 60
             self.assertGreaterEqual(begins, taken.get(q.start.date(), 0.0) - 1e-6)
         self.stage.show_card("days")
-        self.assertEqual(self.planner.others(), (f"Bracken comes first, due {datetime.date.today():%d %B}.",))
+        self.assertEqual(self.planner.others(), (f"Bracken comes first, due {MACHINE.today():%d %B}.",))
 
     def test_the_calendar_file_holds_every_session(self):
         path = self.folder.parent / "x.ics"

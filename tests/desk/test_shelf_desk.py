@@ -1,12 +1,12 @@
 """Shelf and brief by hand: search, choose, archive, templates, bundles; photos wanted, permission, terms and the price."""
 
-import datetime
 
 import numpy as np
 from PIL import Image
 from pypdf import PdfReader
 from PyQt6.QtWidgets import QCheckBox, QLabel, QLineEdit
 
+from hanabira.core.clock import MACHINE
 from hanabira.desk.controls import Choice, PetalButton, Pick
 from hanabira.session.sender import sender
 from hanabira.studio.records import Commission
@@ -186,7 +186,7 @@ class Brief(DemoCase):
     def test_delivered_today_and_not_after_all(self):
         from hanabira.session.easel import deliver
 
-        today = datetime.date.today().isoformat()
+        today = MACHINE.today().isoformat()
         deliver(self.model, today)
         self.assertEqual(self.model.commission.delivered, today)
         self.desk.take_back()

@@ -8,6 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from hanabira.core.area.shape import rectangle
+from hanabira.core.clock import Clock
 from hanabira.core.schedule.sessions import DRYING_MIN
 from hanabira.core.solver.layer import Layer
 from hanabira.session.easel import REST_S, AtTheEasel, WorkClock
@@ -103,7 +104,8 @@ class Steps(Case):
         )
         s.do(SetLayers(s, self.area("a"), layers, "layers"))
         s.do(SetLayers(s, self.area("b"), (Layer("general", "401", 2, 1, "everywhere"),), "layers"))
-        self.easel = AtTheEasel(s, self.time.now, self.time.seconds)
+        s.clock = Clock(self.time.now)
+        self.easel = AtTheEasel(s, self.time.seconds)
         self.easel.clock.run()
 
     def do(self, minutes: float, state: str = "done") -> str:

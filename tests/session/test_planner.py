@@ -8,6 +8,7 @@ import numpy as np
 
 from hanabira.core.area.covering import Covering, covering
 from hanabira.core.area.outline import Outline
+from hanabira.core.clock import MACHINE
 from hanabira.core.solver.layer import Layer
 from hanabira.session.edits import DeleteArea, Edit, EditBrief, SetLayers, SetPrep
 from hanabira.session.planner import EXTRA
@@ -20,7 +21,7 @@ TWO = (Layer("general", "209", 2, 1, "everywhere", id="l1"), Layer("gap", "401",
 
 
 def soon(days: int) -> str:
-    return (datetime.date.today() + datetime.timedelta(days)).isoformat()
+    return (MACHINE.today() + datetime.timedelta(days)).isoformat()
 
 
 class PlanCase(Case):
@@ -41,7 +42,7 @@ class PlanCase(Case):
 class Planning(PlanCase):
     def test_there_is_no_plan_before_there_are_layers(self):
         self.assertIsNone(self.planner.planned())
-        self.assertIsNone(self.planner.if_lost(datetime.date.today()))
+        self.assertIsNone(self.planner.if_lost(MACHINE.today()))
         self.assertIsNone(self.session.logbook.first_plan())
         self.assertEqual(self.session.logbook.wear(), ())
 
@@ -107,7 +108,7 @@ class Planning(PlanCase):
         row = LogRow("r1", "c", keys[0], "a", "Cheek", "short-fur", "general", "209", 2, 12.0, 10.0, "2026-01-05T10:00:00")
         self.log(row, replace(row, id="r2", step=f"{EXTRA}1", at="2026-01-05T11:00:00"), replace(row, id="r3", step=keys[1], state="skipped", at="2026-01-05T12:00:00"))  # fmt: skip
         self.assertEqual(self.planner.done_keys(), {keys[0], keys[1]})
-        left = [q.step.key for q in self.planner.planned().calendar.placed if q.start.date() >= datetime.date.today()]
+        left = [q.step.key for q in self.planner.planned().calendar.placed if q.start.date() >= MACHINE.today()]
         self.assertFalse({keys[0], keys[1]} & set(left))
         self.session.undo.undo()
         self.assertEqual(self.planner.done_keys(), set())

@@ -17,7 +17,7 @@ def sessions(words: str = "Eye, ground") -> list[Session]:
 
 def written(*args: object) -> bytes:
     with tempfile.TemporaryDirectory() as folder:
-        return write_calendar(*args, Path(folder) / "plan.ics").read_bytes()
+        return write_calendar(*args, Path(folder) / "plan.ics", DAY).read_bytes()
 
 
 def unfolded(data: bytes) -> list[str]:
@@ -69,7 +69,7 @@ class CalendarFile(unittest.TestCase):
 
     def test_a_place_that_cannot_be_written_is_said(self):
         with self.assertRaises(Fault):
-            write_calendar("Tansy", "c1", sessions(), None, Path("/nonexistent/plan.ics"))
+            write_calendar("Tansy", "c1", sessions(), None, Path("/nonexistent/plan.ics"), DAY)
 
 
 if __name__ == "__main__":

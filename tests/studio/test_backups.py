@@ -9,6 +9,7 @@ from pathlib import Path
 from unittest import mock
 
 from hanabira.cli import main
+from hanabira.core.clock import MACHINE
 from hanabira.core.faults import PhotoFault, RecordFault, StudioFault
 from hanabira.demo.truth import PHOTO
 from hanabira.studio import backups, database
@@ -33,7 +34,7 @@ class Backups(Case):
         store = self.filled()
         self.assertEqual([b.reason for b in store.backups()], ["day"])
         self.assertIsNone(store.backup_of_the_day())
-        tomorrow = datetime.datetime.now() + datetime.timedelta(days=1)
+        tomorrow = MACHINE.now() + datetime.timedelta(days=1)
         self.assertTrue(backups.due(self.folder, tomorrow))
         store.close()
         kept = backups.backups(self.folder)

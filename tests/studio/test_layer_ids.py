@@ -1,6 +1,7 @@
 """Layers keep their names: inserted, moved, solved anew; old studios and bundles are carried over by what the log says."""
 
 import contextlib
+import datetime
 import json
 import random
 import tempfile
@@ -214,7 +215,7 @@ class OldStudios(unittest.TestCase):
         row = LogRow("r", "c", f"a:{first.id}", "a", "Cheek", "short-fur", "ground", "203", 1, 9.0, 8.0, "2026-05-02T10:00:00")
         under = Recipe("a", carried(recipe.layers, (Layer("undertone", "118", 1, 1, "everywhere", "side"), *recipe.layers)))
         work = planning.work_of(c, photo, areas, [under])
-        found, _calendar = planning.plan(c, work, planning.days_of(c), log=[row])
+        found, _calendar = planning.plan(c, work, planning.days_of(c, datetime.date(2026, 5, 1)), log=[row])
         done = {s.layer.role for s in found.steps if s.key == row.step}
         self.assertEqual(done, {"ground"})
         self.assertEqual(Shot("s", "c", "d" * 64, ".jpg", "x", 1, 1, row.at, row.step).step, work[0].key(1))

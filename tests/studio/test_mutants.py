@@ -26,7 +26,7 @@ def through(store: Store, key: str, folder: Path) -> None:
     pace = planning.pace_of(got.log)
     with contextlib.suppress(Fault):
         found, calendar = planning.plan(
-            got.commission, work, planning.days_of(got.commission, datetime.date(2026, 5, 1)), pace, log=got.log
+            got.commission, work, planning.days_of(got.commission, datetime.date(2026, 5, 1), datetime.date(2026, 5, 1)), pace, log=got.log
         )
         json.dumps(planning.plan_data(got.commission, found, calendar), allow_nan=False)
         account.by_area(found.steps, got.log)

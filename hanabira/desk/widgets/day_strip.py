@@ -13,10 +13,12 @@ from hanabira.desk.drawn import Drawn, Stop
 from hanabira.desk.paint import CENTRE, LEFT, grey, hatch, ink_on, petal, text, width
 from hanabira.desk.theme import THIN, role, scale
 
-WORK, OFF, SLACK, DUE = 79.0, 24.0, 29.0, 38.0
+NATURAL = {"work": 79.0, "off": 24.0, "slack": 29.0, "due": 38.0}
 LEAST_PX, TURN, MOST_STRETCH = 24.0, 30.0, 2.2
 """Least width of a day in pixels of the screen; room for a sign that leads to more days; how far a wide view stretches them."""
 HOUR, LINE = 40.0, 82.0
+POLE, BESIDE, DUE_WORD = 8.0, 4.0, "due"
+"""Where the pennant's pole stands in its day, how far the word stands from it, and the word."""
 
 
 @dataclass(frozen=True)
@@ -50,14 +52,15 @@ class DayStrip(Drawn):
     def __init__(self) -> None:
         super().__init__("Day strip")
         self.title, self.line, self.days, self.hours = "", "", [], 3.0  # type: str, str, list[Day], float
+        self.today: datetime.date | None = None
         self.first = 0
         """The first day shown where not all have room."""
 
-    def set(self, title: str, line: str, days: list[Day], hours: float) -> None:
-        """Show another plan."""
+    def set(self, title: str, line: str, days: list[Day], hours: float, today: datetime.date) -> None:
+        """Show another plan, as it is seen ``today``."""
         if [d.date for d in days] != [d.date for d in self.days]:
             self.first = 0
-        self.title, self.line, self.days, self.hours = title, line, days, hours
+        self.title, self.line, self.days, self.hours, self.today = title, line, days, hours, today
         self.setAccessibleName(f"Day strip, {title}. {line}")
         self.refresh()
 
@@ -69,11 +72,18 @@ class DayStrip(Drawn):
 
     def _fits(self, w: float) -> int:
         """How many days find room, none narrower than can be pointed at."""
-        least = LEAST_PX / scale()
         room = self._room(w)
-        if len(self.days) * least + DUE <= room:
+        needed = sum(self._least(d) for d in self.days)
+        if needed <= room:
             return len(self.days)
-        return max(3, int((room - 2 * TURN) / least))
+        least = LEAST_PX / scale()
+        return max(3, int((room - 2 * TURN - (needed - least * len(self.days))) / least))
+
+    @staticmethod
+    def _least(d: Day) -> float:
+        """Each day can be pointed at; the due date holds its word, however large the type is."""
+        least = LEAST_PX / scale()
+        return max(least, POLE + BESIDE + width(DUE_WORD, "note") + 2) if d.kind == "due" else least
 
     def _shown(self, w: float) -> list[Day]:
         n = self._fits(w)
@@ -82,14 +92,14 @@ class DayStrip(Drawn):
 
     def _widths(self, w: float) -> list[float]:
         """Each kind has its width; in a narrow view the wide ones give way first, and a wide view is used."""
-        days, least = self._shown(w), LEAST_PX / scale()
-        natural = [{"work": WORK, "off": OFF, "slack": SLACK, "due": DUE}[d.kind] for d in days]
+        days = self._shown(w)
+        natural = [(self._least(d), NATURAL[d.kind]) for d in days]
         room = self._room(w) - (2 * TURN if len(days) < len(self.days) else 0)
         low, high = 0.0, MOST_STRETCH
         for _ in range(30):
             middle = (low + high) / 2
-            low, high = (middle, high) if sum(max(least, n * middle) for n in natural) <= room else (low, middle)
-        return [max(least, n * low) for n in natural]
+            low, high = (middle, high) if sum(max(least, n * middle) for least, n in natural) <= room else (low, middle)
+        return [max(least, n * low) for least, n in natural]
 
     def _cells(self, w: float, h: float) -> list[QRectF]:
         paged = self._fits(w) < len(self.days)
@@ -145,7 +155,7 @@ class DayStrip(Drawn):
                 text(p, QRectF(12, y - 9, 32, 18), f"{n}{THIN}h", "note", "ink2", LEFT)
         p.setPen(QPen(role("ink"), 1.4))
         p.drawLine(QPointF(40, LINE), QPointF(end + 4, LINE))
-        today = datetime.date.today()
+        today = self.today
         written = -1e9
         for stop in self._stops:
             if stop.key in ("earlier", "later"):
@@ -219,11 +229,11 @@ class DayStrip(Drawn):
             p.drawRect(r.adjusted(1, 2, -1, 0))
 
     def _due(self, p: QPainter, r: QRectF) -> None:
-        x = r.left() + 8
+        x = r.left() + POLE
         p.setPen(QPen(role("ink"), 3))
         p.drawLine(QPointF(x, LINE - 4), QPointF(x, r.bottom()))
         p.save()
         p.translate(x, LINE + 22)
         p.fillPath(petal(26, 8), QColor(role("ink")))
         p.restore()
-        text(p, QRectF(x + 4, LINE + 34, r.width(), 16), "due", "note", "ink", LEFT)
+        text(p, QRectF(x + BESIDE, LINE + 34, r.right() - x - BESIDE, 16), DUE_WORD, "note", "ink", LEFT)

@@ -33,12 +33,12 @@ class Leaf:
 class PracticeStem(Drawn):
     """Weeks, or the run of today's questions."""
 
-    def __init__(self, parent: QWidget | None = None) -> None:
+    def __init__(self, today: datetime.date, parent: QWidget | None = None) -> None:
         super().__init__("The last eight weeks", parent)
         self.leaves: tuple[Leaf, ...] = ()
         self.run: tuple[float | bool, ...] = ()
         self.of = 0
-        self.today = datetime.date.today()
+        self.today = today
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
     def set(self, leaves: Sequence[Leaf], run: Sequence[float | bool], of: int, today: datetime.date) -> None:

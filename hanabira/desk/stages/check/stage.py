@@ -84,7 +84,7 @@ class Check(Stage):
         self.pins: Pins | None = None
         self.pictures = Pictures(self)
         self._held = ""
-        self.now = datetime.datetime.now
+        self.now = self.model.clock.now
         self._timer = QTimer(self)
         self._timer.setInterval(1000)
         self._timer.timeout.connect(lambda: self.model.logbook.poll())

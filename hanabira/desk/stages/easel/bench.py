@@ -224,7 +224,7 @@ def _write(s: Easel, _log_: tuple[LogRow, ...]) -> list[QWidget]:
                 row(act_button("Not delivered after all", "back", lambda: deliver(s.model, "")), None),
             ]
         else:
-            today = datetime.date.today().isoformat()
+            today = s.model.clock.today().isoformat()
             out += [Caption("Delivery"), row(act_button("Delivered today", "petal", lambda: deliver(s.model, today)), None)]
     return out
 

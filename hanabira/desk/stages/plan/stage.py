@@ -100,7 +100,7 @@ class Plan(Stage):
         plan, bench = self.model.planner.planned(), self.desk.bench
         self.desk.mark_values(None)
         if plan is None:
-            self.strip.set("No plan yet", "", [], 3.0)
+            self.strip.set("No plan yet", "", [], 3.0, self.model.clock.today())
             self.steps.set([], "")
             bench.head.set("", "Nothing to plan yet", "A plan needs areas with solved layers")
             bench.set_parts([Words("Solve the layers of at least one area in Recipe. Each layer then becomes a step here.")])
@@ -176,14 +176,14 @@ class Plan(Stage):
     def _strip(self, plan: Planned) -> None:
         c = self.model.commission
         assert c is not None
-        days_ = planning.days_of(c)
+        days_ = planning.days_of(c, self.model.clock.today())
         by_day: dict[datetime.date, list] = {}
         for q in plan.calendar.placed:
             by_day.setdefault(q.start.date(), []).append(q)
         first = min(by_day)
         done = self.model.planner.done_keys()
         if any(s.key not in done for s in plan.ordered.steps):  # what is past is shown for a week
-            first = max(first, min(datetime.date.today(), plan.calendar.finish) - datetime.timedelta(days=7))
+            first = max(first, min(self.model.clock.today(), plan.calendar.finish) - datetime.timedelta(days=7))
         last = max(plan.calendar.finish, plan.due or plan.calendar.finish)
         values = {a.id: (m.values.general if (m := self.model.measures(a.id)) else 60.0) for a in self.model.areas}
         out: list[day_strip.Day] = []
@@ -215,7 +215,7 @@ class Plan(Stage):
         if plan.due is not None and plan.due < first:
             out.insert(0, day_strip.Day(plan.due, "due"))
         line = f"{len(by_day)} sessions of up to {c.terms.hours_a_day:g} h"
-        self.strip.set("The days until it is due" if plan.due else "The days of work", line, out, c.terms.hours_a_day + 0.7)
+        self.strip.set("The days until it is due" if plan.due else "The days of work", line, out, c.terms.hours_a_day + 0.7, self.model.clock.today())
 
     # -- cards -------------------------------------------------------------------------
     def _step_card(self, plan: Planned) -> list:
@@ -266,7 +266,7 @@ class Plan(Stage):
         start: QDateEdit = Day()
         start.setAccessibleName("First day")
         start.setCalendarPopup(True)
-        start.setDate(planning.days_of(c).start)  # type: ignore[arg-type]
+        start.setDate(planning.days_of(c, self.model.clock.today()).start)  # type: ignore[arg-type]
         start.dateChanged.connect(lambda d: planner.set_terms("first day", True, start=d.toPyDate().isoformat()))
         hours = Number()
         hours.setAccessibleName("Hours a day")
@@ -370,7 +370,7 @@ class Plan(Stage):
         self.model.jobs.run(
             "ics",
             "Writing the calendar",
-            lambda _t: write_calendar(c.name, c.id, sessions, plan.due, target),
+            lambda _t: write_calendar(c.name, c.id, sessions, plan.due, target, self.model.clock.now()),
             lambda done: self.model.messages.remark(f"Written: {done}"),
             lasting=True,
         )

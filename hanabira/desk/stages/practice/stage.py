@@ -60,7 +60,7 @@ class Practice(Stage):
         self.picture.touched.connect(self.take_choice)
         self.picture.drawn.connect(self._drawn)
         self.keys = KeyLine()
-        self.stem = PracticeStem()
+        self.stem = PracticeStem(self.model.clock.today())
         self.hand, self.part, self.plate = HandBench(self), PartBench(self), PlateBench(self)
         self.plate_on = False
         """Whether the profile is shown instead of a drill."""
@@ -85,7 +85,7 @@ class Practice(Stage):
         self._pictures: list[Picture] = []
         self._shown: dict[str, tuple[QImage, QImage]] = {}
         self._changed: tuple[str, QImage] | None = None
-        self.now = datetime.datetime.now
+        self.now = self.model.clock.now
         self.desk.rule.pressed.connect(self._rule_pressed)
         self.model.commission_changed.connect(self._other)
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -26,6 +25,7 @@ from hanabira.studio.records import Commission, LogRow, Photo, Shot, is_part
 from hanabira.studio.store import default_folder
 
 if TYPE_CHECKING:
+    from hanabira.core.clock import Clock
     from hanabira.core.token import Token
     from hanabira.desk.window import Desk
     from hanabira.session import words as session_words
@@ -51,8 +51,9 @@ class Boards(Drawn):
     wanted = pyqtSignal(str)
     opened = pyqtSignal(str)
 
-    def __init__(self) -> None:
+    def __init__(self, clock: Clock) -> None:
         super().__init__("Commissions on the shelf")
+        self.clock = clock
         self.rows: list[Overview] = []
         self.pictures: dict[str, QImage] = {}
         self.open_id = ""
@@ -62,12 +63,11 @@ class Boards(Drawn):
     def design_size(self, width: float) -> tuple[float, float]:
         return 320, 24 + ROW * max(1, len(self.rows))
 
-    @staticmethod
-    def line(o: Overview) -> str:
+    def line(self, o: Overview) -> str:
         """When it is due, and the hours left."""
         if o.state == "unreadable":
             return f"Cannot be read: {o.causes[0]}"
-        when = o.days_left(datetime.date.today())
+        when = o.days_left(self.clock.today())
         due = "" if o.state == "delivered" else session_words.due_words(o.commission.due) + (f", {when}" if when else "")
         n = len(o.causes)
         bad = f"{n} record{'' if n == 1 else 's'} cannot be read" if n else ""
@@ -164,7 +164,7 @@ class Shelf(Stage):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
-        self.boards = Boards()
+        self.boards = Boards(self.model.clock)
         self.search = QLineEdit()
         self.search.setAccessibleName("Search the shelf")
         self.search.setPlaceholderText("Search by name, animal, client or notes")
@@ -252,7 +252,7 @@ class Shelf(Stage):
         c = self.model.store.get(Commission, key)
         if c is None:
             return
-        made = overview.as_template(c, datetime.datetime.now())
+        made = overview.as_template(c, self.model.clock.now())
         if not self.model.take_up(made):
             return
         self.desk.go("Brief")
@@ -413,13 +413,13 @@ class Shelf(Stage):
         def done(_made: int) -> None:
             self.desk.open_studio(folder)
 
-        self.model.jobs.run("demo", "Making the demo studio", lambda token: demo.build_demo(folder, token), done, asked=True)
+        self.model.jobs.run("demo", "Making the demo studio", lambda token: demo.build_demo(folder, token, self.model.clock), done, asked=True)
 
     def anew(self) -> None:
         """Make the demo studio anew, after a question: what was tried in it goes."""
         if self.desk.ask_remove("Make the demo studio anew? What you tried in it goes; your own studio is another folder and stays."):
             folder = self.model.store.folder
-            self.desk.open_studio(folder, lambda: demo.forget_demo(folder))
+            self.desk.open_studio(folder, lambda: demo.forget_demo(folder, self.model.clock))
 
     def _picture(self, key: str, photo: Photo | Shot) -> None:
         if key in self.boards.pictures and self._of.get(key) == photo.id:
