@@ -55,6 +55,22 @@ class House(unittest.TestCase):
                     self.assertNotIn(named.value.partition(".")[0], impure, module)
         self.assertGreater(seen, 50)
 
+    def test_one_place_asks_the_machine_what_day_it_is(self):
+        """Everything else is handed a clock, so that any day can be tried. What looks at the age of files compares the machine with itself."""
+        own = {"hanabira/core/clock.py": {"now"}, "hanabira/studio/files.py": {"time"}}
+        asks = {"now", "today", "utcnow", "fromtimestamp", "time", "localtime", "gmtime", "strftime", "currentDate", "currentDateTime", "currentTime"}
+        of = {"datetime", "date", "time", "QDate", "QDateTime", "QTime"}
+        found: dict[str, set[str]] = {}
+        for path in (q for f in ("hanabira", "tests", "tools") for q in (ROOT / f).rglob("*.py")):
+            for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+                if not isinstance(node, ast.Attribute) or node.attr not in asks:
+                    continue
+                named = node.value.attr if isinstance(node.value, ast.Attribute) else getattr(node.value, "id", "")
+                timed = named == "datetime" and node.attr in ("time", "strftime", "date") or node.attr == "fromtimestamp"
+                if named in of and not timed:
+                    found.setdefault(str(path.relative_to(ROOT)), set()).add(node.attr)
+        self.assertEqual(found, own)
+
     def test_every_module_says_what_it_is(self):
         for name in MODULES:
             if "migrations" not in name:

@@ -93,7 +93,7 @@ class Clocks(unittest.TestCase):
 class Steps(Case):
     def setUp(self):
         super().setUp()
-        self.time = Time()
+        self.wall = Time()
         s = self.session
         # the cheek stands above and is worked first
         s.do(ChangeAreas(s, "edge", [self.area("b")], [replace(self.area("b"), ring=rectangle(190, 220, 50, 60))]))
@@ -104,15 +104,15 @@ class Steps(Case):
         )
         s.do(SetLayers(s, self.area("a"), layers, "layers"))
         s.do(SetLayers(s, self.area("b"), (Layer("general", "401", 2, 1, "everywhere"),), "layers"))
-        s.clock = Clock(self.time.now)
-        self.easel = AtTheEasel(s, self.time.seconds)
+        s.clock = Clock(self.wall.now)
+        self.easel = AtTheEasel(s, self.wall.seconds)
         self.easel.clock.run()
 
     def do(self, minutes: float, state: str = "done") -> str:
         """Work so long on the step that is shown, and end it; its role."""
         s = self.easel.step()
         self.easel.show(s)
-        self.time.s += 60 * minutes
+        self.wall.s += 60 * minutes
         self.assertTrue(self.easel.write(s, "step", state))
         return f"{s.area.id} {s.layer.role}" if s.area else s.layer.role
 
@@ -121,9 +121,9 @@ class Steps(Case):
         self.assertAlmostEqual(self.easel.drying()["a"], DRYING_MIN, delta=0.02)
         self.assertEqual(self.do(4), "b general")
         self.assertIsNone(self.easel.step())  # only the wet area is left
-        self.time.s += 60 * (DRYING_MIN - 4.5)
+        self.wall.s += 60 * (DRYING_MIN - 4.5)
         self.assertIsNone(self.easel.step())
-        self.time.s += 60
+        self.wall.s += 60
         self.assertEqual(self.easel.drying(), {})
         self.assertEqual([self.do(6), self.do(1)], ["a general", "last look"])
         self.assertIsNone(self.easel.step())
@@ -134,11 +134,11 @@ class Steps(Case):
     def test_a_pause_is_not_in_the_row(self):
         s = self.easel.step()
         self.easel.show(s)
-        self.time.s += 120
+        self.wall.s += 120
         self.easel.clock.pause()
-        self.time.s += 3000
+        self.wall.s += 3000
         self.easel.clock.run()
-        self.time.s += 60
+        self.wall.s += 60
         self.assertEqual(self.easel.row(s, "done").minutes, 3.0)
         self.assertEqual(self.easel.row(s, "skipped").minutes, 0.0)
 
@@ -154,11 +154,11 @@ class Steps(Case):
     def test_a_note_neither_ends_the_step_nor_its_time(self):
         s = self.easel.step()
         self.easel.show(s)
-        self.time.s += 60
+        self.wall.s += 60
         self.easel.write(s, "note", "note", "softly here")
         self.assertEqual(self.easel.step().key, s.key)
         self.assertFalse(self.easel.show(s))
-        self.time.s += 60
+        self.wall.s += 60
         self.assertEqual(self.easel.minutes, 2.0)
 
     def test_the_last_step_can_be_opened_again(self):

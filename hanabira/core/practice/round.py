@@ -9,6 +9,7 @@ from typing import Any
 import cv2
 import numpy as np
 
+from hanabira.core.clock import MACHINE
 from hanabira.core.colour.words import temperature
 from hanabira.core.faults import Fault
 from hanabira.core.optics.kit import Kit
@@ -49,7 +50,7 @@ class Round:
 
     def __init__(
         self, drill: str, pictures: Sequence[Picture], seed: int, kit: Kit | None = None, paper: Paper | None = None, level: float = FIRST_LEVEL,
-        now: Callable[[], datetime.datetime] = datetime.datetime.now, ordered: Ordered | None = None,
+        now: Callable[[], datetime.datetime] = MACHINE.now, ordered: Ordered | None = None,
         waiting: Sequence[str] = (),
     ) -> None:  # fmt: skip
         self.drill, self.pictures, self.kit, self.paper = drill, tuple(pictures), kit, paper
