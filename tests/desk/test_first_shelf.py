@@ -67,7 +67,7 @@ class FirstShelf(DeskCase):
     def test_the_demo_is_made_beside_and_opened_in_this_windows_place(self):
         beside, shown = self.folder.parent / "demo", []
         self.desk.show_studio = shown.append
-        build = lambda folder, _token=None: demo_copy(folder) and 3  # noqa: E731
+        build = lambda folder, _token=None, _clock=None: demo_copy(folder) and 3  # noqa: E731
         with (
             mock.patch("hanabira.desk.stages.shelf.stage.demo_folder", lambda: beside),
             mock.patch("hanabira.demo.studio.build_demo", build),
@@ -97,7 +97,7 @@ class InTheDemo(DemoCase):
             self.assertTrue(self.desk.current._of_demo())
             self.desk.current.anew()
         self.assertEqual(shown, [self.model.store.folder])
-        forget.assert_called_once_with(self.model.store.folder)
+        forget.assert_called_once_with(self.model.store.folder, self.model.clock)
         self.assertIn("your own studio is another folder", asked[0])
 
 

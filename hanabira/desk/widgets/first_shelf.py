@@ -51,7 +51,7 @@ class FirstShelf(Drawn):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
 
     def design_size(self, width: float) -> tuple[float, float]:
-        return 300, 320
+        return 220, 320
 
     def resizeEvent(self, event) -> None:  # noqa: ANN001
         super().resizeEvent(event)
@@ -59,11 +59,9 @@ class FirstShelf(Drawn):
 
     def _place(self) -> None:
         size = self.button.sizeHint()
+        wide = min(size.width(), self.width() - u(24))  # its words take two lines where one has no room
         self.button.setGeometry(
-            self.width() - size.width() - u(20),
-            self.height() - u(self._strip()) + (u(self._strip()) - size.height()) // 2,
-            size.width(),
-            size.height(),
+            max(u(12), self.width() - wide - u(20)), self.height() - u(self._strip()) + (u(self._strip()) - size.height()) // 2, wide, size.height()
         )
 
     def _strip(self) -> float:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QElapsedTimer, QEvent, QObject, QRectF, Qt, QTimer
@@ -13,13 +15,30 @@ from hanabira.desk import icon as icons
 from hanabira.desk.controls import PetalButton
 from hanabira.desk.drawn import Drawn
 from hanabira.desk.paint import hatch, height, painting, text
-from hanabira.desk.theme import role
+from hanabira.desk.theme import role, scale
 
 if TYPE_CHECKING:
     from hanabira.desk.jobs import JobRunner
     from hanabira.session.messages import Message
 
 SHOW_AFTER_MS = 200
+SIGN_UNDER = 460.0
+"""Design width of a message under which its button is a sign alone, so that the words have the room."""
+LONG_WORD = 14
+"""A word of more letters (a file's path) may go on in the next line."""
+
+
+def breakable(words: str) -> str:
+    """Words whose paths begin at the person's own folder and may be broken anywhere: a path that is cut names nothing.
+
+    >>> breakable("It lies in /x/photographs-of-1.png.").replace(chr(0x200B), "|")
+    'It lies in /|x/|phot|ogra|phs-|of-|1.|png.|'
+    """
+    home = str(Path.home())
+    if len(home) > 1:
+        words = words.replace(f"{home}/", "~/")
+    parts = (re.sub(r"([/_.-]|[^/_.-]{4}(?=[^/_.-]))", "\\1\u200b", q) if len(q) > LONG_WORD else q for q in words.split(" "))
+    return " ".join(parts)
 
 
 class _Progress(Drawn):
@@ -64,10 +83,14 @@ class _Floating(QWidget):
         """Come to lie where the widget is now."""
         if self._below is not None:
             r = self._below.geometry()
+            self.fit(r.width() / scale())
             layout = self.layout()
             high = layout.heightForWidth(r.width()) if layout is not None and layout.hasHeightForWidth() else self.sizeHint().height()
             self.setGeometry(r.left(), r.bottom() + 1 - high - self._foot(), r.width(), high)
             self.raise_()
+
+    def fit(self, wide: float) -> None:
+        """It will be so many design units wide."""
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         if watched is self._below and event.type() in (QEvent.Type.Resize, QEvent.Type.Move) and self.isVisible():
@@ -136,14 +159,17 @@ class _Words(Drawn):
 
     def _body(self) -> str:
         m = self.message
-        return " ".join(q for q in (m.kept, m.do) if q) if m else ""
+        return breakable(" ".join(q for q in (m.kept, m.do) if q)) if m else ""
+
+    def _head(self) -> str:
+        return breakable(self.message.what) if self.message else ""
 
     def design_size(self, width: float) -> tuple[float, float]:
         if self.message is None:
             return 200, 30
         room = max(120, width - 62)
         body = self._body()
-        return 200, 18 + height(self.message.what, room, "strong") + (height(body, room, "small") + 2 if body else 0)
+        return 200, 18 + height(self._head(), room, "strong") + (height(body, room, "small") + 2 if body else 0)
 
     def paint(self, p: QPainter, w: float, h: float) -> None:
         m = self.message
@@ -153,8 +179,8 @@ class _Words(Drawn):
             hatch(p, QRectF(0, 0, 10, h), "ink", 5, 1.4)
         icons.draw(p, "wilt" if m.kind != "remark" else "petal", QRectF(20, 7, 22, 22), "ink")
         room = w - 58
-        high = height(m.what, room, "strong")
-        text(p, QRectF(52, 8, room, high + 2), m.what, "strong", "ink", wrap=True)
+        high = height(self._head(), room, "strong")
+        text(p, QRectF(52, 8, room, high + 2), self._head(), "strong", "ink", wrap=True)
         if self._body():
             text(p, QRectF(52, 10 + high, room, h - high - 10), self._body(), "small", "ink2", wrap=True)
 
@@ -179,6 +205,10 @@ class MessageStrip(_Floating):
         self._timer.timeout.connect(self.hide)
         self._since = QElapsedTimer()
         self.hide()
+
+    def fit(self, wide: float) -> None:
+        self.close_button.signs_only = wide < SIGN_UNDER
+        self.close_button.updateGeometry()
 
     def leave(self) -> None:
         """Its stage is left: what was said of it goes too, unless it was said only now."""

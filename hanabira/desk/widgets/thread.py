@@ -68,9 +68,10 @@ class Thread(Drawn):
     def _stage_places(self, w: float) -> tuple[list[float], float, float, float]:
         if self.folded:
             x0, x1 = 12.0, w - self._rooms_width() - 12
-            named = width(self.now, "strong") + 34 if not self.room else 0.0
+            # a room has no stage, and neither has a window that is just being made
+            at = self.stage_names.index(self.now) if not self.room and self.now in self.stage_names else len(self.stage_names)
+            named = width(self.now, "strong") + 34 if at < len(self.stage_names) else 0.0
             pitch = (x1 - x0 - named) / len(self.stage_names)
-            at = self.stage_names.index(self.now) if not self.room else len(self.stage_names)
             return [x0 + 8 + pitch * k + (named if k > at else 0.0) for k in range(len(self.stage_names))], x0, x1, 34.0
         two = self._two_rows(w)
         x0, x1 = (20.0, w - 14) if two else (236.0, w - self._rooms_width() - 18)

@@ -6,8 +6,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPainterPath, QPen, QTransform
-from PyQt6.QtWidgets import QFileDialog, QFrame, QHBoxLayout, QLineEdit, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPainterPath, QPen, QResizeEvent, QTransform
+from PyQt6.QtWidgets import QBoxLayout, QFileDialog, QFrame, QLineEdit, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from hanabira.core.later import Later
 from hanabira.craft.supplies import papers
@@ -16,9 +16,9 @@ from hanabira.desk import icon as icons
 from hanabira.desk.controls import Caption, Pick, Words, act_button, row
 from hanabira.desk.drawn import Drawn, Stop
 from hanabira.desk.images import to_image
-from hanabira.desk.paint import RIGHT, petal, text
+from hanabira.desk.paint import RIGHT, height, petal, text
 from hanabira.desk.stage import Stage
-from hanabira.desk.theme import role, u
+from hanabira.desk.theme import role, scale, u
 from hanabira.desk.widgets.first_shelf import FirstShelf
 from hanabira.session.edits import EditBrief
 from hanabira.studio.records import Commission, LogRow, Photo, Shot, is_part
@@ -40,7 +40,12 @@ else:
 
 demo = Later("hanabira.demo.studio", seldom=True)
 """It draws photos and plans whole commissions, and hardly anyone asks for it."""
-ROW = 128.0
+ROW, HIGH_ROW, LINE_TOP = 128.0, 150.0, 87.0
+"""Height of a board; the least of one whose line of facts may take more lines; where that line begins."""
+WORDS_LEAST = 250.0
+"""Design width that a commission's words want beside its pictures; with less, the pictures stand one over the other."""
+HEAD_LEAST = 640.0
+"""Design width under which search and filter stand one over the other."""
 FILTERS = (("all", "All"), ("now", "Under way"), ("delivered", "Delivered"), ("archive", "Archive"), ("practice", "Practice"))
 SHARE = {"ordered": 0.1, "drawn": 0.25, "planned": 0.4, "finished": 1.0, "delivered": 1.0}
 
@@ -61,7 +66,28 @@ class Boards(Drawn):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Minimum)
 
     def design_size(self, width: float) -> tuple[float, float]:
-        return 320, 24 + ROW * max(1, len(self.rows))
+        return 220, 24 + self._row(width) * max(1, len(self.rows))
+
+    @staticmethod
+    def _narrow(w: float) -> bool:
+        return w - 32 - 218 - 12 < WORDS_LEAST
+
+    def _row(self, w: float) -> float:
+        if not self._narrow(w):
+            return ROW
+        room = w - 32 - 82 - 12
+        return max([HIGH_ROW, *(LINE_TOP + height(self.line(o), room) + 20 for o in self.rows)])
+
+    def _board(self, k: int, w: float) -> QRectF:
+        """Where the board of the row ``k`` hangs."""
+        return QRectF(16, 12 + k * self._row(w), w - 32, self._row(w) - 8)
+
+    def _frames(self, r: QRectF, w: float) -> tuple[QRectF, QRectF]:
+        """Where the client's photo and the work stand on a board: beside each other, or one over the other where words need the room."""
+        if self._narrow(w):
+            high = (r.height() - 22) / 2
+            return QRectF(r.left() + 10, r.top() + 8, 56, high), QRectF(r.left() + 10, r.top() + 14 + high, 56, high)
+        return QRectF(r.left() + 10, r.top() + 8, 92, r.height() - 16), QRectF(r.left() + 110, r.top() + 8, 92, r.height() - 16)
 
     def line(self, o: Overview) -> str:
         """When it is due, and the hours left."""
@@ -77,7 +103,7 @@ class Boards(Drawn):
         return [
             Stop(
                 o.commission.id,
-                QRectF(16, 12 + k * ROW, w - 32, ROW - 8),
+                self._board(k, w),
                 f"{o.commission.name}, {o.words}, {self.line(o)}",
                 f"Choose {o.commission.name}; twice opens it",
                 lambda key=o.commission.id: self.wanted.emit(key),
@@ -96,7 +122,7 @@ class Boards(Drawn):
             text(p, QRectF(24, 30, w - 48, 60), self.empty, "name", "mat_ink", wrap=True)
         for k, o in enumerate(self.rows):
             c = o.commission
-            r = QRectF(16, 12 + k * ROW, w - 32, ROW - 8)
+            r = self._board(k, w)
             if not r.adjusted(0, -8, 0, 8).intersects(self.exposed):
                 continue
             path = QPainterPath()
@@ -108,9 +134,8 @@ class Boards(Drawn):
             elif self.hovered == c.id:
                 p.setPen(QPen(role("edge"), 1.4))
                 p.drawPath(path)
-            x = r.left() + 10
-            for key in (c.id, f"{c.id} work"):
-                frame = QRectF(x, r.top() + 8, 92, r.height() - 16)
+            frames = self._frames(r, w)
+            for key, frame in zip((c.id, f"{c.id} work"), frames, strict=True):
                 image = self.pictures.get(key)
                 if image is not None:
                     f = min(frame.width() / image.width(), frame.height() / image.height())
@@ -118,8 +143,7 @@ class Boards(Drawn):
                     p.drawImage(QRectF(frame.center().x() - size[0] / 2, frame.center().y() - size[1] / 2, *size), image)
                 elif key == c.id:
                     icons.draw(p, "photo", QRectF(frame.center().x() - 16, frame.center().y() - 16, 32, 32), "ink2")
-                x += 100
-            x += 8
+            x = frames[1].right() + 16
             tail = 168.0 if r.right() - x > 380 else 0.0
             room = r.right() - x - 12
             text(p, QRectF(x, r.top() + 10, room - tail, 32), c.name, "title", "ink", elide=True)
@@ -133,7 +157,8 @@ class Boards(Drawn):
                 )
             )
             text(p, QRectF(x, r.top() + 65, room, 18), size_, "small", "ink2", elide=True)
-            text(p, QRectF(x, r.top() + 87, room, 20), self.line(o), "body", "ink", elide=True)
+            line = QRectF(x, r.top() + LINE_TOP, room, r.height() - LINE_TOP - 8 if self._narrow(w) else 20)
+            text(p, line, self.line(o), "body", "ink", wrap=self._narrow(w), elide=not self._narrow(w))
             if tail:
                 self._state(p, o, QRectF(r.right() - tail - 12, r.top() + 12, tail, 42))
 
@@ -156,6 +181,28 @@ class Boards(Drawn):
         text(p, QRectF(r.left(), r.top() + 6, r.width() - 34, 22), words, "strong", "ink", RIGHT, elide=True)
 
 
+class _Head(QWidget):
+    """Search and filter: beside each other, or one over the other where the type is large or the window small."""
+
+    def __init__(self, search: QLineEdit, pick: Pick) -> None:
+        super().__init__()
+        self.setObjectName("shelfhead")
+        self._box = QBoxLayout(QBoxLayout.Direction.LeftToRight, self)
+        self._box.setContentsMargins(u(16), u(8), u(16), u(8))
+        self._box.setSpacing(u(12))
+        self._box.addWidget(search, 1)
+        self._box.addWidget(pick, 1)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        self.turn()
+        super().resizeEvent(event)
+
+    def turn(self) -> None:
+        """Take the direction that the width allows."""
+        below = self.width() / scale() < HEAD_LEAST
+        self._box.setDirection(QBoxLayout.Direction.TopToBottom if below else QBoxLayout.Direction.LeftToRight)
+
+
 class Shelf(Stage):
     """The studio's room with all commissions."""
 
@@ -172,18 +219,13 @@ class Shelf(Stage):
         self.search.textEdited.connect(lambda _s: self.refresh())
         self.filter = Pick("Which commissions", FILTERS, "all")
         self.filter.picked.connect(lambda _k: self.refresh())
-        head = QWidget()
-        head.setObjectName("shelfhead")
-        line = QHBoxLayout(head)
-        line.setContentsMargins(u(16), u(8), u(16), u(8))
-        line.setSpacing(u(12))
-        line.addWidget(self.search, 1)
-        line.addWidget(self.filter, 1)
+        head = _Head(self.search, self.filter)
         scroll = QScrollArea()
         scroll.setObjectName("shelf")
         scroll.setWidgetResizable(True)
         scroll.setFrameShape(QFrame.Shape.NoFrame)
         scroll.setFocusPolicy(scroll.focusPolicy().NoFocus)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         scroll.setWidget(self.boards)
         self.centre = QWidget()
         box = QVBoxLayout(self.centre)
@@ -293,6 +335,10 @@ class Shelf(Stage):
         }[self.filter.chosen]
         practice = self.filter.chosen == "practice"
         return [o for o in self.all if is_part(o.commission.id) == practice and by(o) and o.matches(self.search.text())]
+
+    def restyle(self) -> None:
+        self.head.turn()
+        super().restyle()
 
     def refresh(self) -> None:
         store = self.model.store
