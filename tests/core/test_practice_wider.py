@@ -8,12 +8,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from hanabira.core.colour.difference import delta_e00
-from hanabira.core.colour.spaces import lab_to_srgb
+from hanabira.core.colour.spaces import lab_to_srgb, srgb_to_lab
 from hanabira.core.optics.passes import Pass
 from hanabira.core.optics.stack import predict
+from hanabira.core.practice.pairs import pairs_lab
 from hanabira.core.practice.profile import Learner
 from hanabira.core.practice.question import Picture, again
-from hanabira.core.practice.round import Round, play, told
+from hanabira.core.practice.round import FROM_KIT, FROM_PICTURES, Round, play, told
 from hanabira.core.practice.wider import (
     comb_it,
     darkest_shape,
@@ -25,7 +26,7 @@ from hanabira.core.practice.wider import (
     what_next,
 )
 from hanabira.core.schedule.order import RECIPE_ORDER
-from hanabira.demo.truth import PHOTO
+from hanabira.demo.truth import PHOTO, PHOTOS
 from hanabira.studio.pictures import read_picture
 from tests.fur import fur
 from tests.portrait import KIT, PAPER
@@ -46,6 +47,61 @@ def blots() -> tuple[np.ndarray, np.ndarray]:
     y, x = np.mgrid[0:600, 0:800]
     lab[..., 0] = np.where(mask, 12, 55 + 25 * np.sin(x / 90) * np.cos(y / 70))
     return (np.clip(lab_to_srgb(lab), 0, 1) * 255 + 0.5).astype(np.uint8), mask > 0
+
+
+def ends(light: bool) -> Picture:
+    """A picture of nothing but near-white, or near-black, with as much of a change as one finds there."""
+    y, x = np.mgrid[0:420, 0:560]
+    lab = np.zeros((420, 560, 3))
+    lab[..., 0] = (97.5 if light else 2.2) + 1.2 * np.sin(x / 70) * np.cos(y / 60)
+    return Picture((np.clip(lab_to_srgb(lab), 0, 1) * 255 + 0.5).astype(np.uint8), "white" if light else "black")
+
+
+class LongRounds(unittest.TestCase):
+    """Whatever is asked, and however often: a question stands, with an answer that counts as right."""
+
+    LONG = 300
+
+    def played(self, drill: str, pictures: list[Picture]) -> None:
+        answers = play(Round(drill, pictures, 7, KIT, PAPER), Learner(0.0, 0.0, 0.0), self.LONG, 7)
+        self.assertEqual(len(answers), self.LONG, drill)
+        # who sees without noise is mostly right, so each question has an answer
+        self.assertGreater(np.mean([a.right for a in answers]), 0.7, drill)
+
+    def test_every_drill_of_a_picture_lasts_on_every_demo_picture(self):
+        for kind, path in PHOTOS.items():
+            picture = [Picture(read_picture(path, 320).pixels, kind)]
+            for drill in FROM_PICTURES:
+                with self.subTest(kind=kind, drill=drill):
+                    self.played(drill, picture)
+
+    def test_every_other_drill_lasts(self):
+        for drill in (*FROM_KIT, "what-next"):
+            self.played(drill, [])
+
+    def test_a_fault_near_white_or_black_is_one_that_a_screen_shows(self):
+        for light in (True, False):
+            picture, ways = ends(light), set()
+            for seed in range(60):
+                q = find_fault(picture, rng(seed), 1.0)
+                ways.add(q.key.split()[1])
+                x, y = q.spots[q.truth]
+                at = int(y * picture.lab.shape[0]), int(x * picture.lab.shape[1])
+                shown = [np.round(np.clip(lab_to_srgb(p[at]), 0, 1) * 255) / 255 for p in (picture.lab, q.extra)]
+                self.assertGreater(float(delta_e00(*srgb_to_lab(np.array(shown)))), 3.0, (light, seed))
+            self.assertNotIn("lighter" if light else "darker", ways)
+
+    def test_a_long_round_begins_again_and_asks_nothing_twice_running(self):
+        round_, keys = Round("white-or-not", [PICTURE], 3), []
+        for _ in range(200):
+            keys.append(round_.ask().key)
+        self.assertLess(len(set(keys)), 200, "there are not so many spots to ask about")
+        self.assertFalse([a for a, b in zip(keys, keys[1:], strict=False) if a == b])
+
+    def test_pairs_are_what_the_film_model_says_of_them(self):
+        codes = [p.code for p in KIT.usable][:6]
+        for a, b, lab in zip(codes, codes[::-1], pairs_lab(PAPER, KIT, codes, codes[::-1]), strict=True):
+            np.testing.assert_allclose(lab, predict(PAPER, KIT, [Pass(a, 3), Pass(b, 3)])[-1].lab, atol=1e-9)
 
 
 class Shapes(unittest.TestCase):

@@ -14,8 +14,7 @@ from hanabira.core.colour.spaces import Array, bytes_to_lab, chroma
 from hanabira.core.colour.words import hue_family, warmth
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
-from hanabira.core.optics.passes import Pass
-from hanabira.core.optics.stack import predict
+from hanabira.core.practice.pairs import pairs_lab
 from hanabira.core.sentences import say
 
 SIDE = 900
@@ -82,6 +81,8 @@ class Picture:
     def __init__(self, pixels: np.ndarray, name: str) -> None:
         k = min(1.0, SIDE / max(pixels.shape[:2]))
         small = cv2.resize(pixels, None, fx=k, fy=k, interpolation=cv2.INTER_AREA) if k < 1 else pixels
+        self.shapes: dict[tuple[int, int, int], np.ndarray | None] = {}
+        """The darkest shape of parts of it by their corners and widths; looked for once, by the drill that asks for them."""
         self.hair: HairField | None = None
         """Direction of the hair all over it; measured once, by the drill that asks for it."""
         self.name, self.lab = name, bytes_to_lab(np.ascontiguousarray(small)).astype(float)
@@ -89,9 +90,15 @@ class Picture:
         n = 2 * self.radius + 1
         self.mean = cv2.blur(self.lab, (n, n))
         self.spread = np.sqrt(np.maximum(cv2.blur(self.lab**2, (n, n)) - self.mean**2, 0))
+        self._seen: dict[tuple[int, int], Seen] = {}
 
     def seen(self, x: int, y: int) -> Seen:
-        """The spot at a pixel with its surround: a ring from 2 to 7 radii."""
+        """The spot at a pixel with its surround: a ring from 2 to 7 radii; looked at once."""
+        if (x, y) not in self._seen:
+            self._seen[x, y] = self._look(x, y)
+        return self._seen[x, y]
+
+    def _look(self, x: int, y: int) -> Seen:
         r = self.radius
         h, w = self.lab.shape[:2]
         left, top = max(0, x - 7 * r), max(0, y - 7 * r)
@@ -165,24 +172,17 @@ def which(picture: Picture, rng: np.random.Generator, level: float) -> Question 
     way = str(rng.choice(WAYS))
     measure = {"darker": lambda s: -float(s.lab[0]), "warmer": lambda s: warmth(s.lab), "greener": lambda s: -float(s.lab[1])}[way]
     apart = {"darker": 14.0, "warmer": 12.0, "greener": 9.0}[way] * (1 - 0.2 * min(4.0, level))
-    best, miss = None, 1e9
-    for _ in range(400):
-        if len(found) < 2:
-            break
-        a, b = (found[int(k)] for k in rng.choice(len(found), 2, replace=False))
-        d = abs(measure(a) - measure(b))
-        far = float(np.hypot(a.at[0] - b.at[0], a.at[1] - b.at[1]))
-        cost = (
-            abs(d - apart)
-            + (20 if far < 0.12 else 0)
-            + (50 if d < 2 else 0)
-            + (0.3 * abs(float(a.lab[0] - b.lab[0])) if way != "darker" else 0)
-        )
-        if cost < miss:
-            best, miss = (a, b), cost
-    if best is None or miss > 12:
+    if len(found) < 2:
         return None
-    a, b = best
+    first, then = rng.integers(len(found), size=400), rng.integers(1, len(found), size=400)
+    then = (first + then) % len(found)  # another one
+    marks, value, at = np.array([measure(s) for s in found]), np.array([s.lab[0] for s in found]), np.array([s.at for s in found])
+    d, far = abs(marks[first] - marks[then]), np.hypot(*(at[first] - at[then]).T)
+    cost = abs(d - apart) + 20 * (far < 0.12) + 50 * (d < 2) + (0.3 * abs(value[first] - value[then]) if way != "darker" else 0)
+    best = int(cost.argmin())
+    if cost[best] > 12:
+        return None
+    a, b = found[int(first[best])], found[int(then[best])]
     right = 0 if measure(a) > measure(b) else 1
     size = abs(measure(a) - measure(b))
     why = say(f"practice.which_{way}", spot=("left", "right")[right] if a.at[0] < b.at[0] else ("right", "left")[right], size=size)
@@ -203,11 +203,13 @@ def order_six(picture: Picture, rng: np.random.Generator, level: float) -> Quest
     gap = max(3.5, min(span / 6, 13.0 - 2.4 * min(4.0, level)))
     start = float(rng.uniform(found[0].lab[0], max(found[0].lab[0] + 0.1, found[-1].lab[0] - 5.2 * gap)))
     chosen: list[Seen] = []
+    value, at, free = np.array([s.lab[0] for s in found]), np.array([s.at for s in found]), np.ones(len(found), bool)
     for k in range(6):
-        near = [s for s in found if all(np.hypot(s.at[0] - c.at[0], s.at[1] - c.at[1]) > 0.09 for c in chosen)]
-        if not near:
+        if not free.any():
             return None
-        chosen.append(min(near, key=lambda s, k=k: abs(float(s.lab[0]) - start - k * gap)))  # type: ignore[misc]
+        best = int(np.where(free, abs(value - start - k * gap), np.inf).argmin())
+        chosen.append(found[best])
+        free &= np.hypot(*(at - at[best]).T) > 0.09
     mixed = [int(v) for v in rng.permutation(6)]
     labs = np.array([chosen[k].lab for k in mixed])
     truth = tuple(int(v) for v in np.argsort(labs[:, 0], kind="stable"))
@@ -241,22 +243,27 @@ def white_or_not(picture: Picture, rng: np.random.Generator, level: float) -> Qu
 
 
 OUTCOMES = ("green", "mud", "chalk", "clean")
+TRIED_PAIRS = 240
+"""Pairs that are drawn until one comes to what was wished."""
 
 
 def foretell(kit: Kit, paper: Paper, rng: np.random.Generator, level: float) -> Question | None:
     """Two pencils one over the other: green, mud, chalk, or clean? Foretold by the film model."""
     wanted = str(rng.choice(OUTCOMES))
     codes = [p.code for p in kit.usable]
-    for _ in range(500):
-        first, then = (str(c) for c in rng.choice(codes, 2, replace=False))
-        labs = [s.lab for s in predict(paper, kit, [Pass(first, 3), Pass(then, 3)])]
-        what = outcome(np.asarray(kit.get(first).lab), np.asarray(kit.get(then).lab), np.asarray(labs[-1]))
+    if len(codes) < 2:
+        return None
+    below = rng.integers(len(codes), size=TRIED_PAIRS)
+    above = (below + rng.integers(1, len(codes), size=TRIED_PAIRS)) % len(codes)  # another one
+    drawn = [codes[int(k)] for k in below], [codes[int(k)] for k in above]
+    for first, then, lab in zip(*drawn, pairs_lab(paper, kit, *drawn), strict=True):
+        what = outcome(np.asarray(kit.get(first).lab), np.asarray(kit.get(then).lab), lab)
         if what == wanted:
             spots = ((0.3, 0.5), (0.7, 0.5))
-            why = say(f"practice.foretell_{what}", first=kit.get(first).name, then=kit.get(then).name, value=labs[-1][0])
+            why = say(f"practice.foretell_{what}", first=kit.get(first).name, then=kit.get(then).name, value=lab[0])
             return Question(
                 "foretell", f"foretell {first} {then}", say("practice.foretell_ask", first=f"{first} {kit.get(first).name}", then=f"{then} {kit.get(then).name}"), "choice",
-                spots, np.array([kit.get(first).lab, kit.get(then).lab, labs[-1]]), OUTCOMES.index(what), OUTCOMES, 0.0, 50.0, level, why, say("practice.foretell_trick"),
+                spots, np.array([kit.get(first).lab, kit.get(then).lab, lab]), OUTCOMES.index(what), OUTCOMES, 0.0, 50.0, level, why, say("practice.foretell_trick"),
             )  # fmt: skip
     return None
 

@@ -68,13 +68,23 @@ class Round:
             came = self._back()
             if came is not None:
                 return came
+        last = self.question.key if self.question is not None else ""
+        seen: tuple[Question, Picture | None] | None = None
         for _ in range(MOST_TRIES):
             found, picture = self._made()
             if found is not None and found.key not in self._asked:
-                self.question, self.picture = found, picture
-                self._asked.add(found.key)
-                return found
+                return self._asks(found, picture)
+            if found is not None and (seen is None or seen[0].key == last):
+                seen = found, picture
+        if seen is not None:  # a long round has asked everything that is there: it begins again
+            self._asked.clear()
+            return self._asks(*seen)
         raise Fault("There is nothing in these pictures to ask this about.", do="Choose another drill, or add a photo with more fur in it.")
+
+    def _asks(self, question: Question, picture: Picture | None) -> Question:
+        self.question, self.picture = question, picture
+        self._asked.add(question.key)
+        return question
 
     def _back(self) -> Question | None:
         """A question that failed before and is due."""
@@ -83,9 +93,7 @@ class Round:
             for picture in self.pictures:
                 found = again(picture, key) if key not in self._asked and self.drill == "value-step" else None
                 if found is not None:
-                    self.question, self.picture = found, picture
-                    self._asked.add(key)
-                    return found
+                    return self._asks(found, picture)
         return None
 
     def _made(self) -> tuple[Question | None, Picture | None]:

@@ -10,19 +10,22 @@ import numpy as np
 from hanabira.core.area.hair import axial_difference, direction_field
 from hanabira.core.area.shape import fill_ring
 from hanabira.core.colour.difference import delta_e00
-from hanabira.core.colour.spaces import lab_to_bytes
+from hanabira.core.colour.spaces import Array, lab_to_bytes, lab_to_srgb, srgb_to_lab
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
-from hanabira.core.optics.passes import Pass
-from hanabira.core.optics.stack import predict
+from hanabira.core.practice.pairs import pairs_lab
 from hanabira.core.practice.question import Picture, Question, Spot, key_of
 from hanabira.core.schedule.order import LAST, RECIPE_ORDER, Ordered, Preferences, Step, order
 from hanabira.core.schedule.work import AreaWork, LayerWork
 from hanabira.core.sentences import say
 from hanabira.core.study.shapes import value_labels
 
-WINDOW, LEAST_SHAPE, MOST_SHAPE = 0.55, 0.03, 0.35
-"""Side of the part that is shown, as a share of the picture's; the darkest shape's share of that part."""
+PLACES = 9
+"""Places along each side of the picture from which a part is taken."""
+WINDOWS = (0.55, 0.42, 0.3)
+"""Sides of the part that is shown, as shares of the picture's: a smaller one where a dark ground cuts every shape of a larger one."""
+LEAST_SHAPE, MOST_SHAPE = 0.03, 0.35
+"""The darkest shape's share of that part."""
 MOST_CUT = 0.12
 """A shape that the part's rim cuts along more than this share of it has no outline of its own there."""
 SHAPE_RIGHT, SHAPE_HARDER = 0.55, 0.05
@@ -34,36 +37,46 @@ PENCILS, PAIR_DE, PAIR_HARDER = 9, 5.0, 0.8
 """Pencils to choose from, ΔE00 by which a pair may be worse than the best one, and by how much a level asks for more."""
 RINGS, BUMP_L, BUMP_HARDER, BUMP_RADII = 5, 15.0, 2.4, 5.0
 """Places of which one was changed, by how many L*, by how much a level takes off, and how wide in spot radii."""
+SHOWN = 0.8
+"""Share of a planned change that must be left when the screen has clipped it, else another change is made."""
 CHOICES = 3
 
 
 def darkest_shape(picture: Picture, rng: np.random.Generator, level: float) -> Question | None:
     """Draw round the darkest shape of a part of the picture; held against the value shapes of a squint."""
     h, w = picture.lab.shape[:2]
-    wide, high = int(WINDOW * w), int(WINDOW * h)
-    for _ in range(16):
-        x, y = int(rng.integers(0, w - wide + 1)), int(rng.integers(0, h - high + 1))
-        part = picture.lab[y : y + high, x : x + wide]
-        labels = cv2.resize(value_labels(lab_to_bytes(part)), (wide, high), interpolation=cv2.INTER_NEAREST)
-        n, parts, stats, middles = cv2.connectedComponentsWithStats((labels == 0).astype(np.uint8))
-        if n < 2:
+    places = [(int(k % PLACES), int(k // PLACES)) for k in rng.permutation(PLACES * PLACES)]
+    for side, (column, row) in ((side, at) for side in WINDOWS for at in places):
+        wide, high = int(side * w), int(side * h)
+        x, y = column * (w - wide) // (PLACES - 1), row * (h - high) // (PLACES - 1)
+        if (x, y, wide) not in picture.shapes:
+            picture.shapes[x, y, wide] = _shape_in(picture.lab[y : y + high, x : x + wide])
+        mask = picture.shapes[x, y, wide]
+        if mask is None:
             continue
-        largest = 1 + int(stats[1:, cv2.CC_STAT_AREA].argmax())
-        rim = np.concatenate([parts[0], parts[-1], parts[:, 0], parts[:, -1]])
-        if float((rim == largest).mean()) > MOST_CUT:
-            continue
-        share = float(stats[largest, cv2.CC_STAT_AREA]) / (wide * high)
-        if not LEAST_SHAPE <= share <= MOST_SHAPE:
-            continue
-        mask = parts == largest
-        middle: Spot = (float((x + middles[largest][0]) / w), float((y + middles[largest][1]) / h))
-        lab = np.median(part[mask], 0)
+        share, (down, along) = float(mask.mean()), np.argwhere(mask).mean(0)
+        middle: Spot = (float((x + along) / w), float((y + down) / h))
+        lab = np.median(picture.lab[y : y + high, x : x + wide][mask], 0)
         return Question(
             "darkest-shape", key_of(picture, "darkest-shape", (x / w, y / h)), say("practice.shape_ask"), "shape", (), lab[None], 0, level=level,
             why=say("practice.shape_why", share=100 * share), trick=say("practice.shape_trick"), part=(x / w, y / h, wide / w, high / h), extra=mask,
             shown=(middle,),
         )  # fmt: skip
     return None
+
+
+def _shape_in(part: Array) -> np.ndarray | None:
+    """The largest of the darkest shapes of a part, Lab (h, w, 3), as a mask (h, w); None where none stands whole in it or is of a fit size."""
+    high, wide = part.shape[:2]
+    labels = cv2.resize(value_labels(lab_to_bytes(part)), (wide, high), interpolation=cv2.INTER_NEAREST)
+    n, parts, stats, _middles = cv2.connectedComponentsWithStats((labels == 0).astype(np.uint8))
+    if n < 2:
+        return None
+    largest = 1 + int(stats[1:, cv2.CC_STAT_AREA].argmax())
+    rim = np.concatenate([parts[0], parts[-1], parts[:, 0], parts[:, -1]])
+    share = float(stats[largest, cv2.CC_STAT_AREA]) / (wide * high)
+    fits = float((rim == largest).mean()) <= MOST_CUT and LEAST_SHAPE <= share <= MOST_SHAPE
+    return parts == largest if fits else None
 
 
 def overlap(mask: np.ndarray, ring: Sequence[Spot]) -> float:
@@ -116,10 +129,8 @@ def guess_stack(kit: Kit, paper: Paper, rng: np.random.Generator, level: float) 
     if len(usable) < PENCILS:
         return None
     codes = [str(c) for c in rng.choice(usable, PENCILS, replace=False)]
-    labs = np.empty((PENCILS, PENCILS, 3))
-    for i, first in enumerate(codes):
-        for j, then in enumerate(codes):
-            labs[i, j] = predict(paper, kit, [Pass(first, 3), Pass(then, 3)])[-1].lab
+    under, over = np.repeat(codes, PENCILS), np.tile(codes, PENCILS)
+    labs = pairs_lab(paper, kit, [str(c) for c in under], [str(c) for c in over]).reshape(PENCILS, PENCILS, 3)
     pairs = [(i, j) for i in range(PENCILS) for j in range(PENCILS) if i != j]
     i, j = pairs[int(rng.integers(len(pairs)))]
     off = np.asarray(delta_e00(labs, labs[i, j]))
@@ -145,22 +156,39 @@ def find_fault(picture: Picture, rng: np.random.Generator, level: float) -> Ques
         return None
     truth = int(rng.integers(RINGS))
     h, w = picture.lab.shape[:2]
-    y, x = np.mgrid[:h, :w]
     cx, cy = chosen[truth][0] * w, chosen[truth][1] * h
-    bump = np.exp(-0.5 * (np.hypot(x - cx, y - cy) / (BUMP_RADII * picture.radius / 2)) ** 2)
     size = BUMP_L - BUMP_HARDER * min(4.0, level)
-    way = str(rng.choice(("lighter", "darker", "greener")))
-    shift = {"lighter": (size, 0, 0), "darker": (-size, 0, 0), "greener": (0, -0.9 * size, 0)}[way]
-    at = picture.lab[int(cy), int(cx)]
-    if not 4 < at[0] + shift[0] < 97:
-        shift, way = (-shift[0], 0, 0), {"lighter": "darker", "darker": "lighter"}[way]
-    changed = picture.lab + bump[..., None] * np.array(shift)
+    way, shift = _visible_change(picture.lab[int(cy), int(cx)], size, rng)
+    sigma = BUMP_RADII * picture.radius / 2
+    far = int(np.ceil(5 * sigma))  # beyond five deviations the change is less than a ten-thousandth of itself
+    left, top = max(0, int(cx) - far), max(0, int(cy) - far)
+    y, x = np.mgrid[top : min(h, int(cy) + far), left : min(w, int(cx) + far)]
+    bump = np.exp(-0.5 * (np.hypot(x - cx, y - cy) / sigma) ** 2)
+    changed = picture.lab.copy()
+    changed[y, x] += bump[..., None] * shift
     labs = np.array([picture.lab[int(c[1] * h), int(c[0] * w)] for c in chosen])
     return Question(
         "find-fault", key_of(picture, f"find-fault {way} {truth}", *chosen), say("practice.fault_ask"), "choice", tuple(chosen), labs, truth,
         tuple(str(k + 1) for k in range(RINGS)), level=level, why=say(f"practice.fault_{way}", ring=truth + 1, size=size), trick=say("practice.fault_trick"),
         extra=changed,
     )  # fmt: skip
+
+
+def _visible_change(lab: Array, size: float, rng: np.random.Generator) -> tuple[str, Array]:
+    """A change of a colour by ``size`` L* or nine tenths of it in a*, one that a screen can show: (word, ΔLab).
+
+    Near white and near black most of a change of hue lies outside what a screen shows, and lightness can go one way only. A lighter black and
+    a darker white are always to be had.
+    """
+    ways = {"lighter": np.array([size, 0.0, 0.0]), "darker": np.array([-size, 0.0, 0.0]), "greener": np.array([0.0, -0.9 * size, 0.0])}
+    shown: dict[str, float] = {}
+    for way in rng.permutation(list(ways)):
+        on_screen = srgb_to_lab(np.clip(lab_to_srgb(np.array([lab, lab + ways[way]])), 0, 1))
+        shown[str(way)] = float((on_screen[1] - on_screen[0]) @ ways[way] / (ways[way] @ ways[way]))
+        if shown[str(way)] >= SHOWN:
+            break
+    best = max(shown, key=lambda way: shown[way])
+    return best, ways[best]
 
 
 def what_next(ordered: Ordered, rng: np.random.Generator, level: float) -> Question | None:
