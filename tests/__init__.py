@@ -9,3 +9,11 @@ import os
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ.setdefault("QT_LOGGING_RULES", "qt.qpa.fonts=false")
 os.environ.setdefault("HANABIRA_NOW", "2026-09-15T10:20:00")
+
+from hypothesis import HealthCheck, settings  # noqa: E402
+
+# how busy a machine is must not decide whether a test passes, nor which examples it tries; HANABIRA_EXPLORE tries new ones
+settings.register_profile(
+    "hanabira", deadline=None, suppress_health_check=[HealthCheck.too_slow], derandomize=not os.environ.get("HANABIRA_EXPLORE"), database=None
+)
+settings.load_profile("hanabira")

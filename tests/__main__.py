@@ -1,6 +1,7 @@
 """Runs every test with warnings as errors, in a process for each processor, and ends with the line ``N passed, N failed``.
 
-``python -m tests [names…]`` runs only the named ones, in one process.
+``python -m tests [names…]`` runs only the named ones, in one process. ``--shuffle SEED`` before them runs classes and their tests in
+another order: no result may hang on it.
 """
 
 from __future__ import annotations
@@ -8,6 +9,7 @@ from __future__ import annotations
 import faulthandler
 import gc
 import os
+import random
 import subprocess
 import sys
 import tempfile
@@ -67,8 +69,27 @@ def full(name: str) -> str:
     return next((m + dot + rest for m in modules() if m.endswith(f".{module}")), name)
 
 
-def run(names: list[str]) -> int:
-    """Run the named tests here; the exit code."""
+def shuffled(suite: unittest.TestSuite, seed: int) -> unittest.TestSuite:
+    """The same tests with classes, and tests within each, in another order."""
+    classes: dict[type, list[unittest.TestCase]] = {}
+
+    def collect(part: unittest.TestSuite | unittest.TestCase) -> None:
+        if isinstance(part, unittest.TestSuite):
+            for q in part:
+                collect(q)
+        else:
+            classes.setdefault(type(part), []).append(part)
+
+    collect(suite)
+    rng, order = random.Random(seed), list(classes.values())
+    rng.shuffle(order)
+    for tests in order:
+        rng.shuffle(tests)
+    return unittest.TestSuite(t for tests in order for t in tests)
+
+
+def run(names: list[str], seed: int | None = None) -> int:
+    """Run the named tests here, in their own order or in that of a ``seed``; the exit code."""
     with tempfile.TemporaryDirectory(prefix="hanabira-tests-") as home:
         # nothing of the user's own is read or written
         for key in ("XDG_DATA_HOME", "XDG_CACHE_HOME", "XDG_CONFIG_HOME"):
@@ -77,6 +98,8 @@ def run(names: list[str]) -> int:
         os.environ.setdefault(SHARED, home)
         faulthandler.dump_traceback_later(PATIENCE * len(names), exit=True, file=sys.__stderr__)
         suite = unittest.TestLoader().loadTestsFromNames(names)
+        if seed is not None:
+            suite = shuffled(suite, seed)
         gc.freeze()  # what is loaded stays: a search for garbage after each window need not go through it
         result = unittest.TextTestRunner(verbosity=1, warnings="error", buffer=True).run(suite)
         faulthandler.cancel_dump_traceback_later()
@@ -85,7 +108,7 @@ def run(names: list[str]) -> int:
     return 1 if failed or not result.testsRun else 0
 
 
-def run_all(compiled: str) -> int:
+def run_all(compiled: str, options: list[str]) -> int:
     """Hand module after module to the processes; add up what they count. Byte code is kept in the folder ``compiled``, for all of them."""
     waiting, running, passed, failed, bad = modules(), [], 0, 0, False
     env = {k: v for k, v in os.environ.items() if k != "PYTHONDONTWRITEBYTECODE"} | {"PYTHONPYCACHEPREFIX": compiled}
@@ -93,7 +116,7 @@ def run_all(compiled: str) -> int:
         while waiting and len(running) < PROCESSES:
             name = waiting.pop(0)
             out = tempfile.TemporaryFile("w+")  # noqa: SIM115 - open as long as its process
-            process = subprocess.Popen([sys.executable, "-m", "tests", name], stdout=out, stderr=subprocess.STDOUT, env=env)
+            process = subprocess.Popen([sys.executable, "-m", "tests", *options, name], stdout=out, stderr=subprocess.STDOUT, env=env)
             running.append((name, process, out, time.monotonic()))
         for job in list(running):
             name, process, out, began = job
@@ -117,11 +140,12 @@ def run_all(compiled: str) -> int:
 
 
 if __name__ == "__main__":
-    if sys.argv[1:]:
-        sys.exit(run([full(n) for n in sys.argv[1:]]))
+    options, names = (sys.argv[1:3], sys.argv[3:]) if sys.argv[1:2] == ["--shuffle"] else ([], sys.argv[1:])
+    if names:
+        sys.exit(run([full(n) for n in names], int(options[1]) if options else None))
     with (
         tempfile.TemporaryDirectory(prefix="hanabira-demo-") as shared,
         tempfile.TemporaryDirectory(prefix="hanabira-compiled-") as compiled,
     ):
         os.environ[SHARED] = shared
-        sys.exit(run_all(compiled))
+        sys.exit(run_all(compiled, options))

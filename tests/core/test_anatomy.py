@@ -144,7 +144,7 @@ class Combing(unittest.TestCase):
     }
 
     @given(st.sampled_from(sorted(FLOWS)), st.integers(0, 10_000), st.floats(-15, 15))
-    @settings(max_examples=25, deadline=None)
+    @settings(max_examples=25)
     def test_one_arrow_gives_every_cell_its_way(self, name, seed, wrong):
         rng = np.random.default_rng(seed)
         y, x = np.mgrid[0:60, 0:80]

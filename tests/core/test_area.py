@@ -25,7 +25,7 @@ def picture(lab) -> np.ndarray:
 
 
 class Shapes(unittest.TestCase):
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=40)
     @given(st.integers(3, 60), st.integers(3, 50), st.integers(0, 20), st.integers(0, 20))
     def test_a_rectangle_holds_exactly_its_pixels(self, w, h, x, y):
         mask = fill_ring(np.array(rectangle(x, y, w, h)), 90, 90)

@@ -62,7 +62,7 @@ class Tone(unittest.TestCase):
         dark = np.full((1, 3), 0.2)
         self.assertLess(float(np.abs(a.log_linear(dark) - b.log_linear(dark)).max()), 0.12)
 
-    @settings(max_examples=15, deadline=None)
+    @settings(max_examples=15)
     @given(st.floats(0.45, 1.0))
     def test_the_strips_own_light_does_not_matter(self, light):
         found = fit_curve(seen_by(CURVES["contrast"], light))

@@ -3,7 +3,7 @@
 import unittest
 
 import numpy as np
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from hanabira.core.area.face import Face, face_lines, likely_tip
@@ -37,7 +37,6 @@ def lines(p: dict[str, tuple[float, float]], px_per_mm: float, order: int = 0) -
 
 class FaceLines(unittest.TestCase):
     @given(st.floats(-40, 40), st.floats(1, 40), st.tuples(st.floats(0, 4000), st.floats(0, 4000)), st.integers(0, 1))
-    @settings(deadline=None)
     def test_lengths_do_not_depend_on_scale_place_tilt_or_the_order_of_clicks(self, tilt, px_per_mm, shift, order):
         f = lines(drawn(tilt, px_per_mm, shift, HEAD), px_per_mm, order)
         self.assertAlmostEqual(f.eyes_mm, 48.0, places=5)

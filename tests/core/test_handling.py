@@ -27,7 +27,7 @@ def completed(areas: list[AreaWork], handling: Handling = Handling(), pace: Pace
 
 class BetweenTheLayers(unittest.TestCase):
     @given(st.integers(0, 100_000), st.sampled_from(["right", "left"]), st.booleans())
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     def test_layers_keep_their_order_and_each_extra_stands_where_it_waits_for_nothing(self, seed, hand, graphite):
         areas = commission(seed, 6, 5)
         plain = order(areas, Preferences(hand))
@@ -44,7 +44,7 @@ class BetweenTheLayers(unittest.TestCase):
         self.assertEqual({q.step.key for q in calendar.placed}, set(place))
 
     @given(st.integers(0, 100_000))
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=40)
     def test_graphite_is_lifted_before_the_first_colour_of_pale_areas_alone(self, seed):
         areas = commission(seed, 6, 5)
         found = completed(areas)
@@ -131,7 +131,6 @@ class Reminders(unittest.TestCase):
                 self.assertTrue(words in told if words else not told, told)
 
     @given(st.floats(-720, 720), st.sampled_from(["right", "left"]))
-    @settings(deadline=None)
     def test_a_turned_sheet_brings_the_hairs_to_the_wrists_way(self, hair, hand):
         easy = {"right": 45.0, "left": 135.0}[hand]
         off = lambda deg: abs((deg - easy + 90) % 180 - 90)  # noqa: E731

@@ -32,7 +32,7 @@ def square_px(o: Outline) -> float:
 
 class JoinAndCut(unittest.TestCase):
     @given(BOX, BOX)
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=40)
     def test_areas_agree_with_polygons(self, a, b):
         one, two = Polygon(rectangle(*a)), Polygon(rectangle(*b))
         slack = 0.6 * (one.length + two.length)
@@ -116,7 +116,7 @@ class Touch(unittest.TestCase):
 
 class PreparedPhoto(unittest.TestCase):
     @given(st.floats(-45, 45), st.booleans(), st.floats(-45, 45), st.booleans(), st.tuples(st.floats(0, 300), st.floats(0, 200)))
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     def test_points_come_back(self, t0, m0, t1, m1, q):
         size = (300, 200)
         there = move_points([q], size, (t0, m0), (t1, m1))
@@ -132,7 +132,7 @@ class PreparedPhoto(unittest.TestCase):
             np.testing.assert_allclose(at, (xs.mean() + 0.5, ys.mean() + 0.5), atol=0.6)
 
     @given(st.floats(-30, 30), st.floats(0, 150), st.floats(0, 90), st.floats(30, 150), st.floats(30, 110))
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     def test_no_corner_of_a_fitted_crop_lacks_photo(self, tilt, x, y, w, h):
         size = (300, 200)
         cx, cy, cw, ch = fit_inside((x, y, w, h), size, tilt)
@@ -174,7 +174,7 @@ class PreparedPhoto(unittest.TestCase):
 
 class GridAndTemplates(unittest.TestCase):
     @given(st.floats(5, 60), st.floats(60, 400), st.floats(60, 400))
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=40)
     def test_diagonals_run_through_corners_of_cells_and_stay_inside(self, s, w, h):
         grid = Grid(s, True)
         for x0, y0, x1, y1 in grid.slants(w, h):

@@ -60,7 +60,7 @@ class Sentences(unittest.TestCase):
         self.assertEqual(joined(["a", "b", "c"]), "a, b and c")
 
     @given(st.lists(st.sampled_from(["", "203", "401"]), min_size=1, max_size=9), st.data())
-    @settings(max_examples=80, deadline=None)
+    @settings(max_examples=80)
     def test_a_run_is_as_long_as_the_pencil_stays_and_no_longer(self, codes, data):
         at = data.draw(st.integers(0, len(codes) - 1))
         low, high = run_of(codes, at)

@@ -164,7 +164,7 @@ class Diagnoses(unittest.TestCase):
         self.assertLess(abs(slip.bias), 0.1)
         self.assertEqual(diagnose([]).answers, 0)
 
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=40)
     @given(st.lists(st.floats(-3, 3), min_size=20, max_size=60), st.floats(-2, 2))
     def test_a_shift_of_all_answers_shifts_the_bias_as_much(self, errors, by):
         a, b = diagnose(errors), diagnose([e + by for e in errors])

@@ -127,7 +127,7 @@ class Shapes(unittest.TestCase):
         self.assertGreater(asked, 3)
 
     @given(st.floats(0.05, 0.4), st.floats(0.05, 0.4), st.floats(0.1, 0.5))
-    @settings(deadline=None, max_examples=30)
+    @settings(max_examples=30)
     def test_overlap_of_squares_is_their_common_ground(self, x, y, side):
         mask = np.zeros((400, 400), bool)
         mask[40:240, 40:240] = True

@@ -13,7 +13,7 @@ finite = st.floats(-200, 200, allow_nan=False, width=32)
 
 
 class Ranks(unittest.TestCase):
-    @settings(max_examples=200, deadline=None)
+    @settings(max_examples=200)
     @given(arrays(np.float32, array_shapes(min_dims=1, max_dims=3, max_side=9), elements=finite))
     def test_the_median_is_the_general_one(self, values):
         before = values.copy()
@@ -27,7 +27,7 @@ class Ranks(unittest.TestCase):
         with self.assertRaisesRegex(ValueError, "no values"):
             median(np.zeros((0, 3)))
 
-    @settings(max_examples=200, deadline=None)
+    @settings(max_examples=200)
     @given(arrays(np.float32, st.integers(0, 400), elements=st.floats(-1, 101, width=32)))
     def test_ranks_rise_and_what_is_alike_stays_in_its_order(self, lightness):
         order = by_lightness(lightness)

@@ -72,7 +72,7 @@ def commission(seed: int, n: int = 9, deep: int = 7) -> list[AreaWork]:
 
 class Order(unittest.TestCase):
     @given(st.integers(0, 100_000), st.sampled_from(["right", "left"]), st.sampled_from(["one-area", "roam", "background-first"]))
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     def test_every_rule_holds_and_nothing_is_lost(self, seed, hand, sequence):
         areas = commission(seed)
         found = order(areas, Preferences(hand, sequence))
@@ -125,7 +125,7 @@ class Order(unittest.TestCase):
         self.assertEqual(roam, [0, 0, 0, 1, 1, 1])
 
     @given(st.integers(0, 100_000), st.randoms(use_true_random=False))
-    @settings(max_examples=30, deadline=None)
+    @settings(max_examples=30)
     def test_a_dragged_step_stays_where_it_was_put_and_says_what_it_breaks(self, seed, r):
         areas = commission(seed, 6, 5)
         plain = order(areas).steps
@@ -181,7 +181,7 @@ class Hours(unittest.TestCase):
 
 class OnDays(unittest.TestCase):
     @given(st.integers(0, 100_000), st.floats(1, 8), st.sets(st.integers(0, 6), min_size=1))
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=40)
     def test_sessions_keep_hours_order_and_drying(self, seed, hours, weekdays):
         found = order(commission(seed, 6, 5))
         days = Days(MONDAY, hours, tuple(sorted(weekdays)))

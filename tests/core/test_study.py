@@ -128,7 +128,7 @@ class Hues(unittest.TestCase):
 
 
 class ValueShapes(unittest.TestCase):
-    @settings(max_examples=12, deadline=None)
+    @settings(max_examples=12)
     @given(steps=st.integers(3, 7), seed=st.integers(0, 10_000))
     def test_steps_run_from_dark_to_light_without_islands(self, steps, seed):
         rng = np.random.default_rng(seed)

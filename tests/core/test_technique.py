@@ -9,7 +9,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
-from hypothesis import HealthCheck, Phase, given, settings
+from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
 
 from hanabira.core.colour.difference import delta_e00
@@ -70,7 +70,7 @@ class EveryWay(unittest.TestCase):
         st.sampled_from(sorted(surfaces())), st.sampled_from(sorted(COATS)), st.sampled_from(MARKINGS), st.sampled_from(["pencils", "pastels"]),
         st.sampled_from(sorted(papers())), st.fixed_dictionaries({k: st.sampled_from(sorted(s.choices)) for k, s in switches().items()}), st.integers(1, 5),
     )  # fmt: skip
-    @settings(max_examples=26, deadline=None, derandomize=True, phases=[Phase.generate], suppress_health_check=[HealthCheck.too_slow])
+    @settings(max_examples=26, phases=[Phase.generate])
     def test_it_keeps_every_rule(self, surface_id, coat, marking, kit_name, paper_id, chosen, finish):
         """All pairs of these are walked by `benchmarks.every_way`."""
         if not makes_sense(kit_name, paper_id):

@@ -96,7 +96,7 @@ class Rows(Plain):
         (a, b), _high = self.laid(300, Sized(60, 60), Sized(80, 40, grows=True))
         self.assertEqual((a.width(), b.width()), (60, 236))
 
-    @settings(max_examples=80, deadline=None)
+    @settings(max_examples=80)
     @given(
         width=st.integers(60, 700),
         sizes=st.lists(st.tuples(st.integers(10, 60), st.integers(0, 160), st.integers(12, 60)), min_size=1, max_size=7),

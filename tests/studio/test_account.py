@@ -96,7 +96,7 @@ class Forecast(unittest.TestCase):
         "highlight": np.array([88.0, 0, 4]),
     }
 
-    @settings(max_examples=30, deadline=None)
+    @settings(max_examples=30)
     @given(st.integers(0, 10_000))
     def test_a_recipe_that_hits_its_targets_gives_the_drawing_back_in_its_own_hues(self, seed):
         lab = np.random.default_rng(seed).uniform((5, -10, -10), (98, 20, 30), (200, 3))

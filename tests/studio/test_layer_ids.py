@@ -36,7 +36,7 @@ def some_layers(seed: int, n: int) -> tuple[Layer, ...]:
 
 
 class Ids(unittest.TestCase):
-    @settings(max_examples=120, deadline=None)
+    @settings(max_examples=120)
     @given(st.integers(0, 10**6), st.integers(1, 9), st.integers(0, 4))
     def test_moving_inserting_and_removing_keeps_every_name(self, seed: int, n: int, more: int):
         r = random.Random(seed)

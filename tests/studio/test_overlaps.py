@@ -28,7 +28,7 @@ def meet(a: Area, b: Area) -> bool:
 
 
 class Order(unittest.TestCase):
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     @given(st.integers(0, 10_000), st.integers(1, 14))
     def test_higher_levels_then_smaller_areas_lie_over(self, seed: int, n: int):
         areas = some_areas(seed, n)
