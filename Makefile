@@ -33,6 +33,7 @@ install:
 uninstall:
 	if test -x "$(HOME_OF_IT)/bin/python"; then "$(HOME_OF_IT)/bin/python" -m hanabira.desktop.install "$(PREFIX)" --remove; fi
 	rm -rf "$(HOME_OF_IT)"
+	if test -d "$(PREFIX)/lib"; then rmdir --ignore-fail-on-non-empty "$(PREFIX)/lib"; fi
 
 check: venv
 	.venv/bin/ruff check hanabira tests benchmarks tools

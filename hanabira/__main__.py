@@ -14,7 +14,7 @@ def run() -> int:
     gc.disable()
     from hanabira.cli import main
 
-    if sys.argv[1:2] != ["open"]:
+    if sys.argv[1:2] not in ([], ["open"]):
         gc.freeze()
         gc.enable()
     return main()

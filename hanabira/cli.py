@@ -171,7 +171,7 @@ def _add_commands(add: Add) -> None:
 
 def parser(window_only: bool = False) -> argparse.ArgumentParser:
     """The command line; with ``window_only`` no more of it than what opens a window, which need not wait for the rest."""
-    top = _Parser(prog="hanabira", description="Plan animal portraits in coloured pencil and pastel.")
+    top = _Parser(prog="hanabira", description="Plan animal portraits in coloured pencil and pastel. Without a command it opens your studio.")
     top.add_argument("--version", action="version", version=f"hanabira {__version__}")
     commands = top.add_subparsers(dest="command", required=True, parser_class=_Parser)
 
@@ -195,7 +195,7 @@ def parser(window_only: bool = False) -> argparse.ArgumentParser:
 def main(argv: Sequence[str] | None = None) -> int:
     """Run a command; 0 on success, 2 on a fault of the person, said in one line."""
     try:
-        asked = list(sys.argv[1:] if argv is None else argv)
+        asked = list(sys.argv[1:] if argv is None else argv) or ["open"]
         args = parser(asked[:1] in (["open"], ["demo"])).parse_args(asked)
         data = args.run(args)
     except Fault as fault:

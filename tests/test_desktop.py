@@ -1,17 +1,22 @@
 """Installed like an application: what is written under a prefix, and that exactly that goes again."""
 
 import configparser
+import contextlib
 import io
+import os
 import shutil
 import subprocess
+import sys
 import tempfile
 import unittest
 import xml.etree.ElementTree as ET
 from pathlib import Path
+from unittest import mock
 
 from PIL import Image
 
 import hanabira
+from hanabira.desk.virtual import virtual_screen
 from hanabira.desktop import install
 from tests.demo_studio import OnDemo
 from tests.desk.test_desk import DemoCase
@@ -87,6 +92,102 @@ class Installed(unittest.TestCase):
         before = {p: p.read_bytes() for p in self.written if p.is_file()}
         self.assertEqual(set(install.install(self.prefix, self.command)), set(self.written))
         self.assertEqual({p: p.read_bytes() for p in self.written if p.is_file()}, before)
+
+
+MIME = """#!/bin/sh
+# what the real one does as far as it matters here: it wants the folder of packages, and writes a database of what lies in it
+test -d "$1/packages" || exit 1
+sed -n 's/.*<glob pattern="\\([^"]*\\)".*/\\1/p' "$1"/packages/*.xml > "$1/globs2" 2>/dev/null || : > "$1/globs2"
+for f in aliases magic mime.cache types; do echo made > "$1/$f"; done
+rm -rf "$1/application"
+for f in "$1"/packages/*.xml; do test -f "$f" && mkdir -p "$1/application" && cp "$f" "$1/application/x-$(basename "$f")"; done
+exit 0
+"""
+OTHERS = """#!/bin/sh
+echo made > "$1/{name}"
+"""
+
+
+class WholePrefix(unittest.TestCase):
+    """With the programs of a desktop at work, which write databases of their own into the prefix."""
+
+    def setUp(self):
+        temp = tempfile.TemporaryDirectory()
+        self.addCleanup(temp.cleanup)
+        self.prefix, programs = Path(temp.name) / "prefix", Path(temp.name) / "programs"
+        programs.mkdir()
+        for name, text in (
+            ("update-mime-database", MIME),
+            ("update-desktop-database", OTHERS.format(name="mimeinfo.cache")),
+            ("gtk-update-icon-cache", OTHERS.format(name="icon-theme.cache")),
+        ):
+            (programs / name).write_text(text)
+            (programs / name).chmod(0o755)
+        path = mock.patch.dict(os.environ, {"PATH": f"{programs}{os.pathsep}{os.environ['PATH']}"})
+        path.start()
+        self.addCleanup(path.stop)
+        self.command = Path(temp.name) / "hanabira"
+        self.command.write_text("#!/bin/sh\n")
+
+    def there(self) -> set[str]:
+        return {str(p.relative_to(self.prefix)) for p in self.prefix.rglob("*")}
+
+    def test_a_fresh_prefix_is_empty_again(self):
+        install.install(self.prefix, self.command)
+        self.assertIn("*.hanabira.zip", (self.prefix / "share/mime/globs2").read_text())
+        for name in ("share/mime/mime.cache", "share/applications/mimeinfo.cache", "share/icons/hicolor/icon-theme.cache"):
+            self.assertIn(name, self.there())
+        install.install(self.prefix, self.command)  # a second time, as after an update
+        install.remove(self.prefix)
+        self.assertEqual(self.there(), set())
+
+    def test_databases_of_others_stay_and_forget_us(self):
+        packages, entries = self.prefix / "share/mime/packages", self.prefix / "share/applications"
+        for folder in (packages, entries):
+            folder.mkdir(parents=True)
+        (packages / "own.xml").write_text('<glob pattern="*.own"/>\n')
+        (entries / "own.desktop").write_text("[Desktop Entry]\n")
+        for program, folder, _sources in install.REFRESH[:2]:
+            subprocess.run([program, str(self.prefix / folder)], check=True)
+        before = self.there()
+        install.install(self.prefix, self.command)
+        install.remove(self.prefix)
+        self.assertEqual(self.there(), before)
+        self.assertEqual((self.prefix / "share/mime/globs2").read_text(), "*.own\n")
+
+    def test_it_says_how_to_start(self):
+        out = io.StringIO()
+        with contextlib.redirect_stdout(out):
+            install.main([str(self.prefix), "--command", str(self.command)])
+        self.assertIn("Start it from the menu", out.getvalue())
+        self.assertIn(str(self.prefix / "bin" / "hanabira"), out.getvalue())
+        self.assertTrue(install.how_to_start(Path("/x"), f"/y{os.pathsep}/x/bin").endswith(": hanabira"))
+
+
+@unittest.skipUnless(shutil.which("Xvfb"), "needs Xvfb, which make venv installs when it may")
+class WindowClass(unittest.TestCase):
+    """A desktop groups a window under the entry whose StartupWMClass is the window's own."""
+
+    ASK = """
+import ctypes
+from hanabira.desk.start import make_app
+from PyQt6.QtWidgets import QWidget
+app = make_app(["hanabira"])
+window = QWidget(); window.show(); app.processEvents()
+class Hint(ctypes.Structure):
+    _fields_ = [("name", ctypes.c_char_p), ("of", ctypes.c_char_p)]
+x, hint = ctypes.CDLL("libX11.so.6"), Hint()
+x.XOpenDisplay.restype = ctypes.c_void_p
+display = ctypes.c_void_p(x.XOpenDisplay(None))
+assert x.XGetClassHint(display, ctypes.c_ulong(int(window.winId())), ctypes.byref(hint))
+print(hint.of.decode())
+"""
+
+    def test_the_entry_names_the_class_of_the_real_window(self):
+        entry = (install.HERE / f"{install.ID}.desktop").read_text("utf-8")
+        with virtual_screen() as env:
+            told = subprocess.run([sys.executable, "-c", self.ASK], env=env, capture_output=True, text=True, timeout=120, check=True)
+        self.assertIn(f"\nStartupWMClass={told.stdout.strip()}\n", entry)
 
 
 class DoubleClick(DemoCase):

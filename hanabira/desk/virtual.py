@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import shutil
 import subprocess
 import sys
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -26,36 +27,38 @@ def show_on_virtual_screen(folder: Path) -> int:
     """Start a virtual screen, photograph the stages on it, say where the pictures are."""
     pictures = folder.parent / "pictures"
     print("There is no display here. Starting the same window on a virtual screen instead.")
-    program = shutil.which("Xvfb")
-    environment = dict(os.environ)
-    server = None
-    if program is None:
-        print("Xvfb is not installed, so the window is drawn without any screen.")
-        environment["QT_QPA_PLATFORM"] = "offscreen"
-    else:
-        read, write = os.pipe()
-        server = subprocess.Popen(
-            [program, "-displayfd", str(write), "-screen", "0", f"{SIZE[0]}x{SIZE[1]}x24", "-nolisten", "tcp"],
-            pass_fds=[write],
-            stderr=subprocess.DEVNULL,
-        )
-        os.close(write)
-        with os.fdopen(read) as answer:
-            # to the end of the line: closing earlier would end the server as it writes
-            number = answer.readline().strip()
-        environment["DISPLAY"] = f":{number}"
-        environment["QT_QPA_PLATFORM"] = "xcb"
-    try:
+    with virtual_screen() as environment:
         code = subprocess.run(
             [sys.executable, "-m", "hanabira.desk.virtual", str(folder), str(pictures)], env=environment, check=False
         ).returncode
-    finally:
-        if server is not None:
-            server.terminate()
-            server.wait()
     if code == 0:
         print(f"A picture of each stage lies in {pictures}")
     return code
+
+
+@contextlib.contextmanager
+def virtual_screen() -> Iterator[dict[str, str]]:
+    """A virtual screen of its own: the environment in which a process opens its windows there, or draws them without any screen."""
+    program = shutil.which("Xvfb")
+    if program is None:
+        print("Xvfb is not installed, so the window is drawn without any screen.")
+        yield {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
+        return
+    read, write = os.pipe()
+    server = subprocess.Popen(
+        [program, "-displayfd", str(write), "-screen", "0", f"{SIZE[0]}x{SIZE[1]}x24", "-nolisten", "tcp"],
+        pass_fds=[write],
+        stderr=subprocess.DEVNULL,
+    )
+    os.close(write)
+    try:
+        with os.fdopen(read) as answer:
+            # to the end of the line: closing earlier would end the server as it writes
+            number = answer.readline().strip()
+        yield {**os.environ, "DISPLAY": f":{number}", "QT_QPA_PLATFORM": "xcb"}
+    finally:
+        server.terminate()
+        server.wait()
 
 
 def settle(app: QApplication, busy: Callable[[], bool], most_s: float = 60.0) -> None:

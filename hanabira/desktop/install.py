@@ -1,7 +1,8 @@
 """Put the application's entry, metadata, bundle type and icons into a prefix, and take exactly those away again.
 
 ``python -m hanabira.desktop.install PREFIX`` and ``… PREFIX --remove``; `make install` and `make uninstall` call it. What was written stands in
-``PREFIX/share/hanabira/installed``, so that nothing else is ever removed.
+``PREFIX/share/hanabira/installed``, so that nothing else is ever removed. The programs that tell a running desktop write databases of their own
+into the prefix; those that were not there before stand in the list as well, behind a ``+``, and go when nothing else is left that they speak of.
 """
 
 from __future__ import annotations
@@ -20,11 +21,14 @@ SIZES = (16, 22, 24, 32, 48, 64, 96, 128, 256, 512)
 """Sides of the icons in pixels."""
 LIST = Path("share") / "hanabira" / "installed"
 REFRESH = (
-    ("update-desktop-database", "share/applications"),
-    ("update-mime-database", "share/mime"),
-    ("gtk-update-icon-cache", "share/icons/hicolor"),
+    ("update-desktop-database", "share/applications", "*.desktop"),
+    ("update-mime-database", "share/mime", "packages/*.xml"),
+    ("gtk-update-icon-cache", "share/icons/hicolor", "*/*/*.*"),
 )
-"""Programs that tell a running desktop of what is new, each with the folder it reads; those that are missing are left out."""
+"""Programs that tell a running desktop of what is new, each with the folder it reads, and what its database is made from there; those that are
+missing are left out."""
+MADE = "+"
+"""Before a line of the list: the file was made by one of these programs."""
 
 
 def icons() -> dict[int, bytes]:
@@ -90,41 +94,74 @@ def install(prefix: Path, command: Path) -> list[Path]:
         link.unlink(missing_ok=True)
         link.symlink_to(command)
         written.append(link)
+    before = _databases(prefix)
+    _refresh(prefix)
+    made = {p for p in _databases(prefix) - before if p not in written} | {prefix / q for q in _listed(prefix)[1] if (prefix / q).is_file()}
     listed = prefix / LIST
     listed.parent.mkdir(parents=True, exist_ok=True)
-    listed.write_text("\n".join(str(p.relative_to(prefix)) for p in written) + "\n", "utf-8")
-    _refresh(prefix)
+    lines = [*(str(p.relative_to(prefix)) for p in written), *(MADE + str(p.relative_to(prefix)) for p in sorted(made))]
+    listed.write_text("\n".join(lines) + "\n", "utf-8")
     return written
 
 
 def remove(prefix: Path) -> list[Path]:
     """Take away what `install` wrote, and folders that are empty then; the studio is never touched. The paths that went."""
-    listed = prefix / LIST
-    if not listed.exists():
-        return []
+    written, made = _listed(prefix)
     gone = []
-    for line in listed.read_text("utf-8").splitlines():
+    for line in written:
         path = prefix / line
         if path.is_symlink() or path.is_file():
             path.unlink()
             gone.append(path)
-            _prune(path.parent, prefix)
-    listed.unlink()
-    _prune(listed.parent, prefix)
-    _refresh(prefix)
+    if written:
+        # the folders are still there: a database is made anew without us only where its program finds them
+        _refresh(prefix)
+    for _program, folder, sources in REFRESH:
+        if not any((prefix / folder).glob(sources)):
+            for line in made:
+                if line.startswith(f"{folder}/"):
+                    (prefix / line).unlink(missing_ok=True)
+    for line in (*written, *made):
+        _prune((prefix / line).parent, prefix)
+    if written:
+        (prefix / LIST).unlink()
+        _prune((prefix / LIST).parent, prefix)
     return gone
 
 
+def _listed(prefix: Path) -> tuple[list[str], list[str]]:
+    """What the list names: what was written, and what the programs made then."""
+    path = prefix / LIST
+    lines = path.read_text("utf-8").splitlines() if path.is_file() else []
+    return [q for q in lines if not q.startswith(MADE)], [q.removeprefix(MADE) for q in lines if q.startswith(MADE)]
+
+
+def _databases(prefix: Path) -> set[Path]:
+    """Every file in the folders that the programs write into."""
+    return {p for _program, folder, _sources in REFRESH for p in (prefix / folder).rglob("*") if p.is_file()}
+
+
 def _prune(folder: Path, prefix: Path) -> None:
+    while not folder.exists() and folder != prefix:
+        folder = folder.parent
     while folder != prefix and folder.is_dir() and not any(folder.iterdir()):
         folder.rmdir()
         folder = folder.parent
 
 
 def _refresh(prefix: Path) -> None:
-    for program, folder in REFRESH:
+    for program, folder, _sources in REFRESH:
         if shutil.which(program) and (prefix / folder).is_dir():
             subprocess.run([program, str(prefix / folder)], check=False, capture_output=True)
+
+
+def how_to_start(prefix: Path, path: str | None = None) -> str:
+    """How the installed program is started, in words: by its name only where ``path`` (the variable PATH) has its folder."""
+    folder = prefix / "bin"
+    known = {Path(q).expanduser() for q in (os.environ.get("PATH", "") if path is None else path).split(os.pathsep) if q}
+    name = "hanabira" if folder in known else str(folder / "hanabira")
+    more = "" if folder in known else f" ({folder} is not on your PATH.)"
+    return f"Start it from the menu of your desktop as Hanabira, or in a terminal with: {name}{more}"
 
 
 def main(argv: Sequence[str] | None = None) -> int:
@@ -141,6 +178,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     else:
         done = install(prefix, (args.command or Path(sys.executable).parent / "hanabira").absolute())
         print(f"{len(done)} files written under {prefix}.")
+        print(how_to_start(prefix))
     return 0
 
 

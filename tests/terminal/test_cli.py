@@ -8,6 +8,7 @@ import tempfile
 import unittest
 from dataclasses import replace
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 from PIL import Image
@@ -35,6 +36,23 @@ def ask(*args: str) -> dict:
     code, out, err = run(*args, "--json")
     assert (code, err) == (0, ""), (code, err)
     return json.loads(out)
+
+
+class Bare(unittest.TestCase):
+    def test_without_a_command_the_studio_opens_as_with_open(self):
+        with mock.patch("hanabira.desk.start.start", return_value=7) as start:
+            for asked in ((), ("open",)):
+                self.assertEqual(run(*asked)[0], 7)
+        self.assertEqual(start.call_args_list, [mock.call(None)] * 2)
+
+    def test_it_says_so_where_there_is_no_display(self):
+        with mock.patch("hanabira.desk.start.has_display", return_value=False):
+            code, out, err = run()
+        self.assertEqual((code, out, err.count("\n")), (2, "", 1))
+        self.assertIn("no display", err)
+
+    def test_an_unknown_word_is_still_no_command(self):
+        self.assertEqual(run("portrait")[0], 2)
 
 
 class Contract(unittest.TestCase):
