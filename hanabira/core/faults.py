@@ -46,6 +46,14 @@ class LostStudio(StudioFault):
     """A studio whose database is damaged, empty or gone, so that going back to a backup is the cure."""
 
 
+class DisplacedStudio(StudioFault):
+    """A studio whose files another program changed while it was open; what the window held is saved, and nothing is written any more."""
+
+
+class StaleRecord(StudioFault):
+    """A record that was changed elsewhere since it was read here."""
+
+
 class RecordFault(StudioFault):
     """A record that does not make sense: a wrong kind of value, a number out of range, an id that does not exist."""
 

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import contextlib
 import datetime
-import fcntl
 import os
 import re
 import shutil
@@ -19,11 +18,14 @@ from pathlib import Path
 
 from hanabira.core.clock import MACHINE
 from hanabira.core.faults import StudioFault
-from hanabira.studio import database
+from hanabira.studio import database, locks
 from hanabira.studio.database import DATABASE, HEAD
 
 FOLDER = "backups"
 ASIDE = "aside"
+JOURNAL = "journal"
+PRIVATE = 0o600
+"""Only the person reads clients' names and prices."""
 KEPT = 10
 """How many of the backups of each reason are kept that hold a commission."""
 EMPTY_KEPT = 2
@@ -62,12 +64,13 @@ def backups(folder: Path, look_inside: bool = True) -> tuple[Backup, ...]:
     out = []
     for path in (folder / FOLDER).glob("*.sqlite"):
         with contextlib.suppress(OSError):  # another process may just have thinned it out
-            out.append(_named(path))
+            out.append(named(path))
     out.sort(key=lambda b: (b.number, b.made, b.path.name))
     return tuple(inside(b) for b in out) if look_inside else tuple(out)
 
 
-def _named(path: Path) -> Backup:
+def named(path: Path) -> Backup:
+    """What the name of a backup says, and the time of its file where the name says nothing."""
     found = _NAME.match(path.name)
     if found:
         with contextlib.suppress(ValueError):
@@ -120,13 +123,14 @@ def make(folder: Path, reason: str, mark: str = "", now: datetime.datetime | Non
     kept = folder / FOLDER
     part = kept / f".{os.getpid()}-{now:%H%M%S%f}.part"
     try:
-        kept.mkdir(exist_ok=True)
+        kept.mkdir(mode=0o700, exist_ok=True)
         with (
             contextlib.closing(database.connect(folder / DATABASE, "ro")) as source,
             contextlib.closing(database.connect(part, "rwc")) as copy,
         ):
             source.backup(copy)
-        _settle(part)
+        os.chmod(part, PRIVATE)
+        settle(part)
         before = [b for b in backups(folder, look_inside=False) if b.reason == reason]
         if reason == "before-update" and before and _same(before[-1].path, part):
             part.unlink()
@@ -152,7 +156,7 @@ def make(folder: Path, reason: str, mark: str = "", now: datetime.datetime | Non
         with contextlib.suppress(OSError):
             database.remove(part)
     thin_out(folder, now)
-    return inside(_named(target))
+    return inside(named(target))
 
 
 def _why(error: BaseException, folder: Path) -> tuple[str, str]:
@@ -161,7 +165,7 @@ def _why(error: BaseException, folder: Path) -> tuple[str, str]:
     return database.said(error, folder)
 
 
-def _settle(path: Path) -> None:
+def settle(path: Path) -> None:
     """See that a file is on the disk, not only on its way there."""
     with open(path, "rb+") as f:
         os.fsync(f.fileno())
@@ -191,20 +195,15 @@ def thin_out(folder: Path, now: datetime.datetime | None = None) -> None:
 @contextlib.contextmanager
 def _alone(folder: Path) -> Iterator[None]:
     """Hold the studio's lock, so that no window writes meanwhile."""
+    lock, why = locks.take(folder)
+    if lock is None:
+        if why == locks.TAKEN:
+            raise StudioFault("Another window has this studio open.", "Nothing was changed.", "Close it, then go back to the backup.")
+        raise StudioFault(f"The folder {folder} cannot be written: {why}.", "Nothing was changed.")
     try:
-        handle = open(folder / "studio.lock", "a+")  # noqa: SIM115 - closed below
-    except OSError as error:
-        raise StudioFault(f"The folder {folder} cannot be written: {error.strerror}.", "Nothing was changed.") from error
-    try:
-        try:
-            fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except OSError:
-            raise StudioFault(
-                "Another window has this studio open.", "Nothing was changed.", "Close it, then go back to the backup."
-            ) from None
         yield
     finally:
-        handle.close()
+        lock.close()
 
 
 def restore(folder: Path, backup: Path, now: datetime.datetime | None = None) -> Path:
@@ -224,12 +223,9 @@ def restore(folder: Path, backup: Path, now: datetime.datetime | None = None) ->
     with _alone(folder):
         try:
             shutil.copyfile(backup, part)
-            _settle(part)
-            aside = _aside(folder, now)
-            # the database first: ended in between, it is missed at the next start; without its log it would open as an older one
-            for name in (DATABASE, f"{DATABASE}-wal", f"{DATABASE}-shm", f"{DATABASE}-journal"):
-                if (folder / name).exists():
-                    os.replace(folder / name, aside / name)
+            settle(part)
+            os.chmod(part, PRIVATE)
+            aside = set_aside(folder, now)
             os.replace(part, path)
         except OSError as error:
             words, do = _why(error, folder)
@@ -243,12 +239,29 @@ def restore(folder: Path, backup: Path, now: datetime.datetime | None = None) ->
     return aside
 
 
+def set_aside(folder: Path, now: datetime.datetime, with_journal: bool = True) -> Path:
+    """Move a studio's database and log, and its journal unless that goes on, into a folder of their own; that folder. Raises `OSError`."""
+    aside = _aside(folder, now)
+    # the database first: ended in between, it is missed at the next start; without its log it would open as an older one
+    for name in (DATABASE, f"{DATABASE}-wal", f"{DATABASE}-shm", f"{DATABASE}-journal", *((JOURNAL,) if with_journal else ())):
+        if (folder / name).exists():
+            os.replace(folder / name, aside / name)
+    return aside
+
+
+def journal_aside(folder: Path, now: datetime.datetime) -> Path:
+    """Move the journal alone aside: the database is not one that it knows."""
+    aside = _aside(folder, now)
+    os.replace(folder / JOURNAL, aside / JOURNAL)
+    return aside
+
+
 def _aside(folder: Path, now: datetime.datetime) -> Path:
     n = 0
     while True:
         path = folder / ASIDE / f"{now:%Y-%m-%d-%H%M%S}{f'-{n}' if n else ''}"
         try:
-            path.mkdir(parents=True)
+            path.mkdir(mode=0o700, parents=True)
             return path
         except FileExistsError:
             n += 1

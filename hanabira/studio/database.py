@@ -20,7 +20,7 @@ from urllib.parse import quote
 from hanabira.core.faults import LostStudio, StudioFault
 
 DATABASE = "studio.sqlite"
-HEAD = "0010"
+HEAD = "0011"
 """The newest schema; a test holds it against the migrations."""
 WAIT_S = 10.0
 """How long a statement waits for another process that holds the file."""
@@ -53,6 +53,8 @@ def _tuned(path: Path, mode: str, foreign_keys: bool = True) -> sqlite3.Connecti
         if mode != "ro":
             connection.execute("PRAGMA journal_mode = WAL")
             connection.execute("PRAGMA synchronous = FULL")
+            # the log goes into the file when the store says so: any other change of the file was made by another program
+            connection.execute("PRAGMA wal_autocheckpoint = 0")
     except BaseException:
         connection.close()
         raise
@@ -60,22 +62,47 @@ def _tuned(path: Path, mode: str, foreign_keys: bool = True) -> sqlite3.Connecti
 
 
 class Connections:
-    """Connections to a database file. Each serves one thread at a time; a few wait for the next one where the file may be written."""
+    """Connections to a database file. Each serves one thread at a time; a few wait for the next one where the file may be written.
+
+    One of these stays open as long as the store: the last one to be closed would move the log into the file.
+    """
 
     MOST_IDLE = 4
 
     def __init__(self, path: Path, mode: str) -> None:
         self._path, self._mode = path, mode
         self._idle: list[sqlite3.Connection] = []
-        self._guard = threading.Lock()
-        self._closed = False
+        self._guard = threading.Condition()
+        self._closed = self._no_more = False
+        if mode != "ro":
+            self._idle.append(_tuned(path, mode))
+
+    def open_no_more(self) -> None:
+        """Another file lies under the name: what is open goes on reading, and nothing else is opened."""
+        with self._guard:
+            self._no_more = True
+
+    def _taken(self) -> sqlite3.Connection:
+        with self._guard:
+            while not self._idle and self._no_more and not self._closed:
+                self._guard.wait(1.0)
+            if self._idle:
+                return self._idle.pop()
+        return _tuned(self._path, self._mode)
+
+    @contextlib.contextmanager
+    def plain(self) -> Iterator[sqlite3.Connection]:
+        """A connection without a transaction. Raises `sqlite3.Error`."""
+        connection = self._taken()
+        try:
+            yield connection
+        finally:
+            self._put_back(connection)
 
     @contextlib.contextmanager
     def transaction(self, writes: bool = False) -> Iterator[sqlite3.Connection]:
         """A transaction, undone where an exception ends it; one that ``writes`` takes the write lock at once. Raises `sqlite3.Error`."""
-        with self._guard:
-            connection = self._idle.pop() if self._idle else None
-        connection = connection or _tuned(self._path, self._mode)
+        connection = self._taken()
         try:
             connection.execute("BEGIN IMMEDIATE" if writes else "BEGIN")
             yield connection
@@ -93,6 +120,7 @@ class Connections:
         with self._guard:
             if self._mode != "ro" and not self._closed and len(self._idle) < self.MOST_IDLE:
                 self._idle.append(connection)
+                self._guard.notify()
                 return
         connection.close()
 

@@ -7,9 +7,9 @@ at any moment loses nothing that was shown as done.
 from __future__ import annotations
 
 import contextlib
-import fcntl
 import json
 import os
+import shutil
 import sqlite3
 import tempfile
 import threading
@@ -20,13 +20,17 @@ from typing import IO, TYPE_CHECKING, Any, TypeVar
 import platformdirs
 
 from hanabira.core.clock import MACHINE, Clock
-from hanabira.core.faults import LostStudio, PhotoFault, RecordFault, StudioFault
+from hanabira.core.faults import DisplacedStudio, LostStudio, PhotoFault, RecordFault, StaleRecord, StudioFault
 from hanabira.core.later import Later
 from hanabira.core.token import SILENT, Token
-from hanabira.studio import backups, database, tables
+from hanabira.studio import backups, database, healing, locks, tables
 from hanabira.studio.checking import check
 from hanabira.studio.database import DATABASE, HEAD, Connections
+from hanabira.studio.healing import Displaced
+from hanabira.studio.journal import FOLDER, KEY, Journal, keep, new_lineage, newest, standing_of
+from hanabira.studio.locks import Lock
 from hanabira.studio.records import Photo, Recipe, Record, Shot
+from hanabira.studio.watch import Watch
 
 if TYPE_CHECKING:
     import hashlib
@@ -40,6 +44,15 @@ else:
     pictures = Later("hanabira.studio.pictures")
 
 R = TypeVar("R", bound=Record)
+MOST_LOG = 4 << 20
+"""Bytes of the engine's log from which it is moved into the database file."""
+DISPLACED = {
+    "gone": "its files were taken away while it was open",
+    "swapped": "another program put other files in its place",
+    "written": "another program wrote into its files",
+}
+SCRATCH = "incoming"
+"""Where files lie while they are taken in; what a killed process left there goes at the next start."""
 
 
 def default_folder() -> Path:
@@ -53,10 +66,19 @@ class Store:
     It may be used from several threads: each transaction has a connection of its own, and writers wait for one another.
     """
 
-    def __init__(self, folder: Path, connections: Connections, lock: Any, read_only: str, clock: Clock = MACHINE) -> None:
+    def __init__(self, folder: Path, connections: Connections, lock: Lock | None, read_only: str, clock: Clock = MACHINE) -> None:
         self.folder, self._connections, self._lock, self.read_only = folder, connections, lock, read_only
         self.clock = clock
         """What day and hour it is, for all that is done in this studio."""
+        self.displaced: Displaced | None = None
+        """Set once another program has changed the files: nothing is written any more, and what this window held is saved."""
+        self.remarks: tuple[str, ...] = ()
+        """What is to be said of its opening: that it was built up again, or that what an earlier window held lies aside."""
+        self._watch, self._journal = Watch(folder / DATABASE), Journal(folder, new_lineage())
+        self._ops: list[list[Any]] = []
+        """What the transaction under way has done, for the journal."""
+        self._versions: dict[tuple[str, str], int] = {}
+        """How often each row had been changed when it was last read or written here."""
         self.edits = 0
         """How many edits went in since it was opened; whoever keeps something read from it looks here whether it is still so."""
         self._writing = threading.RLock()
@@ -73,22 +95,32 @@ class Store:
     def open(cls, folder: Path | str, clock: Clock = MACHINE) -> Store:
         """Open a studio, making it when the folder holds none. `StudioFault` when that cannot be; `LostStudio` where a backup is the cure.
 
-        A studio that another window writes, or on a disk that cannot be written, opens read-only.
+        A studio that another window writes, or on a disk that cannot be written, opens read-only. One whose database is lost or malformed is
+        built up again where its journal reaches to the last edit; `remarks` says so.
         """
         folder = Path(folder)
         try:
-            folder.mkdir(parents=True, exist_ok=True)
+            folder.mkdir(mode=0o700, parents=True, exist_ok=True)
         except (OSError, ValueError) as error:
             reason, do = database.refusal(error, "Choose another folder.")
             raise StudioFault(f"The studio folder {folder} cannot be made: {reason}.", do=do) from error
         path = folder / DATABASE
-        lock, why = _lock(folder)
+        lock, why = locks.take(folder)
+        if lock is not None and not _writable(folder):
+            lock.close()
+            lock, why = None, "its files cannot be written"
+        remarks: list[str] = []
         try:
+            checked = False
+            if lock is not None:
+                _tidy(folder)
+                checked = _healed(folder, clock, remarks)
             fresh = _is_fresh(path)
             if fresh and why:
                 raise StudioFault(f"There is no studio in {folder} and none can be made: {why}.")
-            if not fresh:
+            if not fresh and not checked:
                 database.check(path)
+            renewed = False
             if why:
                 if not fresh and _revision(path) != HEAD:
                     raise StudioFault(
@@ -96,13 +128,20 @@ class Store:
                         do=f"First: {why}.",
                     )
             else:
-                _bring_up_to_date(path, fresh, clock)
+                renewed = _bring_up_to_date(path, fresh, clock)
+                _closed_to_others(folder)
+            if lock is not None and not lock.take_database(path):
+                lock.close()
+                lock, why = None, locks.TAKEN
             store = cls(folder, Connections(path, "ro" if why else "rw"), lock, why, clock)
             if not why:
+                remarks += store._take_up_journal(fresh, renewed)
                 with contextlib.suppress(StudioFault):  # a full disk must not keep anyone from looking at the work
                     store.backup_of_the_day()
+            store.remarks = tuple(remarks)
         except BaseException:
-            _let_go(lock)
+            if lock is not None:
+                lock.close()
             raise
         return store
 
@@ -112,7 +151,11 @@ class Store:
             with contextlib.suppress(StudioFault):
                 self.backup("closing")
         self._connections.close()
-        _let_go(self._lock)
+        self._journal.close()
+        if self._lock is not None:
+            self._lock.close()
+            if self.displaced is not None and self.displaced.theirs is not None:
+                _leave(self.folder / DATABASE, self.displaced.theirs)
         self._lock = None
 
     def __enter__(self) -> Store:
@@ -142,10 +185,93 @@ class Store:
 
     @contextlib.contextmanager
     def _transaction(self) -> Iterator[sqlite3.Connection]:
+        self._may_write()
+        with self._said("stored"), self._writing:
+            self.look()
+            self._may_write()
+            if self._watch.log_size > MOST_LOG:
+                self._fold_log()
+            self._ops, begun = [], self._journal.standing
+            try:
+                with self._connections.transaction(writes=True) as connection:
+                    yield connection
+                    if self._ops:
+                        settle = any(op[0] != "set" for op in self._ops)
+                        now = self._journal.add(self._ops, self.clock.stamp(), self._watch.file, settle)
+                        keep(connection, KEY, now.text)
+            except BaseException:
+                if self._journal.standing != begun:
+                    self._journal.take_back()
+                raise
+            finally:
+                self._ops = []
+            how = self._watch.changed()
+            if how in ("gone", "swapped"):  # while it was written
+                self._displace(how)
+                self._may_write()
+            self._watch.take()
+
+    def _may_write(self) -> None:
+        if self.displaced is not None:
+            raise DisplacedStudio(f"Nothing can be stored: {self.read_only}.", *_rescued(self.displaced))
         if self.read_only:
             raise StudioFault(f"This studio is open for reading only: {self.read_only}.", kept="Nothing was changed.")
-        with self._said("stored"), self._writing, self._connections.transaction(writes=True) as connection:
-            yield connection
+
+    def look(self) -> bool:
+        """Whether the files are still those that were opened, as they were left. If not, what this store holds is saved and nothing is written any more."""
+        if self.read_only or self._lock is None:
+            return self.displaced is None
+        with self._writing:
+            how = self._watch.changed()
+            if how:
+                self._displace(how)
+        return not how
+
+    def _displace(self, how: str) -> None:
+        self._connections.open_no_more()
+        self.read_only = DISPLACED[how]
+        with self._connections.plain() as connection:
+            self.displaced = healing.rescue(self.folder, how, connection, self._journal.standing, self.clock.now())
+
+    def _fold_log(self) -> None:
+        """Move the log into the database file; while somebody reads it, another time."""
+        with self._connections.plain() as connection:
+            connection.execute("PRAGMA busy_timeout = 0")
+            connection.execute("PRAGMA wal_checkpoint(TRUNCATE)").fetchall()
+            connection.execute(f"PRAGMA busy_timeout = {round(1000 * database.WAIT_S)}")
+        self._watch.take()
+
+    def _take_up_journal(self, fresh: bool, renewed: bool) -> list[str]:
+        """Go on writing the journal where the database stands in it; else begin another, from a backup on.
+
+        So it is where the studio was ``renewed``: what was written of older tables does not fit the new ones.
+        """
+        with self._connections.transaction() as connection:
+            standing = standing_of(connection)
+        last = newest(self.folder)
+        if last is not None and standing == last.ends and not renewed:
+            self._journal.go_on(last)
+            self._watch.take()
+            return []
+        said = []
+        if last is not None:
+            aside = backups.journal_aside(self.folder, self.clock.now())
+            lost = healing.rescued(self.folder)
+            if not renewed:
+                said.append(
+                    f"The studio is another one than its last window left. The changes of that one are in {aside}"
+                    + (f", and the whole of it is in {lost[-1]}; “Go back to a backup” offers it." if lost else ".")
+                )
+        self._journal = Journal(self.folder, new_lineage())
+        with self._connections.transaction(writes=True) as connection:
+            keep(connection, KEY, self._journal.standing.text)
+        self._watch.take()
+        with contextlib.suppress(OSError):  # a full disk must not keep anyone from looking at the work; the first edit tries again
+            self._journal.begin()
+        if not fresh:
+            with contextlib.suppress(StudioFault):
+                self.backup("day")
+        return said
 
     @contextlib.contextmanager
     def _said(self, act: str) -> Iterator[None]:
@@ -156,6 +282,9 @@ class Store:
             words, do = database.said(error, self.folder)
             if act == "read":
                 raise StudioFault(f"The studio could not be read: {words}.", "Nothing was changed.", do) from error
+            raise StudioFault(f"The change could not be stored: {words}.", "Everything before it is safe.", do) from error
+        except OSError as error:  # of the journal
+            words, do = database.refusal(error, "Look at the permissions of the folder.")
             raise StudioFault(f"The change could not be stored: {words}.", "Everything before it is safe.", do) from error
 
     # -- records ---------------------------------------------------------
@@ -180,13 +309,18 @@ class Store:
             else:
                 raise KeyError(name)
         query = (
-            f"SELECT {', '.join(table.columns)} FROM {table.name}{' WHERE ' if asked else ''}{' AND '.join(asked)} ORDER BY {table.order}"
+            f"SELECT {', '.join(table.columns)}, version FROM {table.name}{' WHERE ' if asked else ''}{' AND '.join(asked)} ORDER BY {table.order}"
         )
         good: list[R] = []
         bad: list[Unreadable] = []
         with self._reading() as connection:
             # one odd value must not hide the rest: each row is looked at for itself
-            for values in connection.execute(query, tuple(where.values())):
+            at = table.columns.index(table.key)
+            for *read, version in connection.execute(query, tuple(where.values())):
+                values = tuple(read)
+                row = (table.name, str(values[at]))
+                if isinstance(version, int) and version > self._versions.get(row, -1):
+                    self._versions[row] = version
                 try:
                     good.append(tables.record_of(kind, values))  # type: ignore[arg-type]
                 except RecordFault as fault:
@@ -213,29 +347,50 @@ class Store:
             check(record)
             if (tables.TABLES[type(record)].name, tables.key_of(record)) in self._bad:
                 raise RecordFault("What is stored there cannot be read.", "It is kept as it is, and nothing was changed.")
+        versions: dict[tuple[str, str], int] = {}
         with self._transaction() as connection:
             for record in drop:
                 self._delete(connection, record)
             for record in put:
-                self._upsert(connection, record)
+                self._put(connection, record, versions)
+        self._versions.update(versions)
         self.edits += 1
 
-    @staticmethod
-    def _delete(connection: sqlite3.Connection, record: Record) -> None:
-        table = tables.TABLES[type(record)]
-        connection.execute(f"DELETE FROM {table.name} WHERE {table.key} = ?", (tables.key_of(record),))
+    def _delete(self, connection: sqlite3.Connection, record: Record) -> None:
+        table, key = tables.TABLES[type(record)], tables.key_of(record)
+        connection.execute(f"DELETE FROM {table.name} WHERE {table.key} = ?", (key,))
+        self._ops.append(["drop", table.name, key])
 
-    @staticmethod
-    def _upsert(connection: sqlite3.Connection, record: Record) -> None:
-        table = tables.TABLES[type(record)]
-        row = tables.to_row(record)
-        values = [row[c] for c in table.columns]
+    def _put(self, connection: sqlite3.Connection, record: Record, versions: dict[tuple[str, str], int]) -> None:
+        """Write a record: a new row, or of one that is there what has changed. Raises `StaleRecord` where it was changed since it was read here."""
+        table, key = tables.TABLES[type(record)], tables.key_of(record)
+        row, known = tables.to_row(record), (table.name, key)
+        seen = versions.get(known, self._versions.get(known))
+        there = connection.execute(f"SELECT {', '.join(table.columns)}, version FROM {table.name} WHERE {table.key} = ?", (key,)).fetchone()
+        if there is None:
+            versions[known] = (seen or 0) + 1
+            values = [row[c] for c in table.columns]
+            connection.execute(
+                f"INSERT INTO {table.name} ({', '.join(table.columns)}, version) VALUES ({', '.join('?' * len(values))}, ?)", (*values, versions[known])
+            )
+            self._ops.append(["put", table.name, key, {c: row[c] for c in table.columns}])
+            return
+        *before, version = there
+        if seen is not None and version != seen:
+            raise StaleRecord(
+                f"“{getattr(record, 'name', '') or table.name}” was changed by another window meanwhile.",
+                "What the other one wrote stands; nothing was changed here.",
+                "Look at it as it is now, then change it again.",
+            )
         # a row that is there is changed, never replaced: replacing would take what points at it along
-        done = connection.execute(
-            f"UPDATE {table.name} SET {', '.join(f'{c} = ?' for c in table.columns)} WHERE {table.key} = ?", (*values, row[table.key])
-        )
-        if not done.rowcount:
-            connection.execute(f"INSERT INTO {table.name} ({', '.join(table.columns)}) VALUES ({', '.join('?' * len(values))})", values)
+        changed = {c: row[c] for c, was in zip(table.columns, before, strict=True) if row[c] != was}
+        if changed:
+            versions[known] = version + 1
+            connection.execute(
+                f"UPDATE {table.name} SET {', '.join(f'{c} = ?' for c in changed)}, version = ? WHERE {table.key} = ?",
+                (*changed.values(), versions[known], key),
+            )
+            self._ops.append(["put", table.name, key, changed])
 
     # -- settings --------------------------------------------------------
     def setting(self, key: str, default: Any = None) -> Any:
@@ -256,9 +411,9 @@ class Store:
             return
         self._settings.pop(key, None)
         with self._transaction() as connection:
-            connection.execute("DELETE FROM setting WHERE key = ?", (key,))
-            if value is not None:
-                connection.execute("INSERT INTO setting (key, value) VALUES (?, ?)", (key, json.dumps(value)))
+            text = None if value is None else json.dumps(value)
+            keep(connection, key, text)
+            self._ops.append(["set", key, text])
         self._settings.pop(key, None)
 
     # -- photos ----------------------------------------------------------
@@ -280,14 +435,14 @@ class Store:
         root = self.folder / "photos"
         part = ""
         try:
-            root.mkdir(exist_ok=True)
+            root.mkdir(mode=0o700, exist_ok=True)
             with open(source, "rb") as src, tempfile.NamedTemporaryFile(dir=root, suffix=".part", delete=False) as out:
                 part = out.name
                 digest = _copy(src, out, name, token)
             size = pictures.read_picture(part, None, token, name).size
             suffix = suffix or pictures.suffix_of(part)
             target = root / digest[:2] / f"{digest}{suffix}"
-            target.parent.mkdir(exist_ok=True)
+            target.parent.mkdir(mode=0o700, exist_ok=True)
             if not target.exists() or _digest(target) != digest:
                 os.replace(part, target)
         except OSError as error:
@@ -336,9 +491,18 @@ class Store:
     def backup(self, reason: str = "asked") -> Backup:
         """Copy the database as it stands. Raises `StudioFault` when that cannot be written."""
         edits = self.edits
+        self._may_back_up()
         made = backups.make(self.folder, reason, now=self.clock.now())
         self._saved_edits = edits
+        if not self.read_only:
+            with self._writing, contextlib.suppress(OSError):
+                self._journal.cut()
         return made
+
+    def _may_back_up(self) -> None:
+        """What another program put there is no backup of this studio."""
+        if not self.look():
+            self._may_write()
 
     def backup_of_the_day(self) -> Backup | None:
         """Make the day's backup when there is none yet; also for a window that is open over midnight."""
@@ -366,6 +530,56 @@ def _digest(path: Path) -> str:
         return hashlib.file_digest(f, "sha256").hexdigest()
 
 
+def _writable(folder: Path) -> bool:
+    return os.access(folder, os.W_OK) and (not (folder / DATABASE).exists() or os.access(folder / DATABASE, os.W_OK))
+
+
+def _tidy(folder: Path) -> None:
+    """Only the person may look into a studio, and what a killed process left half written goes."""
+    with contextlib.suppress(OSError):
+        folder.chmod(0o700)
+    _closed_to_others(folder)
+    for place in (folder, folder / "photos", folder / backups.FOLDER):
+        for part in place.glob("*.part"):
+            with contextlib.suppress(OSError):
+                part.unlink()
+    shutil.rmtree(folder / SCRATCH, ignore_errors=True)
+
+
+def _closed_to_others(folder: Path) -> None:
+    for name in (DATABASE, f"{DATABASE}-wal", f"{DATABASE}-shm"):  # the engine makes its files as the database is
+        with contextlib.suppress(OSError):
+            (folder / name).chmod(0o600)
+
+
+def _healed(folder: Path, clock: Clock, remarks: list[str]) -> bool:
+    """Build a studio up again whose database is lost, malformed, older than its journal or mixed with another's; ``remarks`` gets what is to be
+    said of it. Whether the database was found whole.
+    """
+    if newest(folder) is None:
+        return False
+    why = healing.wrong(folder / DATABASE)
+    said = healing.heal(folder, clock.now(), why) if why else ""
+    remarks += [said] if said else []
+    return not why or bool(said)
+
+
+def _leave(path: Path, theirs: Path) -> None:
+    """Leave a file that another program wrote as it was found: closing our connections may have written into it."""
+    with contextlib.suppress(OSError):
+        part = path.with_name(f"{path.name}.part")
+        shutil.copy2(theirs, part)
+        database.remove(path)
+        os.replace(part, path)
+
+
+def _rescued(displaced: Displaced) -> tuple[str, str]:
+    """What was kept of it, and what to do."""
+    if displaced.mine is None:
+        return "What this window held could not be saved in its folder.", "Write a bundle of each commission to another place before you close it."
+    return f"What this window held is saved in {displaced.mine.parent}.", "Go on with that, or open what lies there now."
+
+
 def _is_fresh(path: Path) -> bool:
     """Whether a studio is to be made here. Raises `LostStudio` where there was one whose database is gone or empty."""
     try:
@@ -382,6 +596,8 @@ def _is_fresh(path: Path) -> bool:
         *(["its photos"] if photos.is_dir() and any(p.is_file() for p in photos.rglob("*")) else []),
         *(["its backups"] if kept.is_dir() and any(kept.glob("*.sqlite")) else []),
         *(["its log"] if log.exists() and log.stat().st_size > 0 else []),
+        *(["its journal"] if any((path.parent / FOLDER).glob("*.jsonl")) else []),
+        *(["what was saved of it"] if healing.rescued(path.parent) else []),
     ]
     if witnesses:
         raise LostStudio(
@@ -400,11 +616,11 @@ def _revision(path: Path) -> str | None:
         raise StudioFault(f"The studio cannot be opened now: {words}.", "Nothing in it is lost.", do) from error
 
 
-def _bring_up_to_date(path: Path, fresh: bool, clock: Clock) -> None:
-    """Make the tables of a new studio, or carry an older one over after a copy of it was made."""
+def _bring_up_to_date(path: Path, fresh: bool, clock: Clock) -> bool:
+    """Make the tables of a new studio, or carry an older one over after a copy of it was made; whether that was done."""
     found = None if fresh else _revision(path)
     if found == HEAD:
-        return
+        return False
     if found is not None and found > HEAD:
         raise StudioFault("This studio was written by a newer version of Hanabira.", "Nothing was changed.", "Open it with that version.")
     if not fresh and found is None and (path.parent / backups.FOLDER).is_dir() and any((path.parent / backups.FOLDER).glob("*.sqlite")):
@@ -424,27 +640,4 @@ def _bring_up_to_date(path: Path, fresh: bool, clock: Clock) -> None:
             f"It is as it was; a copy from before is {copy.path if copy else 'not needed'}.",
             database.FULL if full else "Keep that copy, and open the studio with the version that wrote it.",
         ) from error
-
-
-def _lock(folder: Path) -> tuple[Any, str]:
-    """An exclusive lock on the folder, or the reason why it can only be read."""
-    try:
-        handle = open(folder / "studio.lock", "a+")  # noqa: SIM115 - it stays open as long as the studio
-    except OSError as error:
-        return None, f"its folder cannot be written ({error.strerror})"
-    try:
-        fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
-    except OSError:
-        handle.close()
-        return None, "another window has it open"
-    if not os.access(folder, os.W_OK) or ((folder / DATABASE).exists() and not os.access(folder / DATABASE, os.W_OK)):
-        handle.close()
-        return None, "its files cannot be written"
-    return handle, ""
-
-
-def _let_go(lock: Any) -> None:
-    if lock is not None:
-        with contextlib.suppress(OSError):
-            fcntl.flock(lock, fcntl.LOCK_UN)
-            lock.close()
+    return not fresh

@@ -278,6 +278,7 @@ class Folders(Case):
 
     def test_a_database_that_is_empty_or_gone_beside_photos_is_a_fault_with_the_way_back(self):
         self.filled().close()
+        shutil.rmtree(self.folder / "journal")
         path = self.folder / DATABASE
         for change in (lambda: path.write_bytes(b""), path.unlink):
             change()
@@ -298,6 +299,7 @@ class Folders(Case):
 
     def test_the_lock_is_let_go_when_a_studio_does_not_open(self):
         self.filled().close()
+        shutil.rmtree(self.folder / "journal")
         (self.folder / DATABASE).write_bytes(b"x" * 4096)
         for _ in range(2):
             with self.assertRaises(LostStudio):
@@ -343,6 +345,7 @@ class Telling(Case):
 
     def test_damage_is_said_and_the_files_stay(self):
         self.filled().close()
+        shutil.rmtree(self.folder / "journal")
         path = self.folder / DATABASE
         data = bytearray(path.read_bytes())
         data[200:9000] = os.urandom(8800)

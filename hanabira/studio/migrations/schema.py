@@ -36,6 +36,7 @@ commission = Table(
     Column("delivered", String(10), nullable=False, server_default=""),
     Column("archived", Boolean, nullable=False, server_default="0"),
     Column("tray_only", Boolean, nullable=False, server_default="0"),
+    Column("version", Integer, nullable=False, server_default="0"),
 )  # fmt: skip
 photo = Table(
     "photo", metadata,
@@ -50,6 +51,7 @@ photo = Table(
     Column("part", String(32), nullable=False),
     Column("position", Integer, nullable=False),
     Column("prep", Text, nullable=False, server_default="{}"),
+    Column("version", Integer, nullable=False, server_default="0"),
 )  # fmt: skip
 area = Table(
     "area", metadata,
@@ -72,6 +74,7 @@ area = Table(
     Column("coat", String(32), nullable=False, server_default=""),
     Column("finish", Integer, nullable=False, server_default="0"),
     Column("place_edits", Text, nullable=False, server_default="[]"),
+    Column("version", Integer, nullable=False, server_default="0"),
 )  # fmt: skip
 recipe = Table(
     "recipe", metadata,
@@ -81,6 +84,7 @@ recipe = Table(
     Column("places", Text, nullable=False, server_default="[]"),
     Column("aims", Text, nullable=False, server_default="[]"),
     Column("tried", Text, nullable=False, server_default="[]"),
+    Column("version", Integer, nullable=False, server_default="0"),
 )  # fmt: skip
 kit = Table(
     "kit", metadata,
@@ -88,6 +92,7 @@ kit = Table(
     Column("name", Text, nullable=False),
     Column("pencils", Text, nullable=False),
     Column("swatches", Text, nullable=False),
+    Column("version", Integer, nullable=False, server_default="0"),
 )  # fmt: skip
 log = Table(
     "log", metadata,
@@ -106,6 +111,7 @@ log = Table(
     Column("note", Text, nullable=False),
     Column("differs", Text, nullable=False),
     Column("state", String(16), nullable=False),
+    Column("version", Integer, nullable=False, server_default="0"),
 )  # fmt: skip
 shot = Table(
     "shot", metadata,
@@ -119,6 +125,7 @@ shot = Table(
     Column("at", String(32), nullable=False),
     Column("step", String(64), nullable=False),
     Column("note", Text, nullable=False),
+    Column("version", Integer, nullable=False, server_default="0"),
 )  # fmt: skip
 photo_check = Table(
     "photo_check", metadata,
@@ -129,6 +136,7 @@ photo_check = Table(
     Column("meant", Text, nullable=False, server_default="[]"),
     Column("said", Text, nullable=False, server_default=""),
     Column("log_rows", Integer, nullable=False, server_default="0"),
+    Column("version", Integer, nullable=False, server_default="0"),
 )  # fmt: skip
 practice_round = Table(
     "practice_round", metadata,
@@ -138,5 +146,6 @@ practice_round = Table(
     Column("seed", Integer, nullable=False),
     Column("minutes", Float, nullable=False),
     Column("told", Text, nullable=False),
+    Column("version", Integer, nullable=False, server_default="0"),
 )  # fmt: skip
 setting = Table("setting", metadata, Column("key", String(64), primary_key=True), Column("value", Text, nullable=False))
