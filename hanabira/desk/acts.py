@@ -110,7 +110,7 @@ def _commission() -> list[Act]:
     out = _acts("Commission", [
         ("new", "New commission", lambda d: d.new_commission(), "Ctrl+N", ("writable",)),
         ("photo", "Add a photo", lambda d: d.ask_photo(), "Ctrl+O", ("writable",)),
-        ("card", "Print the recipe card", lambda d: d.print_card(), "Ctrl+P", ("commission", "recipes"), "Write a PDF with the areas, layers and values"),
+        ("card", "Print the recipe card", lambda d: d.records.recipe_card(), "Ctrl+P", ("commission", "recipes"), "Write a PDF with the areas, layers and values"),
         ("book", "Print the bench book", lambda d: d.records.bench_book(), "", ("commission", "recipes")),
         ("approval", "Print the approval sheet for the client", lambda d: d.records.approval(), "", ("commission", "view")),
         ("quote", "Print the quote for the client", lambda d: d.records.quote(), "", ("commission", "recipes")),

@@ -37,6 +37,38 @@ class CommissionFiles(FileWriter):
             ("Write: everything as a bundle", self.bundle),
         ]
 
+    def recipe_card(self) -> None:
+        """The recipe card: numbered photo, and each area with its places and layers."""
+        model, c = self.desk.model, self.desk.model.commission
+        if c is None or model.view is None or not any(a.id in model.recipes for a in model.areas):
+            self.desk.say("There is no recipe to print yet.", "Nothing was written.", "Draw an area and solve its layers first.")
+            return
+        if self._unmeasured("print again"):
+            return
+        target = self.desk.ask_target(f"{c.name} recipe card.pdf")
+        if target is None:
+            return
+        from hanabira.session.recipe_card import card_content
+        from hanabira.sheets.recipe_card import write_recipe_card
+
+        content = card_content(model)
+
+        def done(written: Path) -> None:
+            model.messages.remark(f"The recipe card is written: {written}")
+            self.desk.open_file(written)
+
+        model.jobs.run("card", "Writing the recipe card", lambda token: write_recipe_card(content, target, token), done, lasting=True)
+
+    def _unmeasured(self, again: str) -> bool:
+        """Whether an area with layers is still being measured, which is said then."""
+        model = self.desk.model
+        missing = [a for a in model.areas if a.id in model.recipes and model.prediction(a.id) is None]
+        for a in missing:
+            model.want_measures(a.id)
+        if missing:
+            self.desk.say(f"“{missing[0].name}” is not measured yet.", "Nothing was written.", f"Wait a moment, then {again}.")
+        return bool(missing)
+
     def bench_book(self) -> None:
         """The sessions to come as a book for the bench."""
         from hanabira.session.commission_sheets import book_of
@@ -48,9 +80,7 @@ class CommissionFiles(FileWriter):
         if plan is None:
             self.desk.say("There is no plan to print yet.", "Nothing was written.", "Solve the layers of an area first.")
             return
-        missing = self.desk.unmeasured()
-        if missing:
-            self.desk.say(f"“{missing}” is not measured yet.", "Nothing was written.", "Wait a moment, then write the book again.")
+        if self._unmeasured("write the book again"):
             return
         target = self._ask(".pdf", "bench book")
         if target is not None:

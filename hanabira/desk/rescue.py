@@ -11,15 +11,20 @@ from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from hanabira.core.faults import Fault, LostStudio
+from hanabira.desk import ask
 from hanabira.desk import icon as icons
 from hanabira.desk.controls import Caption, PetalButton, Words
 from hanabira.desk.drawn import Drawn, Stop
 from hanabira.desk.paint import painting, text
 from hanabira.desk.theme import role, u
+from hanabira.desk.widgets.notices import breakable
 from hanabira.studio import backups
 
 if TYPE_CHECKING:
+    import datetime
+
     from hanabira.studio.backups import Backup
+    from hanabira.studio.healing import Displaced
 
 ROW = 54.0
 
@@ -27,6 +32,30 @@ ROW = 54.0
 def day_words(b: Backup) -> str:
     """When a backup was made, in words."""
     return f"{b.made:%A}, {b.made.day} {b.made:%B %Y}, {b.made:%H:%M}"
+
+
+def two_ways(parent: QWidget, lost: Displaced) -> Callable[[Path, datetime.datetime], object] | None:
+    """Ask how to go on when another program changed the files of an open studio; what is to be done once its window is closed, or None for later."""
+    answers = {}
+    if lost.mine is not None:
+        answers["mine"] = "Put it back" if lost.how == "gone" else "Go on with what this window holds"
+    if lost.how != "gone":
+        answers["theirs"] = "Open what lies there now"
+    answers["stay"] = "Look on, decide later"
+    held = f"saved in {breakable(str(lost.mine.parent))}" if lost.mine is not None else "not saved: it could not be"
+    way = ask.question(
+        parent,
+        "The studio’s files are gone" if lost.how == "gone" else "The studio’s files were changed by another program",
+        f"Nothing is stored any more until you choose. What this window holds is {held}.",
+        "Nothing is deleted either way: what is not chosen is set aside in the studio’s folder.", answers, "", next(iter(answers)),
+    )  # fmt: skip
+    if way == "stay":
+        return None
+    if way == "mine":
+        assert lost.mine is not None
+        mine = lost.mine
+        return lambda folder, now: backups.restore(folder, mine, now)
+    return lambda _folder, _now: None
 
 
 class BackupList(Drawn):
@@ -131,7 +160,8 @@ class Rescue(QWidget):
         else:
             self._say(fault.what, " ".join(q for q in (fault.kept, fault.do) if q))
         if offer:
-            self.list.rows = list(reversed(backups.backups(folder)))
+            found = list(reversed(backups.backups(folder)))
+            self.list.rows = sorted(found, key=lambda b: b.reason != "rescued")  # what a window held is the newest of all
             best = next((b for b in self.list.rows if not b.fault and b.commissions), None)
             if best is not None and fault is not None:
                 self.list.chosen = best.path.name

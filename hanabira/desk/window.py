@@ -30,7 +30,7 @@ from hanabira.desk.controls import PetalButton
 from hanabira.desk.explain import TOPICS, Explanation, WordCard
 from hanabira.desk.handbook import Handbook, about_page
 from hanabira.desk.recipe_files import RecipeFiles
-from hanabira.desk.rescue import Rescue
+from hanabira.desk.rescue import Rescue, two_ways
 from hanabira.desk.save_dialog import PHOTO_FILTER, save_dialog, with_suffix
 from hanabira.desk.stage import Pages, PictureStage, Stage
 from hanabira.desk.stage_set import StageSet
@@ -46,7 +46,6 @@ from hanabira.session.looks import LOOKS
 from hanabira.studio.records import STAGES
 
 if TYPE_CHECKING:
-    from hanabira.core.token import Token
     from hanabira.desk.widgets.mat import Mat
     from hanabira.session.session import Session
 
@@ -123,13 +122,14 @@ class Desk(QMainWindow):
         """Opens a window on a studio's folder, as the start does."""
         self.ask_leave: Callable[[str], str] = self._leave_or_wait
         self.ask_remove: Callable[[str], bool] = self._remove_or_keep
-        self._leaving = False
+        self._leaving = self._told_displaced = False
         self._start_where_it_was()
 
     # -- starting ------------------------------------------------------------
     def _connect(self) -> None:
         m = self.model
         m.messages.said.connect(self.message_strip.say)
+        m.messages.said.connect(lambda _m: self._look_displaced())
         m.stage_changed.connect(self._show_stage)
         m.commission_changed.connect(self._retitle)
         for signal in (m.areas_changed, m.photo_changed):
@@ -143,7 +143,7 @@ class Desk(QMainWindow):
         self.bench.next.clicked.connect(lambda: self.current.next())
         m.undo_changed.connect(self._undo_words)
         self._day = QTimer(self)
-        self._day.timeout.connect(m.look_at_the_day)
+        self._day.timeout.connect(self._each_minute)
         self._day.start(DAY_MS)
         self._undo_words()
 
@@ -171,6 +171,9 @@ class Desk(QMainWindow):
         QTimer.singleShot(SAFE_MS, self._opened_well)
         if self.model.awake:
             QTimer.singleShot(READY_MS, self.stages.get_ready)
+        for words in self.model.store.remarks:
+            what, _dot, more = words.partition(". ")
+            self.say(f"{what}.", more)
         if self.model.store.read_only:
             self.say(
                 f"This studio is open for reading only: {self.model.store.read_only}.",
@@ -383,42 +386,6 @@ class Desk(QMainWindow):
             self.new_commission()
         self.model.add_photo(path)
 
-    def print_card(self) -> None:
-        """Write the recipe card as PDF and open it."""
-        model, c = self.model, self.model.commission
-        if c is None or model.view is None or not any(a.id in model.recipes for a in model.areas):
-            self.say("There is no recipe to print yet.", "Nothing was written.", "Draw an area and solve its layers first.")
-            return
-        missing = self.unmeasured()
-        if missing:
-            self.say(f"“{missing}” is not measured yet.", "Nothing was written.", "Wait a moment, then print again.")
-            return
-        target = self.ask_target(f"{c.name} recipe card.pdf")
-        if target is None:
-            return
-        # the printing library is not needed before something is printed
-        from hanabira.session.recipe_card import card_content
-        from hanabira.sheets.recipe_card import write_recipe_card
-
-        content = card_content(model)
-
-        def work(token: Token) -> Path:
-            return write_recipe_card(content, target, token)
-
-        def done(written: Path) -> None:
-            model.messages.remark(f"The recipe card is written: {written}")
-            self.open_file(written)
-
-        model.jobs.run("card", "Writing the recipe card", work, done, lasting=True)
-
-    def unmeasured(self) -> str:
-        """Name of an area with layers whose measures are still under way; empty when there is none."""
-        model = self.model
-        missing = [a for a in model.areas if a.id in model.recipes and model.prediction(a.id) is None]
-        for a in missing:
-            model.want_measures(a.id)
-        return missing[0].name if missing else ""
-
     # -- backups ------------------------------------------------------------------------
     def back_up(self) -> None:
         """Copy the database as it stands."""
@@ -439,6 +406,23 @@ class Desk(QMainWindow):
 
         self.rescue = Rescue(self.model.store.folder, None, lambda: self.show_studio(self.model.store.folder), release)
         self.rescue.show()
+
+    def _each_minute(self) -> None:
+        self.model.look_at_the_day()
+        self._look_displaced()
+
+    def _look_displaced(self) -> None:
+        """Another program changed the studio's files: say so once, and offer the two ways."""
+        if self.model.store.displaced is not None and not self._told_displaced:
+            self._told_displaced = True
+            QTimer.singleShot(0, self.choose_studio)
+
+    def choose_studio(self) -> None:
+        """Go on with what this window holds, or with what another program put in its place."""
+        store, folder = self.model.store, self.model.store.folder
+        way = two_ways(self, store.displaced) if store.displaced is not None else None
+        if way is not None:
+            self.open_studio(folder, lambda: way(folder, self.model.clock.now()))
 
     # -- undo ----------------------------------------------------------------------------
     def take_back(self) -> None:
@@ -569,9 +553,15 @@ class Desk(QMainWindow):
 
     def open_studio(self, folder: Path, before: Callable[[], object] = lambda: None) -> None:
         """Close this studio and open another one in its place; ``before`` runs while none is open."""
-        if self.close():
+        if not self.close():
+            return
+        try:
             before()
-            self.show_studio(folder)
+        except Fault as fault:
+            self.rescue = Rescue(folder, fault, lambda: self.show_studio(folder))
+            self.rescue.show()
+            return
+        self.show_studio(folder)
 
     def closeEvent(self, event: QCloseEvent) -> None:
         writing = self.model.jobs.writing

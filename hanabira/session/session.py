@@ -7,7 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Protocol
 
-from hanabira.core.faults import Fault
+from hanabira.core.faults import Fault, StaleRecord
 from hanabira.core.later import Later
 from hanabira.craft.supplies import KITS, paper, paper_for
 from hanabira.session.edits import AddPhoto, EditBrief
@@ -204,7 +204,11 @@ class Session(Rooms):
         """Store records and tell what changed. Raises `StudioFault`; then nothing changed."""
         put, drop = list(put), list(drop)
         kept = self._backdrop()
-        self.store.edit(put, drop)
+        try:
+            self.store.edit(put, drop)
+        except StaleRecord:
+            self._look_again()
+            raise
         before = self.photo
         if self.commission is not None:
             self.commission = self.store.get(Commission, self.commission.id) or self.commission
@@ -222,6 +226,18 @@ class Session(Rooms):
         for r in changed:
             if isinstance(r, Recipe):
                 self._recipe_edited(r.area_id)
+
+    def _look_again(self) -> None:
+        """Another window wrote: show what stands there now."""
+        if self.commission is None:
+            return
+        self.commission = self.store.get(Commission, self.commission.id) or self.commission
+        self._reload()
+        self._kit_edited()
+        self._commission_edited()
+        self._photo_edited()
+        for key in self.recipes:
+            self._recipe_edited(key)
 
     def _commission_edited(self) -> None:
         self.forget_predictions()
@@ -524,8 +540,10 @@ class Session(Rooms):
         return share_done(self, stage)
 
     def look_at_the_day(self) -> None:
-        """Make the day's backup when the day has changed under an open window."""
+        """Look whether the studio's files are still ours, and make the day's backup when the day has changed under an open window."""
         store = self.store
+        if not store.look():
+            return
         if not store.read_only and backups.due(store.folder, self.clock.now()):
             self.jobs.run(
                 "backup of the day",

@@ -29,8 +29,10 @@ PRIVATE = 0o600
 KEPT = 10
 """How many of the backups of each reason are kept that hold a commission."""
 EMPTY_KEPT = 2
+RESCUE, MINE, THEIRS = "rescue", "as-this-window-had-it.sqlite", "as-it-was-found.sqlite"
+"""Where it is kept what an open window held when another program changed its files, and what that had put there."""
 REASONS = {
-    "day": "the first of the day", "closing": "at closing", "asked": "asked for", "before-update": "before an update", "before-going-back": "before going back",
+    "rescued": "what a window held when its files were changed", "day": "the first of the day", "closing": "at closing", "asked": "asked for", "before-update": "before an update", "before-going-back": "before going back",
 }  # fmt: skip
 _NAME = re.compile(r"(\d{5,})-(\d{4}-\d{2}-\d{2})-(\d{6})-([a-z-]+?)(?:-(\d{4}))?\.sqlite$")
 _OLD_NAME = re.compile(r"(\d{4}-\d{2}-\d{2})\.sqlite$")
@@ -65,8 +67,16 @@ def backups(folder: Path, look_inside: bool = True) -> tuple[Backup, ...]:
     for path in (folder / FOLDER).glob("*.sqlite"):
         with contextlib.suppress(OSError):  # another process may just have thinned it out
             out.append(named(path))
+    for path in rescued(folder):
+        with contextlib.suppress(OSError):
+            out.append(named(path))
     out.sort(key=lambda b: (b.number, b.made, b.path.name))
     return tuple(inside(b) for b in out) if look_inside else tuple(out)
+
+
+def rescued(folder: Path) -> tuple[Path, ...]:
+    """What open windows had saved, the oldest first."""
+    return tuple(sorted((folder / RESCUE).glob(f"*/{MINE}")))
 
 
 def named(path: Path) -> Backup:
@@ -78,6 +88,10 @@ def named(path: Path) -> Backup:
             made = datetime.datetime.fromisoformat(f"{found.group(2)} {time[:2]}:{time[2:4]}:{time[4:]}")
             return Backup(path, int(found.group(1)), made, found.group(4))
     made = datetime.datetime.fromtimestamp(path.stat().st_mtime)
+    if path.name == MINE:
+        with contextlib.suppress(ValueError):
+            made = datetime.datetime.strptime(path.parent.name[:17], "%Y-%m-%d-%H%M%S")
+        return Backup(path, 0, made, "rescued")
     old = _OLD_NAME.match(path.name)  # backups of the first versions have the day alone
     if old:
         with contextlib.suppress(ValueError):

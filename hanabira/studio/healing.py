@@ -16,11 +16,9 @@ from pathlib import Path
 
 from hanabira.core.faults import LostStudio, StudioFault
 from hanabira.studio import backups, database, journal
+from hanabira.studio.backups import MINE, RESCUE, THEIRS
 from hanabira.studio.database import DATABASE
 from hanabira.studio.journal import Chapter, Line, Standing
-
-RESCUE = "rescue"
-MINE, THEIRS = "as-this-window-had-it.sqlite", "as-it-was-found.sqlite"
 
 
 @dataclass(frozen=True)
@@ -40,7 +38,7 @@ class Source:
 def sources(folder: Path, found: Sequence[Chapter]) -> list[Source]:
     """Every usable backup and rescued copy that stands in the journal, the one that brings most back first."""
     out = []
-    for path in (*(b.path for b in backups.backups(folder, look_inside=False)), *rescued(folder)):
+    for path in (b.path for b in backups.backups(folder, look_inside=False)):
         try:
             with contextlib.closing(database.connect(path, "ro", whole=True)) as c:
                 if c.execute("PRAGMA quick_check").fetchone()[0] != "ok":
@@ -106,11 +104,6 @@ def wrong(path: Path) -> str:
     if last is None or standing is None or standing == last.ends:
         return ""
     return "older" if journal.lines_after(journal.chapters(path.parent), standing) else ""
-
-
-def rescued(folder: Path) -> tuple[Path, ...]:
-    """What open windows had saved, the oldest first."""
-    return tuple(sorted((folder / RESCUE).glob(f"*/{MINE}")))
 
 
 SAID = {

@@ -256,7 +256,7 @@ class Store:
         said = []
         if last is not None:
             aside = backups.journal_aside(self.folder, self.clock.now())
-            lost = healing.rescued(self.folder)
+            lost = backups.rescued(self.folder)
             if not renewed:
                 said.append(
                     f"The studio is another one than its last window left. The changes of that one are in {aside}"
@@ -597,7 +597,7 @@ def _is_fresh(path: Path) -> bool:
         *(["its backups"] if kept.is_dir() and any(kept.glob("*.sqlite")) else []),
         *(["its log"] if log.exists() and log.stat().st_size > 0 else []),
         *(["its journal"] if any((path.parent / FOLDER).glob("*.jsonl")) else []),
-        *(["what was saved of it"] if healing.rescued(path.parent) else []),
+        *(["what was saved of it"] if backups.rescued(path.parent) else []),
     ]
     if witnesses:
         raise LostStudio(

@@ -296,7 +296,7 @@ class ByMenu(DemoCase):
         for key in list(self.model.recipes):
             self.model.choose_area(key)
             self.desk.stages["Areas"].delete()
-        self.desk.print_card()
+        self.desk.records.recipe_card()
         self.assertEqual(asked, [])
         self.assertIn("no recipe", self.said[-1].what)
 

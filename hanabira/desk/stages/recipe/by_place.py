@@ -59,7 +59,7 @@ def next_thing(s: Recipe) -> tuple[str, str, Callable[[], None]]:
     later = [a for a in s.model.areas if area is not None and a.number > area.number]
     if later:
         return f"Recipe of area {later[0].number}", "strata", lambda: s.model.choose_area(later[0].id)
-    return "Print the recipe card", "sheet", s.desk.print_card
+    return "Print the recipe card", "sheet", s.desk.records.recipe_card
 
 
 def mark_values(s: Recipe, area: Area, m: Measures | None) -> None:
