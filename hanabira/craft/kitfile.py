@@ -20,6 +20,7 @@ from hanabira.core.colour.spaces import to_hex
 from hanabira.core.faults import Fault, KitFault
 from hanabira.core.optics.kit import Fit, Kit, Pencil
 from hanabira.core.optics.tooth import Pressures
+from hanabira.craft.cells import Figure, read_cell, table_csv
 
 REQUIRED = ("code", "name", "hex")
 KNOWN = (*REQUIRED, "opacity", "lightfast", "binder", "hardness", "owned")
@@ -53,7 +54,7 @@ def parse_csv(text: str, title: str) -> Kit:
     """Kit of a CSV text."""
     rows = csv.DictReader(io.StringIO(text), strict=True)
     try:
-        fields = [f.strip() for f in rows.fieldnames or []]
+        fields = [read_cell(f.strip()) for f in rows.fieldnames or []]
         missing = [f for f in REQUIRED if f not in fields]
         if missing:
             raise KitFault(f"the column {' and '.join(missing)} is missing", do=f"The first line must name at least {', '.join(REQUIRED)}.")
@@ -101,7 +102,7 @@ def _number(row: dict[str, Any], key: str, default: float, line: int) -> float:
 def _pencil(row: dict[str, Any], line: int) -> Pencil:
     if None in row:
         raise KitFault(f"line {line} has more fields than the first line names.")
-    clean = {k: (v or "").strip() for k, v in row.items()}
+    clean = {k: read_cell((v or "").strip()) for k, v in row.items()}
     owned = clean.get("owned", "").lower()
     if owned not in _YES | _NO:
         raise KitFault(f"line {line}: owned “{clean['owned']}” is neither yes nor no.")
@@ -126,19 +127,17 @@ def kit_csv(kit: Kit) -> str:
     """CSV text of a kit, with every further column it came with."""
     extra = list(dict.fromkeys(k for p in kit for k, _ in p.extra))
     fitted = any(p.bands for p in kit)
-    out = io.StringIO()
-    write = csv.writer(out, lineterminator="\n")
-    write.writerow([*KNOWN, *(FITTED if fitted else ()), *([FIT_COLUMN] if kit.fit else []), *extra])
+    head, rows = [*KNOWN, *(FITTED if fitted else ()), *([FIT_COLUMN] if kit.fit else []), *extra], []
     for n, p in enumerate(kit):
         more = dict(p.extra)
         row = [p.code, p.name, p.hex, f"{p.opacity:g}", p.lightfast, p.binder, f"{p.hardness:g}", "yes" if p.owned else "no"]
         if fitted:
-            figures = [f"{p.strength:.5f}" if p.strength else "", f"{p.slope:.5f}", f"{p.spread_de:.2f}" if p.spread_de else ""]
+            figures = [f"{p.strength:.5f}" if p.strength else "", Figure(f"{p.slope:.5f}"), f"{p.spread_de:.2f}" if p.spread_de else ""]
             row += [*figures, *([f"{b:.6f}" for b in p.bands] if p.bands else [""] * 8)]
         if kit.fit:
             row.append(_fit_json(kit.fit) if n == 0 else "")
-        write.writerow([*row, *(more.get(k, "") for k in extra)])
-    return out.getvalue()
+        rows.append([*row, *(more.get(k, "") for k in extra)])
+    return table_csv(head, rows)
 
 
 def fact(pencil: Pencil, key: str, default: float = 0.0) -> float:

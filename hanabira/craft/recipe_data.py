@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
 from hanabira.core.solver.area import Prediction, judged_band
 from hanabira.core.solver.layer import BANDS, Layer, goes_over
 from hanabira.core.solver.library import opaque_order
+from hanabira.craft.cells import table_csv
 from hanabira.craft.techniques import spacing_mm
 
 if TYPE_CHECKING:
@@ -92,9 +91,7 @@ def result_data(told: Prediction) -> dict[str, dict[str, Any]]:
 
 def recipes_csv(areas: Sequence[Mapping[str, Any]]) -> str:
     """Recipes of several areas as CSV: one line a layer, with the area's number and name before `COLUMNS`; Lab as ``L a b``."""
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(("area", "area_name", "surface", "layer", *COLUMNS))
+    rows: list[tuple[object, ...]] = []
     for area in areas:
         for n, layer in enumerate(area["layers"], 1):
             cells = [
@@ -105,5 +102,5 @@ def recipes_csv(areas: Sequence[Mapping[str, Any]]) -> str:
                 else layer[c]
                 for c in COLUMNS
             ]
-            writer.writerow((area["number"], area["name"], area["surface"], n, *cells))
-    return out.getvalue()
+            rows.append((area["number"], area["name"], area["surface"], n, *cells))
+    return table_csv(("area", "area_name", "surface", "layer", *COLUMNS), rows)

@@ -18,6 +18,7 @@ from hanabira.core.colour.spaces import parse_hex, srgb_to_lab, xyz_to_lab
 from hanabira.core.faults import Fault, KitFault
 from hanabira.core.optics.fit import Swatch
 from hanabira.core.optics.passes import Pass
+from hanabira.craft.cells import Figure, read_cell, table_csv
 
 COLUMNS = ("stack", "ground", "L", "a", "b")
 DEFAULT_GROUNDS = {"white": "#f4f3ef", "black": "#242325"}
@@ -97,7 +98,7 @@ def _csv_rows(text: str) -> list[Row]:
                 lab = tuple(float(row[k] or "x") for k in ("L", "a", "b"))
             except ValueError:
                 raise KitFault(f"line {line}: L, a and b must be numbers.") from None
-            out.append(_row(line, row["stack"] or "", row["ground"] or "", lab))  # type: ignore[arg-type]
+            out.append(_row(line, read_cell(row["stack"] or ""), read_cell(row["ground"] or ""), lab))  # type: ignore[arg-type]
     except csv.Error as error:
         raise KitFault(f"line {reader.line_num} is not proper CSV ({error}).") from error
     return out
@@ -180,8 +181,4 @@ def cgats_text(rows: Iterable[tuple[str, str, Lab]]) -> str:
 
 def swatches_csv(rows: Iterable[tuple[str, str, Lab]]) -> str:
     """CSV text of (stack, ground, Lab) rows."""
-    out = io.StringIO()
-    write = csv.writer(out, lineterminator="\n")
-    write.writerow(COLUMNS)
-    write.writerows([stack, ground, *(f"{v:.3f}" for v in lab)] for stack, ground, lab in rows)
-    return out.getvalue()
+    return table_csv(COLUMNS, [[stack, ground, *(Figure(f"{v:.3f}") for v in lab)] for stack, ground, lab in rows])

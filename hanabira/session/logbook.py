@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import tempfile
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -158,8 +157,8 @@ class Logbook:
         healed: list[Photo | Shot] = []
 
         def work(token: Token) -> Shot:
-            with tempfile.TemporaryDirectory() as folder:
-                path = get(token, Path(folder))
+            with store.scratch() as folder:
+                path = get(token, folder)
                 healed.extend(p for p in store.heal(path) if p.commission_id == c.id)
                 digest, suffix, (w, h) = store.take_in(path, token)
             now = self.model.clock.stamp()

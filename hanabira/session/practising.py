@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import csv
 import datetime
-import io
 import json
 from collections.abc import Callable
 from dataclasses import asdict, dataclass
@@ -17,6 +15,7 @@ from hanabira.core.practice.profile import Answer, Profile, due, profile, rememb
 from hanabira.core.practice.question import Picture
 from hanabira.core.practice.round import FIRST_LEVEL, FROM_PICTURES, Round
 from hanabira.core.sentences import say
+from hanabira.craft.cells import table_csv
 from hanabira.craft.drills import Drill, drills
 from hanabira.sheets.hand_sheet import write_hand_sheet
 from hanabira.studio.checking import verdict_of
@@ -242,10 +241,8 @@ class Practising:
 
     def as_csv(self) -> str:
         """All answers as a table."""
-        out = io.StringIO()
-        writer = csv.writer(out, lineterminator="\n")
-        writer.writerow(["at", "drill", "right", "level", "is_step", "said_step", "error_steps", "surround_steps", "on_neutral"])
+        rows = []
         for a in self.answers():
             e = None if a.error is None else round(a.error, 2)
-            writer.writerow([a.at, a.drill, int(a.right), round(a.level, 2), a.is_step, a.said_step, e, round(a.lift, 2), int(a.neutral)])
-        return out.getvalue()
+            rows.append([a.at, a.drill, int(a.right), round(a.level, 2), a.is_step, a.said_step, e, round(a.lift, 2), int(a.neutral)])
+        return table_csv(["at", "drill", "right", "level", "is_step", "said_step", "error_steps", "surround_steps", "on_neutral"], rows)

@@ -7,7 +7,6 @@
 from __future__ import annotations
 
 import contextlib
-import csv
 import hashlib
 import io
 import json
@@ -26,12 +25,13 @@ from PIL import Image
 from hanabira.core.area.shape import fill_ring, smooth_ring
 from hanabira.core.faults import Cancelled, Fault, PhotoFault, RecordFault, StudioFault
 from hanabira.core.token import SILENT, Token
+from hanabira.craft.cells import table_csv
 from hanabira.craft.kitfile import parse_csv
 from hanabira.craft.supplies import shipped_kit
 from hanabira.studio import kits, tables
 from hanabira.studio.layer_ids import carry_over, numbered
 from hanabira.studio.records import Area, Commission, LogRow, Photo, PhotoCheck, Recipe, Shot, StudioKit, new_id
-from hanabira.studio.writing import refused, safe_cell, write_file
+from hanabira.studio.writing import refused, write_file
 
 if TYPE_CHECKING:
     from hanabira.core.optics.kit import Kit
@@ -190,12 +190,7 @@ LOG_COLUMNS = ("at", "area_name", "surface_id", "role", "pencil", "pressure", "m
 
 def log_csv(log: tuple[LogRow, ...]) -> str:
     """The log as CSV, a line a step."""
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(LOG_COLUMNS)
-    for q in log:
-        writer.writerow([safe_cell(getattr(q, c)) for c in LOG_COLUMNS])
-    return out.getvalue()
+    return table_csv(LOG_COLUMNS, [[getattr(q, c) for c in LOG_COLUMNS] for q in log])
 
 
 def _fault(path: Path, words: str) -> StudioFault:
@@ -360,13 +355,13 @@ def import_bundle(store: Store, path: Path, token: Token = SILENT) -> TakenIn:
     """
     fresh_files: list[Path] = []
     try:
-        with _checked(path) as z, tempfile.TemporaryDirectory() as folder:
+        with _checked(path) as z, store.scratch() as folder:
             got = _records(path, z)
             for k, p in enumerate(got.pictures):
                 token.report(0.9 * k / max(1, len(got.pictures)), f"Taking in {p.original_name}")
                 if p.digest in got.missing and f"photos/{p.digest}{p.suffix}" not in z.namelist():
                     continue
-                part = Path(folder) / f"{k}{p.suffix}"
+                part = folder / f"{k}{p.suffix}"
                 part.write_bytes(_photo_bytes(path, z, p))
                 if not store.photo_path(p).exists():
                     fresh_files.append(store.photo_path(p))

@@ -220,7 +220,7 @@ def check(path: Path) -> None:
 
 
 def version(path: Path, whole: bool = False) -> str | None:
-    """The revision of a database; None when it has no tables of ours."""
+    """The revision of a database; None when it has no tables of ours, or does not say."""
     with contextlib.closing(connect(path, "ro", whole)) as connection:
         try:
             row = connection.execute("SELECT version_num FROM alembic_version").fetchone()
@@ -229,6 +229,13 @@ def version(path: Path, whole: bool = False) -> str | None:
                 return None
             raise
     return row[0] if row else None
+
+
+def tables(path: Path) -> frozenset[str]:
+    """Names of the tables with records in a database. Raises `sqlite3.Error`."""
+    with contextlib.closing(connect(path, "ro")) as connection:
+        names = {str(row[0]) for row in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
+    return frozenset(q for q in names if q != "alembic_version" and not q.startswith("sqlite_"))
 
 
 # -- up to date -----------------------------------------------------------------

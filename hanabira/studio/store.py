@@ -454,6 +454,16 @@ class Store:
                     os.unlink(part)
         return digest, suffix, size
 
+    @contextlib.contextmanager
+    def scratch(self) -> Iterator[Path]:
+        """A folder for files that are being taken in. Clients' photos are never left elsewhere: what a killed process leaves here is swept."""
+        root = self.folder / SCRATCH
+        root.mkdir(mode=0o700, exist_ok=True)
+        with tempfile.TemporaryDirectory(dir=root) as folder:
+            yield Path(folder)
+        with contextlib.suppress(OSError):
+            root.rmdir()
+
     def holds(self, photo: Photo | Shot) -> bool:
         """Whether the original file of a photo is there and still the one that was taken in."""
         try:
@@ -623,9 +633,15 @@ def _bring_up_to_date(path: Path, fresh: bool, clock: Clock) -> bool:
         return False
     if found is not None and found > HEAD:
         raise StudioFault("This studio was written by a newer version of Hanabira.", "Nothing was changed.", "Open it with that version.")
-    if not fresh and found is None and (path.parent / backups.FOLDER).is_dir() and any((path.parent / backups.FOLDER).glob("*.sqlite")):
+    if not fresh and not found and database.tables(path):
+        raise LostStudio(
+            "The studio’s database does not say which version wrote it.",
+            "Nothing was changed.",
+            "Go back to a backup; where there is none, keep the file and open it with the version that wrote it.",
+        )
+    if not fresh and not found and (path.parent / backups.FOLDER).is_dir() and any((path.parent / backups.FOLDER).glob("*.sqlite")):
         raise LostStudio("The studio’s database holds no studio.", "Nothing was changed.", "Go back to a backup.")
-    copy = None if fresh or found is None else backups.make(path.parent, "before-update", found, clock.now())
+    copy = None if fresh or not found else backups.make(path.parent, "before-update", found, clock.now())
     try:
         database.migrate(path, fresh=fresh)
     except Exception as error:  # whatever a migration stumbles over, the person needs to know what is safe

@@ -38,12 +38,3 @@ def refused(target: Path, error: OSError | ValueError) -> Fault:
     """The fault of a file that could not be written; room on the disk is asked for only where that is what lacks."""
     reason, do = refusal(error, "Choose another folder.")
     return Fault(f"{target} could not be written: {reason}.", "What stood there before is unchanged.", do)
-
-
-def safe_cell(value: object) -> object:
-    """A cell of a table for a spreadsheet: text that would be taken for a formula is marked as text.
-
-    >>> safe_cell("=1+1"), safe_cell(-3), safe_cell("soft")
-    ("'=1+1", -3, 'soft')
-    """
-    return f"'{value}" if isinstance(value, str) and value[:1] in tuple("=+-@\t\r") else value

@@ -98,10 +98,10 @@ class TwoWays(DeskCase):
         self.assertFalse(self.model.store.look())
         seen = []
         for text, size in self.at_sizes((2.0, (1024, 700)), (1.0, (1280, 800))):
-            with mock.patch("hanabira.desk.ask.Card.exec", lambda card: (card.show(), self.app.processEvents(), seen.append((card.size(), text)), card.reject())[-1]):
+            with mock.patch("hanabira.desk.ask.Card.exec", lambda card: (card.show(), self.app.processEvents(), seen.append(card.size()), card.reject())[-1]):
                 self.desk.choose_studio()
-            self.assertLessEqual(seen[-1][0].width(), size[0])
-            self.assertLessEqual(seen[-1][0].height(), size[1])
+            self.assertLessEqual(seen[-1].width(), size[0], text)
+            self.assertLessEqual(seen[-1].height(), size[1], text)
         self.assertEqual(len(seen), 2)
 
 

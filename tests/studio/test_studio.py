@@ -20,7 +20,7 @@ from alembic.migration import MigrationContext
 from alembic.script import ScriptDirectory
 from sqlalchemy import create_engine
 
-from hanabira.core.faults import Fault, PhotoFault, StudioFault
+from hanabira.core.faults import Fault, LostStudio, PhotoFault, StudioFault
 from hanabira.core.solver.layer import Layer
 from hanabira.demo.truth import PHOTO
 from hanabira.studio import store as store_module
@@ -136,6 +136,22 @@ class Safety(Case):
         with self.assertRaises(StudioFault) as caught:
             Store.open(self.folder)
         self.assertIn("newer", str(caught.exception))
+
+    def test_a_database_that_does_not_say_its_version_is_told_in_words(self):
+        for empty in ("delete from alembic_version", "update alembic_version set version_num = ''", "drop table alembic_version"):
+            shutil.rmtree(self.folder, ignore_errors=True)
+            self.filled().close()
+            shutil.rmtree(self.folder / "backups")
+            db = sqlite3.connect(self.folder / DATABASE)
+            db.execute(empty)
+            db.commit()
+            db.close()
+            before = (self.folder / DATABASE).read_bytes()
+            with self.assertRaises(LostStudio) as caught:
+                Store.open(self.folder)
+            self.assertIn("does not say which version", str(caught.exception))
+            self.assertNotIn("Error", str(caught.exception))
+            self.assertEqual((self.folder / DATABASE).read_bytes(), before)
 
     def test_a_folder_that_cannot_be_made(self):
         blocked = self.folder.parent / "file"

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -22,6 +20,7 @@ from hanabira.core.optics.tooth import passes_held
 from hanabira.core.solver.kit_facts import Hole, holes, mixing_strip, neighbours, pressures
 from hanabira.core.solver.target import reach
 from hanabira.core.swatch.layout import sheet
+from hanabira.craft.cells import table_csv
 from hanabira.craft.kitfile import fact, kit_csv, kit_gpl, read_kit, with_fact
 from hanabira.craft.supplies import paper_for, papers
 from hanabira.desk.controls import Caption, Choice, Number, Words, label
@@ -456,10 +455,6 @@ class KitRoom(Stage):
 
     def order_list(self) -> None:
         """Write what should be ordered as CSV."""
-        text = io.StringIO()
-        table = csv.writer(text, lineterminator="\n")
-        table.writerow(["code", "name", "why", "price"])
-        for p in self.to_order():
-            why = f"{100 * fact(p, 'left', 1.0):.0f} % left" if p.owned else "wanted"
-            table.writerow([p.code, p.name, why, f"{fact(p, 'price'):.2f}"])
-        self._write("order list.csv", text.getvalue())
+        why = lambda p: f"{100 * fact(p, 'left', 1.0):.0f} % left" if p.owned else "wanted"  # noqa: E731
+        rows = [[p.code, p.name, why(p), f"{fact(p, 'price'):.2f}"] for p in self.to_order()]
+        self._write("order list.csv", table_csv(["code", "name", "why", "price"], rows))
