@@ -7,12 +7,19 @@ from typing import TYPE_CHECKING
 from PyQt6.QtWidgets import QFileDialog
 
 from hanabira.core.later import Later
+from hanabira.desk import ask
 
 if TYPE_CHECKING:
+    import datetime
+    from collections.abc import Callable
+
     from hanabira.desk.window import Desk
     from hanabira.session import easel
+    from hanabira.session import words as session_words
+    from hanabira.session.logbook import When
 else:
     easel = Later("hanabira.session.easel")
+    session_words = Later("hanabira.session.words")
 
 
 class WorkCamera:
@@ -22,6 +29,18 @@ class WorkCamera:
         self.desk = desk
         self.ask_folder = lambda: QFileDialog.getExistingDirectory(desk, "Folder that new photos come into")
         self.ask_path = lambda: desk.ask_open_path()
+        self.ask_time: Callable[[str, When, datetime.datetime], datetime.datetime] = self._when
+        desk.model.ask_time = lambda name, when, now: self.ask_time(name, when, now)
+
+    def _when(self, name: str, when: When, now: datetime.datetime) -> datetime.datetime:
+        """When a photo was taken of which neither the camera nor its file can be believed without asking."""
+        said = session_words.moment_words(when.at.isoformat())
+        why = "Its camera is ahead of your computer’s clock." if when.word == "camera" else "The photo itself does not say; its file does."
+        way = ask.question(
+            self.desk, f"When was {name} taken?", why, "Check holds it against what lay on the sheet at that moment.",
+            {"then": f"On {said}", "now": "Just now"}, "", "then" if when.word == "file" else "now",
+        )  # fmt: skip
+        return when.at if way == "then" else now
 
     def choose_folder(self) -> str:
         """Ask for the folder to watch, and begin; its path, empty when none was chosen."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime
 import json
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
@@ -16,6 +16,7 @@ from hanabira.core.progress.check import Checked, Plan, check_photo, display_lab
 from hanabira.core.progress.cure import Found, found_faults
 from hanabira.core.progress.expected import signature, wanted_picture
 from hanabira.core.progress.find import Refused
+from hanabira.core.progress.meant import entry, is_meant, parted, sizes
 from hanabira.core.progress.told import refused, told
 from hanabira.core.sentences import say
 from hanabira.core.solver.layer import CORRECT, Layer, goes_over
@@ -96,12 +97,15 @@ class Checkroom:
         found = self.kept().get(shot.id)
         if found is None or not found.told:
             return []
-        meant = self.meant()
-        return [f for f in verdict_of(found.told).get("faults", ()) if f["key"] not in meant]
+        return [f for f in verdict_of(found.told).get("faults", ()) if not self.is_meant(f)]
 
-    def meant(self) -> frozenset[str]:
-        """Faults that the artist means so, on any photo of this commission: they are not said again."""
-        return frozenset(k for q in self.kept().values() for k in q.meant)
+    def meant(self) -> dict[str, float]:
+        """Sizes of the faults that the artist means so, by key, on any photo of this commission: they are not said again unless they grow."""
+        return sizes(q for check in self.kept().values() for q in _meant(check))
+
+    def is_meant(self, fault: Mapping[str, Any], meant: Mapping[str, float] | None = None) -> bool:
+        """Whether a fault of a verdict is what the artist means so."""
+        return is_meant(fault["key"], float(fault.get("size", 0.0)), float(fault.get("sigma", 0.0)), self.meant() if meant is None else meant)
 
     def stale(self, shot: Shot) -> int:
         """Steps that the log holds since a photo."""
@@ -169,7 +173,7 @@ class Checkroom:
         for shot in self.model.logbook.shots():
             if shot.id in kept and kept[shot.id].told:
                 data = verdict_of(kept[shot.id].told)
-                bad = {f["area_id"] for f in data.get("faults", ()) if f["key"] not in meant}
+                bad = {f["area_id"] for f in data.get("faults", ()) if not self.is_meant(f, meant)}
                 for a in data.get("areas", ()):
                     if a.get("near_de00") is not None:
                         well[a["id"]] = bool(a.get("finished")) and a["id"] not in bad
@@ -256,11 +260,14 @@ class Checkroom:
         kept = self.kept()
         if so:
             found = kept.get(shot.id)
-            if found is None or key in found.meant:
+            fault = next((f for f in self.faults(shot) if f["key"] == key), None)
+            if found is None or fault is None:
                 return False
-            return self.model.do(Edit(self.model, "I meant it so", [found], [replace(found, meant=(*found.meant, key))]))
-        holders = [q for q in kept.values() if key in q.meant]
-        after = [replace(q, meant=tuple(k for k in q.meant if k != key)) for q in holders]
+            others = tuple(k for k in found.meant if parted(k)[0] != key)
+            after_ = replace(found, meant=(*others, entry(key, float(fault.get("size", 0.0)))))
+            return self.model.do(Edit(self.model, "I meant it so", [found], [after_]))
+        holders = [q for q in kept.values() if any(parted(k)[0] == key for k in q.meant)]
+        after = [replace(q, meant=tuple(k for k in q.meant if parted(k)[0] != key)) for q in holders]
         return bool(holders) and self.model.do(Edit(self.model, "not meant so", holders, after))
 
     def likeness(self, shot: Shot) -> tuple[tuple[str, bool], ...]:
@@ -414,10 +421,16 @@ class Checkroom:
         for q in self.model.store.all(PhotoCheck):
             if q.told:
                 for f in verdict_of(q.told).get("faults", ()):
-                    if f["key"] not in q.meant:
+                    if not self.is_meant(f, sizes(_meant(q))):
                         kinds[f["kind"]] = kinds.get(f["kind"], 0) + 1
         often = sorted((k for k, n in kinds.items() if n >= 3 and k in CAUTION_KINDS), key=lambda k: -kinds[k])
         return tuple(say("check.often", kind=KIND_WORDS[k], times=kinds[k]) for k in often[:2])
+
+
+def _meant(check: PhotoCheck) -> list[tuple[str, float | None]]:
+    """What is meant so on a photo, by key and size; where an earlier version kept no size, the photo's own verdict has it."""
+    told = {f["key"]: float(f.get("size", 0.0)) for f in verdict_of(check.told).get("faults", ())} if check.told else {}
+    return [(key, told.get(key) if size is None else size) for key, size in map(parted, check.meant)]
 
 
 CAUTION_KINDS = ("lighter", "darker", "green", "red", "yellow", "blue", "dull", "neon", "mechanical")

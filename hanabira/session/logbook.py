@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import datetime
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 from PIL import Image
@@ -16,7 +17,8 @@ from hanabira.core.schedule.plausible import Doubt, shared
 from hanabira.core.token import SILENT, Token
 from hanabira.session.edits import Edit
 from hanabira.session.view import View
-from hanabira.studio import account, planning
+from hanabira.session.words import moment_words
+from hanabira.studio import account, files, pictures, planning
 from hanabira.studio.pictures import is_whole
 from hanabira.studio.records import LogRow, Photo, PhotoCheck, Shot, new_id
 
@@ -31,6 +33,30 @@ THUMB_SIDE = 640
 
 class _NotWhole(Fault):
     """A file in the watched folder that is still being written."""
+
+
+NEAR = datetime.timedelta(hours=1)
+"""A photo whose time lies within this of now was taken now, as far as a log is concerned."""
+
+
+class When(NamedTuple):
+    """When a photo was taken: ``at``, whose word that is (``camera`` or ``file``), and whether the person must be asked."""
+
+    at: datetime.datetime
+    word: str
+    doubtful: bool
+
+
+def when_taken(path: Path, now: datetime.datetime) -> When:
+    """The camera's own time where the photo has one; else that of the file, which is asked about when it lies far from now.
+
+    So is a camera that is ahead of now: its clock is wrong.
+    """
+    said = pictures.taken_at(path)
+    if said is not None:
+        return When(said, "camera", said > now + NEAR)
+    age = files.age(path)
+    return When(now, "file", False) if abs(age) <= NEAR else When(now - age, "file", True)
 
 
 class Logbook:
@@ -156,21 +182,28 @@ class Logbook:
 
         healed: list[Photo | Shot] = []
 
-        def work(token: Token) -> Shot:
+        now = self.model.clock.now()
+
+        def work(token: Token) -> tuple[Shot, When]:
             with store.scratch() as folder:
                 path = get(token, folder)
                 healed.extend(p for p in store.heal(path) if p.commission_id == c.id)
                 digest, suffix, (w, h) = store.take_in(path, token)
-            now = self.model.clock.stamp()
-            return Shot(new_id(), c.id, digest, suffix, name, w, h, now, step, note)
+                when = when_taken(path, now)
+            return Shot(new_id(), c.id, digest, suffix, name, w, h, now.isoformat(timespec="seconds"), step, note), when
 
-        def done(shot: Shot) -> None:
+        def done(found: tuple[Shot, When]) -> None:
+            shot, when = found
+            if not healed:
+                at = self.model.ask_time(shot.original_name, when, now) if when.doubtful else when.at
+                shot = replace(shot, at=at.isoformat(timespec="seconds"))
             if healed:
                 self.views.pop(shot.digest, None)
                 self.model.messages.remark(f"{healed[0].original_name} is back in its place.")
                 self.model.log_changed.emit()
             elif self.model.do(Edit(self.model, words, [], [shot]), c.id):
-                self.model.messages.remark(f"Photo {name} is in the log.")
+                taken = "" if abs(datetime.datetime.fromisoformat(shot.at) - now) < NEAR else f", taken on {moment_words(shot.at)}"
+                self.model.messages.remark(f"Photo {name} is in the log{taken}.")
 
         self.model.jobs.run(f"take {name}", title, work, done, failed, lasting=True)
 

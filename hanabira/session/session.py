@@ -24,6 +24,8 @@ from hanabira.studio.kits import kit_record
 from hanabira.studio.records import Area, Commission, LogRow, Photo, PhotoCheck, Recipe, Record, Shot, StudioKit, cover_crop, new_id
 
 if TYPE_CHECKING:
+    import datetime
+
     from hanabira.core.area.measures import Measures
     from hanabira.core.area.shape import Outline, Point, Region
     from hanabira.core.colour.spaces import Array
@@ -38,6 +40,7 @@ if TYPE_CHECKING:
     from hanabira.core.solver.target import Reach
     from hanabira.core.token import Token
     from hanabira.craft import kitfile
+    from hanabira.session.logbook import When
     from hanabira.session.view import View
     from hanabira.studio import overlaps
     from hanabira.studio.overlaps import Overlaps
@@ -87,6 +90,8 @@ class Session(Rooms):
         self.settings = Settings(store, self.messages.fault)
         self.jobs.failed.connect(self.messages.fault)
         self.jobs.broke.connect(self.messages.bug)
+        self.ask_time: Callable[[str, When, datetime.datetime], datetime.datetime] = lambda _name, _when, now: now
+        """Asks when a photo of the work was taken of which that is not known: its file's name, what is thought, and now. The desk asks."""
         self._undo_lists: dict[str, UndoList] = {}
         self.commission: Commission | None = None
         self.photos: tuple[Photo, ...] = ()

@@ -24,6 +24,16 @@ def day_words(day: datetime.date) -> str:
     return f"{day.day} {day:%B %Y}"
 
 
+def moment_words(iso: str) -> str:
+    """A day and an hour.
+
+    >>> moment_words("2026-03-09T14:05:00")
+    '9 March 2026, 14:05'
+    """
+    at = datetime.datetime.fromisoformat(iso)
+    return f"{day_words(at.date())}, {at:%H:%M}"
+
+
 def due_words(iso: str | None) -> str:
     """The due date.
 

@@ -6,6 +6,7 @@ A file that any backup still refers to stays: going back to that backup must fin
 from __future__ import annotations
 
 import contextlib
+import datetime
 import re
 import sqlite3
 import time
@@ -69,6 +70,11 @@ def sweep(store: Store, now: float | None = None) -> tuple[Path, ...]:
         return ()
     young = (time.time() if now is None else now) - YOUNG_S
     return _delete([p for p in _files(store.folder) if p.stem not in needed and p.stat().st_mtime < young])
+
+
+def age(path: Path) -> datetime.timedelta:
+    """How long ago a file was written, by the clock that stamped it. Raises `OSError`."""
+    return datetime.timedelta(seconds=time.time() - path.stat().st_mtime)
 
 
 def _files(folder: Path) -> list[Path]:

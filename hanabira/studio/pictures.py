@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 import io
 import logging
 import os
@@ -212,6 +213,17 @@ def _turn(image: Image.Image, name: str) -> int:
     except Exception as error:  # a damaged EXIF block raises whatever its bytes lead to
         raise _damaged(name, error) from error
     return turn if isinstance(turn, int) else 1
+
+
+def taken_at(path: Path | str) -> datetime.datetime | None:
+    """When the camera says that a picture was taken, local time; None where it does not say, or says nonsense."""
+    try:
+        with Image.open(path) as image:
+            exif = image.getexif()
+            said = exif.get_ifd(0x8769).get(0x9003) or exif.get_ifd(0x8769).get(0x9004) or exif.get(0x0132)
+        return datetime.datetime.strptime(str(said).strip("\0 ")[:19], "%Y:%m:%d %H:%M:%S")
+    except Exception:  # a damaged EXIF block raises whatever its bytes lead to; then the camera has said nothing
+        return None
 
 
 def _with_exif(flat: Image.Image, image: Image.Image) -> Image.Image:

@@ -10,6 +10,7 @@ import pypdf
 from PIL import Image
 
 from hanabira.core.progress.expected import signature
+from hanabira.core.progress.meant import is_meant
 from hanabira.core.solver.layer import CORRECT
 from hanabira.core.token import Token
 from hanabira.session.check_subject import subject_of
@@ -135,6 +136,42 @@ class Deciding(OnBracken):
         self.room.mean(self.last, key)
         self.assertTrue(self.room.mean(self.last, key, False))
         self.assertIn(key, [f["key"] for f in self.room.faults(self.last)])
+
+    def grown(self, key: str, times: float) -> None:
+        """The last photo, read so that a fault is so many times as large."""
+        found = self.room.kept()[self.last.id]
+        data = json.loads(found.told)
+        data["faults"] = [{**f, "size": f["size"] * times} if f["key"] == key else f for f in data["faults"]]
+        self.session.apply(put=[replace(found, told=json.dumps(data))])
+
+    def said_again(self) -> list[str]:
+        return [f["key"] for f in self.room.faults(self.last)]
+
+    def test_what_is_meant_so_is_said_again_when_it_is_much_farther_off(self):
+        f = self.green()
+        self.room.mean(self.last, f["key"])
+        for times, again in ((1.5, False), (1.4, True), (0.2, False)):  # half as far again, then twice as far, then less than half
+            self.grown(f["key"], times)
+            self.assertEqual(f["key"] in self.said_again(), again, times)
+        self.grown(f["key"], 8)
+        self.room.mean(self.last, f["key"])  # and so it is meant, too
+        self.assertNotIn(f["key"], self.said_again())
+        (kept,) = [k for k in self.room.kept()[self.last.id].meant if k.startswith(f["key"])]
+        self.assertAlmostEqual(float(kept.rpartition("@")[2]), f["size"] * 1.5 * 1.4 * 0.2 * 8, delta=0.05)
+
+    def test_what_an_earlier_version_kept_has_the_size_of_its_photo(self):
+        f = self.green()
+        found = self.room.kept()[self.last.id]
+        self.session.apply(put=[replace(found, meant=(f["key"],))])
+        self.assertNotIn(f["key"], self.said_again())
+        self.assertAlmostEqual(self.room.meant()[f["key"]], abs(f["size"]))
+
+    def test_a_reading_that_wavers_is_not_said_again(self):
+        self.assertTrue(is_meant("k", 4.0, 1.6, {"k": 1.0}), "within two deviations of what was meant")
+        self.assertFalse(is_meant("k", 4.0, 1.4, {"k": 1.0}))
+        self.assertFalse(is_meant("k", -4.0, 0.1, {"k": 1.0}))
+        self.assertFalse(is_meant("other", 0.1, 9.0, {"k": 1.0}))
+        self.assertTrue(is_meant("k", 0.0, 0.0, {"k": 0.0}), "what has no size is meant or not")
 
     def test_a_correction_becomes_a_step_and_does_not_move_the_forecast(self):
         f = self.green()

@@ -1,5 +1,6 @@
 """The log and the photos of the work, without a window: taken in, taken out, watched, photographed; a promise that stays."""
 
+import os
 import unittest
 from dataclasses import replace
 from pathlib import Path
@@ -7,6 +8,7 @@ from pathlib import Path
 import numpy as np
 from PIL import Image
 
+from hanabira.core.clock import Clock
 from hanabira.core.faults import Fault, PhotoFault
 from hanabira.core.solver.layer import Layer
 from hanabira.session.edits import Edit, SetLayers
@@ -51,6 +53,41 @@ class Photos(LogCase):
         self.assertIsNotNone(self.store.get(PhotoCheck, shot.id), "what was judged from it comes back with it")
         self.session.undo.undo()
         self.assertEqual(self.book.shots(), ())
+
+    def taken(self, said: str | None, age_h: float, tag: int = 0x9003) -> tuple[str, list]:
+        """What is kept as the time of a photo, and what was asked; the camera says ``said``, the file is so old."""
+        exif = Image.Exif()
+        if said is not None:
+            (exif.get_ifd(0x8769) if tag != 0x0132 else exif)[tag] = said
+        path = self.root / f"{len(self.book.shots())}.jpg"
+        Image.fromarray(np.full((240, 180 + len(self.book.shots()), 3), 120, np.uint8)).save(path, exif=exif)
+        os.utime(path, (path.stat().st_mtime - 3600 * age_h,) * 2)
+        asked = []
+        self.session.clock = Clock.at("2026-09-15T10:20:30")
+        self.session.ask_time = lambda name, when, now: asked.append((name, when.at.isoformat(timespec="minutes"), when.word)) or when.at
+        before = {s.id for s in self.book.shots()}
+        self.book.add_shot(path)
+        (shot,) = [s for s in self.book.shots() if s.id not in before]
+        return shot.at, asked
+
+    def test_the_time_of_a_photo_is_its_cameras_own(self):
+        for tag in (0x9003, 0x0132):
+            self.assertEqual(self.taken("2026:09:12 18:05:30", 100, tag), ("2026-09-12T18:05:30", []))
+        self.assertIn("taken on 12 September 2026, 18:05", self.said[-1].what)
+        self.assertEqual(self.taken("2026:09:15 10:19:00", 0)[0], "2026-09-15T10:19:00")
+        self.assertNotIn("taken on", self.said[-1].what)
+        self.assertEqual([s.at for s in self.book.shots()], sorted(s.at for s in self.book.shots()), "photos stand in the order they were taken in")
+
+    def test_without_one_the_file_counts_and_is_asked_about_when_it_is_old(self):
+        self.assertEqual(self.taken(None, 0.5), ("2026-09-15T10:20:30", []))
+        at, asked = self.taken(None, 30)
+        self.assertEqual(asked, [("1.jpg", "2026-09-14T04:20", "file")])
+        self.assertEqual(at[:16], "2026-09-14T04:20")
+        for nonsense in ("0000:00:00 00:00:00", "yesterday"):
+            self.assertEqual(self.taken(nonsense, 0)[1], [], "a camera without a clock has said nothing")
+
+    def test_a_camera_that_is_ahead_is_asked_about(self):
+        self.assertEqual(self.taken("2027:01:01 09:00:00", 0)[1], [("0.jpg", "2027-01-01T09:00", "camera")])
 
     def test_what_is_no_picture_is_said_and_nothing_is_logged(self):
         for name, content in (("notes.jpg", b"no picture"), ("empty.png", b"")):

@@ -17,6 +17,7 @@ from hanabira.core.optics.paper import Paper
 from hanabira.core.optics.stack import Spot, apply, remove, seen_as
 from hanabira.core.progress.check import Checked, Plan
 from hanabira.core.progress.expected import Expected
+from hanabira.core.progress.meant import is_meant
 from hanabira.core.progress.reading import PlaceSeen
 from hanabira.core.progress.verdict import Fault
 from hanabira.core.solver.layer import CORRECT, Layer, goes_over
@@ -212,15 +213,15 @@ def cause_of(fault: Fault, e: Expected, finished_off: float, kit: Kit) -> tuple[
 
 
 def found_faults(
-    checked: Checked, plan: Plan, floor: int, own: Sequence[str], near: Mapping[str, float] | None = None, meant: frozenset[str] = frozenset()
+    checked: Checked, plan: Plan, floor: int, own: Sequence[str], near: Mapping[str, float] | None = None, meant: Mapping[str, float] | None = None
 ) -> tuple[Found, ...]:  # fmt: skip
     """Every fault with cause and cure, the most urgent first. ``own`` are the portrait's pencils, ``near`` how near each area lies to the focus (0–1),
-    ``meant`` keys (`key_of`) of what the artist wants so.
+    ``meant`` sizes of what the artist wants so by its key (`key_of`): that, and no more, is left out.
     """
     by_area, by_place = plan.by_area, {(p.area_id, p.place): p for p in checked.places}
     out = []
     for f in checked.verdict.faults:
-        if key_of(f) in meant:
+        if is_meant(key_of(f), f.size, f.sigma, meant or {}):
             continue
         e, place = by_area[f.area_id], by_place.get((f.area_id, f.place))
         target = e.target.get(f.place)
@@ -232,7 +233,7 @@ def found_faults(
     out += [
         Found(Fault(a, "", "unlogged", 0.0, 0.0, 9.0), None, "log", (), Cure("log"), 0.0)
         for a in checked.unlogged
-        if f"{a}::unlogged" not in meant
+        if f"{a}::unlogged" not in (meant or {})
     ]
     total = max(1, sum(int(a.core.sum()) for a in plan.sheet.areas))
     sizes = {a.id: int(a.core.sum()) / total for a in plan.sheet.areas}

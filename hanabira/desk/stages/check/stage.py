@@ -167,15 +167,16 @@ class Check(Stage):
 
     def fault_rows(self) -> list[FaultRow]:
         """Rows of the bench's list, what is meant so at the foot."""
-        data, meant = self.data or {}, self.model.checkroom.meant()
+        data, room = self.data or {}, self.model.checkroom
+        meant = room.meant()
         every = data.get("faults", [])
         worst = max((f["urgency"] for f in every), default=1.0) or 1.0
-        open_ = [f for f in every if f["key"] not in meant]
+        open_ = [f for f in every if not room.is_meant(f, meant)]
         out = [
             FaultRow(f["key"], n, f["name"], self._place_words(f), cards.cure_word(f), f["urgency"] / worst) for n, f in enumerate(open_, 1)
         ]
         return out + [
-            FaultRow(f["key"], 0, f["name"], f"meant so: {f['what']}", "say again", 0.2, True) for f in every if f["key"] in meant
+            FaultRow(f["key"], 0, f["name"], f"meant so: {f['what']}", "say again", 0.2, True) for f in every if room.is_meant(f, meant)
         ]
 
     def _place_words(self, f: dict[str, Any]) -> str:
