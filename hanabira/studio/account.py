@@ -60,6 +60,10 @@ class Wear:
         return self.coming_mm > self.left_mm - STUB_MM
 
 
+MOST_MINUTES = 1e6
+"""More is no plan."""
+
+
 @dataclass(frozen=True)
 class FirstPlan:
     """What was promised before the first step was done: minutes of each day, and each area's range of minutes."""
@@ -79,7 +83,10 @@ class FirstPlan:
         """From plain data; None when it makes no sense."""
         try:
             days = {datetime.date.fromisoformat(d): float(m) for d, m in data["days"].items()}
-            return FirstPlan(days, {str(k): (float(low), float(high)) for k, (low, high) in data["areas"].items()})
+            areas = {str(k): (float(low), float(high)) for k, (low, high) in data["areas"].items()}
+            if not all(0 <= v < MOST_MINUTES for v in (*days.values(), *(m for pair in areas.values() for m in pair))):
+                return None
+            return FirstPlan(days, areas)
         except (TypeError, ValueError, KeyError, AttributeError):
             return None
 

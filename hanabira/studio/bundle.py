@@ -29,6 +29,7 @@ from hanabira.craft.cells import table_csv
 from hanabira.craft.kitfile import parse_csv
 from hanabira.craft.supplies import shipped_kit
 from hanabira.studio import kits, tables
+from hanabira.studio.account import FirstPlan, first_plan_key
 from hanabira.studio.layer_ids import carry_over, numbered
 from hanabira.studio.records import Area, Commission, LogRow, Photo, PhotoCheck, Recipe, Shot, StudioKit, new_id
 from hanabira.studio.writing import refused, write_file
@@ -50,6 +51,7 @@ _README = """A commission of a portrait in coloured pencil or pastel, as an open
 
 commission.json  the records: commission, photos, areas (outlines in pixels of the prepared photo), recipes, kit, log, shots,
                  checks (what each photo of the work told, under the photo's id);
+                 "first_plan" is what was promised before the first step: minutes by day, and low and high minutes by area;
                  "missing" are the digests of photos whose files were lost when it was written
 photos/          the client's photos as they came and the photos of the work ("shots"), named by the SHA-256 of their content
 masks/           every area as a black and white picture, named by its number
@@ -72,6 +74,8 @@ class Contents:
     missing: frozenset[str] = frozenset()
     """Digests of photos whose files were lost before the bundle was written."""
     checks: tuple[PhotoCheck, ...] = ()
+    first_plan: FirstPlan | None = None
+    """What was promised before the first step was done."""
 
     @property
     def pictures(self) -> tuple[Photo | Shot, ...]:
@@ -126,6 +130,7 @@ def contents_of(store: Store, commission: str) -> Contents:
         return Contents(
             c, photos, areas, tuple(r for r in store.all(Recipe, commission_id=c.id) if r.area_id in ids), store.all(LogRow, commission_id=c.id),
             kits.kit_record(store, c.kit_id), store.all(Shot, commission_id=c.id), checks=store.all(PhotoCheck, commission_id=c.id),
+            first_plan=FirstPlan.of_data(store.setting(first_plan_key(c.id))),
         )  # fmt: skip
 
 
@@ -143,6 +148,7 @@ def write_bundle(store: Store, commission: str, target: Path, token: Token = SIL
         "format": FORMAT, "version": VERSION, "commission": _row(got.commission), "photos": [_row(p) for p in got.photos], "areas": [_row(a) for a in got.areas],
         "recipes": [_row(r) for r in got.recipes], "log": [_row(q) for q in got.log], "kit": _row(got.kit) if got.kit else None,
         "shots": [_row(q) for q in got.shots], "checks": [_row(q) for q in got.checks], "missing": sorted({digest for digest, _suffix in lost}),
+        "first_plan": got.first_plan.as_data() if got.first_plan is not None else None,
     }  # fmt: skip
     try:
         with tempfile.TemporaryFile() as out:
@@ -282,10 +288,13 @@ def _records(path: Path, z: zipfile.ZipFile) -> Contents:
     missing = data.get("missing", [])
     if not isinstance(missing, list) or not all(isinstance(q, str) for q in missing):
         raise _fault(path, "what is missing is no list")
-    kit = read(StudioKit, "kit")
+    kit, promised = read(StudioKit, "kit"), data.get("first_plan")
+    plan = FirstPlan.of_data(promised)
+    if promised is not None and plan is None:
+        raise _fault(path, "its first plan cannot be understood")
     got = Contents(
         read(Commission, "commission")[0], read(Photo, "photos"), read(Area, "areas"), read(Recipe, "recipes"), read(LogRow, "log"),
-        kit[0] if kit else None, read(Shot, "shots"), frozenset(missing), read(PhotoCheck, "checks"),
+        kit[0] if kit else None, read(Shot, "shots"), frozenset(missing), read(PhotoCheck, "checks"), plan,
     )  # fmt: skip
     words = _does_not_belong(got)
     if words:
@@ -422,7 +431,8 @@ def _store(store: Store, got: Contents) -> TakenIn:
     lost = [p.original_name for p in got.pictures if p.digest in got.missing and not store.holds(p)]
     if lost:
         remarks.append(f"The bundle lacks the file of {', '.join(lost)}; add the same file again and it goes into its place.")
-    store.edit([*new_kit, fresh.commission, *fresh.photos, *fresh.areas, *fresh.recipes, *fresh.log, *fresh.shots, *fresh.checks])
+    kept = {first_plan_key(fresh.commission.id): fresh.first_plan.as_data()} if fresh.first_plan is not None else {}
+    store.edit([*new_kit, fresh.commission, *fresh.photos, *fresh.areas, *fresh.recipes, *fresh.log, *fresh.shots, *fresh.checks], settings=kept)
     return TakenIn(fresh.commission, tuple(remarks))
 
 
@@ -454,6 +464,7 @@ def _fresh(got: Contents, name: str) -> Contents:
             replace(q, id=shot[q.id], commission_id=cid, told=_renamed(q.told, area), meant=tuple(_renamed(k, area) for k in q.meant))
             for q in got.checks
         ),
+        None if got.first_plan is None else replace(got.first_plan, areas={area.get(k, k): v for k, v in got.first_plan.areas.items()}),
     )
 
 

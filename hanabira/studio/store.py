@@ -9,25 +9,24 @@ from __future__ import annotations
 import contextlib
 import json
 import os
-import shutil
 import sqlite3
 import tempfile
 import threading
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import IO, TYPE_CHECKING, Any, TypeVar
 
 import platformdirs
 
 from hanabira.core.clock import MACHINE, Clock
-from hanabira.core.faults import DisplacedStudio, LostStudio, PhotoFault, RecordFault, StaleRecord, StudioFault
+from hanabira.core.faults import DisplacedStudio, PhotoFault, RecordFault, StaleRecord, StudioFault
 from hanabira.core.later import Later
 from hanabira.core.token import SILENT, Token
-from hanabira.studio import backups, database, healing, locks, tables
+from hanabira.studio import backups, database, healing, locks, opening, tables
 from hanabira.studio.checking import check
 from hanabira.studio.database import DATABASE, HEAD, Connections
 from hanabira.studio.healing import Displaced
-from hanabira.studio.journal import FOLDER, KEY, Journal, keep, new_lineage, newest, standing_of
+from hanabira.studio.journal import KEY, Journal, keep, new_lineage, newest, standing_of
 from hanabira.studio.locks import Lock
 from hanabira.studio.records import Photo, Recipe, Record, Shot
 from hanabira.studio.watch import Watch
@@ -51,8 +50,6 @@ DISPLACED = {
     "swapped": "another program put other files in its place",
     "written": "another program wrote into its files",
 }
-SCRATCH = "incoming"
-"""Where files lie while they are taken in; what a killed process left there goes at the next start."""
 
 
 def default_folder() -> Path:
@@ -106,30 +103,30 @@ class Store:
             raise StudioFault(f"The studio folder {folder} cannot be made: {reason}.", do=do) from error
         path = folder / DATABASE
         lock, why = locks.take(folder)
-        if lock is not None and not _writable(folder):
+        if lock is not None and not opening.writable(folder):
             lock.close()
             lock, why = None, "its files cannot be written"
         remarks: list[str] = []
         try:
             checked = False
             if lock is not None:
-                _tidy(folder)
-                checked = _healed(folder, clock, remarks)
-            fresh = _is_fresh(path)
+                opening.tidy(folder)
+                checked = opening.healed(folder, clock, remarks)
+            fresh = opening.is_fresh(path)
             if fresh and why:
                 raise StudioFault(f"There is no studio in {folder} and none can be made: {why}.")
             if not fresh and not checked:
                 database.check(path)
             renewed = False
             if why:
-                if not fresh and _revision(path) != HEAD:
+                if not fresh and opening.revision(path) != HEAD:
                     raise StudioFault(
                         "This studio was made by another version and cannot be brought up to date while it is read-only.",
                         do=f"First: {why}.",
                     )
             else:
-                renewed = _bring_up_to_date(path, fresh, clock)
-                _closed_to_others(folder)
+                renewed = opening.bring_up_to_date(path, fresh, clock)
+                opening.close_to_others(folder)
             if lock is not None and not lock.take_database(path):
                 lock.close()
                 lock, why = None, locks.TAKEN
@@ -155,7 +152,7 @@ class Store:
         if self._lock is not None:
             self._lock.close()
             if self.displaced is not None and self.displaced.theirs is not None:
-                _leave(self.folder / DATABASE, self.displaced.theirs)
+                opening.leave(self.folder / DATABASE, self.displaced.theirs)
         self._lock = None
 
     def __enter__(self) -> Store:
@@ -340,8 +337,8 @@ class Store:
         with self._reading() as connection:
             return frozenset(str(row[0]) for row in connection.execute(f"SELECT {table.key} FROM {table.name}"))
 
-    def edit(self, put: Iterable[Record] = (), drop: Iterable[Record] = ()) -> None:
-        """Write and delete records in one transaction; `StudioFault` when nothing could be kept, `RecordFault` for one that makes no sense."""
+    def edit(self, put: Iterable[Record] = (), drop: Iterable[Record] = (), settings: Mapping[str, Any] | None = None) -> None:
+        """Write and delete records, and keep ``settings`` that belong to them, in one transaction; `StudioFault` when nothing could be kept, `RecordFault` for one that makes no sense."""
         put = tuple(put)
         for record in put:
             check(record)
@@ -353,6 +350,10 @@ class Store:
                 self._delete(connection, record)
             for record in put:
                 self._put(connection, record, versions)
+            for key, value in (settings or {}).items():
+                self._keep(connection, key, value)
+        for key in settings or {}:
+            self._settings.pop(key, None)
         self._versions.update(versions)
         self.edits += 1
 
@@ -411,10 +412,13 @@ class Store:
             return
         self._settings.pop(key, None)
         with self._transaction() as connection:
-            text = None if value is None else json.dumps(value)
-            keep(connection, key, text)
-            self._ops.append(["set", key, text])
+            self._keep(connection, key, value)
         self._settings.pop(key, None)
+
+    def _keep(self, connection: sqlite3.Connection, key: str, value: Any) -> None:
+        text = None if value is None else json.dumps(value)
+        keep(connection, key, text)
+        self._ops.append(["set", key, text])
 
     # -- photos ----------------------------------------------------------
     def photo_path(self, photo: Photo | Shot) -> Path:
@@ -457,7 +461,7 @@ class Store:
     @contextlib.contextmanager
     def scratch(self) -> Iterator[Path]:
         """A folder for files that are being taken in. Clients' photos are never left elsewhere: what a killed process leaves here is swept."""
-        root = self.folder / SCRATCH
+        root = self.folder / opening.SCRATCH
         root.mkdir(mode=0o700, exist_ok=True)
         with tempfile.TemporaryDirectory(dir=root) as folder:
             yield Path(folder)
@@ -540,120 +544,8 @@ def _digest(path: Path) -> str:
         return hashlib.file_digest(f, "sha256").hexdigest()
 
 
-def _writable(folder: Path) -> bool:
-    return os.access(folder, os.W_OK) and (not (folder / DATABASE).exists() or os.access(folder / DATABASE, os.W_OK))
-
-
-def _tidy(folder: Path) -> None:
-    """Only the person may look into a studio, and what a killed process left half written goes."""
-    with contextlib.suppress(OSError):
-        folder.chmod(0o700)
-    _closed_to_others(folder)
-    for place in (folder, folder / "photos", folder / backups.FOLDER):
-        for part in place.glob("*.part"):
-            with contextlib.suppress(OSError):
-                part.unlink()
-    shutil.rmtree(folder / SCRATCH, ignore_errors=True)
-
-
-def _closed_to_others(folder: Path) -> None:
-    for name in (DATABASE, f"{DATABASE}-wal", f"{DATABASE}-shm"):  # the engine makes its files as the database is
-        with contextlib.suppress(OSError):
-            (folder / name).chmod(0o600)
-
-
-def _healed(folder: Path, clock: Clock, remarks: list[str]) -> bool:
-    """Build a studio up again whose database is lost, malformed, older than its journal or mixed with another's; ``remarks`` gets what is to be
-    said of it. Whether the database was found whole.
-    """
-    if newest(folder) is None:
-        return False
-    why = healing.wrong(folder / DATABASE)
-    said = healing.heal(folder, clock.now(), why) if why else ""
-    remarks += [said] if said else []
-    return not why or bool(said)
-
-
-def _leave(path: Path, theirs: Path) -> None:
-    """Leave a file that another program wrote as it was found: closing our connections may have written into it."""
-    with contextlib.suppress(OSError):
-        part = path.with_name(f"{path.name}.part")
-        shutil.copy2(theirs, part)
-        database.remove(path)
-        os.replace(part, path)
-
-
 def _rescued(displaced: Displaced) -> tuple[str, str]:
     """What was kept of it, and what to do."""
     if displaced.mine is None:
         return "What this window held could not be saved in its folder.", "Write a bundle of each commission to another place before you close it."
     return f"What this window held is saved in {displaced.mine.parent}.", "Go on with that, or open what lies there now."
-
-
-def _is_fresh(path: Path) -> bool:
-    """Whether a studio is to be made here. Raises `LostStudio` where there was one whose database is gone or empty."""
-    try:
-        size = path.stat().st_size
-    except FileNotFoundError:
-        size = -1
-    except OSError as error:
-        raise StudioFault(f"The studio cannot be opened: {error.strerror}.", "Nothing was changed.") from error
-    if size > 0:
-        return False
-    log = path.with_name(f"{path.name}-wal")
-    photos, kept = path.parent / "photos", path.parent / backups.FOLDER
-    witnesses = [
-        *(["its photos"] if photos.is_dir() and any(p.is_file() for p in photos.rglob("*")) else []),
-        *(["its backups"] if kept.is_dir() and any(kept.glob("*.sqlite")) else []),
-        *(["its log"] if log.exists() and log.stat().st_size > 0 else []),
-        *(["its journal"] if any((path.parent / FOLDER).glob("*.jsonl")) else []),
-        *(["what was saved of it"] if backups.rescued(path.parent) else []),
-    ]
-    if witnesses:
-        raise LostStudio(
-            f"The studio’s database {'is empty' if size == 0 else 'is gone'}, but {' and '.join(witnesses)} are there.",
-            "Nothing was changed and no empty studio was made in its place.",
-            "Go back to a backup.",
-        )
-    return True
-
-
-def _revision(path: Path) -> str | None:
-    try:
-        return database.version(path)
-    except sqlite3.Error as error:
-        words, do = database.said(error, path.parent)
-        raise StudioFault(f"The studio cannot be opened now: {words}.", "Nothing in it is lost.", do) from error
-
-
-def _bring_up_to_date(path: Path, fresh: bool, clock: Clock) -> bool:
-    """Make the tables of a new studio, or carry an older one over after a copy of it was made; whether that was done."""
-    found = None if fresh else _revision(path)
-    if found == HEAD:
-        return False
-    if found is not None and found > HEAD:
-        raise StudioFault("This studio was written by a newer version of Hanabira.", "Nothing was changed.", "Open it with that version.")
-    if not fresh and not found and database.tables(path):
-        raise LostStudio(
-            "The studio’s database does not say which version wrote it.",
-            "Nothing was changed.",
-            "Go back to a backup; where there is none, keep the file and open it with the version that wrote it.",
-        )
-    if not fresh and not found and (path.parent / backups.FOLDER).is_dir() and any((path.parent / backups.FOLDER).glob("*.sqlite")):
-        raise LostStudio("The studio’s database holds no studio.", "Nothing was changed.", "Go back to a backup.")
-    copy = None if fresh or not found else backups.make(path.parent, "before-update", found, clock.now())
-    try:
-        database.migrate(path, fresh=fresh)
-    except Exception as error:  # whatever a migration stumbles over, the person needs to know what is safe
-        if fresh:
-            database.remove(path)
-            words, do = database.said(error, path.parent)
-            raise StudioFault(f"No studio could be made in {path.parent}: {words}.", "Nothing was left behind.", do) from error
-        full = database.kind_of(error, path.parent) == "full"
-        reason = database.said(error, path.parent)[0] if full else f"{type(error).__name__}: {' '.join(str(error).split())[:200]}"
-        raise StudioFault(
-            f"This studio could not be brought up to date ({reason}).",
-            f"It is as it was; a copy from before is {copy.path if copy else 'not needed'}.",
-            database.FULL if full else "Keep that copy, and open the studio with the version that wrote it.",
-        ) from error
-    return not fresh

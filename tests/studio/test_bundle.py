@@ -1,6 +1,7 @@
 """Open bundles out and in, complete and safe; plan and quote from them at the terminal."""
 
 import csv
+import datetime
 import io
 import json
 import zipfile
@@ -8,6 +9,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from hanabira.core.faults import StudioFault
+from hanabira.studio.account import FirstPlan, first_plan_key
 from hanabira.studio.bundle import contents_of, import_bundle, log_csv, read_bundle, write_bundle
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, Terms
 from hanabira.studio.store import Store
@@ -56,6 +58,31 @@ class Bundles(OnDemo):
             self.assertEqual(copy.log[0].minutes, 12.5)
             self.assertEqual(copy.commission.terms.moved[0][0].split(":")[0], copy.areas[4].id)
             self.assertEqual(len(store.all(Commission)), 2)
+
+    def test_what_was_promised_travels_along(self):
+        promised = FirstPlan({datetime.date(2026, 3, 2): 120.0}, {"demo-area-5": (60.0, 90.5), "gone": (1.0, 2.0)})
+        with Store.open(self.root / "promising") as store:
+            store.edit([replace(import_bundle(store, self.bundle).commission, name="Tansy")], settings={first_plan_key("demo-tansy"): promised.as_data()})
+            path = write_bundle(store, "demo-tansy", self.root / "promised.zip").path
+        self.assertEqual(read_bundle(path).first_plan, promised)
+        with Store.open(self.root / "taking") as store:
+            kept = lambda key: FirstPlan.of_data(store.setting(first_plan_key(key)))  # noqa: E731
+            self.assertEqual(kept(import_bundle(store, path).commission.id), promised)
+            copy = import_bundle(store, path).commission.id  # a copy has areas of its own
+            eye = next(a.id for a in store.all(Area, commission_id=copy) if a.name == "Eye")
+            self.assertEqual((kept(copy).days, kept(copy).areas[eye]), (promised.days, (60.0, 90.5)))
+            self.assertNotIn("demo-area-5", kept(copy).areas)
+
+    def test_a_promise_that_makes_no_sense_is_refused(self):
+        for nonsense in ({"days": {}, "areas": {"a": [1]}}, {"days": {"soon": 1.0}, "areas": {}}, {"days": {}, "areas": {"a": [1.0, 1e9]}}, 7, {"areas": {"a": [-1.0, 2.0]}, "days": {}}):
+            path = self.root / "nonsense.zip"
+            with zipfile.ZipFile(self.bundle) as old, zipfile.ZipFile(path, "w") as new:
+                for e in old.infolist():
+                    data = old.read(e)
+                    new.writestr(e.filename, json.dumps({**json.loads(data), "first_plan": nonsense}) if e.filename == "commission.json" else data)
+            with self.assertRaises(StudioFault) as caught:
+                read_bundle(path)
+            self.assertIn("first plan", str(caught.exception))
 
     def test_it_can_be_read_without_us(self):
         with zipfile.ZipFile(self.bundle) as z:
