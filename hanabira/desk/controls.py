@@ -7,12 +7,10 @@ from collections.abc import Callable, Sequence
 from functools import cache
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QFontMetricsF, QPainter, QPainterPath, QPaintEvent, QPen, QResizeEvent, QTextCharFormat, QTextLayout
+from PyQt6.QtGui import QFontMetricsF, QPainter, QPainterPath, QPaintEvent, QPen, QResizeEvent, QTextLayout
 from PyQt6.QtWidgets import (
     QAbstractButton,
-    QCalendarWidget,
     QComboBox,
-    QDateEdit,
     QDoubleSpinBox,
     QFormLayout,
     QLabel,
@@ -440,36 +438,6 @@ class Number(QDoubleSpinBox):
             super().wheelEvent(event)
         else:
             event.ignore()
-
-
-class Day(QDateEdit):
-    """A field for a date, with a calendar in the theme's own inks."""
-
-    def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.setCalendarPopup(True)
-        calendar = self.calendarWidget()
-        assert calendar is not None
-        calendar.setVerticalHeaderFormat(QCalendarWidget.VerticalHeaderFormat.NoVerticalHeader)
-        calendar.setGridVisible(False)
-        day, head = QTextCharFormat(), QTextCharFormat()
-        day.setForeground(role("ink"))
-        head.setForeground(role("ink2"))
-        head.setBackground(role("well"))
-        calendar.setHeaderTextFormat(head)
-        for weekday in Qt.DayOfWeek:
-            calendar.setWeekdayTextFormat(weekday, day)
-
-    def focusNextPrevChild(self, forward: bool) -> bool:
-        """Tab leaves the field; day, month and year are reached by the arrow keys."""
-        return QWidget.focusNextPrevChild(self, forward)
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        super().paintEvent(event)
-        _arrow(self, "down")
-
-    def wheelEvent(self, event) -> None:  # noqa: ANN001
-        event.ignore()
 
 
 def form() -> QFormLayout:

@@ -186,12 +186,12 @@ def sheet() -> str:
     h = {f.name: getattr(_now, f.name) for f in fields(_now)}
     return f"""
     QWidget {{ font-family: Lato; font-size: {u(14)}px; color: {h["ink"]}; }}
-    QLineEdit, QPlainTextEdit, QComboBox, QSpinBox, QDoubleSpinBox, QDateEdit {{
+    QLineEdit, QPlainTextEdit, QComboBox, QSpinBox, QDoubleSpinBox {{
         background: {h["raised"]}; border: 1px solid {h["edge"]}; border-radius: 5px; padding: {u(4)}px {u(7)}px; min-height: {u(20)}px;
         selection-background-color: {h["plum_fill"]}; selection-color: {h["on_plum"]}; }}
-    QLineEdit:focus, QPlainTextEdit:focus, QComboBox:focus, QSpinBox:focus, QDoubleSpinBox:focus, QDateEdit:focus {{ border: 2px solid {h["plum"]}; }}
-    QComboBox::drop-down, QDateEdit::drop-down {{ border: 0; width: {u(24)}px; subcontrol-origin: border; }}
-    QComboBox::down-arrow, QDateEdit::down-arrow {{ image: none; }}
+    QLineEdit:focus, QPlainTextEdit:focus, QComboBox:focus, QSpinBox:focus, QDoubleSpinBox:focus {{ border: 2px solid {h["plum"]}; }}
+    QComboBox::drop-down {{ border: 0; width: {u(24)}px; subcontrol-origin: border; }}
+    QComboBox::down-arrow {{ image: none; }}
     QSpinBox::up-button, QDoubleSpinBox::up-button, QSpinBox::down-button, QDoubleSpinBox::down-button {{ border: 0; background: transparent; width: {u(24)}px; }}
     QSpinBox::up-arrow, QDoubleSpinBox::up-arrow, QSpinBox::down-arrow, QDoubleSpinBox::down-arrow {{ image: none; }}
     QLineEdit:disabled, QComboBox:disabled, QSpinBox:disabled {{ border-style: dashed; color: {h["ink2"]}; }}

@@ -3,10 +3,10 @@
 import unittest
 from collections.abc import Callable, Iterator
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QCalendarWidget, QTableView, QWidget
+from PyQt6.QtCore import QRect, Qt
+from PyQt6.QtWidgets import QWidget
 
-from hanabira.desk import theme
+from hanabira.desk import paint
 from hanabira.desk.acts import ROOMS
 from hanabira.desk.stages.easel.bench import TABS as EASEL_TABS
 from hanabira.desk.stages.recipe.cards import TABS as RECIPE_TABS
@@ -136,23 +136,23 @@ class Layout(LayoutCase):
         self.settle()
         self.assertTrue(survey.too_wide(self.desk))
 
-    def test_a_calendar_can_be_read_in_both_themes(self):
+    def test_a_month_can_be_read_and_stands_in_the_window_at_every_size(self):
+        wrong = []
         for name in self.in_both_themes():
-            self.open("Brief")
-            due = self.desk.stages["Brief"]._fields["due"]
-            calendar = due.calendarWidget()
-            assert isinstance(calendar, QCalendarWidget)
-            ground = theme.role("raised").name()
-            for day in range(1, 8):
-                ink = calendar.weekdayTextFormat(Qt.DayOfWeek(day)).foreground().color().name()
-                self.assertGreaterEqual(theme.contrast(ink, ground), 4.5, (name, day))
-            head = calendar.headerTextFormat()
-            self.assertGreaterEqual(theme.contrast(head.foreground().color().name(), head.background().color().name()), 4.5)
-            view = calendar.findChild(QTableView)
-            assert view is not None
-            self.assertGreaterEqual(
-                theme.contrast(view.palette().highlightedText().color().name(), view.palette().highlight().color().name()), 4.5
-            )
+            for text, size in self.at_sizes(*((t, s) for t in TEXTS for s in SIZES)):
+                self.open("Brief")
+                due = self.desk.stages["Brief"]._fields["due"]
+                due.open_month()
+                self.app.processEvents()
+                paint.CLIPPED.clear()
+                picture = due.month.grab().toImage()
+                where = f"{name} {text} {size}"
+                wrong += [f"{where}: {q}" for q in (*paint.CLIPPED, *inks.faint(due.month), *survey.small(due.month))]
+                inside = self.desk.rect().adjusted(-1, -1, 1, 1).contains(QRect(self.desk.mapFromGlobal(due.month.pos()), due.month.size()))
+                wrong += [] if inside else [f"{where}: outside the window, {due.month.geometry()} in {self.desk.geometry()}"]
+                self.assertGreater(picture.width(), 7 * 24)
+                due.month.close()
+        self.none_wrong(wrong)
 
 
 if __name__ == "__main__":

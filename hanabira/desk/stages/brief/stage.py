@@ -2,19 +2,21 @@
 
 from __future__ import annotations
 
+import datetime
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QDate, QSignalBlocker, Qt
-from PyQt6.QtWidgets import QApplication, QComboBox, QDateEdit, QDoubleSpinBox, QLineEdit, QPlainTextEdit, QWidget
+from PyQt6.QtCore import QSignalBlocker
+from PyQt6.QtWidgets import QApplication, QComboBox, QDoubleSpinBox, QLineEdit, QPlainTextEdit, QWidget
 
 from hanabira.craft.supplies import papers
 from hanabira.desk import theme
-from hanabira.desk.controls import Caption, Choice, Day, Number, PetalButton, Pick, Words, form, label, row
+from hanabira.desk.controls import Caption, Choice, Number, PetalButton, Pick, Words, form, label, row
 from hanabira.desk.stage import PictureStage
 from hanabira.desk.stages.brief import cards as brief_cards
 from hanabira.desk.theme import u
+from hanabira.desk.widgets.day_field import DayField, due_field
 from hanabira.session.edits import EditBrief
 
 if TYPE_CHECKING:
@@ -129,14 +131,7 @@ class Brief(PictureStage):
         order.addRow(label("Name"), self._line("name", "Name"))
         order.addRow(label("Animal"), self._line("animal", "Animal"))
         order.addRow(label("Client"), self._line("client", "Client"))
-        due = Day()
-        due.setAccessibleName("Due date")
-        due.setCalendarPopup(True)
-        due.setDisplayFormat("d MMMM yyyy")
-        due.setKeyboardTracking(False)
-        due.setMinimumDate(_NO_DATE)
-        due.setSpecialValueText("not set")
-        due.dateChanged.connect(lambda d: self._edit("due date", False, due=None if d == _NO_DATE else d.toString(Qt.DateFormat.ISODate)))
+        due = due_field(self.model, lambda day: self._edit("due date", False, due=day.isoformat() if day is not None else None))
         self._fields["due"] = due
         order.addRow(label("Due"), due)
         paper = form()
@@ -198,14 +193,11 @@ class Brief(PictureStage):
                     q.setPlainText(value)
                 elif isinstance(q, QDoubleSpinBox):
                     q.setValue(value)
-                elif isinstance(q, QDateEdit):
-                    q.setDate(QDate.fromString(value, Qt.DateFormat.ISODate) if value else _NO_DATE)
+                elif isinstance(q, DayField):
+                    q.set_day(datetime.date.fromisoformat(value) if value else None)
                 elif isinstance(q, QComboBox):
                     at = q.findData(value)
                     if at < 0:
                         q.addItem(value, value)
                         at = q.count() - 1
                     q.setCurrentIndex(at)
-
-
-_NO_DATE = QDate(2000, 1, 1)

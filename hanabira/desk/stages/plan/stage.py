@@ -6,7 +6,7 @@ import datetime
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QTimer
-from PyQt6.QtWidgets import QDateEdit, QFrame, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QScrollArea, QVBoxLayout, QWidget
 
 from hanabira.core.schedule.handling import is_handling
 from hanabira.core.schedule.order import LAST
@@ -14,12 +14,14 @@ from hanabira.core.schedule.sessions import DRYING_MIN
 from hanabira.core.schedule.work import evidence
 from hanabira.craft.supplies import surfaces
 from hanabira.desk.cards import hour_bars, wear_words
-from hanabira.desk.controls import Caption, Day, Number, PetalButton, Pick, Words, label, row
+from hanabira.desk.controls import Caption, Number, PetalButton, Pick, Words, label, row
 from hanabira.desk.stage import Stage
 from hanabira.desk.theme import u
 from hanabira.desk.widgets import day_strip
+from hanabira.desk.widgets.day_field import day_field, due_field
 from hanabira.desk.widgets.day_strip import Block, DayStrip
 from hanabira.desk.widgets.step_list import ROW, StepList, StepRow
+from hanabira.session.edits import EditBrief
 from hanabira.session.words import hours_words, span, step_words, stroke_words, sum_words
 from hanabira.studio import account, planning
 
@@ -257,17 +259,18 @@ class Plan(Stage):
                 break
         return out
 
+    def _set_due(self, day: datetime.date | None) -> None:
+        self.model.do(EditBrief(self.model, "due date", False, due=day.isoformat() if day is not None else None))
+
     def _days_card(self, plan: Planned) -> list:
         c, planner = self.model.commission, self.model.planner
         assert c is not None
         t = c.terms
         hand = Pick("Hand", (("right", "Right hand"), ("left", "Left hand")), t.hand)
         hand.picked.connect(lambda key: planner.set_terms("hand", hand=key))
-        start: QDateEdit = Day()
-        start.setAccessibleName("First day")
-        start.setCalendarPopup(True)
-        start.setDate(planning.days_of(c, self.model.clock.today()).start)  # type: ignore[arg-type]
-        start.dateChanged.connect(lambda d: planner.set_terms("first day", True, start=d.toPyDate().isoformat()))
+        start = day_field(self.model, "First day", lambda day: planner.set_terms("first day", start=day.isoformat()), may_be_none=False)
+        start.set_day(planning.days_of(c, self.model.clock.today()).start)
+        due = due_field(self.model, self._set_due)
         hours = Number()
         hours.setAccessibleName("Hours a day")
         hours.setRange(0.5, 12)
@@ -287,7 +290,8 @@ class Plan(Stage):
         out: list = [
             Caption("How it is worked"),
             hand,
-            row(label("First day"), start, None),
+            row(label("First day"), start),
+            row(label("Due"), due),
             row(label("Hours a day"), hours, None),
             row(*week[:4], None),
             row(*week[4:], None),
