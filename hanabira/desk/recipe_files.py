@@ -162,9 +162,9 @@ class RecipeFiles(FileWriter):
     def colour_card(self) -> None:
         """The portrait's pencils as a card for the client's file."""
         from hanabira.session.commission_sheets import medium_line, sheet_picture
+        from hanabira.session.dates import day_words
         from hanabira.session.recipe_card import ground_name
         from hanabira.session.sender import sender
-        from hanabira.session.words import day_words
         from hanabira.sheets.colour_card import ColourCard, Shade, write_colour_card
 
         model = self.desk.model

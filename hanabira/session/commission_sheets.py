@@ -20,10 +20,11 @@ from hanabira.craft.rules import switches
 from hanabira.craft.safety import SHEET, step_cautions, words_for
 from hanabira.craft.supplies import papers, surfaces
 from hanabira.session.check_subject import subject_of
+from hanabira.session.dates import day_words
 from hanabira.session.price import price_words
 from hanabira.session.recipe_card import ground_name
 from hanabira.session.sender import sender
-from hanabira.session.words import day_words, due_words, hours_words, likeness_marks, span, step_words, stroke_words, with_words
+from hanabira.session.words import due_words, hours_words, likeness_marks, span, step_words, stroke_words, with_words
 from hanabira.sheets.approval import EYE_MM, Approval
 from hanabira.sheets.bench_book import Book, BookDay, BookStep, Ready
 from hanabira.sheets.record import Record, RecordRow

@@ -8,7 +8,6 @@ import re
 from typing import TYPE_CHECKING
 
 from hanabira.core.faults import Fault
-from hanabira.session.words import day_words
 from hanabira.studio.records import Commission, is_part
 
 if TYPE_CHECKING:
@@ -133,6 +132,15 @@ def _made(day: int, month: int, year: int) -> datetime.date:
     except ValueError:
         words = f"{day} {MONTHS[month - 1].capitalize()} {year}" if 1 <= month <= 12 else f"month {month}"
         raise Fault(f"There is no {words}.", "The date stayed as it was.", _FORMS) from None
+
+
+def day_words(day: datetime.date) -> str:
+    """A day.
+
+    >>> day_words(datetime.date(2026, 3, 9))
+    '9 March 2026'
+    """
+    return f"{day.day} {day:%B %Y}"
 
 
 def distance_words(day: datetime.date, today: datetime.date) -> str:

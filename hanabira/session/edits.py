@@ -9,19 +9,19 @@ from typing import TYPE_CHECKING
 from hanabira.core.faults import Fault
 from hanabira.core.later import Later
 from hanabira.studio.layer_ids import carried
-from hanabira.studio.records import Area, Photo, Recipe, Record, StudioKit, cover_crop, new_id
+from hanabira.studio.records import Area, Commission, Photo, Recipe, Record, StudioKit, cover_crop, new_id
 
 if TYPE_CHECKING:
     from hanabira.core.area.shape import Point
     from hanabira.core.optics.kit import Kit
     from hanabira.core.places.place import Place
     from hanabira.core.solver.layer import Layer
-    from hanabira.core.study import prepare
+    from hanabira.core.study import framing, prepare
     from hanabira.craft import kitfile
     from hanabira.session.session import Session
     from hanabira.session.undo import Undoable
 else:
-    prepare = Later("hanabira.core.study.prepare")
+    framing, prepare = Later("hanabira.core.study.framing"), Later("hanabira.core.study.prepare")
     kitfile = Later("hanabira.craft.kitfile")
 
 
@@ -113,12 +113,18 @@ class SetStage(Edit):
 
 
 class AddPhoto(Edit):
-    """Put a new photo on the paper, before those that were there; areas belong to their photo."""
+    """Put a new photo on the paper, before those that were there; areas belong to their photo. ``sheet``: the commission before and after."""
 
-    def __init__(self, model: Session, photo: Photo, others: Sequence[Photo] | None = None) -> None:
+    def __init__(
+        self, model: Session, photo: Photo, others: Sequence[Photo] | None = None, sheet: tuple[Commission, Commission] | None = None
+    ) -> None:
         others = model.photos if others is None else others
         moved = [replace(p, position=i + 1) for i, p in enumerate(others)]
-        super().__init__(model, "photo", others, [replace(photo, position=0), *moved])
+        before, after = sheet if sheet is not None else (None, None)
+        super().__init__(
+            model, "photo", [*([before] if before is not None else []), *others],
+            [*([after] if after is not None else []), replace(photo, position=0), *moved],
+        )  # fmt: skip
 
 
 class ChoosePhoto(Edit):
@@ -141,12 +147,22 @@ class RemovePhoto(Edit):
 
 
 class FramePhoto(Edit):
-    """Move or scale the photo under the sheet; one gesture is one edit."""
+    """Move or scale the photo under the sheet; one gesture is one edit. Raises `Fault` for a frame that shows next to nothing."""
 
     def __init__(self, model: Session, photo: Photo, crop: tuple[float, float, float, float], gesture: int = 0) -> None:
+        self._refused = ""
+        if model.commission is not None and crop[2] < 0.999 * framing.least_width(photo.size, model.commission.picture_mm):
+            fine, share = crop[2] / model.commission.picture_mm[0], 100 * crop[2] * crop[3] / (photo.width_px * photo.height_px)
+            self._refused = f"{share:.1f} % of the photo at {fine:.2f} px a mm shows nothing of the animal’s coat."
         super().__init__(model, "frame", [photo], [replace(photo, crop=crop)])
         if gesture:
             self.merge_key = f"frame {photo.id} {gesture}"
+
+    def carry_out(self) -> None:
+        """Do it the first time. Raises `Fault` for a frame that shows next to nothing."""
+        if self._refused:
+            raise Fault(self._refused, "The frame stayed as it was.", "Show more of the photo, or choose a smaller sheet.")
+        super().carry_out()
 
 
 class WholePhoto(FramePhoto):

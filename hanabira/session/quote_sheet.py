@@ -8,8 +8,9 @@ from typing import TYPE_CHECKING
 
 from hanabira.core.area.covering import Covering
 from hanabira.session.commission_sheets import medium_line, order_facts, sheet_picture
+from hanabira.session.dates import day_words
 from hanabira.session.sender import sender
-from hanabira.session.words import day_words, sum_words
+from hanabira.session.words import sum_words
 from hanabira.sheets.quote import Part, Quote
 from hanabira.studio import planning
 

@@ -11,6 +11,7 @@ if TYPE_CHECKING:
     from hanabira.session.checkroom import Checkroom
     from hanabira.session.darkroom import Darkroom
     from hanabira.session.dropper import Dropper
+    from hanabira.session.framing import Framing
     from hanabira.session.logbook import Logbook
     from hanabira.session.measuring import Measuring
     from hanabira.session.planner import Planner
@@ -30,6 +31,13 @@ class Rooms:
         from hanabira.session.darkroom import Darkroom
 
         return Darkroom(cast("Session", self))
+
+    @cached_property
+    def framing(self) -> Framing:
+        """How the photo lies on the sheet."""
+        from hanabira.session.framing import Framing
+
+        return Framing(cast("Session", self))
 
     @cached_property
     def measuring(self) -> Measuring:

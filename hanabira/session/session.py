@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Protocol
 from hanabira.core.faults import Fault, StaleRecord
 from hanabira.core.later import Later
 from hanabira.craft.supplies import KITS, paper, paper_for
-from hanabira.session.edits import AddPhoto, EditBrief
+from hanabira.session.edits import EditBrief
 from hanabira.session.events import Event
 from hanabira.session.messages import MessageDoor
 from hanabira.session.petals import share_done
@@ -21,7 +21,7 @@ from hanabira.session.undo import Undoable, UndoList
 from hanabira.session.waking import Waking
 from hanabira.studio import backups, files
 from hanabira.studio.kits import kit_record
-from hanabira.studio.records import Area, Commission, LogRow, Photo, PhotoCheck, Recipe, Record, Shot, StudioKit, cover_crop, new_id
+from hanabira.studio.records import Area, Commission, LogRow, Photo, PhotoCheck, Recipe, Record, Shot, StudioKit, new_id
 
 if TYPE_CHECKING:
     import datetime
@@ -38,7 +38,6 @@ if TYPE_CHECKING:
     from hanabira.core.solver.gamut import Gamut
     from hanabira.core.solver.layer import Layer
     from hanabira.core.solver.target import Reach
-    from hanabira.core.token import Token
     from hanabira.craft import kitfile
     from hanabira.session.logbook import When
     from hanabira.session.view import View
@@ -320,29 +319,7 @@ class Session(Rooms):
 
     def add_photo(self, path: Path | str) -> None:
         """Take a picture file into the studio and put it on the paper; one undoable edit when it is done."""
-        if self.commission is None:
-            return
-        commission, source = self.commission, Path(path)
-
-        def work(token: Token) -> Photo | None:
-            if any(p.commission_id == commission.id for p in self.store.heal(source)):
-                return None  # the file of a photo that is there already
-            digest, suffix, (w, h) = self.store.take_in(source, token)
-            pw, ph = commission.picture_mm
-            return Photo(new_id(), commission.id, digest, suffix, source.name, w, h, cover_crop(w, h, pw / ph), "main", -1)
-
-        def done(photo: Photo | None) -> None:
-            if photo is None:
-                self.messages.remark(f"{source.name} is back in its place.")
-                self.darkroom.forget()
-                self.load_photo()
-                self.photo_changed.emit()
-                return
-            edit = AddPhoto(self, photo, self.store.all(Photo, commission_id=commission.id))
-            if self.do(edit, commission.id) and (self.commission is None or self.commission.id != commission.id):
-                self.messages.remark(f"{source.name} went to {commission.name}.")
-
-        self.jobs.run("add photo", f"Taking in {source.name}", work, done, lasting=True)
+        self.framing.add_photo(path)
 
     def want_look(self, name: str) -> None:
         """Make a look of the photo ready; `look_ready` tells when it is."""

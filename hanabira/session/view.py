@@ -78,6 +78,10 @@ class View:
             return self.pixels
         return cv2.resize(self.pixels, (round(self.pixels.shape[1] * k), round(self.pixels.shape[0] * k)), interpolation=cv2.INTER_AREA)
 
+    def levels_rgb(self) -> np.ndarray:
+        """The smallest copy, (h, w, 3) uint8 sRGB."""
+        return cv2.cvtColor(self.levels[-1], cv2.COLOR_BGRA2RGB)
+
     def at(self, x: float, y: float) -> np.ndarray | None:
         """Median colour (3,) uint8 of 9 × 9 pixels round a place in full photo pixels; None outside."""
         if not (0 <= x < self.size[0] and 0 <= y < self.size[1]):

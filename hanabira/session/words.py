@@ -10,18 +10,10 @@ from typing import TYPE_CHECKING
 from hanabira.core.schedule.handling import GRAPHITE, SEAM
 from hanabira.core.schedule.order import LAST, Step
 from hanabira.core.schedule.work import hours_range
+from hanabira.session.dates import day_words
 
 if TYPE_CHECKING:
     from hanabira.core.optics.kit import Kit
-
-
-def day_words(day: datetime.date) -> str:
-    """A day.
-
-    >>> day_words(datetime.date(2026, 3, 9))
-    '9 March 2026'
-    """
-    return f"{day.day} {day:%B %Y}"
 
 
 def moment_words(iso: str) -> str:

@@ -412,8 +412,11 @@ class Frame(Gesture):
 
     cursor = Qt.CursorShape.SizeAllCursor
 
-    def __init__(self, changed: Callable[[tuple[float, float, float, float], int], None], limits: Callable[[], tuple[int, int]]) -> None:
-        self.changed, self.limits = changed, limits
+    def __init__(
+        self, changed: Callable[[tuple[float, float, float, float], int], None], limits: Callable[[], tuple[int, int]], least: Callable[[], float],
+        refused: Callable[[], None] = lambda: None,
+    ) -> None:  # fmt: skip
+        self.changed, self.limits, self.least, self.refused = changed, limits, least, refused
         self._grab: QPointF | None = None
         self._crop = (0.0, 0.0, 1.0, 1.0)
         self._count = 0
@@ -453,7 +456,11 @@ class Frame(Gesture):
         """Show more or less of the photo, with one place held still."""
         w, h = self.limits()
         x, y, cw, ch = mat.crop
-        factor = max(40 / cw, min(factor, w / cw, h / ch))
+        closest = min(1.0, self.least() / cw)
+        if factor < 1 and closest > 0.999:
+            self.refused()
+            return
+        factor = max(closest, min(factor, w / cw, h / ch))
         nx, ny = about.x() - (about.x() - x) * factor, about.y() - (about.y() - y) * factor
         cw, ch = cw * factor, ch * factor
         self.changed((min(max(0.0, nx), w - cw), min(max(0.0, ny), h - ch), cw, ch), 10_000)

@@ -13,10 +13,12 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QDoubleSpinBox, QLineEdit, 
 from hanabira.craft.supplies import papers
 from hanabira.desk import theme
 from hanabira.desk.controls import Caption, Choice, Number, PetalButton, Pick, Words, form, label, row
+from hanabira.desk.images import wrap
 from hanabira.desk.stage import PictureStage
 from hanabira.desk.stages.brief import cards as brief_cards
 from hanabira.desk.theme import u
 from hanabira.desk.widgets.day_field import DayField, due_field
+from hanabira.desk.widgets.sheet_shapes import SheetShapes
 from hanabira.session.edits import EditBrief
 
 if TYPE_CHECKING:
@@ -37,6 +39,7 @@ class Brief(PictureStage):
         self._fields: dict[str, QWidget] = {}
         self.tab = "order"
         self._shown: tuple | None = None
+        self._shown_shapes: tuple[object, ...] = ()
 
     def dropped(self, path: Path) -> None:
         """A picture dropped on the mat is a photo of the client's."""
@@ -53,7 +56,8 @@ class Brief(PictureStage):
         if self.tab != "order":
             self._cards(c)
         else:
-            if self._built_for != c.id or not self._fields:
+            typing = isinstance(QApplication.focusWidget(), QLineEdit | QPlainTextEdit | QDoubleSpinBox)
+            if self._built_for != c.id or not self._fields or (self._lies(c) != self._shown_shapes and not typing):
                 self._build()
             self._fill()
         self.desk.set_next("Study the photo" if self.model.photo else "Add the client’s photo", "squint" if self.model.photo else "photo")
@@ -163,8 +167,27 @@ class Brief(PictureStage):
         add.clicked.connect(self.desk.ask_photo)
         self._note = Words(papers()[c.paper_id].note, "aside")
         self.desk.bench.set_parts(
-            [self._pick(), Caption("The order"), order, Caption("The sheet"), paper, self._note, Caption("Likeness"), notes, 4, add]
+            [self._pick(), Caption("The order"), order, Caption("The sheet"), *self._shapes(c), paper, self._note, Caption("Likeness"), notes, 4, add]
         )
+
+    def _lies(self, c: Commission) -> tuple[object, ...]:
+        """What the shapes of the sheet are drawn from; another one builds the card anew."""
+        photo, view = self.model.photo, self.model.view
+        if photo is None or view is None or not self.model.awake:
+            return ()
+        return photo.digest, photo.prep.pixels, photo.crop, (c.width_mm, c.height_mm, c.border_mm, c.ground_hex), view.full
+
+    def _shapes(self, c: Commission) -> list[QWidget]:
+        """The photo on three sheets, and what the frame leaves off; nothing until the photo is open."""
+        self._shown_shapes = self._lies(c)
+        model, photo = self.model, self.model.photo
+        if not self._shown_shapes or photo is None or model.view is None:
+            return []
+        place = model.framing.place()
+        assert place is not None
+        shapes = model.framing.shapes()
+        drawn = SheetShapes(shapes, *place, wrap(model.view.levels[-1]), photo.size, c.border_mm, c.ground_hex, model.framing.take)
+        return [drawn, *(Words(q, "small", "ink") for q in model.framing.words())]
 
     def _edit(self, words: str, typed: bool, **fields: object) -> None:
         c = self.model.commission

@@ -145,7 +145,6 @@ def _frame(s: Study, photo: Photo) -> list:
         "level": "Drag along something that should be level or upright: a table’s edge, a door.",
         "focal": "Click where the eye should go: most contrast belongs there.",
     }
-    share = 100 * photo.crop[2] * photo.crop[3] / (photo.width_px * photo.height_px)
     tilt = _number(
         "Tilt", photo.prep.tilt_deg, -MOST_TILT, MOST_TILT, 0.5, "°", lambda v: s.turn(v, None, "tilt")
     )  # fmt: skip
@@ -153,7 +152,7 @@ def _frame(s: Study, photo: Photo) -> list:
         tool,
         Words(helps[s.tools["frame"]]),
         Caption("Frame"),
-        Words(f"{share:.0f} % of the photo lies on the sheet."),
+        *(Words(q, "small", "ink") for q in (s.model.framing.words() if s.model.awake else ())),
         row(act_button("As much as fits", "frame", s.whole, "Show as much of the photo as the sheet’s proportions allow"), None),
         Caption("Straighten and turn over"),
         row(label("Tilt"), tilt, None),

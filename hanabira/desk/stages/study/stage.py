@@ -24,7 +24,7 @@ if TYPE_CHECKING:
     from hanabira.core.colour import spaces
     from hanabira.core.study import bounce as bounces
     from hanabira.core.study import cast as casts
-    from hanabira.core.study import neutral, prepare, surround
+    from hanabira.core.study import framing, neutral, prepare, surround
     from hanabira.core.study import sun as suns
     from hanabira.core.study import warmth as warmths
     from hanabira.core.token import Token
@@ -35,6 +35,7 @@ else:
     bounces = Later("hanabira.core.study.bounce")
     casts = Later("hanabira.core.study.cast")
     neutral = Later("hanabira.core.study.neutral")
+    framing = Later("hanabira.core.study.framing")
     prepare = Later("hanabira.core.study.prepare")
     suns = Later("hanabira.core.study.sun")
     surround = Later("hanabira.core.study.surround")
@@ -65,7 +66,7 @@ class Study(PictureStage):
         self.way, self.tools = "look", dict(TOOLS)
         self.known_hex = "#27324f"
         self.gestures: dict[str, Gesture] = {
-            "move": Frame(self._framed, lambda: self.model.photo.size if self.model.photo else (1, 1)),
+            "move": Frame(self._framed, lambda: self.model.photo.size if self.model.photo else (1, 1), self._least, self._closest),
             "level": Spots(2, self._leveled),
             "focal": Spot(self._focal),
             "pick": Spot(self.pick_neutral),
@@ -112,6 +113,17 @@ class Study(PictureStage):
     def _framed(self, crop: tuple[float, float, float, float], gesture: int) -> None:
         if self.model.photo:
             self.model.do(FramePhoto(self.model, self.model.photo, crop, gesture))
+
+    def _least(self) -> float:
+        """The narrowest frame of the photo, in its pixels."""
+        photo, c = self.model.photo, self.model.commission
+        return framing.least_width(photo.size, c.picture_mm) if photo is not None and c is not None else 1.0
+
+    def _closest(self) -> None:
+        photo, c = self.model.photo, self.model.commission
+        if photo is not None and c is not None:
+            fine = photo.crop[2] / c.picture_mm[0]
+            self.model.messages.remark(f"Closer than this the photo has nothing to show: {fine:.1f} px a mm.")
 
     def whole(self) -> None:
         """Show as much of the photo as the sheet's proportions allow."""
