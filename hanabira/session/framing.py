@@ -135,6 +135,8 @@ class Framing:
             words.append(f"The sheet was turned to {turned.width_mm:.0f} × {turned.height_mm:.0f} mm, so that less of the animal is cut, as it seems.")
         if sides:
             words.append(_cut_words(sides, False))
+        if words and shape.off > OFF:
+            words.append(f"{100 * shape.off:.0f} % of the photo lies off the sheet.")
         if words:
             m.messages.fault(Fault(words[0], " ".join(words[1:]), "Brief offers other shapes of the sheet; Study moves the frame."))
         elif shape.off > OFF:
