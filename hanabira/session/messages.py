@@ -55,7 +55,8 @@ class MessageDoor:
         path = self._reports / f"report-{self._clock.now():%Y%m%d-%H%M%S-%f}.txt"
         text = f"Hanabira {__version__}, Python {platform.python_version()}, {platform.platform()}\n\n{trace}"
         try:
-            self._reports.mkdir(parents=True, exist_ok=True)
+            self._reports.mkdir(mode=0o700, parents=True, exist_ok=True)
+            path.touch(mode=0o600)  # a trace may name a client
             path.write_text(text, "utf-8")
             where = f"A report lies in {path}."
         except OSError:

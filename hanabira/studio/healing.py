@@ -184,6 +184,7 @@ def rescue(folder: Path, how: str, connection: sqlite3.Connection, standing: Sta
         if how != "gone" and (folder / DATABASE).is_file():
             shutil.copyfile(folder / DATABASE, place / THEIRS)
             theirs = place / THEIRS
+            os.chmod(theirs, journal.PRIVATE)
         ways = [_from_connection(connection), _from_journal(folder)]
         # a file that was written over may be half another program's and look whole; one that was moved away is still ours
         for way in reversed(ways) if how == "written" else ways:

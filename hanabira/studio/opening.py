@@ -58,7 +58,8 @@ def leave(path: Path, theirs: Path) -> None:
     """Leave a file that another program wrote as it was found: closing our connections may have written into it."""
     with contextlib.suppress(OSError):
         part = path.with_name(f"{path.name}.part")
-        shutil.copy2(theirs, part)
+        shutil.copyfile(theirs, part)
+        os.chmod(part, backups.PRIVATE)
         database.remove(path)
         os.replace(part, path)
 

@@ -15,6 +15,7 @@ from unittest import mock
 from hanabira.core.clock import Clock
 from hanabira.core.faults import DisplacedStudio, LostStudio, StaleRecord, StudioFault
 from hanabira.demo.truth import PHOTO
+from hanabira.session.messages import MessageDoor
 from hanabira.studio import backups, database, healing, journal
 from hanabira.studio.database import DATABASE
 from hanabira.studio.records import Area, Commission, Photo
@@ -341,6 +342,10 @@ class Private(Case):
         store = self.filled()
         store.take_in(PHOTO)
         store.backup()
+        MessageDoor(self.folder / "reports").bug(ValueError("x"), "trace of Oda")
+        self.path.with_name("copy").write_bytes(b"")
+        os.replace(self.path.with_name("copy"), self.path)
+        store.look()  # and what is saved when other hands were at it
         store.close()
         for path in (self.folder, *self.folder.rglob("*")):
             mode = stat.S_IMODE(path.stat().st_mode)
