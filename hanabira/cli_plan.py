@@ -25,8 +25,8 @@ def plan(args: argparse.Namespace) -> dict:
     from dataclasses import replace
 
     from hanabira.core.schedule.sessions import what_is_left
-    from hanabira.craft.rules import school
     from hanabira.studio import planning
+    from hanabira.studio.assembly import of_contents
     from hanabira.studio.bundle import kit_of_bundle, read_bundle
     from hanabira.studio.checking import parse_day
 
@@ -38,12 +38,9 @@ def plan(args: argparse.Namespace) -> dict:
         raise Fault("--hours-per-day must lie between 0.25 and 16.")
     got = read_bundle(Path(args.bundle))
     kit = kit_of_bundle(got)
-    work = planning.work_of(got.commission, got.main_photo, got.areas, got.recipes, kit)
-    medium = kit.medium
-    sequence = school(medium, got.commission.school)["sequence"]
-    days = planning.days_of(got.commission, MACHINE.today(), start, args.hours_per_day)
-    done = {r.step for r in got.log if r.state in ("done", "skipped")}
-    found, calendar = planning.plan(got.commission, work, days, planning.pace_of(got.log), args.hand or "", sequence, log=got.log)
+    whole = of_contents(got, kit)
+    done = whole.done
+    found, calendar = whole.plan(planning.days_of(got.commission, MACHINE.today(), start, args.hours_per_day), hand=args.hand or "")
     data = planning.plan_data(
         got.commission, what_is_left(found, done), replace(calendar, placed=tuple(q for q in calendar.placed if q.step.key not in done))
     )
@@ -57,14 +54,11 @@ def plan(args: argparse.Namespace) -> dict:
 
 def quote(args: argparse.Namespace) -> dict:
     """Hours and price of a bundle's commission."""
-    from hanabira.studio import planning
-    from hanabira.studio.bundle import read_bundle
+    from hanabira.studio.assembly import of_contents
+    from hanabira.studio.bundle import kit_of_bundle, read_bundle
 
     got = read_bundle(Path(args.bundle))
-    data = planning.quote(
-        got.commission, planning.work_of(got.commission, got.main_photo, got.areas, got.recipes), planning.pace_of(got.log)
-    )
-    return {**data, "covers": _covers(got)}
+    return {**of_contents(got, kit_of_bundle(got)).quote(), "covers": _covers(got)}
 
 
 def _covers(got: Contents) -> dict:

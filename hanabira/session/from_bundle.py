@@ -10,7 +10,7 @@ from pathlib import Path
 from hanabira.core.faults import Fault
 from hanabira.session.runner import InlineRunner
 from hanabira.session.session import Session
-from hanabira.studio.bundle import import_bundle
+from hanabira.studio.bundle import import_bundle, read_bundle
 from hanabira.studio.store import Store
 
 
@@ -23,6 +23,7 @@ def session_of(bundle: Path, listener: Callable[[float, str], None] | None = Non
         faults: list[Fault] = []
         session.messages.said.connect(lambda m: faults.append(Fault(m.what, m.kept, m.do)) if m.kind == "fault" else None)
         try:
+            session.pace_given = read_bundle(bundle).pace
             session.open_commission(import_bundle(store, bundle).commission.id)
             if faults:
                 raise faults[0]

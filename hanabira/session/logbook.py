@@ -14,6 +14,7 @@ from PIL import Image
 from hanabira.core.faults import Fault
 from hanabira.core.later import Later
 from hanabira.core.schedule.plausible import Doubt, shared
+from hanabira.core.schedule.work import Pace
 from hanabira.core.token import SILENT, Token
 from hanabira.session.edits import Edit
 from hanabira.session.view import View
@@ -127,7 +128,7 @@ class Logbook:
         if kept is not None:
             return kept
         try:
-            found, calendar = planning.plan(c, plan.work, planning.days_of(c, self.model.clock.today()), None, "", self.model.workshop.school["sequence"])
+            found, calendar = replace(plan.whole, pace=Pace(), log=()).plan(planning.days_of(c, self.model.clock.today()))
         except Fault:
             return None
         return account.first_plan(found.steps, calendar)

@@ -12,7 +12,7 @@ from hanabira.core.faults import Fault
 from hanabira.core.schedule.handling import is_handling
 from hanabira.core.schedule.order import LAST, Arranger, Ordered, Preferences
 from hanabira.session.edits import EditBrief
-from hanabira.studio import planning
+from hanabira.studio import assembly, planning
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, by_commission, is_part
 
 if TYPE_CHECKING:
@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from hanabira.core.schedule.sessions import Calendar
     from hanabira.core.schedule.work import AreaWork, Pace
     from hanabira.session.session import Session
+    from hanabira.studio.assembly import Assembly
 
 EXTRA = "extra:"
 """How the keys of work outside the recipe begin in the log."""
@@ -31,13 +32,22 @@ HALF = 128
 class Planned:
     """What the Plan stage shows."""
 
-    work: tuple[AreaWork, ...]
+    whole: Assembly
     ordered: Ordered
     calendar: Calendar
-    pace: Pace
     due: datetime.date | None
     busy: tuple[tuple[datetime.date, float, str], ...] = ()
     """Minutes of days that other commissions take first: day, minutes, whose."""
+
+    @property
+    def work(self) -> tuple[AreaWork, ...]:
+        """The areas that are planned."""
+        return self.whole.work
+
+    @property
+    def pace(self) -> Pace:
+        """The artist's pace."""
+        return self.whole.pace
 
 
 class Planner:
@@ -73,23 +83,18 @@ class Planner:
         if self._kept is not None and self._kept[0] == sign:
             return self._kept[1]
         everything = m.store.all(LogRow)
-        finishes = tuple(replace(a, finish=m.workshop.finish(a)) for a in m.areas)
-        work = planning.work_of(c, photo, finishes, tuple(m.recipes.values()), m.kit)
-        pace = planning.pace_of(everything)
+        pace = m.pace_given or planning.pace_of(everything)
+        whole = assembly.assemble(c, photo, m.areas, tuple(m.recipes.values()), m.kit, pace, self.log())
         try:
-            days = planning.days_of(c, today)
-            days = replace(days, start=max(days.start, today))
             busy = self._busy(c, pace)
             taken = [(day, minutes) for day, minutes, _name in busy]
-            found, calendar = planning.plan(
-                c, work, days, pace, "", m.workshop.school["sequence"], taken, self.log(), self._arranged(c, work)
-            )
+            found, calendar = whole.plan(whole.days(today), taken, self._arranged(whole))
         except Fault as fault:
             m.messages.fault(fault)
             self._kept = (sign, None)
             return None
         due = datetime.date.fromisoformat(c.due) if c.due else None
-        out = Planned(work, found, calendar, pace, due, tuple(busy))
+        out = Planned(whole, found, calendar, due, tuple(busy))
         self._kept = (sign, out)
         return out
 
@@ -105,11 +110,11 @@ class Planner:
             self._covering = sign, covering(drawn, None if coverage is None else coverage >= HALF, size)
         return self._covering[1]
 
-    def _arranged(self, c: Commission, work: tuple[AreaWork, ...]) -> Arranger:
+    def _arranged(self, whole: Assembly) -> Arranger:
         """Orders this work; kept as long as work, hand and sequence are the same, so that a drag costs one ordering."""
-        prefer = Preferences(c.terms.hand, self.model.workshop.school["sequence"])
-        if self._arranger is None or self._arranger[0] != (work, prefer):
-            self._arranger = ((work, prefer), Arranger(work, prefer))
+        prefer = Preferences(whole.commission.terms.hand, whole.sequence)
+        if self._arranger is None or self._arranger[0] != (whole.work, prefer):
+            self._arranger = ((whole.work, prefer), Arranger(whole.work, prefer))
         return self._arranger[1]
 
     def if_lost(self, day: datetime.date) -> Calendar | None:
@@ -118,13 +123,9 @@ class Planner:
         c = m.commission
         if plan is None or c is None:
             return None
-        days = planning.days_of(c, m.clock.today())
-        days = replace(days, start=max(days.start, m.clock.today()), off=(*days.off, day))
+        days = plan.whole.days(m.clock.today())
         try:
-            return planning.plan(
-                c, plan.work, days, plan.pace, "", m.workshop.school["sequence"], [(d, n) for d, n, _c in plan.busy], self.log(),
-                self._arranged(c, plan.work),
-            )[1]  # fmt: skip
+            return plan.whole.plan(replace(days, off=(*days.off, day)), [(d, n) for d, n, _c in plan.busy], self._arranged(plan.whole))[1]
         except Fault:
             return None
 
@@ -169,17 +170,13 @@ class Planner:
             theirs = [recipes[a.id] for a in areas.get(c.id, ()) if a.id in recipes]
             if not photos.get(c.id) or not theirs:
                 continue
-            work = planning.work_of(c, photos[c.id][0], areas[c.id], theirs)
-            days = planning.days_of(c, self.model.clock.today())
-            days = replace(days, start=max(days.start, self.model.clock.today()))
-            log = logs.get(c.id, [])
-            done = {r.step for r in log}
             try:
-                _found, calendar = planning.plan(c, work, days, pace, "", "one-area", [(d, n) for d, n, _c in out], log)
+                theirs_ = assembly.assemble(c, photos[c.id][0], areas[c.id], theirs, self.model.kit_of(c.kit_id), pace, logs.get(c.id, ()))
+                _found, calendar = theirs_.plan(theirs_.days(self.model.clock.today()), [(d, n) for d, n, _c in out])
             except Fault:
                 continue
             for q in calendar.placed:
-                if q.step.key not in done:
+                if q.step.key not in theirs_.done:
                     out.append((q.start.date(), (q.end - q.start).total_seconds() / 60, c.name))
         return out
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from hanabira.session.words import sum_words
-from hanabira.studio import planning
 
 if TYPE_CHECKING:
     from hanabira.session.planner import Planned
@@ -16,7 +15,7 @@ def price_words(model: Session, plan: Planned) -> tuple[str, str]:
     """The price as a range, and deposit with instalments."""
     c = model.commission
     assert c is not None
-    q = planning.quote(c, plan.work, plan.pace)
+    q = plan.whole.quote()
     (low, high), (d_low, d_high), each = q["price"], q["deposit"], q["instalments"]
     sign = model.settings.get("currency")
     price = sum_words(low, high, sign)

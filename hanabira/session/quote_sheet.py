@@ -12,7 +12,6 @@ from hanabira.session.dates import day_words
 from hanabira.session.sender import sender
 from hanabira.session.words import sum_words
 from hanabira.sheets.quote import Part, Quote
-from hanabira.studio import planning
 
 if TYPE_CHECKING:
     from hanabira.session.planner import Planned
@@ -38,7 +37,7 @@ def quote_of(model: Session, plan: Planned) -> Quote:
     """The quote's page: where the hours go, what they cost, and what is not counted."""
     c, sign = model.commission, model.settings.get("currency")
     assert c is not None
-    told = planning.quote(c, plan.work, plan.pace)
+    told = plan.whole.quote()
     (low, high), (d_low, d_high), each = told["price"], told["deposit"], told["instalments"]
     parts, round_them = [], Part("Lines, seams and looks between the layers", 0.0, 0.0)
     for a in sorted(plan.work, key=lambda a: a.number):

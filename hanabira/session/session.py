@@ -33,6 +33,7 @@ if TYPE_CHECKING:
     from hanabira.core.optics.kit import Kit
     from hanabira.core.optics.paper import Paper
     from hanabira.core.places.place import Places
+    from hanabira.core.schedule.work import Pace
     from hanabira.core.solver.area import Prediction
     from hanabira.core.solver.cautions import Caution
     from hanabira.core.solver.gamut import Gamut
@@ -91,6 +92,8 @@ class Session(Rooms):
         self.jobs.broke.connect(self.messages.bug)
         self.ask_time: Callable[[str, When, datetime.datetime], datetime.datetime] = lambda _name, _when, now: now
         """Asks when a photo of the work was taken of which that is not known: its file's name, what is thought, and now. The desk asks."""
+        self.pace_given: Pace | None = None
+        """The pace that a bundle was written with, where this session looks at a bundle alone; else the studio's log tells it."""
         self._undo_lists: dict[str, UndoList] = {}
         self.commission: Commission | None = None
         self.photos: tuple[Photo, ...] = ()

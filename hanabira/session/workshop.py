@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
@@ -25,8 +24,9 @@ from hanabira.core.solver.place_words import places_in_words
 from hanabira.core.token import SILENT, Token
 from hanabira.craft.rules import school
 from hanabira.craft.supplies import surfaces
-from hanabira.craft.techniques import FINISH, craft_of, rules_of
+from hanabira.craft.techniques import craft_of, rules_of
 from hanabira.session.edits import Edit, SetLayers
+from hanabira.studio import planning
 
 if TYPE_CHECKING:
     from hanabira.core.optics.paper import Paper
@@ -167,11 +167,8 @@ class Workshop:
         return school(self.model.kit.medium, c.school if c else ())
 
     def finish(self, area: Area) -> int:
-        """Finish level of an area: as set, else falling from 5 at the focal point to 2 at the far corner."""
-        if area.finish:
-            return area.finish
-        far = self.far(area)
-        return 3 if far is None else int(np.clip(round(5 - 6 * far), FINISH[0] + 1, FINISH[1]))
+        """Finish level of an area, as everything that counts hours takes it."""
+        return planning.finish_of(area, self.model.photo)
 
     def coat(self, area: Area) -> str:
         """The coat as the artist named it, for this area or for another that measures as the same coat; empty where it is read from the photo."""
@@ -198,12 +195,7 @@ class Workshop:
 
     def far(self, area: Area) -> float | None:
         """How far an area lies from the focus, 0–1 of the sheet's diagonal; None while no focus is set."""
-        photo = self.model.photo
-        if photo is None or photo.prep.focal is None:
-            return None
-        c = np.asarray(area.ring).mean(0)
-        away = math.hypot(c[0] - photo.prep.focal[0], c[1] - photo.prep.focal[1])
-        return min(1.0, away / math.hypot(photo.crop[2], photo.crop[3]))
+        return planning.far_of(area, self.model.photo) if self.model.photo is not None else None
 
     def hold_back(self, key: str) -> bool:
         """Move the targets of an area's places toward its own middle and take strength from them, the more the farther it lies from the focus.

@@ -24,6 +24,7 @@ from PIL import Image
 
 from hanabira.core.area.shape import fill_ring, smooth_ring
 from hanabira.core.faults import Cancelled, Fault, PhotoFault, RecordFault, StudioFault
+from hanabira.core.schedule.work import Pace
 from hanabira.core.token import SILENT, Token
 from hanabira.craft.cells import table_csv
 from hanabira.craft.kitfile import parse_csv
@@ -31,6 +32,7 @@ from hanabira.craft.supplies import shipped_kit
 from hanabira.studio import kits, tables
 from hanabira.studio.account import FirstPlan, first_plan_key
 from hanabira.studio.layer_ids import carry_over, numbered
+from hanabira.studio.planning import pace_of
 from hanabira.studio.records import Area, Commission, LogRow, Photo, PhotoCheck, Recipe, Shot, StudioKit, new_id
 from hanabira.studio.writing import refused, write_file
 
@@ -52,6 +54,7 @@ _README = """A commission of a portrait in coloured pencil or pastel, as an open
 commission.json  the records: commission, photos, areas (outlines in pixels of the prepared photo), recipes, kit, log, shots,
                  checks (what each photo of the work told, under the photo's id);
                  "first_plan" is what was promised before the first step: minutes by day, and low and high minutes by area;
+                 "pace" is how much longer than our guess the artist takes, in all and by surface, from so many logged areas;
                  "missing" are the digests of photos whose files were lost when it was written
 photos/          the client's photos as they came and the photos of the work ("shots"), named by the SHA-256 of their content
 masks/           every area as a black and white picture, named by its number
@@ -76,6 +79,8 @@ class Contents:
     checks: tuple[PhotoCheck, ...] = ()
     first_plan: FirstPlan | None = None
     """What was promised before the first step was done."""
+    pace: Pace | None = None
+    """The artist's pace when it was written: the hours and the price are those of the studio that it comes from."""
 
     @property
     def pictures(self) -> tuple[Photo | Shot, ...]:
@@ -130,7 +135,7 @@ def contents_of(store: Store, commission: str) -> Contents:
         return Contents(
             c, photos, areas, tuple(r for r in store.all(Recipe, commission_id=c.id) if r.area_id in ids), store.all(LogRow, commission_id=c.id),
             kits.kit_record(store, c.kit_id), store.all(Shot, commission_id=c.id), checks=store.all(PhotoCheck, commission_id=c.id),
-            first_plan=FirstPlan.of_data(store.setting(first_plan_key(c.id))),
+            first_plan=FirstPlan.of_data(store.setting(first_plan_key(c.id))), pace=pace_of(store.all(LogRow)),
         )  # fmt: skip
 
 
@@ -149,6 +154,7 @@ def write_bundle(store: Store, commission: str, target: Path, token: Token = SIL
         "recipes": [_row(r) for r in got.recipes], "log": [_row(q) for q in got.log], "kit": _row(got.kit) if got.kit else None,
         "shots": [_row(q) for q in got.shots], "checks": [_row(q) for q in got.checks], "missing": sorted({digest for digest, _suffix in lost}),
         "first_plan": got.first_plan.as_data() if got.first_plan is not None else None,
+        "pace": {"overall": got.pace.overall, "surface": dict(got.pace.surface), "logged": got.pace.logged} if got.pace is not None else None,
     }  # fmt: skip
     try:
         with tempfile.TemporaryFile() as out:
@@ -292,14 +298,27 @@ def _records(path: Path, z: zipfile.ZipFile) -> Contents:
     plan = FirstPlan.of_data(promised)
     if promised is not None and plan is None:
         raise _fault(path, "its first plan cannot be understood")
+    pace = _pace(data.get("pace"))
+    if data.get("pace") is not None and pace is None:
+        raise _fault(path, "its pace cannot be understood")
     got = Contents(
         read(Commission, "commission")[0], read(Photo, "photos"), read(Area, "areas"), read(Recipe, "recipes"), read(LogRow, "log"),
-        kit[0] if kit else None, read(Shot, "shots"), frozenset(missing), read(PhotoCheck, "checks"), plan,
+        kit[0] if kit else None, read(Shot, "shots"), frozenset(missing), read(PhotoCheck, "checks"), plan, pace,
     )  # fmt: skip
     words = _does_not_belong(got)
     if words:
         raise _fault(path, f"its records do not belong together ({words})")
     return got
+
+
+def _pace(raw: Any) -> Pace | None:
+    """A pace from plain data; None when it makes no sense."""
+    try:
+        pace = Pace(float(raw["overall"]), {str(k): float(v) for k, v in raw["surface"].items()}, int(raw["logged"]))
+    except (TypeError, ValueError, KeyError, AttributeError, OverflowError):
+        return None
+    factors = (pace.overall, *pace.surface.values())
+    return pace if all(0.05 <= v <= 20 for v in factors) and 0 <= pace.logged < 10**6 and len(factors) < 1000 else None
 
 
 def _with_layer_ids(path: Path, data: dict[str, Any]) -> dict[str, Any]:
@@ -465,6 +484,7 @@ def _fresh(got: Contents, name: str) -> Contents:
             for q in got.checks
         ),
         None if got.first_plan is None else replace(got.first_plan, areas={area.get(k, k): v for k, v in got.first_plan.areas.items()}),
+        got.pace,
     )
 
 

@@ -15,6 +15,7 @@ from hanabira.core.schedule.order import LAST, Arranger, Ordered, Preferences, s
 from hanabira.core.schedule.plausible import Doubt, Row, doubts
 from hanabira.core.schedule.sessions import Calendar, Days, Placed, lay_out, what_is_left
 from hanabira.core.schedule.work import AreaWork, LayerWork, Pace, area_minutes, hours_range, learned
+from hanabira.craft.techniques import FINISH
 from hanabira.studio.overlaps import polygon_of
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, by_commission
 
@@ -54,10 +55,29 @@ def work_of(c: Commission, photo: Photo, areas: Sequence[Area], recipes: Sequenc
         place = ((middle.x - photo.crop[0]) * k, (middle.y - photo.crop[1]) * k)
         out.append(
             AreaWork(
-                a.id, a.number, a.name, a.surface_id, own.area * k * k, place, near, a.finish or 3, work, _value(layers[a.id], kit), _way(a)
+                a.id, a.number, a.name, a.surface_id, own.area * k * k, place, near, finish_of(a, photo), work, _value(layers[a.id], kit), _way(a)
             )
         )
     return tuple(out)
+
+
+def far_of(a: Area, photo: Photo) -> float | None:
+    """How far an area lies from the photo's focal point, 0–1 of the sheet's diagonal; None while none is set."""
+    if photo.prep.focal is None:
+        return None
+    x, y = (sum(q[k] for q in a.ring) / len(a.ring) for k in (0, 1))
+    return min(1.0, math.hypot(x - photo.prep.focal[0], y - photo.prep.focal[1]) / math.hypot(photo.crop[2], photo.crop[3]))
+
+
+def finish_of(a: Area, photo: Photo | None) -> int:
+    """Finish level of an area: as set, else falling from 5 at the focal point to 2 at the far corner; 3 without one.
+
+    Source: the craft's rule that most contrast and detail stand at the face's focal point and least at the body's edge.
+    """
+    if a.finish:
+        return a.finish
+    far = far_of(a, photo) if photo is not None else None
+    return 3 if far is None else min(FINISH[1], max(FINISH[0] + 1, round(5 - 6 * far)))
 
 
 def _way(a: Area) -> float | None:
