@@ -91,6 +91,11 @@ class Request:
         return replace(known, marking=marking, places=places, pattern=pattern, dapples=dapples or dapples_of(region, marking, pattern, a))
 
 
+NOT_MEASURED: dict[str, Any] = {"name": "", "number": 0, "level": 0, "coat": "", "finish": 0}
+"""Fields of an area on which no measure depends, emptied: what the artist calls it, how finely it is to be worked, which coat it is said to be. Which areas
+lie over it, the request says by itself."""
+
+
 def dapples_of(region: Region, marking: Marking, pattern: Pattern | None, area: Area) -> Dapples | None:
     """Soft rounds, where the outline of spots has no edge and the artist has not corrected it."""
     if pattern is None or marking.kind not in DAPPLED or area.marking_edits or pattern.edge_px < SOFT * pattern.size_px:
@@ -121,7 +126,7 @@ class Measuring:
         """What an area would be measured from now."""
         m, other = self.model, self._colour_photo(area)
         return Request(
-            replace(area, name="", number=0), m.over_of(area), m.light_sign(m.photo) if m.photo else (), m.light_sign(other) if other is not None else None,
+            replace(area, **NOT_MEASURED), m.over_of(area), m.light_sign(m.photo) if m.photo else (), m.light_sign(other) if other is not None else None,
             m.mm_per_px, m.view, other,
         )  # fmt: skip
 

@@ -1,5 +1,6 @@
 """An open commission without a window: edits and their undo list, measures and what they depend on, the limited palette, the darkroom."""
 
+import dataclasses
 import tempfile
 import threading
 import unittest
@@ -14,9 +15,10 @@ from hanabira.core.area.shape import rectangle
 from hanabira.core.faults import Cancelled, StudioFault
 from hanabira.core.solver.layer import Layer
 from hanabira.core.study.preparation import Light
-from hanabira.core.token import Token
+from hanabira.core.token import SILENT, Token
 from hanabira.session.edits import AddArea, ChangeAreas, DeleteArea, EditBrief, FramePhoto, NoteRecipe, RenameArea, SetLayers, SetPrep
 from hanabira.session.events import Event
+from hanabira.session.measuring import NOT_MEASURED
 from hanabira.session.runner import InlineRunner
 from hanabira.session.session import Session
 from hanabira.session.undo import LIMIT, UndoList
@@ -212,6 +214,31 @@ class Dependence(Case):
         self.assertIsNotNone(self.measured())
         s.do(RenameArea(s, self.area(), "Another name"))
         self.assertIsNotNone(s.measures("a"))
+
+    def test_of_no_field_that_only_says_how_it_is_worked(self):
+        """What is kept stays, and it is what would be measured now: both are held against each other for every field."""
+        s = self.session
+        values = {
+            "name": "Cheek", "number": 7, "level": 3, "coat": "black", "finish": 5, "surface_id": "fluffy-down", "smooth": not self.area().smooth, "marking_kind": "stripes",
+            "ring": rectangle(62, 60, 118, 100), "holes": (rectangle(80, 80, 20, 20),), "combing": (((70.0, 80.0), (110.0, 90.0)),),
+            "eye": ((100.0, 100.0), (120.0, 100.0)), "marking_edits": (("add", rectangle(70, 70, 20, 20)),), "colour_photo_id": "p1",
+            "colour_ring": rectangle(50, 50, 100, 100), "place_edits": (("light", "add", rectangle(70, 70, 20, 20)),),
+        }  # fmt: skip
+        fields = {f.name for f in dataclasses.fields(Area)} - {"id", "commission_id", "photo_id"}
+        self.assertEqual(set(values), fields, "a new field says here whether measures depend on it")
+        kept = set()
+        for name, value in values.items():
+            measured = self.measured()
+            before = self.area()
+            more = {"colour_ring": values["colour_ring"]} if name == "colour_photo_id" else {"colour_photo_id": "p1"} if name == "colour_ring" else {}
+            s.do(ChangeAreas(s, name, [before], [replace(before, **{name: value, **more})]))
+            if s.measures("a") is not None:
+                kept.add(name)
+                now = s.measuring.request(self.area()).measure(SILENT)
+                self.assertEqual(repr(now.values), repr(measured.values), name)
+                self.assertEqual(repr(now.places.all), repr(measured.places.all), name)
+            s.do(ChangeAreas(s, "back", [self.area()], [before]))
+        self.assertEqual(kept, set(NOT_MEASURED))
 
     def test_of_what_lies_over_it_and_of_nothing_else(self):
         s = self.session
