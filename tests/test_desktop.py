@@ -155,6 +155,15 @@ class WholePrefix(unittest.TestCase):
         self.assertEqual(self.there(), before)
         self.assertEqual((self.prefix / "share/mime/globs2").read_text(), "*.own\n")
 
+    def test_a_database_that_speaks_of_others_stays_though_it_was_made_with_us(self):
+        packages = self.prefix / "share/mime/packages"
+        packages.mkdir(parents=True)
+        (packages / "own.xml").write_text('<glob pattern="*.own"/>\n')
+        install.install(self.prefix, self.command)
+        install.remove(self.prefix)
+        self.assertEqual((self.prefix / "share/mime/globs2").read_text(), "*.own\n")
+        self.assertFalse((self.prefix / "share/applications").exists(), "where nothing is left, nothing stays")
+
     def test_it_says_how_to_start(self):
         out = io.StringIO()
         with contextlib.redirect_stdout(out):

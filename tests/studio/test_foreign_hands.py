@@ -200,6 +200,57 @@ class UnderAnOpenWindow(Case):
             self.assertEqual({c.name for c in again.all(Commission)}, {"Tansy", "Vesper"})
 
 
+    def test_a_log_of_a_killed_window_is_not_laid_over_another_file(self):
+        """Killed, and the database exchanged before the next start: the log beside it would be taken for its own."""
+        store = self.filled()
+        older = self.root / "older"
+        store.edit([Area("first", "c", "p", 1, "first", "eye", RING)])
+        store._fold_log()
+        shutil.copyfile(self.path, older)
+        store.edit([Area("second", "c", "p", 1, "second", "eye", RING)])
+        store._fold_log()
+        store.edit([Area("third", "c", "p", 1, "third", "eye", RING)])
+        crashed = self.root / "crashed"
+        shutil.copytree(self.folder, crashed)  # as the disk is when a process is ended by force
+        self.assertGreater((crashed / f"{DATABASE}-wal").stat().st_size, 0)
+        shutil.copyfile(older, crashed / DATABASE)
+        with Store.open(crashed, CLOCK) as again:
+            self.assertEqual(self.names(again), {"first", "second", "third"})
+            self.assertIn("Another program had written", again.remarks[0])
+        undisturbed = self.root / "undisturbed"
+        shutil.copytree(self.folder, undisturbed)
+        os.utime(undisturbed / DATABASE, ns=(0, self.path.stat().st_mtime_ns))
+        with Store.open(undisturbed, CLOCK) as again:
+            self.assertEqual((self.names(again), again.remarks), ({"first", "second", "third"}, ()))
+
+    def test_what_is_half_another_programs_is_not_taken_for_what_the_window_held(self):
+        """Written over in place, the rest in the log: it reads without a fault, and lacks what was in the file."""
+        store = self.filled()
+        older = self.root / "older"
+        store._fold_log()
+        shutil.copyfile(self.path, older)
+        for n in range(40):
+            store.edit([Area(f"a{n}", "c", "p", 1, f"a{n}", "eye", tuple((float(k), float(n)) for k in range(200)))])
+        store._fold_log()
+        store.edit([replace(store.get(Commission, "c"), notes="last")])
+        shutil.copyfile(older, self.path)
+        with self.assertRaises(DisplacedStudio):
+            store.edit([Commission("d", "Vesper")])
+        with contextlib.closing(sqlite3.connect(store.displaced.mine)) as c:
+            self.assertEqual(c.execute("SELECT count(*) FROM area").fetchone()[0], 40)
+            self.assertEqual(c.execute("SELECT notes FROM commission").fetchall(), [("last",)])
+
+    def test_the_engine_moves_nothing_into_the_file_unasked(self):
+        """More than a thousand pages in the log, at which the engine would do so by itself: then our own writing would look like another program's."""
+        store = self.filled()
+        ring = tuple((float(k), float(k % 7)) for k in range(400))
+        with mock.patch("hanabira.studio.store.MOST_LOG", 1 << 40):
+            for n in range(16):
+                store.edit([Area(f"{n}-{k}", "c", "p", 1, "x", "eye", tuple((x, y + n) for x, y in ring)) for k in range(60)])
+        self.assertGreater(self.path.with_name(f"{DATABASE}-wal").stat().st_size, 1100 * 4096)
+        self.assertTrue(store.look())
+
+
 class Alone(Case):
     def test_a_deleted_lock_file_lets_no_second_window_write(self):
         store = self.filled()
@@ -301,6 +352,18 @@ class Journals(Case):
         self.assertEqual([c.name for c in store.all(Commission)], ["Tansy"])
         store.edit([Commission("d", "Vesper")])
         self.assertEqual(journal.newest(self.folder).ends.number, before.number + 1)
+
+    def test_a_commit_that_fails_takes_its_line_back(self):
+        store = self.filled()
+        before = journal.newest(self.folder).ends
+        with mock.patch("hanabira.studio.store.keep", side_effect=sqlite3.OperationalError("no")), self.assertRaises(StudioFault):
+            store.edit([Commission("d", "Vesper")])
+        self.assertEqual(journal.newest(self.folder).ends, before)
+        store.edit([Commission("e", "Bracken")])
+        self.assertEqual(journal.newest(self.folder).ends.number, before.number + 1)
+        store.close()
+        with Store.open(self.folder, CLOCK) as again:
+            self.assertEqual(({c.name for c in again.all(Commission)}, again.remarks), ({"Tansy", "Bracken"}, ()))
 
     def test_a_process_that_dies_between_line_and_commit_leaves_a_studio_that_opens(self):
         store = self.filled()
