@@ -233,12 +233,32 @@ class UnderAnOpenWindow(Case):
             store.edit([Area(f"a{n}", "c", "p", 1, f"a{n}", "eye", tuple((float(k), float(n)) for k in range(200)))])
         store._fold_log()
         store.edit([replace(store.get(Commission, "c"), notes="last")])
+        # what is read now comes from the file, not from what a connection remembers
+        fresh, kept = database._tuned(self.path, "rw"), store._connections._idle[:]
+        store._connections._idle[:] = [fresh]
+        for connection in kept:
+            connection.close()
+        store._watch.take()
         shutil.copyfile(older, self.path)
         with self.assertRaises(DisplacedStudio):
             store.edit([Commission("d", "Vesper")])
         with contextlib.closing(sqlite3.connect(store.displaced.mine)) as c:
             self.assertEqual(c.execute("SELECT count(*) FROM area").fetchone()[0], 40)
             self.assertEqual(c.execute("SELECT notes FROM commission").fetchall(), [("last",)])
+
+    def test_a_file_that_is_exchanged_while_an_edit_is_written_is_no_success(self):
+        store, add = self.filled(), journal.Journal.add
+
+        def meanwhile(own, *args):
+            (self.folder / "new").write_bytes(b"another file")
+            os.replace(self.folder / "new", self.path)
+            return add(own, *args)
+
+        with mock.patch.object(journal.Journal, "add", meanwhile), self.assertRaises(DisplacedStudio):
+            store.edit([Commission("d", "Vesper")])
+        self.assertEqual(store.displaced.how, "swapped")
+        with contextlib.closing(sqlite3.connect(store.displaced.mine)) as c:
+            self.assertEqual(c.execute("SELECT count(*) FROM commission").fetchone()[0], 2, "and it is not lost either")
 
     def test_the_engine_moves_nothing_into_the_file_unasked(self):
         """More than a thousand pages in the log, at which the engine would do so by itself: then our own writing would look like another program's."""

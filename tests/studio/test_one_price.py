@@ -56,6 +56,8 @@ class Doors(OnDemo):
             self.assertEqual([quote[k] for k in ("price", "hours", "areas")], [told[k] for k in ("price", "hours", "areas")])
             by_terminal = ask("plan", str(bundle))
             left = [s for s in plan.ordered.steps if s.key not in session.planner.done_keys()]
+            begins = [q.start.date() for q in plan.calendar.placed if q.step.key not in session.planner.done_keys()]
+            self.assertGreaterEqual(min(begins, default=session.clock.today()), session.clock.today(), "what is left is not planned into the past")
             self.assertAlmostEqual(sum(s["minutes"][1] for s in by_terminal["steps"]), sum(s.high for s in left), delta=0.06 * len(left) + 0.1)
             self.assertEqual([s["area"] for s in by_terminal["steps"]], [s.area.name if s.area else "" for s in left])
             # whoever opens the bundle as a whole
