@@ -98,7 +98,7 @@ class LongRounds(unittest.TestCase):
         self.assertLess(len(set(keys)), 200, "there are not so many spots to ask about")
         self.assertFalse([a for a, b in zip(keys, keys[1:], strict=False) if a == b])
         begins = next(n for n, key in enumerate(keys) if key in keys[:n])
-        again = keys[begins : begins + begins // 3]
+        again = keys[begins : begins + begins // 2]
         self.assertEqual(len(set(again)), len(again), "and then again each once, as far as chance finds them")
 
     def test_pairs_are_what_the_film_model_says_of_them(self):

@@ -227,10 +227,10 @@ class UnderAnOpenWindow(Case):
         """Written over in place, the rest in the log: it reads without a fault, and lacks what was in the file."""
         store = self.filled()
         older = self.root / "older"
+        store.edit([Area(f"a{n}", "c", "p", 1, f"before {n}", "eye", tuple((float(k), float(n)) for k in range(200))) for n in range(40)])
         store._fold_log()
         shutil.copyfile(self.path, older)
-        for n in range(40):
-            store.edit([Area(f"a{n}", "c", "p", 1, f"a{n}", "eye", tuple((float(k), float(n)) for k in range(200)))])
+        store.edit([replace(a, name=a.name.replace("before", "after_")) for a in store.all(Area)])  # not a page more or less
         store._fold_log()
         store.edit([replace(store.get(Commission, "c"), notes="last")])
         # what is read now comes from the file, not from what a connection remembers
@@ -243,7 +243,7 @@ class UnderAnOpenWindow(Case):
         with self.assertRaises(DisplacedStudio):
             store.edit([Commission("d", "Vesper")])
         with contextlib.closing(sqlite3.connect(store.displaced.mine)) as c:
-            self.assertEqual(c.execute("SELECT count(*) FROM area").fetchone()[0], 40)
+            self.assertEqual(c.execute("SELECT count(*) FROM area WHERE name LIKE 'after%'").fetchone()[0], 40)
             self.assertEqual(c.execute("SELECT notes FROM commission").fetchall(), [("last",)])
 
     def test_a_file_that_is_exchanged_while_an_edit_is_written_is_no_success(self):
