@@ -46,7 +46,7 @@ wheel: venv
 	$(PY) -m tools.try_wheel dist
 
 screenshots: venv
-	$(PY) -m tools.screenshots docs/screenshots
+	HANABIRA_NOW=2026-12-01T10:00:00 $(PY) -m tools.screenshots docs/screenshots
 
 # Every figure that the README claims, beside the goal it is held to where there is one.
 bench: venv
