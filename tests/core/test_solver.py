@@ -220,6 +220,22 @@ class AreaRecipes(unittest.TestCase):
             self.assertAlmostEqual(changed.band(layers[-1].on[0]).delta_e00, s.delta_e00, places=6)
 
 
+    def test_swaps_under_a_blend_are_followed_through_it(self):
+        kit, on, targets, _layers = self.solve("pencils", "hotpress")
+        layers = (
+            Layer("general", "215", 2, 2, "everywhere"), Layer("blend", "", 1, 1, "everywhere", tool="solvent"),
+            Layer("gap", "401", 3, 1, "everywhere"), Layer("blend", "", 2, 1, "everywhere", tool="stump"),
+        )  # fmt: skip
+        targets = {b: next(iter(targets.values())) for b in BANDS}
+        for at in (0, 2):
+            ranked = swaps(on, kit, layers, at, targets, most=6)
+            self.assertEqual((ranked[0].code, len(ranked)), (layers[at].code, 6))
+            for s in ranked:
+                whole = follow(on, kit, with_layer(layers, at, code=s.code), targets).band("general")
+                np.testing.assert_allclose(s.lab, whole.lab, atol=1e-9)
+            self.assertAlmostEqual(ranked[0].tooth, follow(on, kit, layers, targets).band("general").tooth[-1], places=9)
+
+
 class Cautions(unittest.TestCase):
     def kinds(self, layers, values=FUR, paper_id="hotpress"):
         kit, on = shipped_kit(), paper(paper_id)

@@ -16,7 +16,7 @@ from hanabira.core.optics import batch as many
 from hanabira.core.optics.film import Film
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
-from hanabira.core.optics.stack import apply, bare
+from hanabira.core.optics.stack import Spot, apply, bare
 from hanabira.core.solver.layer import BANDS, CORRECT, Layer, goes_over
 from hanabira.core.solver.library import opaque_order
 from hanabira.core.solver.target import Reach
@@ -165,6 +165,13 @@ class Swap:
     tooth: float
 
 
+def _ending(spot: Spot, kit: Kit, layers: Sequence[Layer]) -> Spot:
+    """A spot after further layers."""
+    for q in layers:
+        spot = apply(spot, kit, q.as_pass)
+    return spot
+
+
 def swaps(
     paper: Paper,
     kit: Kit,
@@ -193,8 +200,9 @@ def swaps(
         state, _d = many.lay(paper, state, film, np.full(n, layer.pressure), kit.hand)
     rest = mine[place + 1 :]
     if any(q.tool for q in rest):  # tools need the running sums: follow each pencil on its own
-        labs = np.array([follow(paper, kit, with_layer(layers, at, code=p.code), targets, expected=False).band(band).lab for p in kit])
-        tooth = np.full(n, follow(paper, kit, layers, targets, expected=False).band(band).tooth[-1])
+        ends = [_ending(spot, kit, [replace(layer, code=p.code), *rest]) for p in kit]
+        labs = np.array([end.lab for end in ends])
+        tooth = np.full(n, _ending(spot, kit, [layer, *rest]).used)
     else:
         for q in rest:
             i = kit.index[q.code]
