@@ -1,5 +1,7 @@
 """Runs every test with warnings as errors, in a process for each processor, and ends with the line ``N passed, N failed``.
 
+The processes are forked from one that has loaded the application and its libraries: a hundred of them need not do so again.
+
 ``python -m tests [names…]`` runs only the named ones, in one process. ``--shuffle SEED`` before them runs classes and their tests in
 another order: no result may hang on it.
 """
@@ -8,16 +10,20 @@ from __future__ import annotations
 
 import faulthandler
 import gc
+import importlib
 import os
+import pkgutil
 import random
-import subprocess
 import sys
 import tempfile
 import time
+import traceback
 import unittest
 import warnings
 from pathlib import Path
+from typing import IO
 
+import hanabira
 from tests.demo_studio import SHARED
 
 warnings.simplefilter("error")
@@ -27,8 +33,10 @@ SLOW = (
     "test_layout_dialogs",
     "test_layout",
     "test_cli_check",
+    "test_start_sizes",
     "test_practice",
     "test_practice_desk",
+    "test_one_price",
     "test_practice_hand",
     "test_checkroom",
     "test_areas_desk",
@@ -108,22 +116,64 @@ def run(names: list[str], seed: int | None = None) -> int:
     return 1 if failed or not result.testsRun else 0
 
 
+WARM = (
+    "PyQt6.QtSvg", "PyQt6.QtTest", "PyQt6.QtWidgets", "alembic.command", "cv2", "icalendar", "numpy", "reportlab.platypus", "scipy.ndimage", "scipy.optimize",
+    "shapely", "skimage.feature", "skimage.segmentation", "sqlalchemy",
+)  # fmt: skip
+"""Libraries that many tests load."""
+
+
+def warm() -> None:
+    """Load what the tests load. Nothing is made of it: no window, no studio, no thread of ours."""
+    for name in WARM:
+        importlib.import_module(name)
+    for m in pkgutil.walk_packages(hanabira.__path__, "hanabira."):
+        if ".migrations." not in m.name and not m.name.endswith("__main__"):
+            importlib.import_module(m.name)
+
+
+def forked(name: str, seed: int | None, out: IO[str]) -> int:
+    """A process that runs a module's tests and writes into a file; its number."""
+    sys.stdout.flush()
+    sys.stderr.flush()
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")  # newer versions warn of threads: those of the libraries wait, and ours are not begun
+        pid = os.fork()
+    if pid:
+        return pid
+    code = 2
+    try:
+        os.dup2(out.fileno(), 1)
+        os.dup2(out.fileno(), 2)
+        code = run([name], seed)
+    except BaseException:
+        traceback.print_exc()
+    finally:
+        sys.stdout.flush()
+        sys.stderr.flush()
+        os._exit(code)
+
+
 def run_all(compiled: str, options: list[str]) -> int:
     """Hand module after module to the processes; add up what they count. Byte code is kept in the folder ``compiled``, for all of them."""
     waiting, running, passed, failed, bad = modules(), [], 0, 0, False
-    env = {k: v for k, v in os.environ.items() if k != "PYTHONDONTWRITEBYTECODE"} | {"PYTHONPYCACHEPREFIX": compiled}
+    seed = int(options[1]) if options else None
+    os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
+    os.environ["PYTHONPYCACHEPREFIX"] = sys.pycache_prefix = compiled
+    warm()
+    gc.freeze()
     while waiting or running:
         while waiting and len(running) < PROCESSES:
             name = waiting.pop(0)
             out = tempfile.TemporaryFile("w+")  # noqa: SIM115 - open as long as its process
-            process = subprocess.Popen([sys.executable, "-m", "tests", *options, name], stdout=out, stderr=subprocess.STDOUT, env=env)
-            running.append((name, process, out, time.monotonic()))
+            running.append((name, forked(name, seed, out), out, time.monotonic()))
+        time.sleep(0.1)
         for job in list(running):
             name, process, out, began = job
-            try:
-                code = process.wait(0.2)
-            except subprocess.TimeoutExpired:
+            ended, status = os.waitpid(process, os.WNOHANG)
+            if not ended:
                 continue
+            code = os.waitstatus_to_exitcode(status)
             running.remove(job)
             out.seek(0)
             text = out.read()
