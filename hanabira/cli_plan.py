@@ -86,14 +86,14 @@ def export(args: argparse.Namespace) -> dict:
     with Store.open(folder) as store:
         if args.commission:
             one = write_bundle(store, args.commission, Path(args.bundle))
-            return {"bundles": [str(one.path)], "remarks": list(one.remarks)}
+            return {"bundles": [str(one.path)], "remarks": [*store.remarks, *one.remarks]}
         target = Path(args.to)
         try:
             target.mkdir(parents=True, exist_ok=True)
         except OSError as error:
             raise Fault(f"{target} cannot be made: {error.strerror}.", do="Choose another folder.") from error
         out: list[str] = []
-        remarks: list[str] = []
+        remarks: list[str] = list(store.remarks)
         for c in store.all(Commission):
             safe = "".join(q if q.isalnum() or q in " -_" else "_" for q in c.name).strip() or "commission"
             path = target / f"{safe}.hanabira.zip"
@@ -113,7 +113,7 @@ def import_(args: argparse.Namespace) -> dict:
 
     with Store.open(_studio(args)) as store:
         made = import_bundle(store, Path(args.file))
-        return {"commission": made.commission.id, "name": made.commission.name, "remarks": list(made.remarks)}
+        return {"commission": made.commission.id, "name": made.commission.name, "remarks": [*store.remarks, *made.remarks]}
 
 
 def backup(args: argparse.Namespace) -> dict:

@@ -110,6 +110,15 @@ class Bundles(OnDemo):
                 wanted = {names[r.area_id]: [(q.code, q.pressure, q.passes) for q in r.layers] for r in self.content.recipes}
                 self.assertEqual({k: [(q.code, q.pressure, q.passes) for q in v] for k, v in laid.items()}, wanted)
 
+    def test_a_studio_that_was_built_up_again_is_told(self):
+        studio = self.root / "lost"
+        ask("import", "--studio", str(studio), str(self.whole))
+        (studio / "studio.sqlite").write_bytes(b"no database")
+        told = ask("export", "--studio", str(studio), "--all", "--to", str(self.root / "out"))
+        self.assertEqual(len(told["bundles"]), 1)
+        self.assertIn("built up again", told["remarks"][0])
+        self.assertEqual(ask("export", "--studio", str(studio), "--all", "--to", str(self.root / "out2"))["remarks"], [], "once")
+
     def test_the_way_back(self):
         studio = self.root / "back"
         ask("import", "--studio", str(studio), str(self.whole))
