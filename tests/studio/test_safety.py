@@ -404,7 +404,8 @@ class FullDisk(Case):
         self.filled().close()
         before = [p for p in (self.folder / "photos").rglob("*") if p.is_file()]
         (self.root / "list.csv").write_text("old")
-        told = subprocess.run([sys.executable, "-c", FULL, str(self.folder)], capture_output=True, text=True, check=True, timeout=300)
+        # -B: byte code cut short by the limit would be kept, and read by all other tests
+        told = subprocess.run([sys.executable, "-B", "-c", FULL, str(self.folder)], capture_output=True, text=True, check=True, timeout=300)
         import json
 
         out = json.loads(told.stdout)
