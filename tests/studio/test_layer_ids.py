@@ -143,6 +143,8 @@ class OldStudios(unittest.TestCase):
                 c.execute(f"ALTER TABLE {table} DROP COLUMN {column}")
             c.execute("DROP TABLE photo_check")
             c.execute("DROP TABLE practice_round")
+            for table in ("commission", "photo", "area", "recipe", "kit", "log", "shot"):
+                c.execute(f"ALTER TABLE {table} DROP COLUMN version")
             c.execute("UPDATE alembic_version SET version_num = '0006'")
 
     def told(self, store: Store, key: str) -> tuple:
