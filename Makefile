@@ -36,7 +36,7 @@ uninstall:
 	if test -d "$(PREFIX)/lib"; then rmdir --ignore-fail-on-non-empty "$(PREFIX)/lib"; fi
 
 check: venv
-	.venv/bin/ruff check hanabira tests benchmarks tools
+	.venv/bin/ruff check hanabira demo_making tests benchmarks tools
 	.venv/bin/mypy --no-error-summary
 	.venv/bin/lint-imports --no-cache
 	sh tools/desktop_files.sh

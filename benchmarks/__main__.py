@@ -39,7 +39,7 @@ def big_jpeg(folder: Path) -> Path:
     """A 24-megapixel photo: the demo's, enlarged, with noise so that it is no easy file."""
     import cv2
 
-    from hanabira.demo.truth import PHOTO
+    from hanabira.demo.pictures import PHOTO
 
     image = cv2.resize(cv2.imread(str(PHOTO)), (5480, 4384), interpolation=cv2.INTER_CUBIC)
     noise = np.random.default_rng(1).integers(-6, 7, image.shape, np.int16)
@@ -60,7 +60,7 @@ def core() -> None:
     from hanabira.core.study import looks
     from hanabira.craft.markings import marking_model
     from hanabira.craft.supplies import paper, shipped_kit
-    from hanabira.demo.truth import PHOTO
+    from hanabira.demo.pictures import PHOTO
     from hanabira.studio.pictures import read_picture
 
     kit, on = shipped_kit(), paper("hotpress")

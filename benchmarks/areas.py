@@ -20,9 +20,10 @@ def _whole(pixels):  # noqa: ANN001, ANN202
 
 
 def directions(row: Row) -> None:
+    from demo_making.truth import demo_truth
     from hanabira.core.area.hair import axial_difference, direction_field, measure_hair
     from hanabira.core.colour.spaces import bytes_to_lab
-    from hanabira.demo.truth import PHOTOS, demo_truth
+    from hanabira.demo.pictures import PHOTOS
     from hanabira.studio.pictures import read_picture
     from tests.fur import fur, striped
 
@@ -202,8 +203,9 @@ def markings(row: Row) -> None:
 
 
 def light(row: Row) -> None:
+    from demo_making.truth import demo_truth
     from hanabira.core.study.sun import between, estimate_sun
-    from hanabira.demo.truth import PHOTOS, demo_truth
+    from hanabira.demo.pictures import PHOTOS
     from hanabira.studio.pictures import read_picture
 
     for kind in PHOTOS:

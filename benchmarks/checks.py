@@ -34,9 +34,9 @@ from hanabira.core.solver.layer import Layer, goes_over
 from hanabira.core.solver.place_plan import place_targets
 from hanabira.craft.supplies import paper, paper_for, shipped_kit
 from hanabira.demo import history
+from hanabira.demo.pictures import PHOTO, PHOTOS
 from hanabira.demo.sitters import sitters
 from hanabira.demo.studio import CROP, rabbit
-from hanabira.demo.truth import PHOTO, PHOTOS
 from hanabira.devices.drawn_sheet import FAULTS, DrawnSheet, Planted, draw_sheet, draw_strip
 from hanabira.devices.lens import Shooting, Shot, Table, shoot, table
 from hanabira.devices.simulated_paper import TRUTHS, SimulatedSheet

@@ -17,6 +17,8 @@ from pathlib import Path
 import cv2
 import numpy as np
 
+from demo_making.animals.engine import PART
+from demo_making.animals.render import render
 from hanabira.core.area.marking import Marking
 from hanabira.core.area.measures import measure
 from hanabira.core.area.shape import Region, cut
@@ -27,8 +29,6 @@ from hanabira.core.solver.gamut import gamut
 from hanabira.core.solver.place_plan import plan_places
 from hanabira.craft.supplies import paper, parts_of, shipped_kit
 from hanabira.craft.techniques import craft_of, rules_of
-from hanabira.demo.animals.engine import PART
-from hanabira.demo.animals.render import render
 
 COATS = ("harlequin", "ticked", "spotted", "brown", "ginger", "white", "black", "dapple")
 SUNS = {"rabbit": (-0.72, 0.66, 0.22), "pony": (-0.62, 0.62, 0.48)}

@@ -13,9 +13,10 @@ from pathlib import Path
 import cv2
 import numpy as np
 
+from demo_making.truth import demo_truth
 from hanabira.core.area.shape import fill_ring
 from hanabira.core.study.framing import SheetShape, proposed, seems, sheet_shapes
-from hanabira.demo.truth import PHOTOS, demo_truth
+from hanabira.demo.pictures import PHOTOS
 from hanabira.studio.pictures import read_picture
 from hanabira.studio.records import cover_crop
 

@@ -15,7 +15,7 @@ from hanabira.core.solver.place_plan import plan_places
 from hanabira.craft.supplies import paper, shipped_kit
 from hanabira.craft.techniques import craft_of, rules_of
 from hanabira.demo import history, studio
-from hanabira.demo.truth import PHOTO
+from hanabira.demo.pictures import PHOTO
 from hanabira.studio.pictures import read_picture
 
 

@@ -14,7 +14,8 @@ Row = Callable[[str, str, str], None]
 def animals() -> Iterator[tuple[np.ndarray, np.ndarray]]:
     """The demo's photos, each with the true mask of the animal."""
     from benchmarks.areas import animal
-    from hanabira.demo.truth import PHOTOS, demo_truth
+    from demo_making.truth import demo_truth
+    from hanabira.demo.pictures import PHOTOS
     from hanabira.studio.pictures import read_picture
 
     for kind in PHOTOS:

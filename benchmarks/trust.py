@@ -15,7 +15,7 @@ from hanabira.core.practice.profile import Learner, diagnose
 from hanabira.core.practice.question import Picture
 from hanabira.core.practice.round import Round, play
 from hanabira.craft.supplies import shipped_kit
-from hanabira.demo.truth import PHOTO
+from hanabira.demo.pictures import PHOTO
 from hanabira.devices.hand_filled import SimulatedHand, photo_of
 from hanabira.devices.simulated_paper import TRUTHS, SimulatedSheet
 from hanabira.studio.pictures import read_picture

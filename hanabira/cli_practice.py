@@ -73,7 +73,7 @@ def _step(v: float | None) -> float | None:
 
 def _pictures(studio: str | None) -> list:
     """The studio's own photos by name, else the demo animals."""
-    from hanabira.demo.truth import PHOTOS
+    from hanabira.demo.pictures import PHOTOS
     from hanabira.studio.database import DATABASE
     from hanabira.studio.pictures import read_picture
     from hanabira.studio.records import Photo

@@ -14,7 +14,7 @@ from pathlib import Path
 from typing import Any
 
 from hanabira.core.solver.layer import Layer
-from hanabira.demo.truth import PHOTO
+from hanabira.demo.pictures import PHOTO
 from hanabira.studio.bundle import write_bundle
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, Shot, Terms, cover_crop
 from hanabira.studio.store import Store

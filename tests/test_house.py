@@ -141,8 +141,8 @@ class Renderer(unittest.TestCase):
     def test_a_small_rabbit_with_its_truth(self):
         import numpy as np
 
-        from hanabira.demo.animals.engine import PART
-        from hanabira.demo.animals.render import render
+        from demo_making.animals.engine import PART
+        from demo_making.animals.render import render
 
         picture, truth = render("rabbit", "harlequin", size=(200, 160), seed=1, ss=1.0)
         again, _ = render("rabbit", "harlequin", size=(200, 160), seed=1, ss=1.0)
@@ -155,7 +155,7 @@ class Renderer(unittest.TestCase):
         # the shipped photo is this scene: same shapes at a tenth of its size
         from PIL import Image
 
-        from hanabira.demo.truth import PHOTO
+        from hanabira.demo.pictures import PHOTO
 
         with Image.open(PHOTO) as f:
             small = np.asarray(f.resize((200, 160), Image.Resampling.BOX), float)

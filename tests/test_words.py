@@ -10,7 +10,7 @@ from pathlib import Path
 
 ROOT = Path(__file__).parent.parent
 TABLE = re.compile(r"^\| ([^|]+) \| ([^|]+) \| ([^|]+) \|$", re.M)
-SAID = ("hanabira/desk", "hanabira/session", "hanabira/sheets", "hanabira/core", "hanabira/studio", "hanabira/demo", "hanabira/devices")
+SAID = ("hanabira/desk", "hanabira/session", "hanabira/sheets", "hanabira/core", "hanabira/studio", "hanabira/demo", "demo_making", "hanabira/devices")
 _NO_SENTENCE = re.compile(r"^(SELECT|PRAGMA|CREATE|\s*Q\w+|\s*px)|[{};]\s*$|::|QWidget|subcontrol|selection-")
 """Queries and style sheets are no sentences."""
 SPECTRUM = "hanabira/craft/kitfile.py"

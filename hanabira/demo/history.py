@@ -10,22 +10,12 @@ from pathlib import Path
 
 import numpy as np
 
-from hanabira.core.area.marking import Marking
-from hanabira.core.area.measures import Measures, measure
-from hanabira.core.area.shape import cut
-from hanabira.core.places.find import find_places
-from hanabira.core.places.place import Place, Places, as_planned
+from hanabira.core.places.place import Place
 from hanabira.core.schedule.order import Ordered
 from hanabira.core.schedule.sessions import Calendar, Placed
-from hanabira.core.solver.gamut import gamut
 from hanabira.core.solver.layer import Layer
-from hanabira.core.solver.place_plan import plan_places
-from hanabira.core.token import SILENT, Token
-from hanabira.craft.markings import marking_model
-from hanabira.craft.readers import readers
 from hanabira.craft.rules import school
-from hanabira.craft.supplies import named, paper, parts_of, shipped_kit, surfaces
-from hanabira.craft.techniques import craft_of, rules_of
+from hanabira.craft.supplies import shipped_kit
 from hanabira.studio import planning
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe
 
@@ -42,37 +32,7 @@ NOTES = (
 Solved = dict[str, tuple[tuple[Layer, ...], tuple[Place, ...]]]
 """Layers and places by area."""
 RECIPES = Path(__file__).parent / "data" / "recipes.json"
-"""What `solve` gives for every area of the demo, written by ``python -m tools.solve_demo``: solving takes longer than a person waits for a demo."""
-
-
-def solve(
-    pixels: np.ndarray, areas: Sequence[Area], c: Commission, crop: tuple[float, float, float, float], token: Token = SILENT
-) -> Solved:
-    """Layers and places of every area by its surface, coat and school, as on the desk; later areas prefer the pencils of earlier ones."""
-    kit, on = shipped_kit(c.kit_id).usable, paper(c.paper_id, c.ground_hex)
-    mm, can = c.picture_mm[0] / crop[2], gamut(kit, on)
-    out: Solved = {}
-    tray: tuple[str, ...] = c.tray
-    for k, a in enumerate(areas):
-        token.report(k / len(areas), f"Solving {a.name} of {c.name}")
-        m, found = measured(pixels, a, mm)
-        craft = craft_of(m, a.surface_id, kit.medium, a.coat, a.marking_kind, dict(c.school), a.finish or 3)
-        layers = plan_places(kit, on, found, craft, rules_of(m, craft), tray, reach=can).layers
-        out[a.id] = layers, found.all
-        tray = tuple(dict.fromkeys([*tray, *(q.code for q in layers if q.code)]))
-    return out
-
-
-def measured(pixels: np.ndarray, a: Area, mm_per_px: float) -> tuple[Measures, Places]:
-    """Measures and places of a demo area, its marking included."""
-    surface = surfaces()[a.surface_id]
-    model = marking_model() if surface.anatomy == "coat" else None
-    m = measure(pixels, a.ring, model, mm_per_px, a.smooth, surface.hair, eye=a.eye, look_for=surface.look_for, readers=readers())
-    places = find_places(pixels, cut(pixels, a.ring, a.smooth, a.holes), surface.anatomy, m.marking, a.eye, parts=parts_of(a.surface_id))
-    places = named(places, a.surface_id)
-    if "place.lines" in places.notes:
-        m = replace(m, marking=replace(m.marking, kind="plain"))
-    return m, places
+"""What `solve` gives for every area of the demo, written by ``python -m demo_making.solve``: solving takes longer than a person waits for a demo."""
 
 
 def shipped() -> Solved:
@@ -135,13 +95,3 @@ def log(c: Commission, photo: Photo, areas: Sequence[Area], recipes: Sequence[Re
             )
         )  # fmt: skip
     return tuple(rows)
-
-
-def found_again(pixels: np.ndarray, a: Area, planned: Sequence[Place]) -> Places:
-    """The map of an area's places as they were planned; whether it is marked is known from them."""
-    marked = any(p.kind == "marking" for p in planned)
-    marking = Marking("patches" if marked else "plain", 1.0, None, None, None)
-    region = cut(pixels, a.ring, a.smooth, a.holes)
-    return as_planned(
-        find_places(pixels, region, surfaces()[a.surface_id].anatomy, marking, a.eye, marked, parts_of(a.surface_id)), planned
-    )

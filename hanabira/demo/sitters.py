@@ -29,6 +29,11 @@ class Sitter:
     shots: int = 0
     planted: tuple[Planted, ...] = ()
 
+    def last_day(self, today: datetime.date) -> datetime.date:
+        """The last day of work: two before it was delivered, else yesterday."""
+        c = self.commission
+        return datetime.date.fromisoformat(c.delivered) - datetime.timedelta(days=2) if c.delivered else today - datetime.timedelta(days=1)
+
     def records(self, photo_id: str) -> list[Area]:
         """The areas as records."""
         out = []

@@ -6,19 +6,17 @@ import datetime
 import shutil
 import tempfile
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 
 from hanabira.core.clock import MACHINE, Clock
 from hanabira.core.faults import StudioFault
 from hanabira.core.token import SILENT, Token
-from hanabira.craft.supplies import shipped_kit
-from hanabira.demo import history, photos
-from hanabira.demo.practice_weeks import practice_rounds
+from hanabira.demo import history
+from hanabira.demo.pictures import PHOTO, PHOTOS
 from hanabira.demo.sitters import Sitter, sitters
-from hanabira.demo.truth import PHOTO, PHOTOS
+from hanabira.demo.worked import practice_rounds, worked
 from hanabira.studio.database import DATABASE
-from hanabira.studio.pictures import read_picture
 from hanabira.studio.records import Area, Commission, Photo, Recipe, Terms
 from hanabira.studio.store import Store
 from hanabira.studio.writing import refused
@@ -290,8 +288,10 @@ def _fill(store: Store, token: Token) -> None:
     digest, suffix, (w, h) = store.take_in(PHOTO)
     photo = Photo("demo-tansy-photo", commission.id, digest, suffix, "tansy.jpg", w, h, CROP)
     store.edit([commission, photo, *areas, *_recipes(areas)])
-    for sitter in sitters(today):
-        _add(store, sitter, today, token)
+    for n, sitter in enumerate(sitters(today)):
+        token.report((n + 1) / 4, f"Laying out {sitter.commission.name}")
+        token.check()
+        _add(store, sitter, today)
     store.edit(practice_rounds(today))
     store.keep_setting("currency", "€")
     store.keep_setting("camera", "simulated")
@@ -305,9 +305,9 @@ def _recipes(areas: Sequence[Area]) -> list[Recipe]:
     return [Recipe(a.id, found[a.id][0], places=found[a.id][1]) for a in areas]
 
 
-def _add(store: Store, sitter: Sitter, today: datetime.date, token: Token) -> None:
+def _add(store: Store, sitter: Sitter, today: datetime.date) -> None:
     """A sitter with its recipes, and with the log and the photos of the work that is done."""
-    c, pixels = sitter.commission, read_picture(PHOTOS[sitter.kind]).pixels
+    c = sitter.commission
     digest, suffix, (w, h) = store.take_in(PHOTOS[sitter.kind])
     photo = Photo(f"{c.id}-photo", c.id, digest, suffix, sitter.file_name, w, h, sitter.crop)
     areas = sitter.records(photo.id)
@@ -315,14 +315,7 @@ def _add(store: Store, sitter: Sitter, today: datetime.date, token: Token) -> No
     if sitter.share <= 0:
         store.edit([c, photo, *areas, *recipes])
         return
-    last = datetime.date.fromisoformat(c.delivered) - datetime.timedelta(days=2) if c.delivered else today - datetime.timedelta(days=1)
-    c = history.begun(c, photo, areas, recipes, sitter.share, last)
-    rows = history.log(c, photo, areas, recipes, sitter.share, seed=len(areas))
-    moments = [rows[: round(len(rows) * n / sitter.shots)] for n in range(1, sitter.shots + 1)]
-    named = {r.area_id: r for r in recipes}
-    places = {a.id: history.found_again(pixels, a, named[a.id].places) for a in areas if a.id in named}
-    work = photos.Work(c, photo, pixels, areas, named, places, shipped_kit(c.kit_id))
-    work = replace(work, recipes=photos.tried(work, moments, len(areas)))
-    store.edit([c, photo, *areas, *work.recipes.values(), *rows])
-    taken, verdicts = photos.photographed(store, work, moments, sitter.planted, 1 if c.delivered else 2, token)
-    store.edit([*taken, *verdicts])
+    c = history.begun(c, photo, areas, recipes, sitter.share, sitter.last_day(today))
+    rows, done = history.log(c, photo, areas, recipes, sitter.share, seed=len(areas)), worked(c)
+    store.edit([c, photo, *areas, *done.recipes(recipes), *rows])
+    store.edit(done.shots(store, c, rows))

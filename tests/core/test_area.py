@@ -6,6 +6,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from demo_making.truth import demo_truth
 from hanabira.core.area.hair import axial_difference, axial_mean
 from hanabira.core.area.marking import measure_marking
 from hanabira.core.area.measures import as_dict, measure
@@ -15,7 +16,7 @@ from hanabira.core.area.values import measure_values
 from hanabira.core.colour.spaces import lab_to_srgb, srgb_to_lab
 from hanabira.core.faults import AreaFault
 from hanabira.craft.markings import marking_model
-from hanabira.demo.truth import PHOTO, demo_truth
+from hanabira.demo.pictures import PHOTO
 from hanabira.studio.pictures import read_picture
 from tests.fur import fur, jpeg, striped
 

@@ -7,6 +7,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
+from demo_making.truth import demo_truth
 from hanabira.core.colour.spaces import lab_to_srgb
 from hanabira.core.study.framing import (
     LEAST_PX_MM,
@@ -21,7 +22,7 @@ from hanabira.core.study.framing import (
     seems,
     sheet_shapes,
 )
-from hanabira.demo.truth import PHOTOS, demo_truth
+from hanabira.demo.pictures import PHOTOS
 from hanabira.studio.pictures import read_picture
 from hanabira.studio.records import cover_crop
 

@@ -6,6 +6,7 @@ from dataclasses import replace
 import cv2
 import numpy as np
 
+from demo_making.truth import demo_truth
 from hanabira.core.area.marking import Marking
 from hanabira.core.area.shape import cut, rectangle
 from hanabira.core.colour.spaces import lab_to_srgb
@@ -14,7 +15,7 @@ from hanabira.core.places.find import corrected, find_places
 from hanabira.core.places.place import Place, Places, as_planned, labels_at
 from hanabira.core.places.sample import two_clusters
 from hanabira.craft.supplies import _load, named, surfaces
-from hanabira.demo.truth import PHOTOS, demo_truth
+from hanabira.demo.pictures import PHOTOS
 from hanabira.studio.pictures import read_picture
 from tests.fur import fur
 

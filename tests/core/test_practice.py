@@ -22,7 +22,7 @@ from hanabira.core.practice.profile import (
 from hanabira.core.practice.question import HUES, OUTCOMES, Picture, Question, outcome, right
 from hanabira.core.practice.round import FROM_PICTURES, Round, play
 from hanabira.craft.drills import BENCHES, drills
-from hanabira.demo.truth import PHOTO
+from hanabira.demo.pictures import PHOTO
 from hanabira.studio.pictures import read_picture
 from tests.portrait import KIT, PAPER
 

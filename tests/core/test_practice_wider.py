@@ -26,7 +26,7 @@ from hanabira.core.practice.wider import (
     what_next,
 )
 from hanabira.core.schedule.order import RECIPE_ORDER
-from hanabira.demo.truth import PHOTO, PHOTOS
+from hanabira.demo.pictures import PHOTO, PHOTOS
 from hanabira.studio.pictures import read_picture
 from tests.fur import fur
 from tests.portrait import KIT, PAPER

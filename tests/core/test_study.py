@@ -9,6 +9,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from demo_making.truth import demo_truth
 from hanabira.core.area.shape import rectangle
 from hanabira.core.colour.appearance import appearance, seen_step
 from hanabira.core.colour.difference import delta_e00
@@ -20,7 +21,7 @@ from hanabira.core.study.neutral import adaptation, apply_light, automatic, from
 from hanabira.core.study.preparation import Light
 from hanabira.core.study.shapes import LEAST_SHARE, value_labels, value_shapes
 from hanabira.core.study.surround import reads
-from hanabira.demo.truth import PHOTO, demo_truth
+from hanabira.demo.pictures import PHOTO
 from hanabira.studio.pictures import read_picture, write_picture
 from tests.fur import fur
 from tests.terminal.test_cli import ask, run

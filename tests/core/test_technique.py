@@ -27,7 +27,7 @@ from hanabira.craft.own_techniques import as_technique, laid, read_technique
 from hanabira.craft.rules import coat_id, coats, marking_rules, school, switches
 from hanabira.craft.supplies import paper, papers, shipped_kit, surfaces
 from hanabira.craft.whisker_methods import NO_INDENT, whisker_method
-from hanabira.demo.truth import PHOTO
+from hanabira.demo.pictures import PHOTO
 from tests.recipes import plan
 from tests.rules import broken
 from tests.terminal.test_cli import ask, run

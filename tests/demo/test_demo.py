@@ -1,15 +1,25 @@
 """The demo's animals: each renderer makes the same picture from the same seed, with truth that fits it; the shipped truths fit the photos."""
 
+import datetime
+import json
 import unittest
 
 import numpy as np
 from PIL import Image
 
+from demo_making.animals.render import render
+from demo_making.birds.render import render as render_bird
+from demo_making.photos import judge
+from demo_making.practice_weeks import DAYS
+from demo_making.truth import demo_truth, reduced
+from demo_making.work import JUDGED, at_work
 from hanabira.core.area.hair import axial_difference, measure_hair
 from hanabira.core.colour.spaces import bytes_to_lab
-from hanabira.demo.animals.render import render
-from hanabira.demo.birds.render import render as render_bird
-from hanabira.demo.truth import PHOTOS, demo_truth, reduced
+from hanabira.demo.pictures import PHOTOS
+from hanabira.demo.sitters import sitters
+from hanabira.demo.worked import practice_rounds, worked
+
+TODAY = datetime.date(2026, 9, 15)
 
 
 class Renderers(unittest.TestCase):
@@ -74,3 +84,32 @@ class ShippedTruth(unittest.TestCase):
         out = reduced(direction, np.ones((32, 32), np.uint8), np.zeros((32, 32)), np.array([0, 1, 0]))
         self.assertAlmostEqual(out["direction"][0, 0] / 254 * 180, 177, delta=0.8)
         self.assertEqual(out["direction"][0, 3], 255)
+
+
+class ShippedWork(unittest.TestCase):
+    """What ships is what `demo_making` makes of the recipes, the log and Check as they are now."""
+
+    def test_photos_were_taken_after_the_rows_that_they_say(self):
+        for today in (datetime.date(2026, 9, 15), datetime.date(2028, 2, 29)):
+            for sitter in sitters(today):
+                if sitter.share > 0:
+                    work, moments = at_work(sitter, today)
+                    done = worked(work.commission)
+                    self.assertEqual([t.rows for t in done.taken], [len(rows) for rows in moments], sitter.kind)
+                    self.assertEqual([t.verdict is not None for t in done.taken][-JUDGED[sitter.kind] :], [True] * JUDGED[sitter.kind])
+                    self.assertEqual({k: r.tried for k, r in work.recipes.items() if r.tried}, {k: v for k, v in done.tried.items() if v}, sitter.kind)
+
+    def test_check_says_today_what_the_shipped_verdict_says(self):
+        (pony,) = (s for s in sitters(TODAY) if s.kind == "pony")
+        work, moments = at_work(pony, TODAY)
+        last = worked(work.commission).taken[-1]
+        again = json.loads(json.dumps(judge(work, moments[-1], last.picture)))
+        self.assertEqual(again["sheet"], last.verdict["sheet"])
+        self.assertEqual(again["faults"], last.verdict["faults"])
+        self.assertIn("greener", again["faults"][0]["what"], "the fault that was planted")
+
+    def test_practice_was_played_by_drills_that_there_are(self):
+        rounds = practice_rounds(TODAY)
+        self.assertEqual([r.drill for r in rounds], [drill for _ago, drill in DAYS])
+        self.assertEqual(rounds[0].at, "2026-08-26T08:40:00")
+        self.assertEqual({a["at"] for r in rounds for a in json.loads(r.told)["answers"]}, {r.at for r in rounds if json.loads(r.told)["answers"]})

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QApplication
 
 from hanabira.core.area.shape import ring_area
 from hanabira.core.swatch.layout import sheet
-from hanabira.demo.truth import PHOTO
+from hanabira.demo.pictures import PHOTO
 from hanabira.desk.explain import TOPICS
 from hanabira.devices.scanner import Shot, scan
 from hanabira.devices.simulated_paper import SimulatedSheet

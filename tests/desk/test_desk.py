@@ -11,7 +11,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QCheckBox, QLineEdit
 
 from hanabira.core.area.shape import ring_area
-from hanabira.demo.truth import PHOTO
+from hanabira.demo.pictures import PHOTO
 from hanabira.desk.controls import Stepper
 from hanabira.desk.stages.areas.stage import Areas
 from hanabira.desk.stages.recipe.stage import Recipe

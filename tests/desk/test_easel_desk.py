@@ -18,7 +18,7 @@ from hanabira.core.places.outlines import outlines
 from hanabira.core.progress.find import find_sheet
 from hanabira.core.progress.strip import find_strip
 from hanabira.core.solver.layer import Layer
-from hanabira.demo.truth import PHOTO
+from hanabira.demo.pictures import PHOTO
 from hanabira.desk.controls import Choice, Number, Stepper
 from hanabira.desk.widgets.timeline import Timeline
 from hanabira.devices.easel_camera import WatchedFolder

@@ -8,8 +8,8 @@ from PyQt6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent
 from PyQt6.QtWidgets import QApplication
 
 from hanabira.core.faults import StudioFault
+from hanabira.demo.pictures import PHOTO
 from hanabira.demo.studio import forget_demo
-from hanabira.demo.truth import PHOTO
 from hanabira.desk.controls import Words
 from hanabira.desk.widgets.first_shelf import SHEETS, picture
 from hanabira.studio.records import Commission

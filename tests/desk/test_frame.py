@@ -10,7 +10,7 @@ from PIL import Image
 from PyQt6.QtCore import QPointF, Qt
 
 from hanabira.core.faults import Fault
-from hanabira.demo.truth import PHOTO
+from hanabira.demo.pictures import PHOTO
 from hanabira.desk.acts import MENUS
 from hanabira.desk.save_dialog import save_dialog
 from hanabira.studio.records import Area, Commission

@@ -12,7 +12,7 @@ from PyQt6.QtCore import QEvent
 from PyQt6.QtGui import QPainter
 from PyQt6.QtTest import QTest
 
-from hanabira.demo.truth import PHOTO
+from hanabira.demo.pictures import PHOTO
 from hanabira.desk import start
 from hanabira.desk.drawn import Drawn
 from hanabira.desk.rescue import Rescue

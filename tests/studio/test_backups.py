@@ -11,7 +11,7 @@ from unittest import mock
 from hanabira.cli import main
 from hanabira.core.clock import MACHINE
 from hanabira.core.faults import PhotoFault, RecordFault, StudioFault
-from hanabira.demo.truth import PHOTO
+from hanabira.demo.pictures import PHOTO
 from hanabira.studio import backups, database
 from hanabira.studio.bundle import import_bundle, write_bundle
 from hanabira.studio.database import DATABASE

@@ -14,7 +14,7 @@ from unittest import mock
 
 from hanabira.core.clock import Clock
 from hanabira.core.faults import DisplacedStudio, LostStudio, StaleRecord, StudioFault
-from hanabira.demo.truth import PHOTO
+from hanabira.demo.pictures import PHOTO
 from hanabira.session.messages import MessageDoor
 from hanabira.studio import backups, database, healing, journal
 from hanabira.studio.database import DATABASE

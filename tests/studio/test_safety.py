@@ -14,7 +14,7 @@ from unittest import mock
 
 from hanabira.core.faults import LostStudio, StudioFault
 from hanabira.core.solver.layer import Layer
-from hanabira.demo.truth import PHOTO
+from hanabira.demo.pictures import PHOTO
 from hanabira.studio import backups, database
 from hanabira.studio.bundle import contents_of, import_bundle, read_bundle, write_bundle
 from hanabira.studio.database import DATABASE, HEAD
@@ -361,7 +361,7 @@ import resource, sys, json
 from dataclasses import replace
 from pathlib import Path
 from hanabira.core.faults import Fault, LostStudio
-from hanabira.demo.truth import PHOTO
+from hanabira.demo.pictures import PHOTO
 from hanabira.studio.records import Commission, Area
 from hanabira.studio.store import Store
 from hanabira.studio.bundle import write_bundle, import_bundle

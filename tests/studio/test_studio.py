@@ -22,7 +22,7 @@ from sqlalchemy import create_engine
 
 from hanabira.core.faults import Fault, LostStudio, PhotoFault, StudioFault
 from hanabira.core.solver.layer import Layer
-from hanabira.demo.truth import PHOTO
+from hanabira.demo.pictures import PHOTO
 from hanabira.studio import store as store_module
 from hanabira.studio.backups import KEPT as BACKUPS_KEPT
 from hanabira.studio.database import DATABASE, HEAD

@@ -19,7 +19,7 @@ from hanabira.core.optics.kit import Fit
 from hanabira.core.optics.tooth import STANDARD_PRESSURES
 from hanabira.craft.kitfile import kit_csv
 from hanabira.craft.supplies import shipped_kit
-from hanabira.demo.truth import PHOTO, PHOTOS
+from hanabira.demo.pictures import PHOTO, PHOTOS
 
 
 def run(*args: str) -> tuple[int, str, str]:

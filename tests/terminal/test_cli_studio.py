@@ -14,7 +14,7 @@ from hanabira.core.colour.spaces import srgb_to_lab
 from hanabira.core.optics.passes import Pass
 from hanabira.core.optics.stack import bare, predict
 from hanabira.craft.supplies import paper, shipped_kit
-from hanabira.demo.truth import PHOTO
+from hanabira.demo.pictures import PHOTO
 from hanabira.studio.bundle import read_bundle
 from hanabira.studio.records import Area, Commission, Recipe
 from hanabira.studio.store import Store

@@ -16,7 +16,7 @@ from hanabira.core.practice.question import Picture, Question
 from hanabira.core.practice.round import Round, told
 from hanabira.core.study.looks import grey
 from hanabira.craft.drills import Drill, drills
-from hanabira.demo.truth import PHOTOS
+from hanabira.demo.pictures import PHOTOS
 from hanabira.desk.images import to_image
 from hanabira.desk.stage import Stage, column
 from hanabira.desk.stages.practice.bench import Aside, of_the_eye, why

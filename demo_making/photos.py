@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-import json
-import tempfile
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from PIL import Image
@@ -25,15 +24,14 @@ from hanabira.core.progress.told import told
 from hanabira.core.solver.gamut import gamut
 from hanabira.core.solver.layer import Layer, goes_over
 from hanabira.core.solver.place_plan import place_targets
-from hanabira.core.token import SILENT, Token
 from hanabira.craft.supplies import paper, paper_for
 from hanabira.devices.drawn_sheet import Planted, draw_sheet, draw_strip
 from hanabira.devices.easel_camera import SimulatedEaselCamera
 from hanabira.devices.lens import Shooting
 from hanabira.devices.simulated_paper import TRUTHS, SimulatedSheet
 from hanabira.studio.account import laid
-from hanabira.studio.records import Area, Commission, LogRow, Photo, PhotoCheck, Recipe, Shot
-from hanabira.studio.store import Store
+from hanabira.studio.pictures import read_picture
+from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe
 
 GRID, SMALL_GRID, SMALL_PX = 4.5, 2.2, 1400
 """Pixels a millimetre of a photo that is judged, and of one that is only looked at, with the longer side of that."""
@@ -106,34 +104,29 @@ def _wished(recipe: Recipe, there: Sequence[Layer]) -> tuple[Layer, ...]:
 
 
 def photographed(
-    store: Store, work: Work, moments: Sequence[Sequence[LogRow]], planted: Sequence[Planted], checks: int, token: Token = SILENT
-) -> tuple[list[Shot], list[PhotoCheck]]:
-    """A photo at each of these moments of the log, taken into the studio, the ``planted`` faults in the last one; the last ``checks`` are judged."""
-    c, shots, verdicts = work.commission, [], []
+    work: Work, moments: Sequence[Sequence[LogRow]], planted: Sequence[Planted], checks: int, folder: Path
+) -> list[dict[str, Any]]:
+    """A photo at each of these moments of the log, written into ``folder``, the ``planted`` faults in the last one; the last ``checks`` are judged."""
+    c, out = work.commission, []
     sheets = {g: work.sheet(g) for g in (GRID, SMALL_GRID)}
     ground = np.asarray(srgb_to_lab(parse_hex(c.ground_hex)))
     strips = {g: draw_strip(work.kit, TRUTHS[0], g, 1) for g in sheets}
-    with tempfile.TemporaryDirectory() as folder:
-        for n, rows in enumerate(moments, 1):
-            token.report(0.9, f"Photographing {c.name}")
-            judged = n > len(moments) - checks
-            grid = GRID if judged else SMALL_GRID
-            sheet, strip = sheets[grid], strips[grid]
-            layers = {a.id: work.layers(a.id, rows) for a in sheet.areas}
-            drawn = draw_sheet(sheet, layers, work.kit, ground, TRUTHS[0], n, planted if n == len(moments) else ())
-            taken = SimulatedEaselCamera(
-                drawn, strip, Shooting.drawn(40 + n, board="wood", curve="phone", curl_mm=0.2, long_px=2600 if judged else SMALL_PX)
-            ).take()
-            path = Path(folder) / f"easel {n}.jpg"
-            Image.fromarray(taken).save(path, quality=92)
-            digest, suffix, (w, h) = store.take_in(path)
-            shot = Shot(f"{c.id}-shot-{n}", c.id, digest, suffix, path.name, w, h, rows[-1].at, rows[-1].step)
-            shots.append(shot)
-            if judged:
-                token.report(0.95, f"Checking {c.name}")
-                plan = work.plan(rows)
-                checked = check_photo(store.read_photo(shot).pixels, plan)
-                own = tuple(dict.fromkeys(q.code for r in work.recipes.values() for q in r.layers if q.code))
-                data = told(checked, found_faults(checked, plan, c.lasting_floor, own), plan)
-                verdicts.append(PhotoCheck(shot.id, c.id, rows[-1].at, json.dumps(data, ensure_ascii=False), log_rows=len(rows)))
-    return shots, verdicts
+    for n, rows in enumerate(moments, 1):
+        judged = n > len(moments) - checks
+        grid = GRID if judged else SMALL_GRID
+        sheet, strip = sheets[grid], strips[grid]
+        layers = {a.id: work.layers(a.id, rows) for a in sheet.areas}
+        drawn = draw_sheet(sheet, layers, work.kit, ground, TRUTHS[0], n, planted if n == len(moments) else ())
+        shooting = Shooting.drawn(40 + n, board="wood", curve="phone", curl_mm=0.2, long_px=2600 if judged else SMALL_PX)
+        path = folder / f"{c.id.removeprefix('demo-')}-{n}.jpg"
+        Image.fromarray(SimulatedEaselCamera(drawn, strip, shooting).take()).save(path, quality=92)
+        out.append({"picture": path.name, "called": f"easel {n}.jpg", "rows": len(rows), "verdict": judge(work, rows, path) if judged else None})
+    return out
+
+
+def judge(work: Work, rows: Sequence[LogRow], path: Path) -> dict[str, Any]:
+    """What Check says of a photo of the work after these rows."""
+    plan = work.plan(rows)
+    checked = check_photo(read_picture(path).pixels, plan)
+    own = tuple(dict.fromkeys(q.code for r in work.recipes.values() for q in r.layers if q.code))
+    return told(checked, found_faults(checked, plan, work.commission.lasting_floor, own), plan)

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 from scipy.spatial import cKDTree
 
-from hanabira.demo.animals.engine import F, unit
-from hanabira.demo.animals.lighting import K, shade_hair
+from demo_making.animals.engine import F, unit
+from demo_making.animals.lighting import K, shade_hair
 
 
 def make_hair(P, N, G, L, lift, rng, clump=(14, 160), pull=(0.55, 0.30), droop=0.05, curl=0.06, spread=0.16):

@@ -5,11 +5,11 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from hanabira.demo.animals import shapes
-from hanabira.demo.animals.backgrounds import garden, stable
-from hanabira.demo.animals.engine import PART, Ear, F, Noise3, lin, mix, occlusion, smooth, tile_order, unit
-from hanabira.demo.animals.hair import hair_set, make_hair, strand_pieces
-from hanabira.demo.animals.lighting import K, shade_hair
+from demo_making.animals import shapes
+from demo_making.animals.backgrounds import garden, stable
+from demo_making.animals.engine import PART, Ear, F, Noise3, lin, mix, occlusion, smooth, tile_order, unit
+from demo_making.animals.hair import hair_set, make_hair, strand_pieces
+from demo_making.animals.lighting import K, shade_hair
 
 SCENES = {
     "rabbit": dict(

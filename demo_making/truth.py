@@ -7,10 +7,9 @@ from pathlib import Path
 
 import numpy as np
 
+from hanabira.demo.pictures import PHOTOS
+
 DATA = Path(__file__).parent / "data"
-PHOTO = DATA / "tansy.jpg"
-PHOTOS = {"rabbit": PHOTO, "pony": DATA / "bracken.jpg", "owl": DATA / "vesper.jpg", "jackdaw": DATA / "sloe.jpg"}
-"""Kinds of animal and their pictures; `tools/render_demo.py` makes them."""
 
 
 @dataclass(frozen=True)
@@ -36,8 +35,7 @@ class Truth:
 
 def demo_truth(kind: str = "rabbit") -> Truth:
     """Truth of one of `PHOTOS`, written when it was rendered."""
-    photo = PHOTOS[kind]
-    with np.load(photo.with_name(f"{photo.stem}_truth.npz"), allow_pickle=False) as f:
+    with np.load(DATA / f"{PHOTOS[kind].stem}_truth.npz", allow_pickle=False) as f:
         raw = f["direction"]
         direction = np.where(raw == 255, np.nan, raw / 254 * 180)
         row = np.where(f["row"] == 0, np.nan, f["row"].astype(np.float32) / 4) if "row" in f else None

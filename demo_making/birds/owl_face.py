@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from scipy.ndimage import map_coordinates
 
-from hanabira.demo.birds.plumage import LABEL, WHITE, F, enlarge, lin, noise, step, unit
+from demo_making.birds.plumage import LABEL, WHITE, F, enlarge, lin, noise, step, unit
 
 
 class Face:

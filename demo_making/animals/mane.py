@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from hanabira.demo.animals.engine import PART, F, lin, mix, smooth, unit
-from hanabira.demo.animals.hair import strand_pieces
+from demo_making.animals.engine import PART, F, lin, mix, smooth, unit
+from demo_making.animals.hair import strand_pieces
 
 
 def locks(root, vel, length, radius, per, shape, rng, M=19, gravity=0.16, wave=0.05, stiff=0.9, margin=0.012):

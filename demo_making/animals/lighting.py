@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from hanabira.demo.animals.engine import F, mix, smooth, unit
+from demo_making.animals.engine import F, mix, smooth, unit
 
 K = 7
 """Control points of a hair."""

@@ -12,8 +12,8 @@ import numpy as np
 from scipy.ndimage import distance_transform_edt
 from scipy.spatial import cKDTree
 
-from hanabira.demo.animals.engine import lin, unit
-from hanabira.demo.animals.engine import smooth as step
+from demo_making.animals.engine import lin, unit
+from demo_making.animals.engine import smooth as step
 
 F = np.float32
 LEVELS = (256, 128, 64, 32)  # sprite heights kept, largest first

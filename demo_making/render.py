@@ -1,4 +1,4 @@
-"""Render the demo's client photos and their truth: ``python -m tools.render_demo hanabira/demo/data [kind …]``. Minutes each."""
+"""Render the demo's client photos and their truth: ``python -m demo_making.render hanabira/demo/data [kind …]``. Minutes each."""
 
 from __future__ import annotations
 
@@ -8,7 +8,8 @@ from pathlib import Path
 import numpy as np
 from PIL import Image
 
-from hanabira.demo.truth import PHOTOS, reduced
+from demo_making.truth import DATA, reduced
+from hanabira.demo.pictures import PHOTOS
 
 SCENES = {
     "rabbit": ("harlequin", (2000, 1600), 1),
@@ -22,18 +23,18 @@ def main(target: Path, kinds: list[str]) -> None:
     for kind in kinds or list(SCENES):
         coat, size, seed = SCENES[kind]
         if kind in ("rabbit", "pony"):
-            from hanabira.demo.animals.render import render
+            from demo_making.animals.render import render
 
             picture, truth = render(kind, coat, size, seed)
             small = reduced(truth["direction"], truth["part"], truth["marking"], truth["light"])
         else:
-            from hanabira.demo.birds.render import render as render_bird
+            from demo_making.birds.render import render as render_bird
 
             picture, truth = render_bird(kind, *size, seed)
             small = reduced(truth["direction_deg"], truth["parts"], truth["marking"], truth["light_dir"], truth["row_spacing_px"])
         path = target / PHOTOS[kind].name
         Image.fromarray(picture).save(path, quality=91, optimize=True)
-        np.savez_compressed(path.with_name(f"{path.stem}_truth.npz"), **small)
+        np.savez_compressed(DATA / f"{path.stem}_truth.npz", **small)
         print(path, picture.shape)
 
 

@@ -2,9 +2,9 @@
 
 import numpy as np
 
-from hanabira.demo.birds.owl_face import Face, disc_strands, face_hairs, owl_beak, ruff
-from hanabira.demo.birds.parts import Scene, finish, flyaway, log_perch, toes, wet_eye, yard
-from hanabira.demo.birds.plumage import DARK, DEEP, GOLD, LABEL, RUST, WHITE, F, ellipsoid, lin, noise, rotation, step, union, unit
+from demo_making.birds.owl_face import Face, disc_strands, face_hairs, owl_beak, ruff
+from demo_making.birds.parts import Scene, finish, flyaway, log_perch, toes, wet_eye, yard
+from demo_making.birds.plumage import DARK, DEEP, GOLD, LABEL, RUST, WHITE, F, ellipsoid, lin, noise, rotation, step, union, unit
 
 
 # ---------------------------------------------------------------- the scenes

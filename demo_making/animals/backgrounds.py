@@ -5,7 +5,7 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from hanabira.demo.animals.engine import F, lin, mix, smooth
+from demo_making.animals.engine import F, lin, mix, smooth
 
 
 def disc_blur(img, r):

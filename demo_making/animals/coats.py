@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from scipy.spatial import cKDTree
 
-from hanabira.demo.animals.engine import F, Noise3, mix, smooth
+from demo_making.animals.engine import F, Noise3, mix, smooth
 
 
 class Coat:

@@ -3,7 +3,7 @@
 import cv2
 import numpy as np
 
-from hanabira.demo.birds.plumage import (
+from demo_making.birds.plumage import (
     DARK,
     GREY,
     LABEL,

@@ -5,7 +5,7 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from hanabira.demo.animals.engine import F, mix, to_srgb
+from demo_making.animals.engine import F, mix, to_srgb
 
 
 def develop(img, rng, exposure=0.72, grain=1.0):

@@ -6,13 +6,13 @@ import cv2
 import numpy as np
 from scipy.spatial import cKDTree
 
-from hanabira.demo.animals.coats import SKIN, Coat
-from hanabira.demo.animals.develop import develop, lens_blur
-from hanabira.demo.animals.engine import PART, Camera, F, composite, lin, mix, smooth, to_srgb
-from hanabira.demo.animals.hair import join
-from hanabira.demo.animals.lighting import Light
-from hanabira.demo.animals.mane import pony_hair
-from hanabira.demo.animals.scene import SCENES, fine_hairs, grow_coat, scene_maps
+from demo_making.animals.coats import SKIN, Coat
+from demo_making.animals.develop import develop, lens_blur
+from demo_making.animals.engine import PART, Camera, F, composite, lin, mix, smooth, to_srgb
+from demo_making.animals.hair import join
+from demo_making.animals.lighting import Light
+from demo_making.animals.mane import pony_hair
+from demo_making.animals.scene import SCENES, fine_hairs, grow_coat, scene_maps
 
 
 def render(kind="rabbit", coat=None, size=(1280, 800), seed=1, ss=None, **over):

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import datetime
-import json
 from dataclasses import asdict
+from typing import Any
 
 from hanabira.core.optics.paper import Paper
 from hanabira.core.practice.hand import read_hand, sheets
@@ -13,12 +13,12 @@ from hanabira.core.practice.question import Picture
 from hanabira.core.practice.round import Round, play
 from hanabira.craft.drills import drills
 from hanabira.craft.supplies import paper, paper_for, shipped_kit
-from hanabira.demo.truth import PHOTOS
+from hanabira.demo.pictures import PHOTOS
+from hanabira.demo.worked import HOUR
 from hanabira.devices.hand_filled import SimulatedHand, photo_of
 from hanabira.devices.scanner import Shot
 from hanabira.devices.simulated_paper import TRUTHS, SimulatedSheet
 from hanabira.studio.pictures import read_picture
-from hanabira.studio.records import PracticeRound
 
 DAYS = (
     (20, "value-step"), (19, "which"), (17, "value-step"), (16, "pressure-ladder"), (14, "white-or-not"), (13, "value-step"), (12, "flicks"), (10, "order-six"),
@@ -29,16 +29,17 @@ LEARNER = Learner(0.55, 0.55, 0.12)
 HAND = SimulatedHand((86.0, 74.0, 58.0, 50.0, 39.0), spread_deg=7.0, variation=0.18, seed=8)
 
 
-def practice_rounds(today: datetime.date) -> list[PracticeRound]:
-    """The rounds as they would stand in the studio."""
+def practised() -> list[dict[str, Any]]:
+    """The rounds as `hanabira.demo.worked` dates them: days ago, drill, minutes, and what was told."""
     pictures = [Picture(read_picture(PHOTOS[kind], 700).pixels, kind) for kind in ("rabbit", "pony")]
     kit = shipped_kit()
     on: Paper = paper_for(kit, paper("hotpress"), None)
     level: dict[str, float] = {}
     out = []
     for n, (ago, drill) in enumerate(DAYS, 1):
-        at = datetime.datetime.combine(today - datetime.timedelta(days=ago), datetime.time(8, 40))
+        at = datetime.datetime.combine(datetime.date(2026, 1, 30) - datetime.timedelta(days=ago), HOUR)
         q = drills()[drill]
+        told: dict[str, Any]
         if q.bench == "hand":
             result, _filled = read_hand(
                 photo_of(sheets()[drill], HAND, SimulatedSheet(kit, TRUTHS[0]), Shot(tilt_deg=5.0, px_per_mm=5.0)), drill
@@ -47,11 +48,9 @@ def practice_rounds(today: datetime.date) -> list[PracticeRound]:
                 "answers": [], "hand": {"figures": dict(result.figures), "score": round(result.score, 3), "sentences": list(result.sentences)},
             }  # fmt: skip
         else:
-            played = Round(drill, pictures, n, kit, on, level.get(drill, 1.0), lambda at=at: at)  # type: ignore[misc]
+            played = Round(drill, pictures, n, kit, on, level.get(drill, 1.0), lambda at=at: at)
             play(played, LEARNER, q.questions, n)
             level[drill] = played.level
-            told = {"answers": [asdict(a) for a in played.answers], "level": played.level}
-        out.append(
-            PracticeRound(f"demo-practice-{n:02d}", at.isoformat(timespec="seconds"), drill, n, q.minutes + 0.4 * (n % 3), json.dumps(told))
-        )
+            told = {"answers": [{k: v for k, v in asdict(a).items() if k != "at"} for a in played.answers], "level": played.level}
+        out.append({"ago": ago, "drill": drill, "minutes": q.minutes + 0.4 * (n % 3), "told": told})
     return out

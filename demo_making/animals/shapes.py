@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from hanabira.demo.animals.engine import Ear, Eye, Prim, Shape
+from demo_making.animals.engine import Ear, Eye, Prim, Shape
 
 
 def rabbit():
