@@ -103,10 +103,11 @@ def study(args: argparse.Namespace) -> dict:
 def recipe(args: argparse.Namespace) -> dict:
     """Solve stacks for target colours."""
     from hanabira.core.solver.cautions import target_cautions
+    from hanabira.core.solver.library import build, key
     from hanabira.core.solver.search import solve
     from hanabira.core.solver.target import reach
     from hanabira.craft.supplies import papers
-    from hanabira.studio.libraries import library_for
+    from hanabira.studio.workings import Workings
 
     kit = kit_of(args.kit)
     paper = paper_of(args, kit)
@@ -116,7 +117,7 @@ def recipe(args: argparse.Namespace) -> dict:
         raise Fault(f"There is no school “{args.school}”.", do="Use any, light-to-dark or dark-to-light.")
     targets = [(t, srgb_to_lab(parse_hex(t))) for t in args.target]
     usable = kit.usable
-    library, limits = library_for(usable, paper), reach(usable, paper)
+    library, limits = Workings().once("stacks", key(usable, paper), lambda: build(usable, paper)), reach(usable, paper)
     out = []
     for text, lab in targets:
         wanted = limits.paper_target(lab)

@@ -26,6 +26,7 @@ if TYPE_CHECKING:
     from hanabira.core.token import Token
     from hanabira.session.session import Session
     from hanabira.studio.records import Area, Photo
+    from hanabira.studio.workings import Workings
 
 
 DAPPLED = ("spots", "rosettes", "patches")
@@ -49,9 +50,19 @@ class Request:
     mm_per_px: float | None
     view: View | None = field(default=None, compare=False)
     other: Photo | None = field(default=None, compare=False)
+    workings: Workings | None = field(default=None, compare=False)
+
+    @property
+    def sign(self) -> tuple[object, ...]:
+        """What the measures are made from, whosever area it is: another commission with the same photo and outline has the same."""
+        return replace(self.area, id="", commission_id="", photo_id="", colour_photo_id=""), self.over, self.light, self.other_light, self.mm_per_px
 
     def measure(self, token: Token) -> Measures:
         """Everything but the marking, which takes longest; for any thread."""
+        assert self.workings is not None
+        return self.workings.once("measures", self.sign, lambda: self._measure(token))
+
+    def _measure(self, token: Token) -> Measures:
         a, view = self.area, self.view
         assert view is not None
         surface = surfaces().get(a.surface_id)
@@ -75,6 +86,11 @@ class Request:
 
     def look_at_marking(self, known: Measures) -> Measures:
         """The measures with class and outline of the marking; for any thread."""
+        assert self.workings is not None
+        marking, places, pattern, dapples = self.workings.once("marking", self.sign, self._look_at_marking)
+        return replace(known, marking=marking, places=places, pattern=pattern, dapples=dapples)
+
+    def _look_at_marking(self) -> tuple[Marking, Places, Pattern | None, Dapples | None]:
         a, view = self.area, self.view
         assert view is not None
         region = cut(view.pixels, a.ring, a.smooth, a.holes, self.over, view.coverage)
@@ -88,7 +104,7 @@ class Request:
         if ("place.lines" in places.notes or locks) and not a.marking_kind:
             marking, separate = replace(marking, kind="plain"), bool(a.marking_edits)  # whiskers and locks are no marking
         pattern = find_pattern(region, a.marking_edits) if separate else None
-        return replace(known, marking=marking, places=places, pattern=pattern, dapples=dapples or dapples_of(region, marking, pattern, a))
+        return marking, places, pattern, dapples or dapples_of(region, marking, pattern, a)
 
 
 NOT_MEASURED: dict[str, Any] = {"name": "", "number": 0, "level": 0, "coat": "", "finish": 0}
@@ -127,7 +143,7 @@ class Measuring:
         m, other = self.model, self._colour_photo(area)
         return Request(
             replace(area, **NOT_MEASURED), m.over_of(area), m.light_sign(m.photo) if m.photo else (), m.light_sign(other) if other is not None else None,
-            m.mm_per_px, m.view, other,
+            m.mm_per_px, m.view, other, m.workings,
         )  # fmt: skip
 
     def _colour_photo(self, area: Area) -> Photo | None:
@@ -144,7 +160,7 @@ class Measuring:
 
     def _keep(self, request: Request, m: Measures) -> None:
         # without the pixels: what is kept must not hold an old photo in memory
-        self._kept[request.area.id] = (replace(request, view=None, other=None), m)
+        self._kept[request.area.id] = (replace(request, view=None, other=None, workings=None), m)
         self.model.measures_changed.emit(request.area.id)
 
     def learn(self, request: Request, m: Measures) -> None:
@@ -152,7 +168,7 @@ class Measuring:
         area = next((a for a in self.model.areas if a.id == request.area.id), None)
         known = self.kept(request.area.id)
         if area is not None and self.request(area) == request and (known is None or known[1].marking.reason == NOT_LOOKED):
-            self._kept[request.area.id] = (replace(request, view=None, other=None), m)
+            self._kept[request.area.id] = (replace(request, view=None, other=None, workings=None), m)
 
     def want(self, key: str) -> None:
         """Measure an area; its marking only when it is the chosen one."""
@@ -184,8 +200,12 @@ class Measuring:
         other = request.other
         if other is None:
             return m
-        copy = View.of(self.model.darkroom.copy_of(other, token), other.size)
-        theirs = measure(copy.pixels, copy.small(request.area.colour_ring), None, None, True, False, token)
+
+        def look() -> Measures:
+            copy = View.of(self.model.darkroom.copy_of(other, token), other.size)
+            return measure(copy.pixels, copy.small(request.area.colour_ring), None, None, True, False, token)
+
+        theirs = self.model.workings.once("borrowed", (request.other_light, request.area.colour_ring), look)
         return replace(
             m,
             values=theirs.values,
@@ -256,7 +276,7 @@ class Measuring:
             known = self._seams.get((area.id, other.id))
             if known is None or known[0] != sign:
                 a, b = (Shape(view.small(q.ring), q.smooth, tuple(map(view.small, q.holes))) for q in (area, other))
-                missing[other.id] = sign, (view.pixels, a, b, tip(own[1]), tip(theirs[1] if theirs else None))
+                missing[other.id] = sign, (a, b, tip(own[1]), tip(theirs[1] if theirs else None))
             elif known[1] is not None:
                 out.append((other, known[1]))
         if missing:
@@ -269,12 +289,15 @@ class Measuring:
         if self._asked.get(area.id) == asked:
             return
         self._asked[area.id] = asked
+        workings, view = self.model.workings, self.model.view
+        assert view is not None
+        pixels, shows = view.pixels, view.shows
 
         def look(token: Token) -> list[tuple[str, object, Seam | None]]:
             found = []
             for other, (sign, of) in missing.items():
                 token.check()
-                found.append((other, sign, seam(*of)))
+                found.append((other, sign, workings.once("seam", (shows, *of), lambda of=of: seam(pixels, *of))))  # type: ignore[misc]
             return found
 
         def then(found: list[tuple[str, object, Seam | None]]) -> None:

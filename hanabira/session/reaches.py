@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
 from hanabira.core.solver.gamut import Gamut, gamut
+from hanabira.core.solver.library import key
 from hanabira.core.solver.target import Reach, reach
 
 if TYPE_CHECKING:
@@ -39,8 +40,12 @@ class Reaches:
         """The strongest colours that kit and paper give, by hue and value."""
         sign = self.sign
         if self._gamut is None or not _same(self._gamut[0], sign):
-            self._gamut = sign, gamut(sign[0].usable, sign[1])
+            self._gamut = sign, self._found(sign)
         return self._gamut[1]
+
+    def _found(self, sign: Sign) -> Gamut:
+        usable, paper = sign[0].usable, sign[1]
+        return self.model.workings.once("gamut", key(usable, paper), lambda: gamut(usable, paper))
 
     def prepare(self) -> None:
         """Find the gamut of two hundred pencils, which takes a second, off the interface's thread while the photo is looked at."""
@@ -51,7 +56,7 @@ class Reaches:
         def keep(found: Gamut) -> None:
             self._gamut = sign, found
 
-        self.model.jobs.run("gamut", "Laying the pencils two by two", lambda _t: gamut(sign[0].usable, sign[1]), keep, quiet=True)
+        self.model.jobs.run("gamut", "Laying the pencils two by two", lambda _t: self._found(sign), keep, quiet=True)
 
 
 def _same(a: Sign, b: Sign) -> bool:

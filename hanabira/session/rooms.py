@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import importlib
-from functools import cached_property
-from typing import TYPE_CHECKING, cast
+from typing import TYPE_CHECKING, Generic, TypeVar, cast, overload
 
 if TYPE_CHECKING:
     from hanabira.core.token import Token
@@ -18,96 +17,81 @@ if TYPE_CHECKING:
     from hanabira.session.practising import Practising
     from hanabira.session.predicting import Predicting
     from hanabira.session.reaches import Reaches
-    from hanabira.session.session import Session
     from hanabira.session.workshop import Workshop
+    from hanabira.studio.workings import Workings
+
+T = TypeVar("T")
+
+
+class Room(Generic[T]):
+    """An attribute that is made when it is first looked at, of the class that is named like its module; it gets the session."""
+
+    def __set_name__(self, owner: type, name: str) -> None:
+        self.name = name
+
+    @overload
+    def __get__(self, session: None, owner: type) -> Room[T]: ...
+    @overload
+    def __get__(self, session: Rooms, owner: type) -> T: ...
+    def __get__(self, session: Rooms | None, owner: type) -> Room[T] | T:
+        if session is None:
+            return self
+        made = session.__dict__[self.name] = self.made(session)
+        return cast("T", made)
+
+    @property
+    def module(self) -> str:
+        """Where its class stands."""
+        return f"hanabira.session.{self.name}"
+
+    def made(self, session: Rooms) -> object:
+        """The part itself."""
+        return getattr(importlib.import_module(self.module), self.name.capitalize())(session)
+
+
+class _OnDisk(Room[T]):
+    @property
+    def module(self) -> str:
+        return f"hanabira.studio.{self.name}"
+
+    def made(self, session: Rooms) -> object:
+        return getattr(importlib.import_module(self.module), self.name.capitalize())()
 
 
 class Rooms:
     """What a session is made of besides its records."""
 
-    @cached_property
-    def darkroom(self) -> Darkroom:
-        """Makes the working photo and the ways of looking at it."""
-        from hanabira.session.darkroom import Darkroom
-
-        return Darkroom(cast("Session", self))
-
-    @cached_property
-    def framing(self) -> Framing:
-        """How the photo lies on the sheet."""
-        from hanabira.session.framing import Framing
-
-        return Framing(cast("Session", self))
-
-    @cached_property
-    def measuring(self) -> Measuring:
-        """Measures of the areas."""
-        from hanabira.session.measuring import Measuring
-
-        return Measuring(cast("Session", self))
-
-    @cached_property
-    def predicting(self) -> Predicting:
-        """What recipes give."""
-        from hanabira.session.predicting import Predicting
-
-        return Predicting(cast("Session", self))
-
-    @cached_property
-    def workshop(self) -> Workshop:
-        """Solves and changes recipes."""
-        from hanabira.session.workshop import Workshop
-
-        return Workshop(cast("Session", self))
-
-    @cached_property
-    def planner(self) -> Planner:
-        """Order, sessions and what the plan covers."""
-        from hanabira.session.planner import Planner
-
-        return Planner(cast("Session", self))
-
-    @cached_property
-    def logbook(self) -> Logbook:
-        """The log and the photos of the work."""
-        from hanabira.session.logbook import Logbook
-
-        return Logbook(cast("Session", self))
-
-    @cached_property
-    def dropper(self) -> Dropper:
-        """Reads spots of the photo."""
-        from hanabira.session.dropper import Dropper
-
-        return Dropper(cast("Session", self))
-
-    @cached_property
-    def reaches(self) -> Reaches:
-        """What kit and paper give at their ends."""
-        from hanabira.session.reaches import Reaches
-
-        return Reaches(cast("Session", self))
-
-    @cached_property
-    def checkroom(self) -> Checkroom:
-        """Photos of the work held against the plan."""
-        from hanabira.session.checkroom import Checkroom
-
-        return Checkroom(cast("Session", self))
-
-    @cached_property
-    def practising(self) -> Practising:
-        """Drills, rounds and what they add up to."""
-        from hanabira.session.practising import Practising
-
-        return Practising(cast("Session", self))
+    darkroom: Room[Darkroom] = Room()
+    """Makes the working photo and the ways of looking at it."""
+    framing: Room[Framing] = Room()
+    """How the photo lies on the sheet."""
+    measuring: Room[Measuring] = Room()
+    """Measures of the areas."""
+    predicting: Room[Predicting] = Room()
+    """What recipes give."""
+    workshop: Room[Workshop] = Room()
+    """Solves and changes recipes."""
+    planner: Room[Planner] = Room()
+    """Order, sessions and what the plan covers."""
+    logbook: Room[Logbook] = Room()
+    """The log and the photos of the work."""
+    dropper: Room[Dropper] = Room()
+    """Reads spots of the photo."""
+    reaches: Room[Reaches] = Room()
+    """What kit and paper give at their ends."""
+    checkroom: Room[Checkroom] = Room()
+    """Photos of the work held against the plan."""
+    practising: Room[Practising] = Room()
+    """Drills, rounds and what they add up to."""
+    workings: Room[Workings] = _OnDisk()
+    """What was worked out before."""
 
     def load_parts(self, token: Token) -> None:
         """Load the code of every part, off the interface thread."""
-        for name, part in vars(Rooms).items():
-            if isinstance(part, cached_property):  # each is named as its module
+        for part in vars(Rooms).values():
+            if isinstance(part, Room):
                 token.check()
-                importlib.import_module(f"hanabira.session.{name}")
+                importlib.import_module(part.module)
 
     def forget(self) -> None:
         """Another commission is opened: what was worked out of the last one goes, where anything was."""
