@@ -102,8 +102,8 @@ def run(names: list[str], seed: int | None = None) -> int:
         # nothing of the user's own is read or written
         for key in ("XDG_DATA_HOME", "XDG_CACHE_HOME", "XDG_CONFIG_HOME"):
             os.environ[key] = home
-        os.environ["HANABIRA_CACHE"] = os.path.join(home, "cache")
         os.environ.setdefault(SHARED, home)
+        os.environ["HANABIRA_CACHE"] = os.path.join(os.environ[SHARED], "cache")  # what one process has worked out, no other need
         faulthandler.dump_traceback_later(PATIENCE * len(names), exit=True, file=sys.__stderr__)
         suite = unittest.TestLoader().loadTestsFromNames(names)
         if seed is not None:

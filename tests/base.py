@@ -23,7 +23,6 @@ from hanabira.desk.start import make_app
 from hanabira.desk.window import Desk
 from hanabira.session.session import Session
 from hanabira.studio.store import Store
-from tests.once import worked_out_once
 
 ANSWER_MS = 60_000
 """How long a card may stand open before the test fails, in milliseconds."""
@@ -43,9 +42,6 @@ class DeskCase(unittest.TestCase):
         self.said: list = []
         self.desk: Desk | None = None
         self.addCleanup(self._temp.cleanup)
-        for patch in worked_out_once():
-            patch.start()
-            self.addCleanup(patch.stop)
         self.addCleanup(setattr, sys, "excepthook", sys.__excepthook__)
         self.addCleanup(qInstallMessageHandler, self._old)
         self.addCleanup(self.close_desk)

@@ -65,6 +65,15 @@ class Subject:
     earlier_rows: tuple[LogRow, ...] = ()
 
     @property
+    def sign(self) -> tuple[object, ...]:
+        """All that a verdict on this subject depends on."""
+        asked = {key: request.sign for key, (request, _known) in self.requests.items()}
+        return (
+            self.commission, self.photo, self.areas, asked, dict(self.recipes), self.rows, self.kit, self.paper, dict(self.strip), dict(self.near), self.lean,
+            self.earlier, self.earlier_rows,
+        )  # fmt: skip
+
+    @property
     def floor(self) -> int:
         """Worst lightfastness that a correction may have."""
         return self.commission.lasting_floor

@@ -12,8 +12,8 @@ import numpy as np
 
 from hanabira.core.colour.spaces import Array, lab_to_bytes
 from hanabira.core.faults import Fault
-from hanabira.core.progress.check import Checked, Plan, check_photo, display_lab
-from hanabira.core.progress.cure import Found, found_faults
+from hanabira.core.progress.check import check_photo, display_lab
+from hanabira.core.progress.cure import found_faults
 from hanabira.core.progress.expected import signature, wanted_picture
 from hanabira.core.progress.find import Refused
 from hanabira.core.progress.meant import entry, is_meant, parted, sizes
@@ -49,12 +49,12 @@ _SAME = {
 
 @dataclass(frozen=True)
 class Judged:
-    """A photo that was judged in this session: what was read, what it was held against, and both as pictures (h, w, 3) uint8 sRGB."""
+    """A photo that was judged: the sheet that was read and what was wanted as pictures (h, w, 3) uint8 sRGB, and where the ``corners`` of the sheet lie
+    in the photo, (4, 2) px, from the upper left clockwise.
+    """
 
     shot_id: str
-    checked: Checked
-    plan: Plan
-    faults: tuple[Found, ...]
+    corners: Array
     sheet: np.ndarray
     wanted: np.ndarray
 
@@ -195,7 +195,7 @@ class Checkroom:
         if not any(subject.laid_on(a.id) for a in subject.areas):
             m.messages.fault(Fault(say("check.nothing_begun"), "Nothing was judged.", "Log a step at the easel first."))
             return
-        store, meant = m.store, self.meant()
+        store, workings, meant = m.store, m.workings, self.meant()
         self.working, self.step = shot.id, "Opening the photo"
         m.checks_changed.emit()
 
@@ -204,21 +204,27 @@ class Checkroom:
                 self.step = words
                 token.report(share, words)
 
-            tell(0.0, "Opening the photo")
-            photo = store.read_photo(shot, None, token).pixels
-            other = store.read_photo(second, None, token).pixels if second is not None else None
-            measured = subject.measured(token)
-            plan = measured.plan()
-            try:
+            def judge() -> tuple[Array, np.ndarray, np.ndarray, dict[str, Any]]:
+                tell(0.0, "Opening the photo")
+                photo = store.read_photo(shot, None, token).pixels
+                other = store.read_photo(second, None, token).pixels if second is not None else None
+                measured = subject.measured(token)
+                plan = measured.plan()
                 checked = check_photo(photo, plan, corners, strip, other, Token(lambda s, w: tell(0.3 + 0.5 * s, w)))
+                faults = found_faults(checked, plan, subject.floor, subject.own, subject.near, meant)
+                tell(0.85, "Painting what is wanted")
+                wanted = wanted_picture(measured.sheet(SHOWN_GRID), plan.expected, plan.paper_lab)
+                sheet = display_lab(photo, checked, SHOWN_GRID)
+                (w, h), px = checked.map.size, photo.shape[1] / checked.map.photo_size[0]
+                at = checked.map.to_photo(np.array([[0.0, 0], [w, 0], [w, h], [0, h]])) * px
+                return at, lab_to_bytes(sheet), lab_to_bytes(wanted), told(checked, faults, plan)
+
+            asked = (shot.id, shot.digest, second.digest if second is not None else "", corners, strip, subject.sign, meant)
+            try:
+                at, sheet, wanted, data = workings.once("check", asked, judge)
             except Refused as fault:
                 return None, refused(fault)
-            faults = found_faults(checked, plan, subject.floor, subject.own, subject.near, meant)
-            tell(0.85, "Painting what is wanted")
-            fine = measured.sheet(SHOWN_GRID)
-            wanted = wanted_picture(fine, plan.expected, plan.paper_lab)
-            sheet = display_lab(photo, checked, SHOWN_GRID)
-            return Judged(shot.id, checked, plan, faults, lab_to_bytes(sheet), lab_to_bytes(wanted)), told(checked, faults, plan)
+            return Judged(shot.id, at, sheet, wanted), data
 
         def done(found: tuple[Judged | None, dict[str, Any]]) -> None:
             judged, data = found

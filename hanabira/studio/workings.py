@@ -25,7 +25,10 @@ MOST_BYTES = 400_000_000
 """Bytes that are kept; what was not asked for longest goes first."""
 LARGEST = 60_000_000
 """Bytes up to which one result is kept: to read more takes as long as to work it out."""
-CODE = ("core", "craft", "studio/pictures.py", "studio/picture_kinds.py", "session/darkroom.py", "session/view.py", "session/measuring.py")
+CODE = (
+    "core", "craft", "studio/account.py", "studio/checking.py", "studio/pictures.py", "studio/picture_kinds.py", "studio/planning.py", "studio/records.py",
+    "session/check_subject.py", "session/checkroom.py", "session/darkroom.py", "session/measuring.py", "session/view.py",
+)  # fmt: skip
 """Folders and files of the program on which results depend."""
 SUFFIX = ".worked"
 T = TypeVar("T")

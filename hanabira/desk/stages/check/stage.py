@@ -512,8 +512,7 @@ class Check(Stage):
         start = ((0.12 * w, 0.1 * h), (0.88 * w, 0.1 * h), (0.88 * w, 0.9 * h), (0.12 * w, 0.9 * h))
         j = self.judged
         if j is not None:
-            sw, sh = j.checked.map.size
-            start = tuple((float(x), float(y)) for x, y in j.checked.map.to_photo(np.array([[0.0, 0], [sw, 0], [sw, sh], [0, sh]])))  # type: ignore[assignment]
+            start = tuple((float(x), float(y)) for x, y in j.corners)  # type: ignore[assignment]
         self.pins = Pins(start, lambda: wrap(self.mat.photo.levels[0]) if self.mat.photo is not None else None, self._corners_taken)
         self.pair.hide()
         self.refresh()
