@@ -31,7 +31,8 @@ import sys, time
 from hanabira.__main__ import run
 from PyQt6.QtWidgets import QApplication
 def stands():
-    loaded = sorted({m.partition(".")[0] for m in sys.modules})
+    from hanabira.core.later import Waiting
+    loaded = sorted({m.partition(".")[0] for m, what in sys.modules.items() if not isinstance(what, Waiting)})
     a = QApplication.instance(); a.processEvents()
     stood = time.time()
     (window,) = [w for w in a.topLevelWidgets() if w.isVisible() and w.inherits("QMainWindow")]

@@ -3,6 +3,27 @@
 import gc
 import sys
 
+from hanabira.core import later
+
+LATER = (
+    "hanabira.core.", "hanabira.craft.", "hanabira.studio.", "hanabira.session.", "hanabira.sheets.", "hanabira.devices.", "hanabira.demo.",
+    "hanabira.desk.stages.", "hanabira.cli_colour",
+)  # fmt: skip
+"""Packages whose modules wait until they are used."""
+LIBRARIES = (
+    "PIL.Image", "PIL.ImageOps", "cv2", "hashlib", "importlib.metadata", "numpy", "platform", "scipy", "shapely", "skimage", "socket", "uuid",
+)  # fmt: skip
+"""Libraries that a window does not wait for."""
+SELDOM = (
+    "hanabira.cli_colour", "hanabira.demo.studio", "hanabira.desk.stages.study.printing", "hanabira.devices.easel_camera", "hanabira.session.simulated", "hanabira.sheets.sender",
+)  # fmt: skip
+"""What few starts use: it is not loaded ahead."""
+
+
+def load_late() -> None:
+    """From here on load late what a window can stand without."""
+    later.install(LATER, LIBRARIES, SELDOM)
+
 
 def run() -> int:
     """Load the commands and run the one that was asked for; its exit code.
@@ -12,6 +33,7 @@ def run() -> int:
     is left out of later searches. A window does the same once more when it stands (`hanabira.desk.start.start`).
     """
     gc.disable()
+    load_late()
     from hanabira.cli import main
 
     if sys.argv[1:2] not in ([], ["open"]):

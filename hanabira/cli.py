@@ -10,11 +10,9 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from hanabira import __version__, cli_area, cli_check, cli_plan, cli_practice, cli_sheets
+from hanabira import cli_colour as colour
 from hanabira.cli_args import Add, millimetres_a_pixel
 from hanabira.core.faults import Fault
-from hanabira.core.later import Later
-
-colour = Later("hanabira.cli_colour", seldom=True)
 
 
 class _Parser(argparse.ArgumentParser):

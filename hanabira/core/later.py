@@ -1,61 +1,116 @@
-"""Libraries that are loaded when they are first used: a window must not wait for what only a measurement needs.
+"""Modules that are loaded when they are first used: a window must not wait for what only a measurement needs.
 
-`np` and `cv2` here are for modules that a window loads before it stands; all others import the libraries themselves.
+Once `install` was called, which the program's entry does and tests do not, ``from package import module`` and ``import numpy`` hand out a stand-in for
+every module that the entry names, and the first look into it loads the module, on whatever thread that is. ``from module import name`` looks at once. So
+who needs a thing to stand in a window imports its names, and who needs it later imports its module; both are plain imports that everybody sees.
 """
 
 from __future__ import annotations
 
 import importlib
+import sys
 import threading
+from collections.abc import Sequence
+from importlib.abc import Loader, MetaPathFinder
+from importlib.machinery import ModuleSpec, PathFinder
 from types import ModuleType
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from hanabira.core.token import SILENT, Token
 
-__all__ = ["Later", "catch_up", "cv2", "np"]
+__all__ = ["Waiting", "catch_up", "install", "loaded", "waiting"]
 
 
-class Later:
-    """Stands for a module and loads it at the first look into it, on whatever thread that is.
-
-    What is ``seldom`` needed is left out when all others are loaded ahead (`catch_up`).
-
-    >>> fractions = Later("fractions")
-    >>> fractions.Fraction(2, 4)
-    Fraction(1, 2)
-    """
-
-    def __init__(self, name: str, seldom: bool = False) -> None:
-        self._name = name
-        self._module: ModuleType | None = None
-        if not seldom:
-            _awaited.append(name)
+class Waiting(ModuleType):
+    """Stands for a module until somebody looks into it, and hands everything on afterwards."""
 
     def __getattr__(self, name: str) -> Any:
-        if self._module is None:
-            self._module = importlib.import_module(self._name)
-        return getattr(self._module, name)
+        if "__stands__" not in vars(self):  # the import system itself looks while it puts this in the module's place
+            raise AttributeError(name)
+        return getattr(_load(self), name)
+
+    def __setattr__(self, name: str, value: object) -> None:
+        if name.startswith("__"):
+            super().__setattr__(name, value)
+        else:
+            setattr(_load(self), name, value)
 
 
-_awaited: list[str] = []
-"""Names of the modules that are not loaded ahead yet, as they come to be waited for."""
+class _Late(MetaPathFinder, Loader):
+    """Finds the modules of some packages, and some libraries, and loads nothing of them."""
+
+    def __init__(self, packages: Sequence[str], libraries: Sequence[str], seldom: Sequence[str]) -> None:
+        self.packages, self.libraries, self.seldom = tuple(packages), frozenset(libraries), frozenset(seldom)
+        self.begun: set[str] = set()
+        """Names that were looked into: they are found as always."""
+        self.ahead: list[str] = []
+        """What may be loaded ahead, in the order in which it was asked for."""
+
+    def find_spec(self, name: str, path: Sequence[str] | None = None, target: ModuleType | None = None) -> ModuleSpec | None:
+        library = name in self.libraries
+        if name in self.begun or not (library or name.startswith(self.packages)):
+            return None
+        found = PathFinder.find_spec(name, path)
+        if found is None or (found.submodule_search_locations is not None and not library):
+            return None
+        if not library and name not in self.seldom:
+            self.ahead.append(name)
+        return ModuleSpec(name, self)
+
+    def create_module(self, spec: ModuleSpec) -> Waiting:
+        return Waiting(spec.name)
+
+    def exec_module(self, module: ModuleType) -> None:
+        """It stands in; nothing runs."""
+        vars(module)["__stands__"] = True
+
+
 _taking = threading.Lock()
+_found: list[_Late] = []
+"""The finder that is installed, if any."""
 
 
-def catch_up(package: str, token: Token = SILENT) -> None:
-    """Load what was waited for in a package, and what that waits for, so that the first look into it costs nobody a moment."""
-    while True:  # what is loaded may wait for more
+def install(packages: Sequence[str], libraries: Sequence[str] = (), seldom: Sequence[str] = ()) -> None:
+    """From here on load modules under these ``packages`` (each ends with a dot) and these ``libraries`` late. What is ``seldom`` needed is left out
+    when all others are loaded ahead (`catch_up`).
+    """
+    late = _Late(packages, libraries, seldom)
+    _found.append(late)
+    sys.meta_path.insert(0, late)
+
+
+def loaded(name: str) -> ModuleType:
+    """A module by its name, not what stands for it. Raises ImportError."""
+    found = importlib.import_module(name)
+    return _load(found) if isinstance(found, Waiting) else found
+
+
+def waiting() -> list[str]:
+    """What `catch_up` would load now."""
+    return [name for late in _found for name in late.ahead]
+
+
+def _load(standing: Waiting) -> ModuleType:
+    """The module that something stands for; the first who asks loads it, and others wait for that as for any import."""
+    name = standing.__name__
+    with _taking:
+        for late in _found:
+            late.begun.add(name)
+            if name in late.ahead:
+                late.ahead.remove(name)
+        if sys.modules.get(name) is standing:
+            del sys.modules[name]
+    return importlib.import_module(name)
+
+
+def catch_up(token: Token = SILENT) -> None:
+    """Load what waits, and what that waits for, so that the first look into it costs nobody a moment."""
+    while names := waiting():  # what is loaded may wait for more
         token.check()
-        with _taking:
-            at = next((k for k, name in enumerate(_awaited) if name.partition(".")[0] == package), None)
-            name = "" if at is None else _awaited.pop(at)
-        if not name:
-            return
-        importlib.import_module(name)
-
-
-if TYPE_CHECKING:
-    import cv2
-    import numpy as np
-else:
-    cv2, np = Later("cv2"), Later("numpy")
+        found = sys.modules.get(names[0])
+        if isinstance(found, Waiting):
+            _load(found)
+        else:
+            with _taking:
+                for late in _found:
+                    late.ahead = [name for name in late.ahead if name != names[0]]

@@ -9,20 +9,16 @@ from functools import cache
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from hanabira.core.colour import spaces
 from hanabira.core.faults import KitFault
-from hanabira.core.later import Later
 from hanabira.core.optics.paper import Paper
+from hanabira.core.places import parts
+from hanabira.craft import kitfile
 
 if TYPE_CHECKING:
-    from hanabira.core.colour import spaces
     from hanabira.core.optics.kit import Kit
-    from hanabira.core.places import parts
     from hanabira.core.places.parts import Part
     from hanabira.core.places.place import Place, Places
-    from hanabira.craft import kitfile
-else:
-    spaces, parts = Later("hanabira.core.colour.spaces"), Later("hanabira.core.places.parts")
-    kitfile = Later("hanabira.craft.kitfile")
 
 DATA = Path(__file__).parent / "data"
 

@@ -9,16 +9,19 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from hanabira.core.later import Later
+from hanabira.core.solver import area as recipe_changes
 from hanabira.core.solver.layer import BANDS
 from hanabira.craft.templates import templates
 from hanabira.desk.explain import TOPICS
+from hanabira.desk.stages.areas import cards as areas_cards
+from hanabira.desk.stages.recipe import cards as recipe_cards
 from hanabira.desk.stages.recipe.tabs import TABS as RECIPE_TABS
+from hanabira.desk.stages.study import printing as study_print
+from hanabira.session import area_edits
 from hanabira.session.looks import LOOKS
 from hanabira.studio.records import STAGES
 
 if TYPE_CHECKING:
-    from hanabira.core.solver import area as recipe_changes
     from hanabira.desk.stages.areas.stage import Areas
     from hanabira.desk.stages.check.stage import Check
     from hanabira.desk.stages.easel.stage import Easel
@@ -29,15 +32,8 @@ if TYPE_CHECKING:
     from hanabira.desk.stages.shelf.stage import Shelf
     from hanabira.desk.stages.study.stage import Study
     from hanabira.desk.window import Desk
-    from hanabira.session import area_edits
     from hanabira.session.session import Session
-else:
-    area_edits = Later("hanabira.session.area_edits")
-    recipe_changes = Later("hanabira.core.solver.area")
 
-areas_cards = Later("hanabira.desk.stages.areas.cards")
-recipe_cards = Later("hanabira.desk.stages.recipe.cards")
-study_print = Later("hanabira.desk.stages.study.printing", seldom=True)
 ROOMS = ("Shelf", "Kit", "Practice")
 MENUS = ("Commission", "Edit", "Go", "Look", "Study", "Areas", "Recipe", "Plan", "Easel", "Check", "Kit", "Practice", "Help")
 NEEDS: dict[str, tuple[Callable[[Session], bool], str]] = {

@@ -7,11 +7,11 @@ from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from PIL import Image, ImageOps
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QIcon, QImage, QKeyEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPixmap
 from PyQt6.QtWidgets import QDialog, QLabel, QLineEdit, QListWidget, QListWidgetItem, QPlainTextEdit, QVBoxLayout, QWidget
 
-from hanabira.core.later import Later
 from hanabira.desk.controls import PetalButton, Words, act_button, row
 from hanabira.desk.images import plain_icon
 from hanabira.desk.paint import mapped, painting
@@ -19,14 +19,11 @@ from hanabira.desk.theme import role, scale, u
 from hanabira.studio.picture_kinds import SUFFIXES
 
 if TYPE_CHECKING:
-    from PIL import Image, ImageOps
     from PyQt6.QtWidgets import QLayout
 
     from hanabira.core.optics.kit import Kit
     from hanabira.core.token import Token
     from hanabira.desk.jobs import JobRunner
-else:
-    Image, ImageOps = Later("PIL.Image"), Later("PIL.ImageOps")
 
 
 class Card(QDialog):

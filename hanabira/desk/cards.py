@@ -7,22 +7,18 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
+from hanabira.core.colour import spaces
 from hanabira.core.faults import Fault
-from hanabira.core.later import Later
 from hanabira.craft.rules import switches
 from hanabira.desk.controls import Caption, Choice, Pick, Words, label, row
 from hanabira.desk.theme import u
 from hanabira.desk.widgets.bars import Bar, HourBars
 from hanabira.session.edits import EditBrief
+from hanabira.studio import account
 
 if TYPE_CHECKING:
-    from hanabira.core.colour import spaces
     from hanabira.session.session import Session
-    from hanabira.studio import account
     from hanabira.studio.records import LogRow
-else:
-    account = Later("hanabira.studio.account")
-    spaces = Later("hanabira.core.colour.spaces")
 
 PHOTO_PARTS = (
     ("main", "the portrait"),

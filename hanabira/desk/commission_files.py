@@ -9,15 +9,12 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from hanabira.core.faults import Fault
-from hanabira.core.later import Later
 from hanabira.desk.recipe_files import FileWriter
+from hanabira.studio import bundle
 from hanabira.studio.writing import write_file
 
 if TYPE_CHECKING:
     from hanabira.core.token import Token
-    from hanabira.studio import bundle
-else:
-    bundle = Later("hanabira.studio.bundle")
 
 
 # the printing library is not needed before something is printed: what uses it is imported by the acts

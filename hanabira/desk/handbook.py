@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Mapping
+from importlib import metadata
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -12,7 +13,6 @@ from PyQt6.QtGui import QKeySequence, QResizeEvent, QShortcut, QTextCursor
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem, QTextBrowser, QVBoxLayout, QWidget
 
 from hanabira import __version__, fonts
-from hanabira.core.later import Later
 from hanabira.desk import theme
 from hanabira.desk.book import BookDocument
 from hanabira.desk.controls import act_button, row
@@ -21,7 +21,6 @@ from hanabira.handbook import pages as book
 if TYPE_CHECKING:
     from hanabira.studio.backups import Backup
 
-metadata = Later("importlib.metadata")
 ABOUT = "about"
 _RUN_BY = ("PyQt6", "numpy", "scipy", "opencv-python-headless", "scikit-image", "pillow", "pillow-heif", "imagecodecs", "tifffile", "reportlab",
            "SQLAlchemy", "alembic", "shapely", "icalendar", "platformdirs")  # fmt: skip

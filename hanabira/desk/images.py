@@ -6,14 +6,10 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtGui import QIcon, QImage, QPixmap
 
-from hanabira.core.later import Later
+from hanabira.session import view as views
 
 if TYPE_CHECKING:
     import numpy as np
-
-    from hanabira.session import view as views
-else:
-    views = Later("hanabira.session.view")
 
 
 def wrap(four: np.ndarray) -> QImage:

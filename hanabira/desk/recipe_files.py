@@ -8,25 +8,17 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from hanabira.core.faults import Fault, RecipeFault
-from hanabira.core.later import Later
+from hanabira.core.optics import stack as optics_stack
+from hanabira.core.swatch import layout as scrap
+from hanabira.craft import recipe_data
 from hanabira.craft.supplies import papers, surfaces
+from hanabira.session import recipe_list
+from hanabira.studio import bundle, openraster
 from hanabira.studio.writing import write_file
 
 if TYPE_CHECKING:
-    from hanabira.core.optics import stack as optics_stack
-    from hanabira.core.swatch import layout as scrap
     from hanabira.core.token import Token
-    from hanabira.craft import recipe_data
     from hanabira.desk.window import Desk
-    from hanabira.session import recipe_list
-    from hanabira.studio import bundle, openraster
-else:
-    optics_stack = Later("hanabira.core.optics.stack")
-    scrap = Later("hanabira.core.swatch.layout")
-    recipe_data = Later("hanabira.craft.recipe_data")
-    recipe_list = Later("hanabira.session.recipe_list")
-    bundle = Later("hanabira.studio.bundle")
-    openraster = Later("hanabira.studio.openraster")
 
 
 class FileWriter:

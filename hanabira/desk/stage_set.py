@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import importlib
 from collections.abc import Callable, Mapping
 from typing import TYPE_CHECKING
 
 from PyQt6 import sip
 from PyQt6.QtCore import QObject, QTimer
 
-from hanabira.core.later import catch_up
+from hanabira.core.later import catch_up, loaded
 
 if TYPE_CHECKING:
     from hanabira.core.token import Token
@@ -28,7 +27,7 @@ QUIET_MS = 25
 def load(name: str) -> type[Stage]:
     """The class of a stage."""
     package, what = WHERE[name]
-    found: type[Stage] = getattr(importlib.import_module(f"hanabira.desk.stages.{package}.stage"), what)
+    found: type[Stage] = getattr(loaded(f"hanabira.desk.stages.{package}.stage"), what)
     return found
 
 
@@ -60,7 +59,7 @@ class StageSet(QObject):
 
         def parts(token: Token) -> None:
             self._desk.model.load_parts(token)
-            catch_up("hanabira", token)
+            catch_up(token)
             self._desk.model.planner.read_ahead()
 
         self._ahead("log", parts)
@@ -86,7 +85,7 @@ class StageSet(QObject):
         if name in self._read:
             self[name]  # noqa: B018 - making it is the point
         elif name:
-            self._ahead(name, lambda token: (load(name), catch_up("hanabira", token)))
+            self._ahead(name, lambda token: (load(name), catch_up(token)))
         if len(self._there) == len(WHERE):
             self._timer.stop()
-            self._desk.model.jobs.run("ahead", "Getting ready", lambda token: catch_up("hanabira", token), lambda _r: None, quiet=True)
+            self._desk.model.jobs.run("ahead", "Getting ready", lambda token: catch_up(token), lambda _r: None, quiet=True)

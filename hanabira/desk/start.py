@@ -4,26 +4,20 @@ from __future__ import annotations
 
 import gc
 import os
+import socket
 import sys
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from hanabira.core.faults import StudioFault
-from hanabira.core.later import Later
 from hanabira.desk import theme
 from hanabira.desk.jobs import JobRunner
 from hanabira.desk.rescue import Rescue
 from hanabira.desk.window import Desk
 from hanabira.session.session import Session
 from hanabira.studio.store import Store, default_folder
-
-if TYPE_CHECKING:
-    import socket
-else:
-    socket = Later("socket")
 
 _kept: list[QApplication] = []
 """Qt's application dies with its last Python name; this is that name."""

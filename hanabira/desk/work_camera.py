@@ -6,20 +6,16 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QFileDialog
 
-from hanabira.core.later import Later
 from hanabira.desk import ask
+from hanabira.session import easel
+from hanabira.session import words as session_words
 
 if TYPE_CHECKING:
     import datetime
     from collections.abc import Callable
 
     from hanabira.desk.window import Desk
-    from hanabira.session import easel
-    from hanabira.session import words as session_words
     from hanabira.session.logbook import When
-else:
-    easel = Later("hanabira.session.easel")
-    session_words = Later("hanabira.session.words")
 
 
 class WorkCamera:

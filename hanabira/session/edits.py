@@ -7,7 +7,8 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from hanabira.core.faults import Fault
-from hanabira.core.later import Later
+from hanabira.core.study import framing, prepare
+from hanabira.craft import kitfile
 from hanabira.studio.layer_ids import carried
 from hanabira.studio.records import Area, Commission, Photo, Recipe, Record, StudioKit, cover_crop, new_id
 
@@ -16,13 +17,8 @@ if TYPE_CHECKING:
     from hanabira.core.optics.kit import Kit
     from hanabira.core.places.place import Place
     from hanabira.core.solver.layer import Layer
-    from hanabira.core.study import framing, prepare
-    from hanabira.craft import kitfile
     from hanabira.session.session import Session
     from hanabira.session.undo import Undoable
-else:
-    framing, prepare = Later("hanabira.core.study.framing"), Later("hanabira.core.study.prepare")
-    kitfile = Later("hanabira.craft.kitfile")
 
 
 class Edit:

@@ -12,10 +12,11 @@ import numpy as np
 from PIL import Image
 
 from hanabira.core.faults import Fault
-from hanabira.core.later import Later
 from hanabira.core.schedule.plausible import Doubt, shared
 from hanabira.core.schedule.work import Pace
 from hanabira.core.token import SILENT, Token
+from hanabira.devices import easel_camera
+from hanabira.session import check_subject, simulated
 from hanabira.session.edits import Edit
 from hanabira.session.view import View
 from hanabira.session.words import moment_words
@@ -27,8 +28,6 @@ if TYPE_CHECKING:
     from hanabira.devices.easel_camera import EaselCamera, WatchedFolder
     from hanabira.session.session import Session
 
-easel_camera = Later("hanabira.devices.easel_camera", seldom=True)
-check_subject, simulated = Later("hanabira.session.check_subject"), Later("hanabira.session.simulated", seldom=True)
 THUMB_SIDE = 640
 
 

@@ -6,15 +6,10 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from hanabira.core.later import Later
+from hanabira.core.study import isolate, looks, shapes, warmth
 
 if TYPE_CHECKING:
     import numpy as np
-
-    from hanabira.core.study import isolate, looks, shapes, warmth
-else:
-    isolate, looks = Later("hanabira.core.study.isolate"), Later("hanabira.core.study.looks")
-    shapes, warmth = Later("hanabira.core.study.shapes"), Later("hanabira.core.study.warmth")
 
 
 @dataclass(frozen=True)

@@ -2,23 +2,17 @@
 
 from __future__ import annotations
 
+import platform
 import sys
 import traceback
 from dataclasses import dataclass
 from pathlib import Path
 from types import TracebackType
-from typing import TYPE_CHECKING
 
 from hanabira import __version__
 from hanabira.core.clock import MACHINE, Clock
 from hanabira.core.faults import Fault
-from hanabira.core.later import Later
 from hanabira.session.events import Event
-
-if TYPE_CHECKING:
-    import platform
-else:
-    platform = Later("platform")
 
 
 @dataclass(frozen=True)

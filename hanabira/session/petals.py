@@ -4,13 +4,10 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from hanabira.core.later import Later
+from hanabira.core.area import covering
 
 if TYPE_CHECKING:
-    from hanabira.core.area import covering
     from hanabira.session.session import Session
-else:
-    covering = Later("hanabira.core.area.covering")
 
 UNKNOWN_SHARE = 0.5
 """What the petal of Areas shows while nobody knows how much of the picture is animal."""

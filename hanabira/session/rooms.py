@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-import importlib
 from typing import TYPE_CHECKING, Generic, TypeVar, cast, overload
+
+from hanabira.core.later import loaded
 
 if TYPE_CHECKING:
     from hanabira.core.token import Token
@@ -46,7 +47,7 @@ class Room(Generic[T]):
 
     def made(self, session: Rooms) -> object:
         """The part itself."""
-        return getattr(importlib.import_module(self.module), self.name.capitalize())(session)
+        return getattr(loaded(self.module), self.name.capitalize())(session)
 
 
 class _OnDisk(Room[T]):
@@ -55,7 +56,7 @@ class _OnDisk(Room[T]):
         return f"hanabira.studio.{self.name}"
 
     def made(self, session: Rooms) -> object:
-        return getattr(importlib.import_module(self.module), self.name.capitalize())()
+        return getattr(loaded(self.module), self.name.capitalize())()
 
 
 class Rooms:
@@ -91,7 +92,7 @@ class Rooms:
         for part in vars(Rooms).values():
             if isinstance(part, Room):
                 token.check()
-                importlib.import_module(part.module)
+                loaded(part.module)
 
     def forget(self) -> None:
         """Another commission is opened: what was worked out of the last one goes, where anything was."""

@@ -11,16 +11,13 @@ from typing import TYPE_CHECKING
 import numpy as np
 from PIL import Image
 
-from hanabira.core.later import Later
 from hanabira.core.token import SILENT, Token
+from hanabira.sheets import sender as foot
 from hanabira.studio.pictures import read_picture
 
 if TYPE_CHECKING:
     from hanabira.session.settings import Settings
-    from hanabira.sheets import sender as foot
     from hanabira.sheets.sender import Sender
-else:
-    foot = Later("hanabira.sheets.sender", seldom=True)  # it draws on pages: a card that shows the mark needs no printing library
 
 MARK_PX = 480
 """Longer side of a kept mark: at 10 mm in height more than a printer shows."""

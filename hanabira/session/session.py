@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Protocol
 
 from hanabira.core.faults import Fault, StaleRecord
-from hanabira.core.later import Later
+from hanabira.craft import kitfile
 from hanabira.craft.supplies import KITS, paper, paper_for
 from hanabira.session.edits import EditBrief
 from hanabira.session.events import Event
@@ -19,7 +19,7 @@ from hanabira.session.runner import InlineRunner, Runner
 from hanabira.session.settings import Settings
 from hanabira.session.undo import Undoable, UndoList
 from hanabira.session.waking import Waking
-from hanabira.studio import backups, files
+from hanabira.studio import backups, files, overlaps
 from hanabira.studio.kits import kit_record
 from hanabira.studio.records import Area, Commission, LogRow, Photo, PhotoCheck, Recipe, Record, Shot, StudioKit, new_id
 
@@ -39,14 +39,10 @@ if TYPE_CHECKING:
     from hanabira.core.solver.gamut import Gamut
     from hanabira.core.solver.layer import Layer
     from hanabira.core.solver.target import Reach
-    from hanabira.craft import kitfile
     from hanabira.session.logbook import When
     from hanabira.session.view import View
-    from hanabira.studio import overlaps
     from hanabira.studio.overlaps import Overlaps
     from hanabira.studio.store import Store
-else:
-    kitfile, overlaps = Later("hanabira.craft.kitfile"), Later("hanabira.studio.overlaps")
 
 
 class Doable(Undoable, Protocol):

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import contextlib
-import importlib
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
 from hanabira.core.faults import Fault
+from hanabira.core.later import loaded
 
 if TYPE_CHECKING:
     from hanabira.core.token import Token
@@ -41,7 +41,7 @@ class Waking:
         def load(token: Token) -> None:
             for name in names:
                 token.check()
-                importlib.import_module(name)
+                loaded(name)
             more()
 
         self.model.jobs.run("wake", "Getting ready", load, lambda _nothing: then(), quiet=True)

@@ -14,15 +14,15 @@ import types
 from collections.abc import Callable, Sequence
 from dataclasses import fields, is_dataclass
 from functools import cache
-from typing import TYPE_CHECKING, Any, Union, get_args, get_origin, get_type_hints
+from typing import Any, Union, get_args, get_origin, get_type_hints
 
 from hanabira.core.area.shape import EDGES, Point
 from hanabira.core.faults import Fault, RecordFault
-from hanabira.core.later import Later
 from hanabira.core.optics.passes import TOOLS
 from hanabira.core.places.place import KINDS
 from hanabira.core.solver.layer import ROLES, Layer
 from hanabira.core.study.preparation import EXPOSURE_RANGE, MOST_TILT, Preparation
+from hanabira.craft import kitfile, swatchfile
 from hanabira.craft.rules import coats, marking_rules, switches
 from hanabira.craft.supplies import papers, surfaces
 from hanabira.studio.records import (
@@ -41,11 +41,6 @@ from hanabira.studio.records import (
     StudioKit,
     Terms,
 )
-
-if TYPE_CHECKING:
-    from hanabira.craft import kitfile, swatchfile
-else:
-    kitfile, swatchfile = Later("hanabira.craft.kitfile"), Later("hanabira.craft.swatchfile")
 
 LONGEST_NAME, LONGEST_NOTE = 1000, 100_000
 """Characters of a name and of a note."""

@@ -13,15 +13,11 @@ import time
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from hanabira.core.later import Later
-from hanabira.studio import backups, database
+from hanabira.studio import account, backups, database
 from hanabira.studio.records import Commission, Photo, Shot
 
 if TYPE_CHECKING:
-    from hanabira.studio import account
     from hanabira.studio.store import Store
-else:
-    account = Later("hanabira.studio.account")
 
 _FILE = re.compile(r"^[0-9a-f]{64}\.[A-Za-z0-9]+$")
 TABLES = ("photo", "shot")

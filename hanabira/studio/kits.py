@@ -7,15 +7,12 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from hanabira.core.faults import Fault
-from hanabira.core.later import Later
+from hanabira.craft import kitfile
 from hanabira.craft.supplies import KITS, shipped_kit
 from hanabira.studio.records import StudioKit, new_id
 
 if TYPE_CHECKING:
-    from hanabira.craft import kitfile
     from hanabira.studio.store import Store
-else:
-    kitfile = Later("hanabira.craft.kitfile")
 
 
 def shipped_record(key: str) -> StudioKit | None:

@@ -6,18 +6,13 @@ Works on plain data, since studios and bundles from before are carried over by i
 from __future__ import annotations
 
 import os
+import uuid
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
-from hanabira.core.later import Later
-
 if TYPE_CHECKING:
-    import uuid
-
     from hanabira.core.solver.layer import Layer
-else:
-    uuid = Later("uuid")
 
 
 def fresh() -> str:

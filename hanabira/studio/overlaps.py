@@ -6,15 +6,16 @@ from collections.abc import Sequence
 from functools import cached_property, lru_cache
 from typing import TYPE_CHECKING
 
+import numpy as np
+import shapely
+
 from hanabira.core.area.shape import Outline, Point, ring_area, smooth_ring
-from hanabira.core.later import Later, np
 
 if TYPE_CHECKING:
     from shapely import Polygon
 
     from hanabira.studio.records import Area
 
-shapely = Later("shapely")
 
 Ring = tuple[Point, ...]
 

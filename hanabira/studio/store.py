@@ -7,6 +7,7 @@ at any moment loses nothing that was shown as done.
 from __future__ import annotations
 
 import contextlib
+import hashlib
 import json
 import os
 import sqlite3
@@ -20,9 +21,8 @@ import platformdirs
 
 from hanabira.core.clock import MACHINE, Clock
 from hanabira.core.faults import DisplacedStudio, PhotoFault, RecordFault, StaleRecord, StudioFault
-from hanabira.core.later import Later
 from hanabira.core.token import SILENT, Token
-from hanabira.studio import backups, database, healing, locks, opening, tables
+from hanabira.studio import backups, database, healing, locks, opening, pictures, tables
 from hanabira.studio.checking import check
 from hanabira.studio.database import DATABASE, HEAD, Connections
 from hanabira.studio.healing import Displaced
@@ -32,15 +32,9 @@ from hanabira.studio.records import Photo, Recipe, Record, Shot
 from hanabira.studio.watch import Watch
 
 if TYPE_CHECKING:
-    import hashlib
-
-    from hanabira.studio import pictures
     from hanabira.studio.backups import Backup
     from hanabira.studio.pictures import Picture
     from hanabira.studio.tables import Unreadable
-else:
-    hashlib = Later("hashlib")
-    pictures = Later("hanabira.studio.pictures")
 
 R = TypeVar("R", bound=Record)
 MOST_LOG = 4 << 20

@@ -14,9 +14,6 @@ from PyQt6 import sip
 from PyQt6.QtCore import QEvent, QObject
 from PyQt6.QtWidgets import QWidget
 
-from hanabira.core.faults import Cancelled
-from hanabira.core.later import Later, catch_up
-from hanabira.core.token import Token
 from hanabira.desk import start
 from hanabira.desk.jobs import JobRunner
 from hanabira.desk.stage_set import WHERE, StageSet, load
@@ -27,13 +24,17 @@ from hanabira.studio.store import Store
 from tests.demo_studio import demo_copy
 from tests.desk.test_desk import DemoCase
 
-MATHEMATICS = ("numpy", "cv2", "PIL", "shapely", "scipy")
+MATHEMATICS = ("numpy", "cv2", "PIL.Image", "shapely", "scipy")
 STARTED = """
 import sys
 from pathlib import Path
+from hanabira.__main__ import load_late
+load_late()
+from hanabira.core.later import Waiting
 from hanabira.desk.start import make_app, open_window
 app = make_app(); window = open_window(Path(sys.argv[1])); window.show(); app.processEvents()
-print(*sorted(m for m in sys.modules if m.count(".") == 0 or m.startswith(("hanabira.desk.stages", "hanabira.demo."))))
+there = {m for m, what in sys.modules.items() if not isinstance(what, Waiting)}
+print(*sorted(m for m in there if m.count(".") == 0 or m == "PIL.Image" or m.startswith(("hanabira.desk.stages", "hanabira.demo."))))
 window.close()
 """
 
@@ -68,7 +69,7 @@ def hurry():
         app.processEvents()
         time.sleep(0.005)
     print(awake[0], desk.model.awake, desk.model.view is not None, desk.model.measures(desk.model.area_id) is not None, [m.what for m in said if m.kind != "remark"])
-    print([m for m in later._awaited if m.startswith("hanabira.")], *(m in sys.modules for m in ("hanabira.session.workshop", "hanabira.demo.studio")))
+    print(later.waiting(), *(not isinstance(sys.modules.get(m, later.Waiting(m)), later.Waiting) for m in ("hanabira.session.workshop", "hanabira.demo.studio")))
     desk.close()
     sys.stdout.flush()
     os._exit(0)
@@ -130,35 +131,6 @@ class Lean(unittest.TestCase):
         stages = {m.split(".")[3] for m in loaded if m.count(".") >= 4 and m.endswith(".stage")}
         self.assertFalse([m for m in loaded if m.startswith("hanabira.demo.") and m != "hanabira.demo.place"])
         self.assertEqual(len(stages), 1, f"one stage is shown, these were loaded: {stages}")
-
-    def test_a_later_module_is_loaded_at_the_first_look(self):
-        name = "this_is_no_module_at_all"
-        later = Later(name, seldom=True)
-        with self.assertRaises(ModuleNotFoundError):
-            later.anything  # noqa: B018
-        self.assertIs(Later("math", seldom=True).pi, __import__("math").pi)
-        with self.assertRaises(AttributeError):
-            Later("math", seldom=True).no_such_thing  # noqa: B018
-
-    def test_what_is_waited_for_is_loaded_ahead_but_for_what_is_seldom_needed(self):
-        with tempfile.TemporaryDirectory() as temp, mock.patch.object(sys, "path", [temp, *sys.path]):
-            package = Path(temp) / "awaited_one"
-            package.mkdir()
-            (package / "__init__.py").write_text("")
-            (package / "first.py").write_text("from hanabira.core.later import Later\nLater('awaited_one.second')\n")
-            for name in ("second", "seldom"):
-                (package / f"{name}.py").write_text("")
-            Later("awaited_one.first")
-            Later("awaited_one.seldom", seldom=True)
-            token = Token()
-            token.cancel()
-            with self.assertRaises(Cancelled):
-                catch_up("awaited_one", token)
-            self.assertNotIn("awaited_one.first", sys.modules)
-            catch_up("awaited_one")
-            self.addCleanup(lambda: [sys.modules.pop(m) for m in list(sys.modules) if m.startswith("awaited_one")])
-            self.assertIn("awaited_one.second", sys.modules, "what the first one waits for is loaded as well")
-            self.assertNotIn("awaited_one.seldom", sys.modules)
 
 
 class Waking(DemoCase):

@@ -11,14 +11,11 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
+import scipy
 
 from hanabira.core.area.hair import HairField
 from hanabira.core.area.shape import Point
 from hanabira.core.colour.spaces import Array
-from hanabira.core.later import Later
-
-sparse = Later("scipy.sparse")
-csgraph = Later("scipy.sparse.csgraph")
 
 _WRONG_DEG = 22.0
 """A stroke that lies farther from the measured axis corrects it."""
@@ -133,9 +130,9 @@ def comb(field: HairField, strokes: Sequence[Sequence[Point]], origin: tuple[flo
     i, j = np.concatenate([i, np.full(len(si), n)]), np.concatenate([j, si])
     w = np.concatenate([w, np.full(len(si), 1.0)])
     cost = 2.0 - w  # all positive: the least cost tree is the one of greatest weight
-    graph = sparse.coo_matrix((cost, (i, j)), shape=(n + 1, n + 1)).tocsr()
-    tree = csgraph.minimum_spanning_tree(graph)
-    order, parent = csgraph.breadth_first_order(tree, n, directed=False, return_predecessors=True)
+    graph = scipy.sparse.coo_matrix((cost, (i, j)), shape=(n + 1, n + 1)).tocsr()
+    tree = scipy.sparse.csgraph.minimum_spanning_tree(graph)
+    order, parent = scipy.sparse.csgraph.breadth_first_order(tree, n, directed=False, return_predecessors=True)
     both_ways = tree + tree.T
     sign = np.zeros(n + 1)
     weakest = np.zeros(n + 1)

@@ -11,14 +11,12 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
+import scipy
 
 from hanabira.core.area.marking import MISREAD, Marking, MarkingModel, as_spots, measure_marking
 from hanabira.core.area.pattern import calm_tone, reduced
 from hanabira.core.area.shape import Point, Region
 from hanabira.core.colour.spaces import Array
-from hanabira.core.later import Later
-
-spatial = Later("scipy.spatial")
 
 SIDE = 320
 LEAST_SIGMA, MOST_SHARE, PER_OCTAVE = 3.0, 0.16, 4
@@ -96,7 +94,7 @@ def find_dapples(region: Region, said: bool = False) -> Dapples | None:
     fx, fy = region.mask.shape[1] / size[0], region.mask.shape[0] / size[1]
     found = tuple(Dapple((region.left + (x + 0.5) * fx, region.top + (y + 0.5) * fy), r * (fx + fy) / 2) for x, y, r in best[2])
     middles = np.array([d.centre for d in found])
-    near = spatial.cKDTree(middles).query(middles, k=2)[0][:, 1]
+    near = scipy.spatial.cKDTree(middles).query(middles, k=2)[0][:, 1]
     return Dapples(found, best[1], contrast, 2 * float(np.median([d.radius_px for d in found])), float(np.median(near)))
 
 

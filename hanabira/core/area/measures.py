@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import cv2
 import numpy as np
@@ -29,9 +29,11 @@ from hanabira.core.area.whiskers import Whiskers, measure_whiskers
 from hanabira.core.colour.ranks import median
 from hanabira.core.colour.spaces import Array, bytes_to_lab, chroma, lab_hex
 from hanabira.core.colour.words import NEUTRAL_CHROMA, temperature, warmth
-from hanabira.core.places.place import Places
 from hanabira.core.sentences import say
 from hanabira.core.token import SILENT, Token
+
+if TYPE_CHECKING:
+    from hanabira.core.places.place import Places
 
 _MOST_PX = 1_200_000
 NOT_LOOKED = "not looked at yet"

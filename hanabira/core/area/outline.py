@@ -11,13 +11,11 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
+import scipy
 
 from hanabira.core.area.shape import Point, fill_ring, simplify_ring, smooth_ring
 from hanabira.core.colour.spaces import Array, bytes_to_lab
 from hanabira.core.faults import AreaFault
-from hanabira.core.later import Later
-
-ndimage = Later("scipy.ndimage")
 
 Ring = tuple[Point, ...]
 _GROW_SIDE = 850
@@ -97,10 +95,10 @@ def join(a: Outline, b: Outline) -> Outline:
     """One outline round two that touch. Raises `AreaFault` when they lie apart."""
     box, p, q, k = _both(a, b)
     union = p | q
-    parts, n = ndimage.label(union)
-    if n > 1 and not (ndimage.binary_dilation(p, iterations=2) & q).any():
+    parts, n = scipy.ndimage.label(union)
+    if n > 1 and not (scipy.ndimage.binary_dilation(p, iterations=2) & q).any():
         raise AreaFault("The two outlines do not touch.", "Both stay as they are.", "Draw so that they overlap.")
-    whole = ndimage.binary_closing(union, iterations=1) | union if n > 1 else union
+    whole = scipy.ndimage.binary_closing(union, iterations=1) | union if n > 1 else union
     return from_mask(whole, box[:2], 0.8 / k, 1 / k)[0]
 
 
@@ -219,7 +217,7 @@ def grow(ready: Touchable, at: Point, reach: float) -> Outline:
             seed = 0.6 * seed + 0.4 * np.median(f[found][:: max(1, int(found.sum()) // 4000)], 0)
     disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (7, 7))
     calm = cv2.morphologyEx(cv2.morphologyEx(found.astype(np.uint8), cv2.MORPH_CLOSE, disc), cv2.MORPH_OPEN, disc)
-    parts, n = ndimage.label(calm)
+    parts, n = scipy.ndimage.label(calm)
     if n and parts[y, x]:
         calm = parts == parts[y, x]
     elif n:

@@ -7,15 +7,13 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
+import scipy
 
 from hanabira.core.area.marking_features import two_tones
 from hanabira.core.area.outline import Outline, from_mask
 from hanabira.core.area.palette import PaletteColour, measure_palette
 from hanabira.core.area.shape import Point, Region, fill_ring
 from hanabira.core.colour.spaces import Array, bytes_to_lab
-from hanabira.core.later import Later
-
-spatial = Later("scipy.spatial")
 
 _SIDE = 520
 _LEAST_PART = 0.0012
@@ -142,7 +140,7 @@ def _described(found: Array, mask: Array, tone: Array, lab: Array, region: Regio
     areas = stats[1:, cv2.CC_STAT_AREA].astype(float)
     spacing = None
     if n > 2:
-        near = spatial.cKDTree(middles[1:]).query(middles[1:], k=2)[0][:, 1]
+        near = scipy.spatial.cKDTree(middles[1:]).query(middles[1:], k=2)[0][:, 1]
         spacing = float(np.median(near)) * to_photo
     depth = cv2.distanceTransform(np.pad(found, 1).astype(np.uint8), cv2.DIST_L2, 5)[1:-1, 1:-1]
     ridge = (depth >= cv2.dilate(depth, np.ones((3, 3))) - 0.2) & found

@@ -6,8 +6,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+import cv2
+import numpy as np
+
 from hanabira.core.faults import AreaFault
-from hanabira.core.later import cv2, np
 
 if TYPE_CHECKING:
     from hanabira.core.colour.spaces import Array

@@ -6,14 +6,12 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
+import skimage
 
 from hanabira.core.area.hair import HairField, axial_difference, direction_field
 from hanabira.core.area.shape import Point, Region
 from hanabira.core.colour.spaces import Array, bytes_to_lab
-from hanabira.core.later import Later
 from hanabira.core.sentences import say
-
-morphology = Later("skimage.morphology")
 
 _SIDE = 900
 _ANGLES = 24
@@ -87,7 +85,7 @@ def measure_whiskers(region: Region) -> Whiskers:
         strength = np.where(inner & (sign * response > echo), sign * response, 0)
         typical = 1.4826 * float(np.median(np.abs(response[inner]))) + 1e-6
         low, high = max(2.4 * typical, 1.8), max(5.0 * typical, 4.5)
-        thin = morphology.skeletonize(strength > low)
+        thin = skimage.morphology.skeletonize(strength > low)
         found += [_named(run, sign > 0, k, region, wide) for run in _runs(thin, strength, angle, high) if _crosses(run, field)]
     found = [w for w in found if w.length_px * k >= _LEAST_RUN]
     total = sum(w.length_px for w in found)

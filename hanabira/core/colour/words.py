@@ -4,14 +4,12 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from hanabira.core.later import Later, np
+import numpy as np
+
+from hanabira.core.colour import spaces
 
 if TYPE_CHECKING:
     from numpy.typing import ArrayLike
-
-    from hanabira.core.colour import spaces
-else:
-    spaces = Later("hanabira.core.colour.spaces")
 
 NEUTRAL_CHROMA = 8.0
 """Below this C* a colour counts as a grey that leans, and warm or cool is read from the lean."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
-from hanabira.core.later import np
+import numpy as np
 
 KINDS = ("band", "marking", "ground", "part")
 

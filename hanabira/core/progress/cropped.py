@@ -6,14 +6,12 @@ from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
+import scipy
 
 from hanabira.core.colour.spaces import Array, bytes_to_lab
-from hanabira.core.later import Later
 from hanabira.core.progress.sheet_map import GRID, SheetMap, by_corners
 from hanabira.core.progress.strip import FIRST_MM, PATCH_MM, PITCH_MM, ROWS_MM, FoundStrip
 from hanabira.core.token import SILENT, Token
-
-optimize = Later("scipy.optimize")
 
 LEAST_ECC = 0.85
 """Likeness of the drawing to the picture wanted below which the tiles are not even looked for."""
@@ -238,4 +236,4 @@ def _fitted(start: SheetMap, mm: Array, px: Array) -> SheetMap:
         return np.concatenate([((mapped(q).to_photo(mm) - px) / scale).ravel(), [q[8] / 0.03]])
 
     first = np.r_[start.tilt.ravel()[:8], start.lens]
-    return mapped(optimize.least_squares(residuals, first, loss="soft_l1", f_scale=0.15, x_scale="jac", max_nfev=60).x)
+    return mapped(scipy.optimize.least_squares(residuals, first, loss="soft_l1", f_scale=0.15, x_scale="jac", max_nfev=60).x)

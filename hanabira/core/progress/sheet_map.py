@@ -7,12 +7,10 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
+import scipy
 
 from hanabira.core.colour.spaces import Array
-from hanabira.core.later import Later
 from hanabira.core.progress.strip import FoundStrip
-
-optimize = Later("scipy.optimize")
 
 GRID = 3.0
 """Pixels a millimetre at which colour is judged: finer holds nothing but grain."""
@@ -263,7 +261,7 @@ def _fitted(sides: list[Side], quad: Array, strip: FoundStrip | None, size: tupl
             out.append(((to_mm(q, marks) - strip_at(q)) * 2.0).ravel())
         return np.concatenate([*out, [q[8] / 0.03]])
 
-    q = optimize.least_squares(residuals, start, loss="soft_l1", f_scale=0.3, x_scale="jac", max_nfev=60).x
+    q = scipy.optimize.least_squares(residuals, start, loss="soft_l1", f_scale=0.3, x_scale="jac", max_nfev=60).x
     mm = [to_mm(q, p) for p in points]
     cubics, left = np.zeros((4, 4)), []
     for i, miss in enumerate(_misses(sides, mm, size)):

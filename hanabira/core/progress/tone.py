@@ -13,19 +13,17 @@ from functools import cache
 from typing import Any
 
 import numpy as np
+import scipy
 
 from hanabira.core.colour.spaces import XYZ_TO_RGB, Array, chroma, lab_to_xyz, srgb_to_linear
-from hanabira.core.later import Later
 from hanabira.core.progress.strip import SIZE_MM, WHITE_LAB, FoundStrip, Patch, gutter, patch_pixels
-
-interpolate = Later("scipy.interpolate")
 
 KNOTS = np.array([0, 0.05, 0.10, 0.17, 0.27, 0.41, 0.58, 0.78, 1.0])
 
 
 @cache
 def _spline() -> Any:
-    return interpolate.CubicSpline(KNOTS, np.eye(len(KNOTS)), bc_type="natural")
+    return scipy.interpolate.CubicSpline(KNOTS, np.eye(len(KNOTS)), bc_type="natural")
 
 
 _DARKEST = 3e-4

@@ -6,13 +6,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from hanabira.core.later import Later, np
+import numpy as np
+
+from hanabira.core.colour import spaces
 
 if TYPE_CHECKING:
-    from hanabira.core.colour import spaces
     from hanabira.core.colour.spaces import Array
-else:
-    spaces = Later("hanabira.core.colour.spaces")
 
 LEAN_B = 0.5
 """b* within which a grey leans to neither side."""

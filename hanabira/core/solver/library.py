@@ -14,6 +14,7 @@ from functools import cached_property
 from typing import Any
 
 import numpy as np
+import scipy
 
 from hanabira.core.colour.spaces import Array
 from hanabira.core.optics import batch as many
@@ -57,9 +58,7 @@ class Library:
     @cached_property
     def tree(self) -> Any:
         """Tree (SciPy’s cKDTree) over the Lab colours."""
-        from scipy.spatial import cKDTree  # half a second of imports that only the search needs
-
-        return cKDTree(self.lab, leafsize=32, balanced_tree=False, compact_nodes=False)
+        return scipy.spatial.cKDTree(self.lab, leafsize=32, balanced_tree=False, compact_nodes=False)
 
     @cached_property
     def passes(self) -> Array:

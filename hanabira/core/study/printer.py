@@ -10,12 +10,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 
 from hanabira.core.colour.spaces import Array
 from hanabira.core.faults import Fault
-from hanabira.core.later import Later
-
-interpolate = Later("scipy.interpolate")
 
 WEDGE = tuple(range(0, 101, 5))
 """Sent L* of the printed steps; step numbers start at 1."""
@@ -71,7 +69,7 @@ def tone(reading: Reading) -> Array:
     points += [(sent(reading.lightest), PAPER_L - 2.0), (min(100.0, sent(reading.lightest) + 5), PAPER_L)]
     x, y = (np.asarray(v, float) for v in zip(*points, strict=True))
     keep = np.concatenate([[True], np.diff(x) > 1e-6])
-    curve = interpolate.PchipInterpolator(x[keep], np.maximum.accumulate(y[keep]))
+    curve = scipy.interpolate.PchipInterpolator(x[keep], np.maximum.accumulate(y[keep]))
     at = np.arange(101.0)
     return np.clip(curve(np.clip(at, x[0], x[-1])), BLACK_L, PAPER_L)
 

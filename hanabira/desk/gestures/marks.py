@@ -9,16 +9,13 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
 
-from hanabira.core.later import Later
+from hanabira.core.area import outline as outlines
 from hanabira.desk.gestures.outlines import Hand, Ring, knob, ring_path
 from hanabira.desk.paint import CENTRE, text, two_tone, width
 
 if TYPE_CHECKING:
-    from hanabira.core.area import outline as outlines
     from hanabira.core.area.shape import Point
     from hanabira.desk.widgets.mat import Mat
-else:
-    outlines = Later("hanabira.core.area.outline")
 
 _ENTER = (Qt.Key.Key_Return, Qt.Key.Key_Enter)
 

@@ -6,22 +6,21 @@ import math
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
+import cv2
+import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath, QPolygonF
 
-from hanabira.core.later import Later, cv2, np
+from hanabira.core.colour import spaces
 from hanabira.desk.gestures.marks import draw_stroke
 from hanabira.desk.paint import two_tone
 
 if TYPE_CHECKING:
     from hanabira.core.area.measures import Measures
     from hanabira.core.area.shape import Point, Region
-    from hanabira.core.colour import spaces
     from hanabira.desk.widgets.mat import Mat
     from hanabira.session.view import View
     from hanabira.studio.records import Area
-else:
-    spaces = Later("hanabira.core.colour.spaces")
 
 HATCH_PX = 7.0
 """Distance of the hatching over what the photo lost."""

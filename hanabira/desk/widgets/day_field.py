@@ -11,16 +11,13 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QSizePolicy, QVBoxLayout, QWidget
 
 from hanabira.core.faults import Fault
-from hanabira.core.later import Later
 from hanabira.desk.controls import PetalButton, Words
 from hanabira.desk.theme import u
 from hanabira.desk.widgets.month_sheet import MonthSheet
+from hanabira.session import dates
 
 if TYPE_CHECKING:
-    from hanabira.session import dates
     from hanabira.session.session import Session
-else:
-    dates = Later("hanabira.session.dates")
 
 Orders = Mapping[datetime.date, tuple[str, ...]]
 HINT = "20 Dec, 20.12. or in 3 weeks"

@@ -5,11 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+import cv2
+import numpy as np
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from hanabira.core.later import cv2, np
 from hanabira.desk.drawn import Drawn, Stop
 from hanabira.desk.paint import RIGHT, hatch, mapped, swatch, text
 from hanabira.desk.theme import role, scale

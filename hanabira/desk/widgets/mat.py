@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
+import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
@@ -21,18 +22,15 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from hanabira.core.later import Later, np
+from hanabira.core.colour import spaces
 from hanabira.desk.drawn import Drawn
 from hanabira.desk.images import wrap
 from hanabira.desk.paint import CENTRE, height, ink_on, largest, tape, text, width
 from hanabira.desk.theme import role, scale
 
 if TYPE_CHECKING:
-    from hanabira.core.colour import spaces
     from hanabira.desk.gestures.outlines import Gesture
     from hanabira.session.view import View
-else:
-    spaces = Later("hanabira.core.colour.spaces")
 
 RULER = 24
 ZOOM_RANGE = (0.15, 120.0)

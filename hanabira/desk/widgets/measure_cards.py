@@ -10,8 +10,8 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPainterPath, QPen
 
+from hanabira.core.area import clipping, values
 from hanabira.core.colour.words import colour_name, value_step
-from hanabira.core.later import Later
 from hanabira.desk.drawn import Drawn, Stop
 from hanabira.desk.paint import LEFT, RIGHT, bed, grey, hair, height, mapped, petal, swatch, text, width
 from hanabira.desk.theme import THIN, role
@@ -19,12 +19,8 @@ from hanabira.desk.theme import THIN, role
 if TYPE_CHECKING:
     from PyQt6.QtWidgets import QWidget
 
-    from hanabira.core.area import clipping, values
     from hanabira.core.area.measures import Measures
     from hanabira.desk.widgets.rose import Petal
-else:
-    clipping = Later("hanabira.core.area.clipping")
-    values = Later("hanabira.core.area.values")
 
 ROW = 29.0
 

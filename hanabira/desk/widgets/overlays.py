@@ -9,11 +9,14 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import TYPE_CHECKING
 
+import cv2
+import numpy as np
+import shapely
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen, QPixmap, QPolygonF
 
 from hanabira.core.area.shape import cut
-from hanabira.core.later import Later, cv2, np
+from hanabira.core.colour import spaces
 from hanabira.core.places.place import Places, labels_at
 from hanabira.core.solver.layer import WHERE, Layer
 from hanabira.desk.gestures.outlines import ring_path
@@ -24,13 +27,9 @@ from hanabira.studio.overlaps import box_of, curve_of, drawn
 if TYPE_CHECKING:
     from hanabira.core.area.hair import HairField
     from hanabira.core.area.measures import Measures
-    from hanabira.core.colour import spaces
     from hanabira.desk.widgets.mat import Mat
     from hanabira.studio.records import Area
-else:
-    spaces = Later("hanabira.core.colour.spaces")
 
-shapely = Later("shapely")
 
 ROW = 50.0
 ELBOW = 12.0

@@ -6,18 +6,16 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
 
-from hanabira.core.later import Later, np
+from hanabira.core.places import outlines as place_outlines
 from hanabira.desk.paint import CENTRE, hatch, text, two_tone, width
 
 if TYPE_CHECKING:
-    from hanabira.core.places import outlines as place_outlines
     from hanabira.core.places.place import Places
     from hanabira.desk.widgets.mat import Mat
-else:
-    place_outlines = Later("hanabira.core.places.outlines")
 
 MOST_NAMED = 10
 """More names than this would cover the picture."""

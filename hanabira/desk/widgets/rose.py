@@ -10,16 +10,13 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath, QPen, QTransform
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from hanabira.core.later import Later
+from hanabira.core.colour import spaces
 from hanabira.desk.drawn import Drawn, Stop
 from hanabira.desk.paint import CENTRE, mapped, petal, text
 from hanabira.desk.theme import role
 
 if TYPE_CHECKING:
     from hanabira.core.area.measures import Measures
-    from hanabira.core.colour import spaces
-else:
-    spaces = Later("hanabira.core.colour.spaces")
 
 CHROMA_MAX = 60.0
 SIZE = 174.0

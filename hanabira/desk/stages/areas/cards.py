@@ -5,35 +5,26 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
+from hanabira.core.area import clipping, face
+from hanabira.core.area import eye as eye_reader
+from hanabira.core.area import marking as markings
+from hanabira.core.area import pattern as patterns
 from hanabira.core.area.shape import Point, smooth_ring
 from hanabira.core.colour.words import value_step
-from hanabira.core.later import Later
 from hanabira.craft.rules import coats
 from hanabira.craft.supplies import surfaces
 from hanabira.craft.templates import templates
 from hanabira.desk.controls import Caption, Choice, PetalButton, Pick, Words, act_button, label, measured_caption, row
 from hanabira.desk.widgets.measure_cards import Balance, HairCard, HiddenHueCard, Patches, Shares, ValuePatches
 from hanabira.desk.widgets.rose import PetalRose, petals_of
+from hanabira.session import area_edits, measuring
 from hanabira.studio.writing import write_file
 
 if TYPE_CHECKING:
-    from hanabira.core.area import clipping, face
-    from hanabira.core.area import eye as eye_reader
-    from hanabira.core.area import marking as markings
-    from hanabira.core.area import pattern as patterns
     from hanabira.core.area.measures import Measures
     from hanabira.core.area.seams import Seam
     from hanabira.desk.stages.areas.stage import Areas
-    from hanabira.session import area_edits, measuring
     from hanabira.studio.records import Area
-else:
-    area_edits = Later("hanabira.session.area_edits")
-    clipping = Later("hanabira.core.area.clipping")
-    eye_reader = Later("hanabira.core.area.eye")
-    face = Later("hanabira.core.area.face")
-    markings = Later("hanabira.core.area.marking")
-    patterns = Later("hanabira.core.area.pattern")
-    measuring = Later("hanabira.session.measuring")
 
 LOCKS = ("long-fur", "mane-and-tail", "curly-or-wavy", "wet")
 """Surfaces of locks, whose change from root to tip nothing measures."""

@@ -10,9 +10,9 @@ from PyQt6 import sip
 from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QWidget
 
+from hanabira.core.area import outline as shaping
 from hanabira.core.area.shape import Point, ring_area
 from hanabira.core.faults import Fault
-from hanabira.core.later import Later
 from hanabira.craft.supplies import surfaces
 from hanabira.craft.templates import templates
 from hanabira.desk.controls import Choice, Words, act_button, label, row
@@ -29,17 +29,13 @@ from hanabira.desk.widgets.area_marks import Anatomy, CombStrokes, Lost, Tracing
 from hanabira.desk.widgets.mat import Mat
 from hanabira.desk.widgets.overlays import Combing, Outlines
 from hanabira.desk.widgets.roll import Way
+from hanabira.session import area_edits
 from hanabira.session.edits import AddArea, DeleteArea, RenameArea, ReshapeArea, SetSurface
 
 if TYPE_CHECKING:
-    from hanabira.core.area import outline as shaping
     from hanabira.core.area.measures import Measures
     from hanabira.desk.window import Desk
-    from hanabira.session import area_edits
     from hanabira.studio.records import Area
-else:
-    area_edits = Later("hanabira.session.area_edits")
-    shaping = Later("hanabira.core.area.outline")
 
 AT_ONCE = 20
 """Areas whose measures are asked for in one go."""

@@ -9,29 +9,21 @@ from PyQt6.QtCore import QSignalBlocker, Qt
 from PyQt6.QtGui import QPixmap
 from PyQt6.QtWidgets import QCheckBox, QLabel, QLineEdit, QWidget
 
-from hanabira.core.later import Later
 from hanabira.desk.cards import PHOTO_PARTS, backdrop_parts, school_parts
 from hanabira.desk.controls import Caption, Number, PetalButton, Pick, Words, act_button, form, label, row
 from hanabira.desk.images import to_image
 from hanabira.desk.theme import u
+from hanabira.session import easel
+from hanabira.session import price as prices
+from hanabira.session import sender as senders
+from hanabira.session import words as session_words
+from hanabira.studio import account, planning
 
 if TYPE_CHECKING:
     import numpy as np
 
     from hanabira.desk.stages.brief.stage import Brief
-    from hanabira.session import easel
-    from hanabira.session import price as prices
-    from hanabira.session import sender as senders
-    from hanabira.session import words as session_words
     from hanabira.session.planner import Planned
-    from hanabira.studio import account, planning
-else:
-    planning = Later("hanabira.studio.planning")
-    account = Later("hanabira.studio.account")
-    easel = Later("hanabira.session.easel")
-    prices = Later("hanabira.session.price")
-    senders = Later("hanabira.session.sender")
-    session_words = Later("hanabira.session.words")
 
 
 def _check(words: str, on: bool, changed: Callable[[bool], object]) -> QCheckBox:

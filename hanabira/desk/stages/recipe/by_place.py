@@ -5,32 +5,26 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
+import numpy as np
+
+from hanabira.core.area import clipping
+from hanabira.core.colour import spaces
 from hanabira.core.colour.words import nearness
-from hanabira.core.later import Later, np
+from hanabira.core.solver import area as recipe_changes
+from hanabira.core.solver import library, place_words
 from hanabira.core.solver.layer import goes_over
 from hanabira.desk.controls import Caption, Stepper, Words, act_button, row
 from hanabira.desk.stages.recipe import cards as recipe_cards
 from hanabira.desk.widgets.layer_list import LayerList, LayerRow
 from hanabira.desk.widgets.place_marks import Named
+from hanabira.session import practice_profile
 from hanabira.session.edits import Aim
 
 if TYPE_CHECKING:
-    from hanabira.core.area import clipping
     from hanabira.core.area.measures import Measures
-    from hanabira.core.colour import spaces
     from hanabira.core.places.place import Place, Places
-    from hanabira.core.solver import area as recipe_changes
-    from hanabira.core.solver import library, place_words
     from hanabira.desk.stages.recipe.stage import Recipe
-    from hanabira.session import practice_profile
     from hanabira.studio.records import Area
-else:
-    clipping = Later("hanabira.core.area.clipping")
-    spaces = Later("hanabira.core.colour.spaces")
-    recipe_changes = Later("hanabira.core.solver.area")
-    library = Later("hanabira.core.solver.library")
-    place_words = Later("hanabira.core.solver.place_words")
-    practice_profile = Later("hanabira.session.practice_profile")
 
 
 def by_value(prediction: recipe_changes.Prediction) -> list[str]:

@@ -6,8 +6,11 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
+from hanabira.core.colour import difference, spaces
 from hanabira.core.colour.words import nearness, tone
-from hanabira.core.later import Later
+from hanabira.core.solver import advice as advisor
+from hanabira.core.solver import place_words
+from hanabira.craft import techniques, whisker_methods
 from hanabira.craft.rules import coats
 from hanabira.desk.cards import school_parts
 from hanabira.desk.controls import Caption, Choice, Pick, Stepper, Words, act_button, row
@@ -16,20 +19,9 @@ from hanabira.desk.widgets.measure_cards import Patches
 from hanabira.session.edits import ChangeAreas
 
 if TYPE_CHECKING:
-    from hanabira.core.colour import difference, spaces
-    from hanabira.core.solver import advice as advisor
-    from hanabira.core.solver import place_words
     from hanabira.core.solver.layer import Layer
-    from hanabira.craft import techniques, whisker_methods
     from hanabira.desk.stages.recipe.stage import Recipe
     from hanabira.studio.records import Area
-else:
-    difference = Later("hanabira.core.colour.difference")
-    spaces = Later("hanabira.core.colour.spaces")
-    advisor = Later("hanabira.core.solver.advice")
-    place_words = Later("hanabira.core.solver.place_words")
-    techniques = Later("hanabira.craft.techniques")
-    whisker_methods = Later("hanabira.craft.whisker_methods")
 
 
 def tabs(s: Recipe) -> Pick:

@@ -7,23 +7,18 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QSignalBlocker, Qt
 from PyQt6.QtWidgets import QCheckBox, QGridLayout, QPlainTextEdit, QSizePolicy, QVBoxLayout, QWidget
 
-from hanabira.core.later import Later
+from hanabira.core.optics import stack as optics_stack
+from hanabira.core.solver import place_words
 from hanabira.core.solver.layer import WHERE, Layer
 from hanabira.desk.controls import Choice, Stepper, Words, act_button, form, label, row
 from hanabira.desk.theme import u
 from hanabira.desk.widgets.layer_card import Laid, Pressure
+from hanabira.session import words as session_words
 from hanabira.session.edits import NoteRecipe
 
 if TYPE_CHECKING:
-    from hanabira.core.optics import stack as optics_stack
-    from hanabira.core.solver import place_words
     from hanabira.desk.stages.recipe.stage import Recipe
-    from hanabira.session import words as session_words
     from hanabira.studio.records import Area
-else:
-    optics_stack = Later("hanabira.core.optics.stack")
-    place_words = Later("hanabira.core.solver.place_words")
-    session_words = Later("hanabira.session.words")
 
 
 def how(s: Recipe, q: Layer) -> QWidget:

@@ -6,12 +6,17 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
+import cv2
+import numpy as np
 from PyQt6.QtCore import QEvent, QRectF, Qt, QTimer
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QWidget
 
+from hanabira.core.colour import difference, spaces
 from hanabira.core.colour.words import temperature
-from hanabira.core.later import Later, cv2, np
+from hanabira.core.solver import area as recipe_changes
+from hanabira.core.solver import kit_facts, library
 from hanabira.core.solver.layer import Layer, goes_over
+from hanabira.craft import techniques
 from hanabira.craft.supplies import papers
 from hanabira.desk.controls import Caption, PetalButton, Words
 from hanabira.desk.gestures.marks import Stroke
@@ -26,6 +31,7 @@ from hanabira.desk.widgets.layer_card import CautionCard, SwapRow, Swaps
 from hanabira.desk.widgets.overlays import Standing, band_range, draw_combing, grey_base, layer_picture
 from hanabira.desk.widgets.place_marks import PlaceMarks
 from hanabira.desk.widgets.strata import FULL_W, LEAST_W, Cut, Strata, Stratum
+from hanabira.session import view as views
 from hanabira.session.edits import ChangeAreas, SetLayers
 
 if TYPE_CHECKING:
@@ -33,25 +39,12 @@ if TYPE_CHECKING:
 
     from hanabira.core.area.measures import Measures
     from hanabira.core.area.shape import Point
-    from hanabira.core.colour import difference, spaces
     from hanabira.core.places.place import Places
-    from hanabira.core.solver import area as recipe_changes
-    from hanabira.core.solver import kit_facts, library
     from hanabira.core.solver.cautions import Caution
     from hanabira.core.token import Token
-    from hanabira.craft import techniques
     from hanabira.desk.widgets.mat import Mat
     from hanabira.desk.window import Desk
-    from hanabira.session import view as views
     from hanabira.studio.records import Area
-else:
-    difference = Later("hanabira.core.colour.difference")
-    spaces = Later("hanabira.core.colour.spaces")
-    recipe_changes = Later("hanabira.core.solver.area")
-    kit_facts = Later("hanabira.core.solver.kit_facts")
-    library = Later("hanabira.core.solver.library")
-    techniques = Later("hanabira.craft.techniques")
-    views = Later("hanabira.session.view")
 
 PICTURE_SHARE = 0.45
 """The picture keeps at least this share of the window's width."""

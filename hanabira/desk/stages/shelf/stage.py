@@ -9,8 +9,8 @@ from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPainterPath, QPen, QResizeEvent, QTransform
 from PyQt6.QtWidgets import QBoxLayout, QFileDialog, QFrame, QLineEdit, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
-from hanabira.core.later import Later
 from hanabira.craft.supplies import papers
+from hanabira.demo import studio as demo
 from hanabira.demo.place import demo_folder
 from hanabira.desk import icon as icons
 from hanabira.desk.controls import Caption, Pick, Words, act_button, row
@@ -20,7 +20,10 @@ from hanabira.desk.paint import RIGHT, height, petal, text
 from hanabira.desk.stage import Stage
 from hanabira.desk.theme import role, scale, u
 from hanabira.desk.widgets.first_shelf import FirstShelf
+from hanabira.session import words as session_words
 from hanabira.session.edits import EditBrief
+from hanabira.studio import bundle as bundles
+from hanabira.studio import overview, planning
 from hanabira.studio.records import Commission, LogRow, Photo, Shot, is_part
 from hanabira.studio.store import default_folder
 
@@ -28,17 +31,8 @@ if TYPE_CHECKING:
     from hanabira.core.clock import Clock
     from hanabira.core.token import Token
     from hanabira.desk.window import Desk
-    from hanabira.session import words as session_words
-    from hanabira.studio import bundle as bundles
-    from hanabira.studio import overview, planning
     from hanabira.studio.overview import Overview
-else:
-    planning = Later("hanabira.studio.planning")
-    overview = Later("hanabira.studio.overview")
-    session_words = Later("hanabira.session.words")
-    bundles = Later("hanabira.studio.bundle")
 
-demo = Later("hanabira.demo.studio", seldom=True)
 """It draws photos and plans whole commissions, and hardly anyone asks for it."""
 ROW, HIGH_ROW, LINE_TOP = 128.0, 150.0, 87.0
 """Height of a board; the least of one whose line of facts may take more lines; where that line begins."""

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from hanabira.core.later import Later
+from hanabira.core.area import clipping
+from hanabira.core.study import sun as suns
 from hanabira.core.study.preparation import EXPOSURE_RANGE, MOST_TILT, STEPS
 from hanabira.desk.cards import PHOTO_PARTS, backdrop_parts, hex_field
 from hanabira.desk.controls import Caption, Choice, Number, Pick, Stepper, Words, act_button, label, measured_caption, row
@@ -14,13 +15,8 @@ from hanabira.desk.widgets.rose import PetalRose, petals_of
 from hanabira.session.edits import ChoosePhoto, RemovePhoto, SetPart
 
 if TYPE_CHECKING:
-    from hanabira.core.area import clipping
-    from hanabira.core.study import sun as suns
     from hanabira.desk.stages.study.stage import Study
     from hanabira.studio.records import Photo
-else:
-    clipping = Later("hanabira.core.area.clipping")
-    suns = Later("hanabira.core.study.sun")
 
 
 def fill(s: Study) -> None:

@@ -4,11 +4,18 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from hanabira.core.area import measures as area_measures
 from hanabira.core.area.shape import Point, rectangle
+from hanabira.core.colour import spaces
 from hanabira.core.faults import Fault
-from hanabira.core.later import Later
+from hanabira.core.study import bounce as bounces
+from hanabira.core.study import cast as casts
+from hanabira.core.study import framing, neutral, prepare, surround
+from hanabira.core.study import sun as suns
+from hanabira.core.study import warmth as warmths
 from hanabira.core.study.grid import Grid
 from hanabira.core.study.preparation import Light
+from hanabira.craft import readers
 from hanabira.desk.gestures.marks import Ruler, Spot, Spots, Stroke
 from hanabira.desk.gestures.outlines import Frame, Gesture, Loop, Ring
 from hanabira.desk.stage import PictureStage
@@ -20,28 +27,8 @@ from hanabira.session.edits import FramePhoto, SetPrep, TurnPhoto, WholePhoto
 if TYPE_CHECKING:
     import numpy as np
 
-    from hanabira.core.area import measures as area_measures
-    from hanabira.core.colour import spaces
-    from hanabira.core.study import bounce as bounces
-    from hanabira.core.study import cast as casts
-    from hanabira.core.study import framing, neutral, prepare, surround
-    from hanabira.core.study import sun as suns
-    from hanabira.core.study import warmth as warmths
     from hanabira.core.token import Token
-    from hanabira.craft import readers
     from hanabira.desk.window import Desk
-else:
-    spaces = Later("hanabira.core.colour.spaces")
-    bounces = Later("hanabira.core.study.bounce")
-    casts = Later("hanabira.core.study.cast")
-    neutral = Later("hanabira.core.study.neutral")
-    framing = Later("hanabira.core.study.framing")
-    prepare = Later("hanabira.core.study.prepare")
-    suns = Later("hanabira.core.study.sun")
-    surround = Later("hanabira.core.study.surround")
-    warmths = Later("hanabira.core.study.warmth")
-    readers = Later("hanabira.craft.readers")
-    area_measures = Later("hanabira.core.area.measures")
 
 WAYS = (
     Way("look", "squint", "Look", "1", "Drag to move the view, wheel to come nearer"),
