@@ -2,7 +2,7 @@
 PY := .venv/bin/python
 PREFIX ?= $(HOME)/.local
 HOME_OF_IT := $(PREFIX)/lib/hanabira
-.PHONY: demo test install uninstall check wheel screenshots venv bench practice mutants clean
+.PHONY: demo test test-quick plant install uninstall check wheel screenshots venv bench practice mutants clean
 .DEFAULT_GOAL := test
 
 venv: .venv/ready
@@ -20,6 +20,10 @@ demo: venv
 
 test: venv
 	$(PY) -m tests
+
+# What touches the changed files, the nearest first, in about a minute.
+test-quick: venv
+	$(PY) -m tests --quick
 
 # An environment of its own under the prefix, the program on the path, and what the desktop needs to know.
 install:
@@ -55,6 +59,10 @@ bench: venv
 
 practice: venv
 	$(PY) -m benchmarks.practice_here --faults
+
+# One-line mistakes that no test notices: at most one in ten.
+plant: venv
+	$(PY) -m tools.plant
 
 mutants: venv
 	$(PY) -m benchmarks.mutants

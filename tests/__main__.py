@@ -3,14 +3,17 @@
 The processes are forked from one that has loaded the application and its libraries: a hundred of them need not do so again.
 
 ``python -m tests [names…]`` runs only the named ones, in one process. ``--shuffle SEED`` before them runs classes and their tests in
-another order: no result may hang on it.
+another order: no result may hang on it. ``--quick`` runs what touches the changed files, the nearest first, in about a minute.
+``--keep-seconds`` keeps how long each module took; the longest begin first.
 """
 
 from __future__ import annotations
 
+import argparse
 import faulthandler
 import gc
 import importlib
+import json
 import os
 import pkgutil
 import random
@@ -24,35 +27,13 @@ from pathlib import Path
 from typing import IO
 
 import hanabira
+from tests import choose
 from tests.demo_studio import SHARED
 
 warnings.simplefilter("error")
-SLOW = (
-    "test_acts",
-    "test_by_hand",
-    "test_layout_dialogs",
-    "test_layout",
-    "test_cli_check",
-    "test_start_sizes",
-    "test_practice",
-    "test_practice_desk",
-    "test_one_price",
-    "test_practice_hand",
-    "test_checkroom",
-    "test_areas_desk",
-    "test_check_desk",
-    "test_study_desk",
-    "test_desk",
-    "test_easel_desk",
-    "test_technique",
-    "test_practice_beyond",
-    "test_cli",
-    "test_check_verdicts",
-    "test_safety",
-    "test_mutants",
-)
-"""The longest modules begin first, so that all processes end together."""
 PROCESSES = max(2, min(8, os.cpu_count() or 2))
+QUICK_S = 50.0
+"""Seconds for what touches a change."""
 PATIENCE = 1500.0
 """Seconds that a module may take; then each thread says where it stands and the process ends as failed."""
 
@@ -61,8 +42,8 @@ def modules() -> list[str]:
     """All test modules by their full names, the longest first."""
     here = Path(__file__).parent
     found = sorted(".".join(("tests", *p.relative_to(here).with_suffix("").parts)) for p in here.rglob("test_*.py"))
-    rank = {name: at for at, name in enumerate(SLOW)}
-    return sorted(found, key=lambda m: (rank.get(m.rpartition(".")[2], len(SLOW)), m))
+    took = choose.seconds()
+    return sorted(found, key=lambda m: (-took.get(m, choose.UNKNOWN_S), m))
 
 
 def full(name: str) -> str:
@@ -154,10 +135,13 @@ def forked(name: str, seed: int | None, out: IO[str]) -> int:
         os._exit(code)
 
 
-def run_all(compiled: str, options: list[str]) -> int:
-    """Hand module after module to the processes; add up what they count. Byte code is kept in the folder ``compiled``, for all of them."""
-    waiting, running, passed, failed, bad = modules(), [], 0, 0, False
-    seed = int(options[1]) if options else None
+def run_all(compiled: str, waiting: list[str], seed: int | None = None, took: dict[str, float] | None = None) -> int:
+    """Hand module after module to the processes; add up what they count. Byte code is kept in the folder ``compiled``, for all of them.
+
+    ``took`` is told how many seconds each module needed.
+    """
+    running: list[tuple[str, int, IO[str], float]] = []
+    passed, failed, bad = 0, 0, False
     os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
     os.environ["PYTHONPYCACHEPREFIX"] = sys.pycache_prefix = compiled
     warm()
@@ -184,18 +168,41 @@ def run_all(compiled: str, options: list[str]) -> int:
             else:
                 failed += 1  # the process itself came to grief
             bad |= code != 0
-            print(text if code else f"{name.removeprefix('tests.')}: {' '.join(last)}, {time.monotonic() - began:.0f} s", flush=True)
+            seconds = time.monotonic() - began
+            if took is not None:
+                took[name] = round(seconds, 1)
+            print(text if code else f"{name.removeprefix('tests.')}: {' '.join(last)}, {seconds:.0f} s", flush=True)
     print(f"{passed} passed, {failed} failed")
     return 1 if bad or failed or not passed else 0
 
 
-if __name__ == "__main__":
-    options, names = (sys.argv[1:3], sys.argv[3:]) if sys.argv[1:2] == ["--shuffle"] else ([], sys.argv[1:])
-    if names:
-        sys.exit(run([full(n) for n in names], int(options[1]) if options else None))
+def main(arguments: list[str]) -> int:
+    """Run what the command line asks for; the exit code."""
+    asked = argparse.ArgumentParser(prog="python -m tests")
+    asked.add_argument("names", nargs="*")
+    asked.add_argument("--shuffle", type=int, metavar="SEED")
+    asked.add_argument("--quick", action="store_true")
+    asked.add_argument("--keep-seconds", action="store_true")
+    args = asked.parse_args(arguments)
+    if args.names:
+        return run([full(n) for n in args.names], args.shuffle)
+    names, left = (choose.nearest(choose.changed_files(), QUICK_S * PROCESSES) if args.quick else (modules(), []))
+    if not names:
+        print("Nothing that a test touches has changed.\n0 passed, 0 failed")
+        return 0
+    took: dict[str, float] = {}
     with (
         tempfile.TemporaryDirectory(prefix="hanabira-demo-") as shared,
         tempfile.TemporaryDirectory(prefix="hanabira-compiled-") as compiled,
     ):
         os.environ[SHARED] = shared
-        sys.exit(run_all(compiled, options))
+        if left:
+            print(f"Left out, further away or longer: {', '.join(n.removeprefix('tests.') for n in left)}", flush=True)
+        code = run_all(compiled, sorted(names, key=modules().index), args.shuffle, took)
+    if args.keep_seconds:
+        choose.SECONDS.write_text(json.dumps(dict(sorted(took.items())), indent=1) + "\n")
+    return code
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))
