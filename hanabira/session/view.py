@@ -46,6 +46,7 @@ class View:
     _clip_levels: Levels | None = None
     values: np.ndarray | None = None
     """L* of a preview copy (h, w), once somebody needed it."""
+    _previews: dict[int, np.ndarray] = field(default_factory=dict)
 
     @staticmethod
     def of(pixels: np.ndarray, size: tuple[int, int], remarks: tuple[str, ...] = (), token: Token = SILENT) -> View:
@@ -72,11 +73,14 @@ class View:
         return self.levels[0]
 
     def preview(self, side: int = PREVIEW_SIDE) -> np.ndarray:
-        """A copy of at most ``side`` px as an array."""
+        """A copy of at most ``side`` px as an array, made once: nobody writes into it."""
         k = side / max(self.pixels.shape[:2])
         if k >= 1:
             return self.pixels
-        return cv2.resize(self.pixels, (round(self.pixels.shape[1] * k), round(self.pixels.shape[0] * k)), interpolation=cv2.INTER_AREA)
+        if side not in self._previews:
+            size = round(self.pixels.shape[1] * k), round(self.pixels.shape[0] * k)
+            self._previews[side] = cv2.resize(self.pixels, size, interpolation=cv2.INTER_AREA)
+        return self._previews[side]
 
     def levels_rgb(self) -> np.ndarray:
         """The smallest copy, (h, w, 3) uint8 sRGB."""

@@ -37,6 +37,7 @@ if TYPE_CHECKING:
     from hanabira.session.measuring import Request
     from hanabira.session.session import Session
     from hanabira.studio.records import Area
+    from hanabira.studio.workings import Workings
 
 JUMP_L = 10.0
 """A value step between neighbours that recipe and photo see differently by more than this is warned of."""
@@ -63,6 +64,7 @@ class Asked:
     tray: tuple[str, ...]
     locked: tuple[Layer, ...]
     aims: tuple[tuple[str, float, float, float], ...]
+    workings: Workings
     twin: tuple[str, ...] = ()
 
     def measured(self, token: Token) -> Measures:
@@ -78,8 +80,12 @@ class Asked:
         some, a = kit or self.kit, self.area
         craft = craft_of(m, a.surface_id, some.medium, a.coat, a.marking_kind, self.school, self.finish)
         assert m.places is not None
+        places, locked = m.places, (*self.locked, *more)
         rules = replace(rules_of(m, craft), aims={place: np.array(shift) for place, *shift in self.aims}, thrift=thrift)
-        return plan_places(some, self.paper, m.places, craft, rules, self.tray, (*self.locked, *more), self.reach, token)
+        return self.workings.once(
+            "plan", (tuple(some), some.fit, self.paper, places, craft, rules, self.tray, locked, self.reach),
+            lambda: plan_places(some, self.paper, places, craft, rules, self.tray, locked, self.reach, token),
+        )  # fmt: skip
 
     def solved(self, m: Measures, token: Token) -> PlacePlan:
         """The plan; of a twin with the pencils of the first, where they reach it."""
@@ -267,7 +273,7 @@ class Workshop:
         locked = tuple(q for q in m.recipe_layers(area.id) if q.locked)
         return Asked(
             replace(area, coat=self.coat(area)), m.measuring.request(area), known[1] if known else None, kit, m.paper, m.gamut, tuple(m.commission.school), self.finish(area), tray, locked,
-            recipe.aims if recipe else (), self._twin(area),
+            recipe.aims if recipe else (), m.workings, self._twin(area),
         )  # fmt: skip
 
     def _twin(self, area: Area) -> tuple[str, ...]:

@@ -320,6 +320,7 @@ class CombingAndMarking(AreasCase):
         def told() -> list[str]:
             return [q.words for q in self.desk.bench.findChildren(Words) if q.words.startswith("Seam with")]
 
+        self.model.workings.folder = self.folder / "nothing-known-yet"
         with mock.patch("hanabira.session.measuring.seam", watched):
             area = self.choose("Soot blaze")
             self.assertTrue(looked, "this area meets others")

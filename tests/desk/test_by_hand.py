@@ -72,8 +72,12 @@ class OnTheStudy(DemoCase):
         self.assertAlmostEqual(self.model.photo.crop[0] - start[0], 5 * px, delta=0.01)
         self.key(self.mat, Key.Key_Right, Shift)
         self.assertAlmostEqual(self.model.photo.crop[0] - start[0], 4 * px, delta=0.01)
-        for _ in range(200):
-            self.key(self.mat, Key.Key_Up)
+        before = None
+        while self.model.photo.crop != before:  # until the photo's edge lies on the sheet's
+            before = self.model.photo.crop
+            for _ in range(3):
+                self.key(self.mat, Key.Key_Up)
+        self.assertAlmostEqual(before[1] + before[3], 1600, delta=0.5)
         self.inside()
         self.desk.actions_["As much of the photo as fits"].trigger()
         self.assertAlmostEqual(self.model.photo.crop[3], 1600, places=3)

@@ -5,7 +5,7 @@ A recipe by places names in each layer the places it covers. One by values, as t
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -22,23 +22,25 @@ from hanabira.core.solver.library import opaque_order
 from hanabira.core.solver.target import Reach
 
 
+@dataclass(frozen=True, eq=False)
 class Targets(Mapping[str, Array]):
-    """Targets on paper (Lab) by place, with the place that stands for each of the four bands where there is none of that name."""
+    """Targets on paper (Lab) by place, with the place that stands for each of the four bands where there is none of that name, what each place is
+    called, and which places keep their paper: lighter than their target is no fault there.
+    """
 
-    def __init__(
-        self, labs: Mapping[str, Array], aliases: Mapping[str, str] | None = None, names: Mapping[str, str] | None = None, kept: Collection[str] = ()
-    ) -> None:  # fmt: skip
-        """``kept`` are places that keep their paper: lighter than their target is no fault there."""
-        self._labs, self.aliases, self.names, self.kept = dict(labs), dict(aliases or {}), dict(names or {}), frozenset(kept)
+    labs: Mapping[str, Array]
+    aliases: Mapping[str, str] = field(default_factory=dict)
+    names: Mapping[str, str] = field(default_factory=dict)
+    kept: frozenset[str] = frozenset()
 
     def __getitem__(self, key: str) -> Array:
-        return self._labs[self.aliases.get(key, key) if key not in self._labs else key]
+        return self.labs[self.aliases.get(key, key) if key not in self.labs else key]
 
     def __iter__(self) -> Iterator[str]:
-        return iter(self._labs)
+        return iter(self.labs)
 
     def __len__(self) -> int:
-        return len(self._labs)
+        return len(self.labs)
 
     def name(self, key: str) -> str:
         """A place in the artist's words."""

@@ -40,4 +40,4 @@ def place_targets(reach: Gamut, places: Places, aims: Mapping[str, Array] | None
             if shift is None
             else np.array([float(np.clip(wanted[0] + shift[0], reach.darkest_l, reach.lightest_l)), *(wanted[1:] + shift[1:])])
         )
-    return Targets(labs, band_aliases(places, labs), {p.id: p.name for p in places}, [p.id for p in places if p.reserved])
+    return Targets(labs, band_aliases(places, labs), {p.id: p.name for p in places}, frozenset(p.id for p in places if p.reserved))
