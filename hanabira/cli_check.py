@@ -36,12 +36,17 @@ def check(args: argparse.Namespace) -> dict:
         subject = subject_of(session)
         if subject is None:
             raise Fault("The bundle has no photo of the animal.", do="Write the bundle anew with the client’s photo in it.")
-        plan = subject.measured(SILENT).plan()
+        meant, strip = session.checkroom.meant(), args.strip != "none"
+
+        def judge() -> dict:
+            plan = subject.measured(SILENT).plan()
+            checked = check_photo(photo, plan, corners, strip, second)
+            return told(checked, found_faults(checked, plan, subject.floor, subject.own, subject.near, meant), plan)
+
         try:
-            checked = check_photo(photo, plan, corners, args.strip != "none", second)
+            return session.workings.once("told", (photo, second, corners, strip, subject.sign, meant), judge)
         except Refused as fault:
             return refused(fault)
-        return told(checked, found_faults(checked, plan, subject.floor, subject.own, subject.near, session.checkroom.meant()), plan)
 
 
 def camera(args: argparse.Namespace) -> dict:
@@ -59,6 +64,8 @@ def camera(args: argparse.Namespace) -> dict:
     if out.suffix.lower() not in endings:
         raise Fault(f"{out.name} has not the ending {' or '.join(endings)}.", do="Name a picture with --out.")
     faults = tuple(Planted.parse(text) for text in args.fault or ())
+    if not 600 <= args.long <= 8000:
+        raise Fault("--long must be 600 to 8000 pixels.")
     with session_of(Path(args.bundle)) as session:
         subject = subject_of(session)
         if subject is None:
@@ -69,7 +76,7 @@ def camera(args: argparse.Namespace) -> dict:
             strip = simulated.strip_beside(measured, args.seed, g) if args.strip else None
             picture = flat_board(simulated.drawn(measured, args.seed, faults, g), strip)
         else:
-            picture = simulated.camera_over(measured, args.seed, args.strip, faults).take()
+            picture = simulated.camera_over(measured, args.seed, args.strip, faults, args.long).take()
     write_picture(out, picture)
     return {
         "out": str(out), "width": picture.shape[1], "height": picture.shape[0], "seed": args.seed, "strip": bool(args.strip), "flat": bool(args.flat),
@@ -109,6 +116,7 @@ def add_commands(add: Add) -> None:
     p.add_argument("--out", metavar="PHOTO", required=True)
     p.add_argument("--seed", type=int, default=1, metavar="N")
     p.add_argument("--strip", action="store_true", help="lay the check strip beside the sheet")
+    p.add_argument("--long", type=int, default=2600, metavar="PX", help="longer side of the photo in pixels, 600 to 8000 (2600)")
     p.add_argument("--flat", action="store_true", help="straight on, evenly lit, no noise: a PNG at 6 pixels a millimetre")
     p.add_argument(
         "--fault",

@@ -164,8 +164,9 @@ class DeskCase(unittest.TestCase):
     def at_sizes(self, *sizes: tuple[float, tuple[int, int]]) -> Iterator[tuple[float, tuple[int, int]]]:
         """The window at one text size (1 is the usual) and window size after the other, settled and with nothing said to be cut yet."""
         for text, size in sizes:
-            self.model.settings.set("text_size", text)
-            self.desk.restyle()
+            if text != self.model.settings.get("text_size"):
+                self.model.settings.set("text_size", text)
+                self.desk.restyle()
             self.desk.resize(*size)
             self.settle()
             paint.CLIPPED.clear()

@@ -26,17 +26,23 @@ class EaselCamera(Protocol):
         ...
 
 
+LONG_PX = 2600
+"""Pixels of the longer side of a simulated photo."""
+
+
 class SimulatedEaselCamera:
     """Photographs a drawn sheet that lies on a board, perhaps with the check strip beside it; no two photos stand quite alike."""
 
     name = "Simulated easel camera"
 
-    def __init__(self, sheet: DrawnSheet, strip: LaidStrip | None = None, how: Shooting | None = None, seed: int = 1) -> None:
-        self._sheet, self._strip, self._how, self._seed = sheet, strip, how, seed
+    def __init__(
+        self, sheet: DrawnSheet, strip: LaidStrip | None = None, how: Shooting | None = None, seed: int = 1, long_px: int = LONG_PX
+    ) -> None:
+        self._sheet, self._strip, self._how, self._seed, self._long_px = sheet, strip, how, seed, long_px
 
     def take(self) -> np.ndarray:
         """One photo, (h, w, 3) uint8."""
-        how = self._how or Shooting.drawn(self._seed, board="wood", curve="phone")
+        how = self._how or Shooting.drawn(self._seed, board="wood", curve="phone", long_px=self._long_px)
         self._seed += 1
         return shoot(table(self._sheet, self._strip, how.board, how.seed), how).photo
 

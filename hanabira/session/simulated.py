@@ -9,7 +9,7 @@ import numpy as np
 
 from hanabira.core.colour.spaces import parse_hex, srgb_to_lab
 from hanabira.devices.drawn_sheet import DrawnSheet, LaidStrip, Planted, draw_sheet, draw_strip
-from hanabira.devices.easel_camera import SimulatedEaselCamera
+from hanabira.devices.easel_camera import LONG_PX, SimulatedEaselCamera
 from hanabira.devices.simulated_paper import TRUTHS
 
 if TYPE_CHECKING:
@@ -32,6 +32,8 @@ def strip_beside(measured: Measured, seed: int, grid: float = CAMERA_GRID) -> La
     return draw_strip(measured.subject.kit, TRUTHS[0], grid, seed)
 
 
-def camera_over(measured: Measured, seed: int, strip: bool = True, faults: Sequence[Planted] = ()) -> SimulatedEaselCamera:
-    """The simulated camera in front of the sheet, with the strip beside it."""
-    return SimulatedEaselCamera(drawn(measured, seed, faults), strip_beside(measured, seed) if strip else None, seed=seed)
+def camera_over(
+    measured: Measured, seed: int, strip: bool = True, faults: Sequence[Planted] = (), long_px: int = LONG_PX
+) -> SimulatedEaselCamera:
+    """The simulated camera in front of the sheet, with the strip beside it; the longer side of its pictures in pixels."""
+    return SimulatedEaselCamera(drawn(measured, seed, faults), strip_beside(measured, seed) if strip else None, seed=seed, long_px=long_px)

@@ -60,10 +60,11 @@ def _inside_control(q: QWidget, root: QWidget) -> bool:
     return False
 
 
-def cut(root: QWidget) -> list[str]:
-    """Text that does not fit: painted text that says so, and labels and buttons of Qt's own."""
-    paint.CLIPPED.clear()
-    root.grab()
+def cut(root: QWidget, painted: bool = False) -> list[str]:
+    """Text that does not fit: painted text that says so, and labels and buttons of Qt's own. ``painted`` where the root was painted just now."""
+    if not painted:
+        paint.CLIPPED.clear()
+        root.grab()
     out = [f"cut: {c}" for c in paint.CLIPPED]
     for q in shown(root):
         if isinstance(q, QLabel) and q.text() and not q.pixmap():

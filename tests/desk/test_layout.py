@@ -65,9 +65,10 @@ class LayoutCase(DemoCase):
 
     def look(self, where: object) -> list[str]:
         desk = self.desk
+        paint.CLIPPED.clear()
         found = (
-            inks.unreadable(desk)
-            + survey.cut(desk)
+            inks.unreadable(desk)  # paints it
+            + survey.cut(desk, painted=True)
             + survey.astray(desk)
             + survey.small(desk)
             + survey.nameless(desk)
@@ -83,7 +84,7 @@ class LayoutCase(DemoCase):
     def walk_stages(self) -> None:
         """Every stage and room at every size of window and type."""
         wrong: list[str] = []
-        for where in self.at_sizes(*((text, size) for size in SIZES for text in TEXTS)):
+        for where in self.at_sizes(*((text, size) for text in TEXTS for size in SIZES)):
             for name in self.places():
                 wrong += self.look((name, *where))
         self.none_wrong(wrong)

@@ -1,7 +1,5 @@
 """`hanabira camera` and `hanabira check`: photos of a bundle's work with planted faults, read back as data and as lines."""
 
-import json
-
 import numpy as np
 from PIL import Image
 
@@ -95,9 +93,12 @@ class Photos(OnDemo):
     def test_the_same_seed_is_the_same_photo(self):
         a, b = (str(self.root / f"same{n}.png") for n in (1, 2))
         for path in (a, b):
-            ask("camera", self.bundle, "--out", path, "--seed", "9")
+            ask("camera", self.bundle, "--out", path, "--seed", "9", "--long", "1400")
+        self.assertEqual(max(Image.open(a).size), 1400)
         np.testing.assert_array_equal(np.asarray(Image.open(a)), np.asarray(Image.open(b)))
-        self.assertEqual(json.loads(json.dumps(ask("check", self.bundle, a)))["colour"]["by"], "paper")
+        for text in ("599", "8001"):
+            code, _out, err = run("camera", self.bundle, "--out", a, "--long", text)
+            self.assertEqual((code, "600 to 8000" in err), (2, True))
 
 
 class Drills(OnDemo):
