@@ -74,8 +74,8 @@ def large_studio(row: Callable[[str, str, str], None]) -> None:
     with tempfile.TemporaryDirectory() as temp:
         fill(Path(temp) / "demo")
         app = make_app()
-        model = Session(Store.open(Path(temp) / "demo"), JobRunner())
-        desk = Desk(model)
+        session = Session(Store.open(Path(temp) / "demo"), JobRunner())
+        desk = Desk(session)
         desk.resize(1280, 800)
         desk.show()
         silent = 0.0
@@ -88,7 +88,7 @@ def large_studio(row: Callable[[str, str, str], None]) -> None:
                 app.processEvents()
                 silent = max(silent, time.perf_counter() - t)
                 time.sleep(0.002)
-                quiet = 0 if model.jobs.busy else quiet + 1
+                quiet = 0 if session.jobs.busy else quiet + 1
 
         settle()
         for name in SCREENS:

@@ -49,14 +49,14 @@ def many_areas(row: Callable[[str, str, str], None]) -> None:
     with tempfile.TemporaryDirectory() as temp:
         crowded(Path(temp) / "demo")
         app = make_app()
-        model = Session(Store.open(Path(temp) / "demo"), JobRunner())
-        desk = Desk(model)
+        session = Session(Store.open(Path(temp) / "demo"), JobRunner())
+        desk = Desk(session)
         desk.resize(1280, 800)
         desk.show()
 
         def settle() -> None:
             for _ in range(2):
-                while model.jobs.busy:
+                while session.jobs.busy:
                     app.processEvents()
                     time.sleep(0.002)
                 app.processEvents()
@@ -71,9 +71,9 @@ def many_areas(row: Callable[[str, str, str], None]) -> None:
 
         settle()
         row(f"{COUNT} areas: entering Areas until it shows", f"{shown(lambda: desk.go('Areas')) * 1000:.0f} ms", "under 300 ms")
-        chosen = [shown(lambda k=k: model.choose_area(f"n{k}")) for k in (7, 50, 120)]  # type: ignore[misc]
+        chosen = [shown(lambda k=k: session.choose_area(f"n{k}")) for k in (7, 50, 120)]  # type: ignore[misc]
         row("  choosing one, slowest of three", f"{max(chosen) * 1000:.0f} ms", "under 300 ms")
-        area = model.area
+        area = session.area
         assert area is not None
-        row("  naming it", f"{shown(lambda: model.do(RenameArea(model, area, 'Brow'))) * 1000:.0f} ms", "under 300 ms")
+        row("  naming it", f"{shown(lambda: session.do(RenameArea(session, area, 'Brow'))) * 1000:.0f} ms", "under 300 ms")
         desk.close()

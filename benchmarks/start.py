@@ -36,7 +36,7 @@ def stands():
     a = QApplication.instance(); a.processEvents()
     stood = time.time()
     (window,) = [w for w in a.topLevelWidgets() if w.isVisible() and w.inherits("QMainWindow")]
-    while window.model.view is None:
+    while window.session.view is None:
         a.processEvents(); time.sleep(0.001)
     a.processEvents()  # it is painted
     print(stood, time.time(), window.current.name, ",".join(loaded), flush=True)

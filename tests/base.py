@@ -76,10 +76,10 @@ class DeskCase(unittest.TestCase):
 
     def open_desk(self) -> Desk:
         """Open a window on the studio, as a start of the application does."""
-        self.model = Session(Store.open(self.folder), JobRunner())
-        self.model.messages.said.connect(self.said.append)
+        self.session = Session(Store.open(self.folder), JobRunner())
+        self.session.messages.said.connect(self.said.append)
         sys.excepthook = self._on_exception
-        self.desk = Desk(self.model)
+        self.desk = Desk(self.session)
         self.desk.camera.ask_time = lambda _name, _when, now: now  # pictures of the repository are as old as its checkout
         self.desk.resize(*self.size)
         self.desk.show()
@@ -106,7 +106,7 @@ class DeskCase(unittest.TestCase):
 
     def _on_exception(self, kind: type[BaseException], error: BaseException, tb: object) -> None:
         traceback.print_exception(error)
-        self.model.messages.hook(kind, error, tb)  # type: ignore[arg-type]
+        self.session.messages.hook(kind, error, tb)  # type: ignore[arg-type]
 
     def _on_qt(self, kind: QtMsgType, _context: object, words: str) -> None:
         # the offscreen platform says what it has no screen for
@@ -126,10 +126,10 @@ class DeskCase(unittest.TestCase):
 
     def settle(self) -> None:
         """Let all work finish."""
-        self.wait_until(lambda: not self.model.jobs.busy, what="the work to finish")
+        self.wait_until(lambda: not self.session.jobs.busy, what="the work to finish")
         for _ in range(3):
             self.app.processEvents()
-        self.wait_until(lambda: not self.model.jobs.busy)
+        self.wait_until(lambda: not self.session.jobs.busy)
         self.clear_away()
 
     def clear_away(self) -> None:
@@ -164,8 +164,8 @@ class DeskCase(unittest.TestCase):
     def at_sizes(self, *sizes: tuple[float, tuple[int, int]]) -> Iterator[tuple[float, tuple[int, int]]]:
         """The window at one text size (1 is the usual) and window size after the other, settled and with nothing said to be cut yet."""
         for text, size in sizes:
-            if text != self.model.settings.get("text_size"):
-                self.model.settings.set("text_size", text)
+            if text != self.session.settings.get("text_size"):
+                self.session.settings.set("text_size", text)
                 self.desk.restyle()
             self.desk.resize(*size)
             self.settle()
@@ -175,7 +175,7 @@ class DeskCase(unittest.TestCase):
     def in_both_themes(self) -> Iterator[str]:
         """The window by day and in the evening."""
         for name in ("day", "evening"):
-            self.model.settings.set("theme", name)
+            self.session.settings.set("theme", name)
             self.desk.restyle()
             yield name
 

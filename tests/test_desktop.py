@@ -204,12 +204,12 @@ class DoubleClick(DemoCase):
         from hanabira.desk.start import take_in
         from hanabira.studio.bundle import write_bundle
 
-        path = write_bundle(self.model.store, self.model.commission.id, self.folder.parent / "Tansy.hanabira.zip").path
-        names = sorted(c.name for c in self.model.commissions)
+        path = write_bundle(self.session.store, self.session.commission.id, self.folder.parent / "Tansy.hanabira.zip").path
+        names = sorted(c.name for c in self.session.commissions)
         take_in(self.desk, path)
         self.settle()
         self.assertEqual(self.desk.current.name, "Shelf")
-        self.assertEqual(len(self.model.commissions), len(names) + 1)
+        self.assertEqual(len(self.session.commissions), len(names) + 1)
         self.assertIn("is on the shelf", self.said[-1].what)
 
 

@@ -39,13 +39,13 @@ def main() -> None:
 
 def _photo(shown: Shown) -> QImage:
     """The client's photo."""
-    assert shown.model.view is not None
-    return _scaled(shown.model.view.pixels, shown)
+    assert shown.session.view is not None
+    return _scaled(shown.session.view.pixels, shown)
 
 
 def _forecast(shown: Shown) -> np.ndarray:
     """Every area as its whole recipe is foretold, (h, w, 3) uint8."""
-    m = shown.model
+    m = shown.session
     for a in m.areas:
         m.want_measures(a.id)
         shown.quiet(1)
@@ -55,7 +55,7 @@ def _forecast(shown: Shown) -> np.ndarray:
 
 def _scaled(pixels: np.ndarray, shown: Shown) -> QImage:
     """What of a picture lies on the sheet, scaled to fill ours."""
-    photo = shown.model.photo
+    photo = shown.session.photo
     assert photo is not None
     k = pixels.shape[1] / photo.width_px
     x, y, w, h = (round(v * k) for v in photo.crop)
@@ -67,19 +67,19 @@ def _scaled(pixels: np.ndarray, shown: Shown) -> QImage:
 
 def measured(shown: Shown) -> QImage:
     """The photo with its areas."""
-    out, photo = _photo(shown), shown.model.photo
+    out, photo = _photo(shown), shown.session.photo
     assert photo is not None
     k = max(SIZE[0] / photo.crop[2], SIZE[1] / photo.crop[3])
     at = lambda x, y: QPointF((x - photo.crop[0]) * k, (y - photo.crop[1]) * k)  # noqa: E731
     p = QPainter(out)
     p.setRenderHint(QPainter.RenderHint.Antialiasing)
-    for a in shown.model.areas:
+    for a in shown.session.areas:
         path = QPainterPath(at(*a.ring[0]))
         for q in a.ring[1:]:
             path.lineTo(at(*q))
         path.closeSubpath()
         two_tone(p, path, 2.0, [5, 3])
-    for a in shown.model.areas[::3]:
+    for a in shown.session.areas[::3]:
         disc(p, at(*np.mean(np.array(a.ring), 0)), a.number, False)
     p.end()
     return out

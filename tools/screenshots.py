@@ -35,13 +35,13 @@ class Shown:
 
     app: QApplication
     desk: Desk
-    model: Session
+    session: Session
     target: Path
 
     def quiet(self, times: int = 2) -> None:
         """Let all work end, and what it starts."""
         for _ in range(times):
-            settle(self.app, lambda: self.model.jobs.busy, 180)
+            settle(self.app, lambda: self.session.jobs.busy, 180)
 
     def save(self, name: str) -> None:
         """Keep what is shown."""
@@ -55,7 +55,7 @@ class Shown:
 
     def area(self, name: str, tab: str) -> None:
         """Choose an area by its name, and a tab of the open stage."""
-        self.model.choose_area(next(a.id for a in self.model.areas if a.name == name))
+        self.session.choose_area(next(a.id for a in self.session.areas if a.name == name))
         self.quiet()
         self.desk.current.show_tab(tab)
         self.quiet()
@@ -67,11 +67,11 @@ def opened(app: QApplication, studio: Path, target: Path, **settings: object) ->
     store = Store.open(studio)
     for key, value in {"theme": "day", **settings}.items():
         store.keep_setting(key, value)
-    model = Session(store, JobRunner())
-    desk = Desk(model)
+    session = Session(store, JobRunner())
+    desk = Desk(session)
     desk.resize(*SIZE)
     desk.show()
-    yield Shown(app, desk, model, target)
+    yield Shown(app, desk, session, target)
     desk.close()
 
 
@@ -104,7 +104,7 @@ def stages(app: QApplication, studio: Path, target: Path) -> None:
                 shown.desk.show_room(name) if name == "Shelf" else shown.desk.go(name)
                 shown.quiet(1)
                 if name == "Recipe":
-                    shown.desk.current._choose(len(shown.model.recipe_layers(shown.model.area_id)) - 2)
+                    shown.desk.current._choose(len(shown.session.recipe_layers(shown.session.area_id)) - 2)
                     shown.quiet(1)
                 shown.save(f"{name.lower()}{suffix}")
 
@@ -140,8 +140,8 @@ def checks(app: QApplication, studio: Path, target: Path) -> None:
 def study_and_areas(app: QApplication, studio: Path, target: Path) -> None:
     """The animal cut out, the grid, an eye beside its twin, a marking traced."""
     with opened(app, studio, target) as shown:
-        model, desk = shown.model, shown.desk
-        model.open_commission("demo-vesper")
+        session, desk = shown.session, shown.desk
+        session.open_commission("demo-vesper")
         desk.go("Study")
         shown.quiet()
         study = desk.current
@@ -171,23 +171,23 @@ def study_and_areas(app: QApplication, studio: Path, target: Path) -> None:
         desk.go("Areas")
         shown.area("Left eye", "parts")
         shown.save("areas-eye")
-        model.open_commission("demo-bracken")
+        session.open_commission("demo-bracken")
         desk.go("Areas")
         shown.quiet()
         shown.area("Dappled neck", "marking")
         shown.save("areas-marking")
-        model.open_commission("demo-tansy")
+        session.open_commission("demo-tansy")
         shown.quiet()
         desk.go("Recipe")
         shown.quiet()
-        model.choose_area("demo-area-8")
+        session.choose_area("demo-area-8")
         shown.quiet()
         shown.quiet()
         shown.area("Eye", "layers")
         desk.current.show_band("iris lower")
         shown.quiet()
         shown.save("recipe-eye")
-        model.open_commission("demo-bracken")
+        session.open_commission("demo-bracken")
         shown.quiet()
         desk.go("Brief")
         desk.current.show_tab("agreement")

@@ -68,7 +68,7 @@ class Actions:
     def refresh(self) -> None:
         """Bring reasons up to date: the property ``off`` of an action says why it cannot be done now."""
         for act in self.acts.values():
-            why = act.off(self._desk.model)
+            why = act.off(self._desk.session)
             action = self.by_words[act.words]
             action.setToolTip(why or act.help or act.words)
             action.setProperty("off", why)

@@ -80,7 +80,7 @@ class Act:
 
 def perform(desk: Desk, act: Act) -> bool:
     """Do it where it belongs; or say why it cannot be done, and do nothing. Whether it was done."""
-    why = act.off(desk.model)
+    why = act.off(desk.session)
     if why:
         desk.say(why, "Nothing was changed.")
         return False
@@ -102,7 +102,7 @@ def _acts(menu: str, rows: Iterable[tuple], stage: str = "", needs: tuple[str, .
 # -- the frame ------------------------------------------------------------------
 def _commission() -> list[Act]:
     shelf: Callable[[Desk], Shelf] = lambda d: d.stages["Shelf"]  # type: ignore[assignment,return-value]  # noqa: E731
-    key: Callable[[Desk], str] = lambda d: d.model.commission.id if d.model.commission else ""  # noqa: E731
+    key: Callable[[Desk], str] = lambda d: d.session.commission.id if d.session.commission else ""  # noqa: E731
     out = _acts("Commission", [
         ("new", "New commission", lambda d: d.new_commission(), "Ctrl+N", ("writable",)),
         ("photo", "Add a photo", lambda d: d.ask_photo(), "Ctrl+O", ("writable",)),
@@ -168,7 +168,7 @@ def _frame() -> list[Act]:
             gap=True,
         )
     )
-    out.append(Act("look.keep-spot", "Keep the touched colour as a note", "Look", lambda d: d.model.dropper.keep(), needs=("commission",)))
+    out.append(Act("look.keep-spot", "Keep the touched colour as a note", "Look", lambda d: d.session.dropper.keep(), needs=("commission",)))
     out.append(Act("look.theme", "Evening or day", "Look", lambda d: d.switch_theme(), "Ctrl+E", gap=True))
     out += _acts("Look", [
         ("larger", "Larger text", lambda d: d.text_step(1), "Ctrl++"),
@@ -225,13 +225,13 @@ def _areas() -> list[Act]:
         ("comb", "Comb the chosen area", way("comb"), "", one),
         ("join", "Join the next loop to the area", lambda d: a(d).next_loop("join"), "", one),
         ("cut", "Cut the next loop away from the area", lambda d: a(d).next_loop("cut"), "", one),
-        ("split", "Cut the area along what lies on it", lambda d: area_edits.split_from_neighbours(d.model), "", one),
-        ("holes", "Close the area’s holes", lambda d: area_edits.close_holes(d.model), "", one),
-        ("top", "Lay the area on top", lambda d: area_edits.lay(d.model, 1), "", one),
-        ("under", "Lay the area underneath", lambda d: area_edits.lay(d.model, -1), "", one),
-        ("twin", "Mirror the area to the other side", lambda d: area_edits.mirror_over(d.model), "", (*one, "view")),
-        ("earlier", "Work the area earlier", lambda d: area_edits.step_order(d.model, -1), "", one),
-        ("later", "Work the area later", lambda d: area_edits.step_order(d.model, 1), "", one),
+        ("split", "Cut the area along what lies on it", lambda d: area_edits.split_from_neighbours(d.session), "", one),
+        ("holes", "Close the area’s holes", lambda d: area_edits.close_holes(d.session), "", one),
+        ("top", "Lay the area on top", lambda d: area_edits.lay(d.session, 1), "", one),
+        ("under", "Lay the area underneath", lambda d: area_edits.lay(d.session, -1), "", one),
+        ("twin", "Mirror the area to the other side", lambda d: area_edits.mirror_over(d.session), "", (*one, "view")),
+        ("earlier", "Work the area earlier", lambda d: area_edits.step_order(d.session, -1), "", one),
+        ("later", "Work the area later", lambda d: area_edits.step_order(d.session, 1), "", one),
         ("add-marking", "Add a part to the marking", lambda d: a(d).trace("add"), "", one),
         ("cut-marking", "Take a part from the marking", lambda d: a(d).trace("away"), "", one),
         ("marking-svg", "Write the marking as SVG", lambda d: areas_cards.write_marking(a(d)), "", one),
@@ -292,15 +292,15 @@ def _recipe() -> list[Act]:
         *((tool, words, lambda d, tool=tool: r(d).add_tool(tool), "", some) for tool, words in TOOL_WORDS),
         ("place-add", "Add to the shown place", lambda d: r(d).correct_place("add"), "", some),
         ("place-away", "Take from the shown place", lambda d: r(d).correct_place("away"), "", some),
-        ("solve-all", "Solve every area that has no layers", lambda d: d.model.workshop.solve_all()),
+        ("solve-all", "Solve every area that has no layers", lambda d: d.session.workshop.solve_all()),
         ("place-next", "Show the next lighter place", lambda d: r(d).step_place(1), "", some),
         ("place-back", "Show the next darker place", lambda d: r(d).step_place(-1), "", some),
         *((f"band-{band}", f"Show the stack in the {band}", lambda d, band=band: r(d).show_band(band), "", some) for band in BANDS),
         *((f"card-{key}", f"Show the card: {words.lower()}", lambda d, key=key: r(d).show_tab(key), "", some) for key, words in RECIPE_TABS),
         ("part", "Part the layer by value", lambda d: recipe_cards.split(r(d)), "", some),
         ("open-technique", "Open a technique", lambda d: d.writers.open_technique()),
-        ("hold-back", "Hold this area back by its distance from the focus", lambda d: d.model.workshop.hold_back(d.model.area_id), "", some),
-        ("fewest", "Fewest pencils for this area", lambda d: d.model.workshop.spare(d.model.area_id), "", some),
+        ("hold-back", "Hold this area back by its distance from the focus", lambda d: d.session.workshop.hold_back(d.session.area_id), "", some),
+        ("fewest", "Fewest pencils for this area", lambda d: d.session.workshop.spare(d.session.area_id), "", some),
     ], "Recipe", ("commission", "photo", "area"))  # fmt: skip
     return out + _acts("Recipe", [
         ("json", "Write: recipes as JSON", lambda d: d.writers.as_json()),
@@ -314,10 +314,10 @@ def _recipe() -> list[Act]:
 
 
 def _best_swap(r: Recipe) -> None:
-    model = r.model
-    targets = model.targets(model.area_id)
+    session = r.session
+    targets = session.targets(session.area_id)
     if targets:
-        ranked = recipe_changes.swaps(model.paper, model.kit, r.layers, r.at, targets, most=2)
+        ranked = recipe_changes.swaps(session.paper, session.kit, r.layers, r.at, targets, most=2)
         if len(ranked) > 1:
             r.swap(ranked[1].code)
 
@@ -330,7 +330,7 @@ def _plan() -> list[Act]:
         ("hours", "Show the hours", card("hours")),
         ("days", "Show how it is worked and the days", card("days")),
         ("materials", "Show the materials", card("materials")),
-        ("solved", "Back to the solved order", lambda d: d.model.planner.forget_moves()),
+        ("solved", "Back to the solved order", lambda d: d.session.planner.forget_moves()),
         ("calendar", "Write: calendar file", lambda d: p(d).write_calendar()),
     ], "Plan", ("commission", "recipes"))  # fmt: skip
 
@@ -385,11 +385,11 @@ def _check() -> list[Act]:
 
 
 def _mornings(desk: Desk) -> None:
-    settings = desk.model.settings
+    settings = desk.session.settings
     on = not settings.get("mornings")
     settings.set("mornings", on)
     settings.set("mornings_skipped", 0)
-    desk.model.messages.remark(f"After a night the numbers {'wait until you have looked' if on else 'come at once'}.")
+    desk.session.messages.remark(f"After a night the numbers {'wait until you have looked' if on else 'come at once'}.")
 
 
 def _kit() -> list[Act]:

@@ -30,12 +30,12 @@ PHOTO_PARTS = (
 """What a photo can be for, in words."""
 
 
-def school_parts(model: Session, title: str) -> list:
+def school_parts(session: Session, title: str) -> list:
     """Every switch of the school with its choice and the reason for it; a change is one edit."""
-    given = dict(model.commission.school) if model.commission else {}
+    given = dict(session.commission.school) if session.commission else {}
     out: list = [Caption(title)]
     for key, switch in switches().items():
-        now = model.workshop.school[key]
+        now = session.workshop.school[key]
         choice = Choice()
         choice.setAccessibleName(switch.name)
         for name in switch.choices:
@@ -44,15 +44,15 @@ def school_parts(model: Session, title: str) -> list:
 
         def choose(_i: int, key: str = key, choice: Choice = choice) -> None:
             chosen = {**given, key: choice.currentData()}
-            own = tuple((k, v) for k, v in chosen.items() if v != switches()[k].default.get(model.kit.medium))
-            model.do(EditBrief(model, "school", school=own))
+            own = tuple((k, v) for k, v in chosen.items() if v != switches()[k].default.get(session.kit.medium))
+            session.do(EditBrief(session, "school", school=own))
 
         choice.activated.connect(choose)
         out += [row(label(switch.name), None, choice), Words(switch.choices[now])]
     return out
 
 
-def hex_field(name: str, value: str, changed: Callable[[str], object], model: Session) -> QLineEdit:
+def hex_field(name: str, value: str, changed: Callable[[str], object], session: Session) -> QLineEdit:
     """A field for a colour as six digits; what is no colour is said and put back."""
     q = QLineEdit(value)
     q.setAccessibleName(name)
@@ -65,7 +65,7 @@ def hex_field(name: str, value: str, changed: Callable[[str], object], model: Se
         try:
             spaces.parse_hex(text)
         except Fault as fault:
-            model.messages.fault(fault)
+            session.messages.fault(fault)
             q.setText(value)
             return
         if text != value:
@@ -75,9 +75,9 @@ def hex_field(name: str, value: str, changed: Callable[[str], object], model: Se
     return q
 
 
-def backdrop_parts(model: Session) -> list:
+def backdrop_parts(session: Session) -> list:
     """What stands behind the animal on the portrait: the paper, one colour, or two that fade."""
-    c = model.commission
+    c = session.commission
     assert c is not None
     parts: list = []
     parts.append(Caption("Backdrop of the portrait"))
@@ -86,28 +86,28 @@ def backdrop_parts(model: Session) -> list:
     top, foot = c.backdrop_hexes
 
     def put(value: str) -> None:
-        model.do(EditBrief(model, "backdrop", backdrop=value))
+        session.do(EditBrief(session, "backdrop", backdrop=value))
 
     pick.picked.connect(lambda key: put({"paper": "paper", "colour": top, "fade": f"{top} {foot if foot != top else '#5f6662'}"}[key]))
     parts.append(pick)
     if kind == "colour":
-        parts.append(row(label("Colour"), hex_field("Backdrop colour", top, put, model), None))
+        parts.append(row(label("Colour"), hex_field("Backdrop colour", top, put, session), None))
     elif kind == "fade":
         parts.append(
             row(
                 label("Top"),
-                hex_field("Backdrop at the top", top, lambda v: put(f"{v} {foot}"), model),
+                hex_field("Backdrop at the top", top, lambda v: put(f"{v} {foot}"), session),
                 label("Foot"),
-                hex_field("Backdrop at the foot", foot, lambda v: put(f"{top} {v}"), model),
+                hex_field("Backdrop at the foot", foot, lambda v: put(f"{top} {v}"), session),
                 None,
             )
         )
     return parts
 
 
-def hour_bars(model: Session, log: tuple[LogRow, ...]) -> list[QWidget]:
+def hour_bars(session: Session, log: tuple[LogRow, ...]) -> list[QWidget]:
     """Hours by area and by day against the plan."""
-    plan, first = model.planner.planned(), model.logbook.first_plan()
+    plan, first = session.planner.planned(), session.logbook.first_plan()
     if plan is None:
         return [Words("No plan yet.")]
     areas = [
@@ -128,10 +128,10 @@ def hour_bars(model: Session, log: tuple[LogRow, ...]) -> list[QWidget]:
     return out
 
 
-def wear_words(model: Session) -> list[QWidget]:
+def wear_words(session: Session) -> list[QWidget]:
     """Wear of each pencil, with what to reorder."""
     out: list[QWidget] = []
-    for w in model.logbook.wear():
+    for w in session.logbook.wear():
         parts = [f"{mm:.1f} mm {what}" for mm, what in ((w.worn_mm, "worn"), (w.coming_mm, "to come")) if mm >= 0.05]
         line = f"{w.code} {w.name}: {', '.join(parts) or 'next to nothing'}."
         if w.short:

@@ -36,8 +36,8 @@ class CommissionFiles(FileWriter):
 
     def recipe_card(self) -> None:
         """The recipe card: numbered photo, and each area with its places and layers."""
-        model, c = self.desk.model, self.desk.model.commission
-        if c is None or model.view is None or not any(a.id in model.recipes for a in model.areas):
+        session, c = self.desk.session, self.desk.session.commission
+        if c is None or session.view is None or not any(a.id in session.recipes for a in session.areas):
             self.desk.say("There is no recipe to print yet.", "Nothing was written.", "Draw an area and solve its layers first.")
             return
         if self._unmeasured("print again"):
@@ -48,20 +48,20 @@ class CommissionFiles(FileWriter):
         from hanabira.session.recipe_card import card_content
         from hanabira.sheets.recipe_card import write_recipe_card
 
-        content = card_content(model)
+        content = card_content(session)
 
         def done(written: Path) -> None:
-            model.messages.remark(f"The recipe card is written: {written}")
+            session.messages.remark(f"The recipe card is written: {written}")
             self.desk.open_file(written)
 
-        model.jobs.run("card", "Writing the recipe card", lambda token: write_recipe_card(content, target, token), done, lasting=True)
+        session.jobs.run("card", "Writing the recipe card", lambda token: write_recipe_card(content, target, token), done, lasting=True)
 
     def _unmeasured(self, again: str) -> bool:
         """Whether an area with layers is still being measured, which is said then."""
-        model = self.desk.model
-        missing = [a for a in model.areas if a.id in model.recipes and model.prediction(a.id) is None]
+        session = self.desk.session
+        missing = [a for a in session.areas if a.id in session.recipes and session.prediction(a.id) is None]
         for a in missing:
-            model.want_measures(a.id)
+            session.want_measures(a.id)
         if missing:
             self.desk.say(f"“{missing[0].name}” is not measured yet.", "Nothing was written.", f"Wait a moment, then {again}.")
         return bool(missing)
@@ -72,8 +72,8 @@ class CommissionFiles(FileWriter):
         from hanabira.session.recipe_card import card_content
         from hanabira.sheets.bench_book import write_bench_book
 
-        model = self.desk.model
-        plan = model.planner.planned()
+        session = self.desk.session
+        plan = session.planner.planned()
         if plan is None:
             self.desk.say("There is no plan to print yet.", "Nothing was written.", "Solve the layers of an area first.")
             return
@@ -81,7 +81,7 @@ class CommissionFiles(FileWriter):
             return
         target = self._ask(".pdf", "bench book")
         if target is not None:
-            book = replace(book_of(model, plan), card=card_content(model))
+            book = replace(book_of(session, plan), card=card_content(session))
             self._run("Writing the bench book", lambda token: write_bench_book(book, target, token), True)
 
     def approval(self) -> None:
@@ -89,14 +89,14 @@ class CommissionFiles(FileWriter):
         from hanabira.session.commission_sheets import approval_of
         from hanabira.sheets.approval import write_approval
 
-        model = self.desk.model
-        if model.photo is None or model.view is None:
+        session = self.desk.session
+        if session.photo is None or session.view is None:
             self.desk.say("There is no photo to approve yet.", "Nothing was written.", "Add the client’s photo first.")
             return
         target = self._ask(".pdf", "for approval")
         if target is None:
             return
-        content = approval_of(model)
+        content = approval_of(session)
 
         def work(token: Token) -> Path:
             return write_approval(content(token), target)
@@ -108,19 +108,19 @@ class CommissionFiles(FileWriter):
         from hanabira.session.sender import mark_data
 
         path = self.desk.ask_open_path()
-        model = self.desk.model
+        session = self.desk.session
 
         def done(data: str) -> None:
-            model.settings.set("studio_mark", data)
-            model.messages.remark("The mark stands at the foot of what clients get from now on.")
+            session.settings.set("studio_mark", data)
+            session.messages.remark("The mark stands at the foot of what clients get from now on.")
             self.desk.current.refresh()
 
         if path:
-            model.jobs.run("mark", "Reading the mark", lambda token: mark_data(path, token), done, asked=True)
+            session.jobs.run("mark", "Reading the mark", lambda token: mark_data(path, token), done, asked=True)
 
     def remove_mark(self) -> None:
         """No mark on what clients get any more."""
-        self.desk.model.settings.set("studio_mark", "")
+        self.desk.session.settings.set("studio_mark", "")
         self.desk.current.refresh()
 
     def quote(self) -> None:
@@ -128,13 +128,13 @@ class CommissionFiles(FileWriter):
         from hanabira.session.quote_sheet import quote_of
         from hanabira.sheets.quote import write_quote
 
-        plan = self.desk.model.planner.planned()
+        plan = self.desk.session.planner.planned()
         if plan is None:
             self.desk.say("There is nothing to quote yet.", "Nothing was written.", "Solve the layers of an area first.")
             return
         target = self._ask(".pdf", "quote")
         if target is not None:
-            content = quote_of(self.desk.model, plan)
+            content = quote_of(self.desk.session, plan)
             self._run("Writing the quote", lambda _t: write_quote(content, target), True)
 
     def record_pdf(self) -> None:
@@ -144,7 +144,7 @@ class CommissionFiles(FileWriter):
 
         target = self._ask(".pdf", "record")
         if target is not None:
-            content = record_of(self.desk.model)
+            content = record_of(self.desk.session)
             self._run("Writing the record", lambda token: write_record(content(token), target, token), True)
 
     def record_json(self) -> None:
@@ -153,19 +153,19 @@ class CommissionFiles(FileWriter):
 
         target = self._ask(".json", "record")
         if target is not None:
-            text = json.dumps(record_data(self.desk.model), ensure_ascii=False, indent=1)
+            text = json.dumps(record_data(self.desk.session), ensure_ascii=False, indent=1)
             self._run("Writing the record", lambda _t: write_file(target, text))
 
     def log_csv(self) -> None:
         """The log as CSV."""
         target = self._ask(".csv", "log")
         if target is not None:
-            text = bundle.log_csv(self.desk.model.logbook.rows())
+            text = bundle.log_csv(self.desk.session.logbook.rows())
             self._run("Writing the log", lambda _t: write_file(target, text))
 
     def bundle(self) -> None:
         """Everything of the commission in one open file."""
-        c, store = self.desk.model.commission, self.desk.model.store
+        c, store = self.desk.session.commission, self.desk.session.store
         target = self._ask(".hanabira.zip", "bundle")
         if target is not None and c is not None:
             self._run("Writing the bundle", lambda token: bundle.write_bundle(store, c.id, target, token))
@@ -174,7 +174,7 @@ class CommissionFiles(FileWriter):
         """All keys, by group, as one printed sheet."""
         from hanabira.sheets.key_card import write_key_card
 
-        page = self.desk.model.settings.get("card_paper")
+        page = self.desk.session.settings.get("card_paper")
         target = self.desk.ask_target("Hanabira keys.pdf")
         if target is not None:
             self._run("Printing the keys", lambda _t: write_key_card(groups, target, page), True)
@@ -183,7 +183,7 @@ class CommissionFiles(FileWriter):
         """All pages of the handbook as one PDF."""
         from hanabira.desk.book import print_book
 
-        target, page = self.desk.ask_target("Hanabira handbook.pdf"), self.desk.model.settings.get("card_paper")
+        target, page = self.desk.ask_target("Hanabira handbook.pdf"), self.desk.session.settings.get("card_paper")
         if target is not None:
             self._run("Printing the handbook", lambda _t: print_book(target, page), True)
 
@@ -193,7 +193,7 @@ class CommissionFiles(FileWriter):
         from hanabira.core.progress.strip import chosen
         from hanabira.sheets.check_strip import write_check_strip
 
-        kit = self.desk.model.kit
+        kit = self.desk.session.kit
         target = self.desk.ask_target("check strip.pdf")
         if target is not None:
             pencils = [(code, kit.get(code).name) for code in chosen(kit)]
@@ -204,26 +204,26 @@ class CommissionFiles(FileWriter):
         from hanabira.core.progress.strip import read_strip
         from hanabira.studio.pictures import read_picture
 
-        model = self.desk.model
+        session = self.desk.session
         path = self.desk.ask_open_path()
         if not path:
             return
-        kit = model.kit
+        kit = session.kit
 
         def done(found: dict[str, tuple[float, float, float]]) -> None:
-            model.checkroom.keep_strip(found)
-            model.messages.remark(
+            session.checkroom.keep_strip(found)
+            session.messages.remark(
                 f"The strip is read: {len(found)} of its 14 patches are known. Check counts on them from the next photo on."
             )
 
-        model.jobs.run("read strip", "Reading the check strip", lambda _t: read_strip(read_picture(path).pixels, kit), done, asked=True)
+        session.jobs.run("read strip", "Reading the check strip", lambda _t: read_strip(read_picture(path).pixels, kit), done, asked=True)
 
     def progress_pair(self) -> None:
         """The client's photo and the last photo of the work side by side, straight on and without the cast."""
         from hanabira.session.progress_files import pair_writer
 
-        model = self.desk.model
-        shots = model.logbook.shots()
+        session = self.desk.session
+        shots = session.logbook.shots()
         shot = getattr(self.desk.current, "shot", None) or (shots[-1] if shots else None)
         if shot is None:
             self.desk.say("There is no photo of the work yet.", "Nothing was written.", "Take a photo first.")
@@ -231,9 +231,9 @@ class CommissionFiles(FileWriter):
         target = self._ask(".pdf", "progress")
         if target is not None:
             try:
-                work = pair_writer(model, shot, target)
+                work = pair_writer(session, shot, target)
             except Fault as fault:
-                model.messages.fault(fault)
+                session.messages.fault(fault)
                 return
             self._run("Writing the pair", work, True)
 
@@ -241,12 +241,12 @@ class CommissionFiles(FileWriter):
         """All photos of the work as a film in one frame and light."""
         from hanabira.session.progress_files import film_writer
 
-        model = self.desk.model
+        session = self.desk.session
         target = self._ask(".webp", "film")
         if target is not None:
             try:
-                work = film_writer(model, target)
+                work = film_writer(session, target)
             except Fault as fault:
-                model.messages.fault(fault)
+                session.messages.fault(fault)
                 return
             self._run("Writing the film", work, True)

@@ -28,19 +28,19 @@ class FileWriter:
         self.desk = desk
 
     def _ask(self, suffix: str, what: str) -> Path | None:
-        c = self.desk.model.commission
+        c = self.desk.session.commission
         return self.desk.ask_target(f"{c.name} {what}{suffix}") if c is not None else None
 
     def _run(self, title: str, work: Callable[[Token], Path | bundle.Written], open_it: bool = False) -> None:
-        model = self.desk.model
+        session = self.desk.session
 
         def done(got: Path | bundle.Written) -> None:
             written, remarks = (got.path, got.remarks) if isinstance(got, bundle.Written) else (got, ())
-            model.messages.remark(" ".join([f"Written: {written}", *remarks]))
+            session.messages.remark(" ".join([f"Written: {written}", *remarks]))
             if open_it:
                 self.desk.open_file(written)
 
-        model.jobs.run(f"write {title}", title, work, done, lasting=True)
+        session.jobs.run(f"write {title}", title, work, done, lasting=True)
 
 
 class RecipeFiles(FileWriter):
@@ -64,8 +64,8 @@ class RecipeFiles(FileWriter):
         from hanabira.craft.own_techniques import laid, read_technique
         from hanabira.session.edits import SetLayers
 
-        model, area = self.desk.model, self.desk.model.area
-        targets = model.targets(area.id) if area is not None else None
+        session, area = self.desk.session, self.desk.session.area
+        targets = session.targets(area.id) if area is not None else None
         if area is None or targets is None:
             self.desk.say("No measured area is chosen.", "Nothing was changed.", "Choose an area and wait until it is measured.")
             return
@@ -75,20 +75,20 @@ class RecipeFiles(FileWriter):
         try:
             found = read_technique(Path(path))
         except Fault as fault:
-            model.messages.fault(fault)
+            session.messages.fault(fault)
             return
-        layers, swapped = laid(found, model.kit.usable, model.paper, targets)
-        places = model.places(area.id) if any(q.on for q in layers) else None
+        layers, swapped = laid(found, session.kit.usable, session.paper, targets)
+        places = session.places(area.id) if any(q.on for q in layers) else None
         if not layers:
-            model.messages.fault(RecipeFault(f"{found.name} has no place in common with {area.name}.", "Nothing was changed."))
+            session.messages.fault(RecipeFault(f"{found.name} has no place in common with {area.name}.", "Nothing was changed."))
             return
-        if model.do(SetLayers(model, area, layers, f"technique {found.name}", places.all if places is not None else None)):
+        if session.do(SetLayers(session, area, layers, f"technique {found.name}", places.all if places is not None else None)):
             other = f" Not in this kit, replaced: {', '.join(swapped)}." if swapped else ""
-            model.messages.remark(f"{found.name} is laid on {area.name}.{other}")
+            session.messages.remark(f"{found.name} is laid on {area.name}.{other}")
 
     def _ask(self, suffix: str, what: str) -> Path | None:
-        model = self.desk.model
-        if model.commission is None or not any(model.recipe_layers(a.id) for a in model.areas):
+        session = self.desk.session
+        if session.commission is None or not any(session.recipe_layers(a.id) for a in session.areas):
             self.desk.say("There is no recipe to write yet.", "Nothing was written.", "Draw an area and solve its layers first.")
             return None
         return super()._ask(suffix, what)
@@ -97,21 +97,21 @@ class RecipeFiles(FileWriter):
         """All recipes as JSON."""
         target = self._ask(".json", "recipes")
         if target is not None:
-            text = json.dumps(recipe_list.recipes(self.desk.model), ensure_ascii=False, indent=1)
+            text = json.dumps(recipe_list.recipes(self.desk.session), ensure_ascii=False, indent=1)
             self._run("Writing the recipes", lambda _t: write_file(target, text))
 
     def as_csv(self) -> None:
         """All recipes as CSV, a line a layer."""
         target = self._ask(".csv", "recipes")
         if target is not None:
-            text = recipe_data.recipes_csv(recipe_list.recipes(self.desk.model)["areas"])
+            text = recipe_data.recipes_csv(recipe_list.recipes(self.desk.session)["areas"])
             self._run("Writing the recipes", lambda _t: write_file(target, text))
 
     def as_svg(self) -> None:
         """Outlines of all areas and of their known markings, in millimetres of the picture."""
         from hanabira.session.tracing import areas_svg
 
-        target, text = self._ask(".svg", "areas"), areas_svg(self.desk.model)
+        target, text = self._ask(".svg", "areas"), areas_svg(self.desk.session)
         if target is not None and text is not None:
             self._run("Writing the areas", lambda _t: write_file(target, text))
 
@@ -119,7 +119,7 @@ class RecipeFiles(FileWriter):
         """Photo, value shapes, areas, combing and markings as layers of one size."""
         from hanabira.session.tracing import picture_layers
 
-        target, layers = self._ask(".ora", "layers"), picture_layers(self.desk.model)
+        target, layers = self._ask(".ora", "layers"), picture_layers(self.desk.session)
         if target is not None and layers is not None:
             self._run("Writing the layers", lambda token: openraster.write_openraster(target, layers(token), token))
 
@@ -127,14 +127,14 @@ class RecipeFiles(FileWriter):
         """Every stack of the portrait as a box to try on a scrap; the first page can be photographed and read back in the kit room."""
         from hanabira.sheets.cards import Trial, write_scrap_card
 
-        model = self.desk.model
+        session = self.desk.session
         target = self._ask(".pdf", "scrap test")
-        if target is None or model.commission is None:
+        if target is None or session.commission is None:
             return
-        kit, paper = model.kit, model.paper
-        title, page = model.commission.name, model.settings.get("card_paper")
-        name = papers()[model.commission.paper_id].name.lower()
-        stacks = model.workshop.stacks()
+        kit, paper = session.kit, session.paper
+        title, page = session.commission.name, session.settings.get("card_paper")
+        name = papers()[session.commission.paper_id].name.lower()
+        stacks = session.workshop.stacks()
         if not stacks:
             self.desk.say("Every stack of these recipes has a tool in it.", "Nothing was written.", "Try them by hand on a scrap.")
             return
@@ -159,21 +159,21 @@ class RecipeFiles(FileWriter):
         from hanabira.session.sender import sender
         from hanabira.sheets.colour_card import ColourCard, Shade, write_colour_card
 
-        model = self.desk.model
+        session = self.desk.session
         target = self._ask(".pdf", "colours")
-        if target is None or model.commission is None:
+        if target is None or session.commission is None:
             return
-        kit, names = model.kit, {a.number: a.name for a in model.areas}
+        kit, names = session.kit, {a.number: a.name for a in session.areas}
         shades = [
             Shade(kit.masstone_lab[kit.index[code]], f"{code} {kit.get(code).name}", ", ".join(names[n] for n in where))
-            for code, _n, where in model.workshop.palette()
+            for code, _n, where in session.workshop.palette()
             if code in kit.index
         ]
-        c, page = model.commission, model.settings.get("card_paper")
+        c, page = session.commission, session.settings.get("card_paper")
         card = ColourCard(
-            c.name, medium_line(model), shades, sheet_picture(model),
+            c.name, medium_line(session), shades, sheet_picture(session),
             [("Pencils", kit.name), ("Paper", f"{papers()[c.paper_id].name}, {ground_name(c)}"), ("Sheet", f"{c.width_mm:.0f} × {c.height_mm:.0f} mm")],
-            c.client, day_words(model.clock.today()), sender(model.settings), page,
+            c.client, day_words(session.clock.today()), sender(session.settings), page,
         )  # fmt: skip
         self._run("Writing the colour card", lambda _t: write_colour_card(card, target))
 
@@ -181,10 +181,10 @@ class RecipeFiles(FileWriter):
         """The chosen area's recipe as an open technique file."""
         from hanabira.craft.own_techniques import as_technique
 
-        model, area = self.desk.model, self.desk.model.area
+        session, area = self.desk.session, self.desk.session.area
         target = self._ask(".toml", "technique")
-        if target is None or area is None or not model.recipe_layers(area.id):
+        if target is None or area is None or not session.recipe_layers(area.id):
             return
         surface = surfaces()[area.surface_id].name if area.surface_id in surfaces() else area.surface_id
-        text = as_technique(model.recipe_layers(area.id), f"{area.name}, {surface.lower()}", area.surface_id)
+        text = as_technique(session.recipe_layers(area.id), f"{area.name}, {surface.lower()}", area.surface_id)
         self._run("Writing the technique", lambda _t: write_file(target, text))

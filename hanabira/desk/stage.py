@@ -77,9 +77,9 @@ class Stage(QObject):
         self._drops_on: QWidget | None = None
 
     @property
-    def model(self) -> Session:
-        """The model behind the desk."""
-        return self.desk.model
+    def session(self) -> Session:
+        """The session behind the desk."""
+        return self.desk.session
 
     @property
     def open(self) -> bool:
@@ -156,7 +156,7 @@ class PictureStage(Stage):
         super().__init__(desk)
         self.mat = self.make_mat()
         self.mat.margins = self.margins
-        self.mat.marked = self.model.awake
+        self.mat.marked = self.session.awake
         looks = tuple((key, LOOKS[key][0], LOOKS[key][1], LOOKS[key][2]) for key in LOOKS if self.forecasts or key != "forecast")
         self.roll = Roll(ways, looks, self.pin)
         if not with_roll:  # a part that has no parent yet must not be shown: it would open as a window of its own and take the keyboard
@@ -175,8 +175,8 @@ class PictureStage(Stage):
         self._held, self._pinned = "", ""
         self.mat.value_under.connect(self._value)
         self.mat.view_moved.connect(self._keep_view)
-        self.mat.spot_touched.connect(lambda x, y: self.model.dropper.touch(x, y))
-        m = self.model
+        self.mat.spot_touched.connect(lambda x, y: self.session.dropper.touch(x, y))
+        m = self.session
         m.view_ready.connect(self._on_view)
         m.look_ready.connect(self._on_look)
         m.photo_changed.connect(self._if_open)
@@ -192,12 +192,12 @@ class PictureStage(Stage):
         self.refresh()
 
     def _fill_beside(self) -> None:
-        photo = next((p for p in self.model.photos if p.id == self.beside_id and p is not self.model.photo), None)
+        photo = next((p for p in self.session.photos if p.id == self.beside_id and p is not self.session.photo), None)
         self.beside.setVisible(photo is not None)
         if photo is None:
             self.beside_id = ""
             return
-        view = self.model.darkroom.other(photo)
+        view = self.session.darkroom.other(photo)
         k = 240.0 / photo.width_px
         self.beside.photo = view
         self.beside.empty_words = "" if view else "Opening the photo"
@@ -220,37 +220,37 @@ class PictureStage(Stage):
 
     def _on_view(self) -> None:
         if self.open:
-            self.mat.photo = self.model.view
+            self.mat.photo = self.session.view
             self._show_look()
             self.refresh()
 
     # -- the sheet -----------------------------------------------------------
     def show_sheet(self) -> None:
         """Put sheet and photo of the commission on the mat."""
-        c, photo = self.model.commission, self.model.photo
+        c, photo = self.session.commission, self.session.photo
         if c is None:
             return
         crop = photo.crop if photo else (0.0, 0.0, *c.picture_mm)
-        self.mat.photo = self.model.view if photo else None
-        self.mat.empty_words = self.without if photo is None else UNOPENED if photo.digest == self.model.unopened else "Opening the photo"
-        self.mat.marked = self.model.awake
+        self.mat.photo = self.session.view if photo else None
+        self.mat.empty_words = self.without if photo is None else UNOPENED if photo.digest == self.session.unopened else "Opening the photo"
+        self.mat.marked = self.session.awake
         self.mat.show_sheet((c.width_mm, c.height_mm), c.border_mm, QColor(c.ground_hex), crop)
         if self.beside_id:
             self._fill_beside()
 
     def _view_key(self) -> str:
-        c = self.model.commission
+        c = self.session.commission
         return f"{c.id} {self.name}" if c else ""
 
     def _keep_view(self) -> None:
         if self.open and self._view_key():
-            views = dict(self.model.settings.get("views"))
+            views = dict(self.session.settings.get("views"))
             views[self._view_key()] = self.mat.view_state()
-            self.model.settings.set("views", views)
+            self.session.settings.set("views", views)
 
     def enter(self) -> None:
         self.show_sheet()
-        self.mat.restore_view(self.model.settings.get("views").get(self._view_key(), []))
+        self.mat.restore_view(self.session.settings.get("views").get(self._view_key(), []))
         self._show_look()
         super().enter()
 
@@ -271,18 +271,18 @@ class PictureStage(Stage):
             return
         self._held = look
         if look:
-            self.model.want_look(look)
+            self.session.want_look(look)
         self._show_look()
 
     def pin(self, look: str) -> None:
         if look == "forecast" and not self.forecasts:
-            self.model.messages.remark("The forecast is shown in Recipe and at the easel.")
+            self.session.messages.remark("The forecast is shown in Recipe and at the easel.")
             return
         self._pinned = "" if self._pinned == look else look
         self.roll.pinned = self._pinned
         self.roll.update()
         if self._pinned:
-            self.model.want_look(self._pinned)
+            self.session.want_look(self._pinned)
         self._show_look()
 
     def _on_look(self, _look: str) -> None:
@@ -290,7 +290,7 @@ class PictureStage(Stage):
             self._show_look()
 
     def _show_look(self) -> None:
-        look, view = self._held or self._pinned, self.model.view
+        look, view = self._held or self._pinned, self.session.view
         self.mat.mirrored = look == "mirror"
         seen = view.looks.get(look) if view and look and look != "mirror" else None
         self.mat.look = wrap(seen) if seen is not None else None

@@ -58,16 +58,16 @@ class StageSet(QObject):
         """Make the other stages one by one, in moments in which nothing else is at work."""
 
         def parts(token: Token) -> None:
-            self._desk.model.load_parts(token)
+            self._desk.session.load_parts(token)
             catch_up(token)
-            self._desk.model.planner.read_ahead()
+            self._desk.session.planner.read_ahead()
 
         self._ahead("log", parts)
 
     def _ahead(self, what: str, work: Callable[[Token], object]) -> None:
         """A little work off the interface thread; one that a person asks for then waits for no more than this."""
         self._timer.stop()
-        self._desk.model.jobs.run("ahead", "Getting ready", work, lambda _r: self._go_on(what), quiet=True, first=True)
+        self._desk.session.jobs.run("ahead", "Getting ready", work, lambda _r: self._go_on(what), quiet=True, first=True)
 
     def _go_on(self, what: str) -> None:
         self._read.add(what)
@@ -79,7 +79,7 @@ class StageSet(QObject):
         self._timer.stop()
 
     def _one_more(self) -> None:
-        if self._desk.model.jobs.running:
+        if self._desk.session.jobs.running:
             return  # work that fills the machine would make it slow: the next tick comes soon
         name = next((q for q in WHERE if q not in self._there), "")
         if name in self._read:
@@ -88,4 +88,4 @@ class StageSet(QObject):
             self._ahead(name, lambda token: (load(name), catch_up(token)))
         if len(self._there) == len(WHERE):
             self._timer.stop()
-            self._desk.model.jobs.run("ahead", "Getting ready", lambda token: catch_up(token), lambda _r: None, quiet=True)
+            self._desk.session.jobs.run("ahead", "Getting ready", lambda token: catch_up(token), lambda _r: None, quiet=True)

@@ -60,10 +60,10 @@ def open_window(folder: Path | None = None) -> QWidget:
         theme.apply(app)
         window = Rescue(folder, fault, lambda: show(folder))
     else:
-        model = Session(store, JobRunner())
-        model.awake = False  # the window stands first: see `stand`
-        sys.excepthook = model.messages.hook
-        window = Desk(model)
+        session = Session(store, JobRunner())
+        session.awake = False  # the window stands first: see `stand`
+        sys.excepthook = session.messages.hook
+        window = Desk(session)
         window.show_studio = show
     _windows[:] = [window]
     return window
@@ -74,7 +74,7 @@ def stand(window: QWidget) -> None:
     window.show()
     QApplication.processEvents()
     if isinstance(window, Desk):
-        window.model.wake()
+        window.session.wake()
 
 
 def start(folder: Path | None = None, bundle: Path | None = None) -> int:

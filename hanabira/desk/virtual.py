@@ -80,15 +80,15 @@ def photograph(folder: Path, pictures: Path, stages: tuple[str, ...] = STAGES) -
     from hanabira.studio.store import Store
 
     app = make_app()
-    model = Session(Store.open(folder), JobRunner())
-    sys.excepthook = model.messages.hook
-    desk = Desk(model)
+    session = Session(Store.open(folder), JobRunner())
+    sys.excepthook = session.messages.hook
+    desk = Desk(session)
     desk.resize(*SIZE)
     desk.show()
     pictures.mkdir(parents=True, exist_ok=True)
     for name in stages:
         desk.go(name)
-        settle(app, lambda: model.jobs.busy)
+        settle(app, lambda: session.jobs.busy)
         desk.grab().save(str(pictures / f"{name.lower()}.png"))
     desk.close()
 

@@ -61,18 +61,18 @@ _TYPING = (QLineEdit, QPlainTextEdit, QAbstractSpinBox, QComboBox)
 
 
 class Desk(QMainWindow):
-    """The main window. Stages are views of one model; nothing here computes."""
+    """The main window. Stages are views of one session; nothing here computes."""
 
-    def __init__(self, model: Session) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.model = model
+        self.session = session
         self.setWindowTitle("Hanabira")
         self.setMinimumSize(900, 600)
         self._apply_theme()
-        self.thread_ = Thread(STAGES, model.share_done)
+        self.thread_ = Thread(STAGES, session.share_done)
         self.bench = Bench()
         self.rule = ValueRule()
-        self.job_strip, self.message_strip = JobStrip(model.jobs), MessageStrip()
+        self.job_strip, self.message_strip = JobStrip(session.jobs), MessageStrip()
         self.pages = Pages()
         self.camera = WorkCamera(self)
         self.stages = StageSet(self, lambda stage: self.pages.addWidget(stage.centre))
@@ -108,7 +108,7 @@ class Desk(QMainWindow):
         app = QApplication.instance()
         assert isinstance(app, QApplication)
         app.installEventFilter(self)
-        size = model.settings.get("window")
+        size = session.settings.get("window")
         self.resize(*(size if len(size) == 2 else (1280, 800)))
         self._fit()
         self.ask_open_path: Callable[[], str] = self._file_to_open
@@ -127,7 +127,7 @@ class Desk(QMainWindow):
 
     # -- starting ------------------------------------------------------------
     def _connect(self) -> None:
-        m = self.model
+        m = self.session
         m.messages.said.connect(self.message_strip.say)
         m.messages.said.connect(lambda _m: self._look_displaced())
         m.stage_changed.connect(self._show_stage)
@@ -148,20 +148,20 @@ class Desk(QMainWindow):
         self._undo_words()
 
     def _start_where_it_was(self) -> None:
-        settings = self.model.settings
+        settings = self.session.settings
         kept, broke = settings.get("commission"), settings.get("opening")
-        ids = [c.id for c in self.model.commissions]
+        ids = [c.id for c in self.session.commissions]
         key = kept if kept in ids else ids[-1] if ids else ""
         try:
             if key and key != broke:
-                self.model.open_commission(key)
+                self.session.open_commission(key)
             else:
                 self.show_room("Shelf")
         except Exception as error:  # whatever is wrong with one commission, the others must be reached
-            self.model.messages.bug(error, "".join(traceback.format_exception(error)))
+            self.session.messages.bug(error, "".join(traceback.format_exception(error)))
             self.show_room("Shelf")
         if key and key == broke:
-            name = next(c.name for c in self.model.commissions if c.id == key)
+            name = next(c.name for c in self.session.commissions if c.id == key)
             self.say(
                 f"“{name}” was not opened: the last start with it did not come to its end.",
                 "It is on the shelf as it was.",
@@ -169,31 +169,31 @@ class Desk(QMainWindow):
             )
         # once the window has been shown for a moment the commission has not broken the start
         QTimer.singleShot(SAFE_MS, self._opened_well)
-        if self.model.awake:
+        if self.session.awake:
             QTimer.singleShot(READY_MS, self.stages.get_ready)
-        for words in self.model.store.remarks:
+        for words in self.session.store.remarks:
             what, _dot, more = words.partition(". ")
             self.say(f"{what}.", more)
-        if self.model.store.read_only:
+        if self.session.store.read_only:
             self.say(
-                f"This studio is open for reading only: {self.model.store.read_only}.",
+                f"This studio is open for reading only: {self.session.store.read_only}.",
                 "Nothing you change here is kept.",
-                "Close the other window to work on it." if "window" in self.model.store.read_only else "",
+                "Close the other window to work on it." if "window" in self.session.store.read_only else "",
             )
 
     def _awake(self) -> None:
         """What is worked out can be shown now."""
         self._retitle()
-        if self.model.view is None or not isinstance(self.current, PictureStage):  # one with a photo has just shown it
+        if self.session.view is None or not isinstance(self.current, PictureStage):  # one with a photo has just shown it
             self.current.refresh()
         QTimer.singleShot(READY_MS, self.stages.get_ready)
 
     def _opened_well(self) -> None:
-        if self.model.settings.get("opening"):
-            self.model.settings.set("opening", "")
+        if self.session.settings.get("opening"):
+            self.session.settings.set("opening", "")
 
     def _apply_theme(self) -> None:
-        theme.use(self.model.settings.get("theme"), self.model.settings.get("text_size"))
+        theme.use(self.session.settings.get("theme"), self.session.settings.get("text_size"))
         app = QApplication.instance()
         assert isinstance(app, QApplication)
         theme.apply(app)
@@ -216,33 +216,33 @@ class Desk(QMainWindow):
         if mat is not None:
             run(mat)
         else:
-            self.model.messages.remark(f"There is no picture in {self.current.name}.")
+            self.session.messages.remark(f"There is no picture in {self.current.name}.")
 
     def pin(self, look: str) -> None:
         """Keep a look, or let it go."""
         if isinstance(self.current, PictureStage):
             self.current.pin(look)
         else:
-            self.model.messages.remark(f"There is no picture in {self.current.name}.")
+            self.session.messages.remark(f"There is no picture in {self.current.name}.")
 
     def step_area(self, step: int) -> None:
         """Choose the next area, or the one before."""
-        areas = self.model.areas
+        areas = self.session.areas
         if areas:
-            at = next((k for k, a in enumerate(areas) if a.id == self.model.area_id), -1 if step > 0 else 0)
-            self.model.choose_area(areas[(at + step) % len(areas)].id)
+            at = next((k for k, a in enumerate(areas) if a.id == self.session.area_id), -1 if step > 0 else 0)
+            self.session.choose_area(areas[(at + step) % len(areas)].id)
 
     # -- going about ---------------------------------------------------------------
     def go(self, stage: str) -> None:
         """Open a stage of the commission and remember it."""
-        if self.model.commission is None:
+        if self.session.commission is None:
             self.show_room("Shelf")
             return
-        if self.model.commission.stage != stage and not self.model.store.read_only:
+        if self.session.commission.stage != stage and not self.session.store.read_only:
             try:
-                SetStage(self.model, stage).carry_out()
+                SetStage(self.session, stage).carry_out()
             except Fault as fault:
-                self.model.messages.fault(fault)
+                self.session.messages.fault(fault)
         self._show_stage(stage)
 
     def _show_stage(self, stage: str) -> None:
@@ -273,7 +273,7 @@ class Desk(QMainWindow):
         self.rule.setVisible(self.current.with_rule)
 
     def _retitle(self) -> None:
-        c = self.model.commission
+        c = self.session.commission
         room = self.current.name if self.current.name in ROOMS else ""
         title = c.name if c else "Hanabira"
         line = " for ".join(q for q in (c.animal, c.client) if q) if c else "plan animal portraits"
@@ -282,7 +282,7 @@ class Desk(QMainWindow):
 
     def new_commission(self) -> None:
         """Make a commission and open its brief."""
-        if self.model.new_commission() is not None:
+        if self.session.new_commission() is not None:
             self.go("Brief")
             name = self.stages["Brief"]._fields.get("name")  # type: ignore[attr-defined]
             if name is not None:
@@ -301,15 +301,15 @@ class Desk(QMainWindow):
 
     def mark_values(self, values: dict[str, float] | None, aims: dict[str, float] | None = None) -> None:
         """Mark an area's values on the value rule, with what kit and paper reach, and what was moved by choice."""
-        if self.model.commission is None:
+        if self.session.commission is None:
             self.rule.set({}, 0, 100)
             return
-        reach = self.model.reach if self.model.awake else None
+        reach = self.session.reach if self.session.awake else None
         self.rule.set(values or {}, *((reach.darkest_l, reach.lightest_l) if reach else (0, 100)), aims)
 
     def say(self, what: str, kept: str = "", do: str = "") -> None:
         """Say a fault."""
-        self.model.messages.fault(Fault(what, kept, do))
+        self.session.messages.fault(Fault(what, kept, do))
 
     def explain(self, topic: str) -> None:
         """Open how something is measured."""
@@ -338,9 +338,9 @@ class Desk(QMainWindow):
     def open_handbook(self, page: str = "", heading: str = "") -> None:
         """Open the handbook beside the desk: on a page, or on that of the open stage."""
         if self.handbook is None:
-            acts = {"backup": self.back_up, "go-back": self.go_back, "folder": lambda: self.open_file(self.model.store.folder)}
+            acts = {"backup": self.back_up, "go-back": self.go_back, "folder": lambda: self.open_file(self.session.store.folder)}
             self.handbook = Handbook(
-                self, acts, lambda: about_page(self.model.store.folder, list(self.model.store.backups())), self.records.handbook
+                self, acts, lambda: about_page(self.session.store.folder, list(self.session.store.backups())), self.records.handbook
             )
             self.handbook.resize(theme.u(860), min(theme.u(640), self.height()))
         self.handbook.show()
@@ -351,18 +351,18 @@ class Desk(QMainWindow):
     @property
     def px_per_mm(self) -> float:
         """Design pixels a millimetre on this screen."""
-        return self.model.settings.get("screen_px_per_mm") / theme.scale()
+        return self.session.settings.get("screen_px_per_mm") / theme.scale()
 
     # -- files ------------------------------------------------------------------------
     def _file_to_open(self) -> str:
         def by_system() -> str:
             return QFileDialog.getOpenFileName(self, "Choose a picture file", str(start), PHOTO_FILTER)[0]
 
-        kept = self.model.settings.get("photo_folder")
+        kept = self.session.settings.get("photo_folder")
         start = next((f for f in (Path(kept), Path.home() / "Pictures", Path.home()) if str(f) != "." and f.is_dir()), Path.home())
-        path = ask.picture(self, "Choose a picture file", start, self.model.jobs, by_system)
+        path = ask.picture(self, "Choose a picture file", start, self.session.jobs, by_system)
         if path:
-            self.model.settings.set("photo_folder", str(Path(path).parent))
+            self.session.settings.set("photo_folder", str(Path(path).parent))
         return path
 
     def _file_to_save(self, name: str) -> str:
@@ -382,19 +382,19 @@ class Desk(QMainWindow):
         path = self.ask_open_path()
         if not path:
             return
-        if self.model.commission is None:
+        if self.session.commission is None:
             self.new_commission()
-        self.model.add_photo(path)
+        self.session.add_photo(path)
 
     # -- backups ------------------------------------------------------------------------
     def back_up(self) -> None:
         """Copy the database as it stands."""
-        model = self.model
-        model.jobs.run(
+        session = self.session
+        session.jobs.run(
             "backup",
             "Making a backup",
-            lambda _t: model.store.backup(),
-            lambda b: model.messages.remark(f"The backup is made: {b.path}"),
+            lambda _t: session.store.backup(),
+            lambda b: session.messages.remark(f"The backup is made: {b.path}"),
             lasting=True,
         )
 
@@ -404,39 +404,39 @@ class Desk(QMainWindow):
         def release() -> bool:
             return self.close()
 
-        self.rescue = Rescue(self.model.store.folder, None, lambda: self.show_studio(self.model.store.folder), release)
+        self.rescue = Rescue(self.session.store.folder, None, lambda: self.show_studio(self.session.store.folder), release)
         self.rescue.show()
 
     def _each_minute(self) -> None:
-        self.model.look_at_the_day()
+        self.session.look_at_the_day()
         self._look_displaced()
 
     def _look_displaced(self) -> None:
         """Another program changed the studio's files: say so once, and offer the two ways."""
-        if self.model.store.displaced is not None and not self._told_displaced:
+        if self.session.store.displaced is not None and not self._told_displaced:
             self._told_displaced = True
             QTimer.singleShot(0, self.choose_studio)
 
     def choose_studio(self) -> None:
         """Go on with what this window holds, or with what another program put in its place."""
-        store, folder = self.model.store, self.model.store.folder
+        store, folder = self.session.store, self.session.store.folder
         way = two_ways(self, store.displaced) if store.displaced is not None else None
         if way is not None:
-            self.open_studio(folder, lambda: way(folder, self.model.clock.now()))
+            self.open_studio(folder, lambda: way(folder, self.session.clock.now()))
 
     # -- undo ----------------------------------------------------------------------------
     def take_back(self) -> None:
         """Take back the last change, whichever stage it was made in."""
-        if self.model.undo is not None:
-            self.model.undo.undo()
+        if self.session.undo is not None:
+            self.session.undo.undo()
 
     def do_again(self) -> None:
         """Make the change again that was taken back."""
-        if self.model.undo is not None:
-            self.model.undo.redo()
+        if self.session.undo is not None:
+            self.session.undo.redo()
 
     def _undo_words(self, *_: object) -> None:
-        undo = self.model.undo
+        undo = self.session.undo
         words, can_undo = (undo.undo_words, undo.can_undo) if undo is not None else ("", False)
         self.bench.back.setText(f"Take back: {words}" if words else "Take back")
         self.bench.back.setEnabled(can_undo)
@@ -445,13 +445,13 @@ class Desk(QMainWindow):
     # -- theme and text size ---------------------------------------------------------------
     def switch_theme(self) -> None:
         """Day becomes evening and the other way round."""
-        self.model.settings.set("theme", "evening" if theme.current() == "day" else "day")
+        self.session.settings.set("theme", "evening" if theme.current() == "day" else "day")
         self.restyle()
 
     def text_step(self, step: int) -> None:
         sizes = theme.TEXT_SIZES
-        at = sizes.index(self.model.settings.get("text_size"))
-        self.model.settings.set("text_size", sizes[max(0, min(len(sizes) - 1, at + step))])
+        at = sizes.index(self.session.settings.get("text_size"))
+        self.session.settings.set("text_size", sizes[max(0, min(len(sizes) - 1, at + step))])
         self.restyle()
 
     def restyle(self) -> None:
@@ -469,7 +469,7 @@ class Desk(QMainWindow):
         """Open the ruler that makes true size true."""
         from hanabira.desk.widgets.screen_ruler import ScreenRuler
 
-        self.screen_ruler = ScreenRuler(self, self.model.settings)
+        self.screen_ruler = ScreenRuler(self, self.session.settings)
         self.screen_ruler.show()
 
     # -- events ------------------------------------------------------------------------------
@@ -547,8 +547,8 @@ class Desk(QMainWindow):
         )
 
     def _close_when_written(self) -> None:
-        if self._leaving and not self.model.jobs.writing:
-            self.model.jobs.changed.disconnect(self._close_when_written)
+        if self._leaving and not self.session.jobs.writing:
+            self.session.jobs.changed.disconnect(self._close_when_written)
             QTimer.singleShot(0, self.close)
 
     def open_studio(self, folder: Path, before: Callable[[], object] = lambda: None) -> None:
@@ -564,13 +564,13 @@ class Desk(QMainWindow):
         self.show_studio(folder)
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        writing = self.model.jobs.writing
+        writing = self.session.jobs.writing
         if writing:
             answer = "wait" if self._leaving else self.ask_leave(f"{writing[0].title}: this is not finished yet.")
             if answer != "stop":
                 if answer == "wait" and not self._leaving:
                     self._leaving = True
-                    self.model.jobs.changed.connect(self._close_when_written)
+                    self.session.jobs.changed.connect(self._close_when_written)
                 event.ignore()
                 return
         # a name being typed counts: leaving the field stores it
@@ -581,10 +581,10 @@ class Desk(QMainWindow):
         self.stages.stop()
         if self.handbook is not None:
             self.handbook.close()
-        self.model.settings.set("window", [self.width(), self.height()])
+        self.session.settings.set("window", [self.width(), self.height()])
         self._opened_well()
         app = QApplication.instance()
         if app is not None:
             app.removeEventFilter(self)
-        self.model.shut()
+        self.session.shut()
         super().closeEvent(event)

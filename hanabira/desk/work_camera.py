@@ -26,7 +26,7 @@ class WorkCamera:
         self.ask_folder = lambda: QFileDialog.getExistingDirectory(desk, "Folder that new photos come into")
         self.ask_path = lambda: desk.ask_open_path()
         self.ask_time: Callable[[str, When, datetime.datetime], datetime.datetime] = self._when
-        desk.model.ask_time = lambda name, when, now: self.ask_time(name, when, now)
+        desk.session.ask_time = lambda name, when, now: self.ask_time(name, when, now)
 
     def _when(self, name: str, when: When, now: datetime.datetime) -> datetime.datetime:
         """When a photo was taken of which neither the camera nor its file can be believed without asking."""
@@ -42,18 +42,18 @@ class WorkCamera:
         """Ask for the folder to watch, and begin; its path, empty when none was chosen."""
         folder = self.ask_folder()
         if folder:
-            self.desk.model.settings.set("camera_folder", folder)
-            self.desk.model.logbook.poll(self._step())
+            self.desk.session.settings.set("camera_folder", folder)
+            self.desk.session.logbook.poll(self._step())
         return folder
 
     def _step(self) -> str:
-        step = easel.AtTheEasel(self.desk.model).step()
+        step = easel.AtTheEasel(self.desk.session).step()
         return step.key if step is not None else ""
 
     def take(self) -> None:
         """A photo of the work as it stands, at the step that is to be done now."""
-        model, step = self.desk.model, self._step()
-        way, log = model.settings.get("camera"), model.logbook
+        session, step = self.desk.session, self._step()
+        way, log = session.settings.get("camera"), session.logbook
         if way == "simulated":
             camera = log.simulated_camera()
             if camera is None:
@@ -61,13 +61,13 @@ class WorkCamera:
                 return
             log.photograph(camera, step)
         elif way == "folder":
-            folder = model.settings.get("camera_folder")
+            folder = session.settings.get("camera_folder")
             if folder:
                 log.poll(step)
             else:
                 folder = self.choose_folder()
             if folder:
-                model.messages.remark(f"New pictures in {folder} come into the log by themselves.")
+                session.messages.remark(f"New pictures in {folder} come into the log by themselves.")
         else:
             path = self.ask_path()
             if path:

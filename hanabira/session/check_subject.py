@@ -188,35 +188,35 @@ class Measured:
         }
 
 
-def subject_of(model: Session, shot: Shot | None = None) -> Subject | None:
+def subject_of(session: Session, shot: Shot | None = None) -> Subject | None:
     """The open commission as it stood when a photo was taken, or as it stands now; None while its photo is not there."""
-    c, photo, view = model.commission, model.photo, model.view
+    c, photo, view = session.commission, session.photo, session.view
     if c is None or photo is None or view is None or not view.full:
         return None
-    rows = model.planner.log()
+    rows = session.planner.log()
     earlier: PhotoCheck | None = None
     earlier_rows: tuple[LogRow, ...] = ()
     if shot is not None:
         rows = tuple(r for r in rows if r.at <= shot.at)
-        before = [q for q in model.store.all(Shot, commission_id=c.id) if q.at < shot.at]
-        kept = {q.id: q for q in model.store.all(PhotoCheck, commission_id=c.id)}
+        before = [q for q in session.store.all(Shot, commission_id=c.id) if q.at < shot.at]
+        kept = {q.id: q for q in session.store.all(PhotoCheck, commission_id=c.id)}
         last = next((q for q in sorted(before, key=lambda q: q.at, reverse=True) if q.id in kept), None)
         if last is not None:
             earlier, earlier_rows = kept[last.id], tuple(r for r in rows if r.at <= last.at)
     requests = {}
-    for a in model.areas:
-        known = model.measuring.kept(a.id)
-        requests[a.id] = (model.measuring.request(a), known[1] if known is not None else None)
-    far = {a.id: model.workshop.far(a) for a in model.areas}
+    for a in session.areas:
+        known = session.measuring.kept(a.id)
+        requests[a.id] = (session.measuring.request(a), known[1] if known is not None else None)
+    far = {a.id: session.workshop.far(a) for a in session.areas}
     return Subject(
-        c, photo, view, model.areas, requests, dict(model.recipes), tuple(rows), model.kit, model.paper, model.gamut, model.reach,
-        model.settings.get(STRIP_SETTING).get(model.kit_id, {}), {k: 0.5 if v is None else 1 - v for k, v in far.items()}, _lean_of(model), earlier, earlier_rows,
+        c, photo, view, session.areas, requests, dict(session.recipes), tuple(rows), session.kit, session.paper, session.gamut, session.reach,
+        session.settings.get(STRIP_SETTING).get(session.kit_id, {}), {k: 0.5 if v is None else 1 - v for k, v in far.items()}, _lean_of(session), earlier, earlier_rows,
     )  # fmt: skip
 
 
-def _lean_of(model: Session) -> tuple[float, float, float]:
+def _lean_of(session: Session) -> tuple[float, float, float]:
     """The hand's lean that the artist agreed to for the kit, kept within reason."""
-    kept = model.settings.get("hand_lean").get(model.kit_id, [])
+    kept = session.settings.get("hand_lean").get(session.kit_id, [])
     if not isinstance(kept, list) or len(kept) != 3 or not all(isinstance(v, int | float) for v in kept):
         return 0.0, 0.0, 0.0
     a, b, c = (max(-15.0, min(15.0, float(v))) for v in kept)

@@ -68,8 +68,8 @@ RIM = "rim"
 class Checkroom:
     """Judges photos of the open commission's work. Verdicts are records; pictures are made again when they are needed."""
 
-    def __init__(self, model: Session) -> None:
-        self.model = model
+    def __init__(self, session: Session) -> None:
+        self.session = session
         self.judged: dict[str, Judged] = {}
         self.working = ""
         """Id of the photo that is being judged."""
@@ -84,8 +84,8 @@ class Checkroom:
     # -- what is kept -------------------------------------------------------------
     def kept(self) -> dict[str, PhotoCheck]:
         """Verdicts by the photo's id."""
-        c = self.model.commission
-        return {q.id: q for q in self.model.store.all(PhotoCheck, commission_id=c.id)} if c is not None else {}
+        c = self.session.commission
+        return {q.id: q for q in self.session.store.all(PhotoCheck, commission_id=c.id)} if c is not None else {}
 
     def verdict(self, shot: Shot) -> dict[str, Any] | None:
         """What a photo told, as plain data; None before it was judged."""
@@ -109,13 +109,13 @@ class Checkroom:
 
     def stale(self, shot: Shot) -> int:
         """Steps that the log holds since a photo."""
-        return sum(r.state == "done" and r.at > shot.at for r in self.model.planner.log())
+        return sum(r.state == "done" and r.at > shot.at for r in self.session.planner.log())
 
     def curves(self) -> dict[str, list[tuple[str, float, bool]]]:
         """Mean ΔE00 from the plan at the time, by area: (time, ΔE00, sure) of each judged photo."""
         kept = self.kept()
         out: dict[str, list[tuple[str, float, bool]]] = {}
-        for shot in self.model.logbook.shots():
+        for shot in self.session.logbook.shots():
             found = kept.get(shot.id)
             if found is None or not found.told:
                 continue
@@ -130,7 +130,7 @@ class Checkroom:
         """How near each finished area stands to its plan by the last photo that read it, ΔE00: for the record."""
         kept = self.kept()
         out: dict[str, float] = {}
-        for shot in self.model.logbook.shots():
+        for shot in self.session.logbook.shots():
             if shot.id in kept and kept[shot.id].told:
                 for a in verdict_of(kept[shot.id].told).get("areas", ()):
                     if a.get("near_de00") is not None and a.get("finished"):
@@ -139,7 +139,7 @@ class Checkroom:
 
     def keep_tried(self, chips: Sequence[tuple[tuple[Pass, ...], Array]]) -> int:
         """Colours of stacks that were laid on scrap and read back, kept with the places they were tried for; one undoable edit. How many places."""
-        m = self.model
+        m = self.session
         before: list[Record] = []
         after: list[Record] = []
         places = 0
@@ -160,17 +160,17 @@ class Checkroom:
 
     def keep_strip(self, found: dict[str, tuple[float, float, float]]) -> None:
         """Colours of the studio's own check strip, kept for the kit."""
-        m = self.model
+        m = self.session
         m.settings.set("check_strip", {**m.settings.get("check_strip"), m.kit_id: {k: list(v) for k, v in found.items()}})
         m.checks_changed.emit()
 
     def share_near(self) -> float:
         """Share of the areas that are finished and were read without a fault by the last photo that read them, 0–1."""
-        areas, kept = self.model.areas, self.kept()
+        areas, kept = self.session.areas, self.kept()
         if not areas or not kept:
             return 0.0
         meant, well = self.meant(), {}
-        for shot in self.model.logbook.shots():
+        for shot in self.session.logbook.shots():
             if shot.id in kept and kept[shot.id].told:
                 data = verdict_of(kept[shot.id].told)
                 bad = {f["area_id"] for f in data.get("faults", ()) if not self.is_meant(f, meant)}
@@ -187,7 +187,7 @@ class Checkroom:
 
         Without ``keep`` only the pictures of a verdict that is kept already are made again.
         """
-        m = self.model
+        m = self.session
         subject = subject_of(m, shot)
         if subject is None:
             m.messages.fault(Fault("The client’s photo is not there yet.", "Nothing was judged.", "Wait a moment, then check again."))
@@ -247,14 +247,14 @@ class Checkroom:
     def stopped(self) -> None:
         """The check was cancelled."""
         self.working = self.step = ""
-        self.model.checks_changed.emit()
+        self.session.checks_changed.emit()
 
     def _keep(self, shot: Shot, data: dict[str, Any]) -> None:
-        m = self.model
+        m = self.session
         before = self.kept().get(shot.id)
         rows = sum(r.at <= shot.at for r in m.planner.log())
         now = PhotoCheck(
-            shot.id, shot.commission_id, self.model.clock.stamp(), json.dumps(data, ensure_ascii=False),
+            shot.id, shot.commission_id, self.session.clock.stamp(), json.dumps(data, ensure_ascii=False),
             before.meant if before is not None else (), before.said if before is not None else "", rows,
         )  # fmt: skip
         if m.store.get(Shot, shot.id) is not None:
@@ -271,14 +271,14 @@ class Checkroom:
                 return False
             others = tuple(k for k in found.meant if parted(k)[0] != key)
             after_ = replace(found, meant=(*others, entry(key, float(fault.get("size", 0.0)))))
-            return self.model.do(Edit(self.model, "I meant it so", [found], [after_]))
+            return self.session.do(Edit(self.session, "I meant it so", [found], [after_]))
         holders = [q for q in kept.values() if any(parted(k)[0] == key for k in q.meant)]
         after = [replace(q, meant=tuple(k for k in q.meant if parted(k)[0] != key)) for q in holders]
-        return bool(holders) and self.model.do(Edit(self.model, "not meant so", holders, after))
+        return bool(holders) and self.session.do(Edit(self.session, "not meant so", holders, after))
 
     def likeness(self, shot: Shot) -> tuple[tuple[str, bool], ...]:
         """The brief's marks of likeness, a sentence each, and whether they were found in this photo of the work."""
-        c, kept = self.model.commission, self.kept().get(shot.id)
+        c, kept = self.session.commission, self.kept().get(shot.id)
         marks = likeness_marks(c.notes if c is not None else "")
         ticked = kept.meant if kept is not None else ()
         return tuple((q, f"{LIKE}{q[:MARK_CHARS]}" in ticked) for q in marks[:MOST_MARKS])
@@ -290,11 +290,11 @@ class Checkroom:
         if kept is None or (key in kept.meant) == found:
             return False
         after = replace(kept, meant=(*kept.meant, key) if found else tuple(k for k in kept.meant if k != key))
-        return self.model.do(Edit(self.model, "mark of likeness", [kept], [after]))
+        return self.session.do(Edit(self.session, "mark of likeness", [kept], [after]))
 
     def into_plan(self, shot: Shot, key: str) -> bool:
         """The correction of a fault becomes steps of the plan; layers of the recipe that were skipped are opened again. One undoable edit."""
-        m = self.model
+        m = self.session
         f = next((q for q in self.faults(shot) if q["key"] == key), None)
         recipe = m.recipes.get(f["area_id"]) if f is not None else None
         if f is None or recipe is None:
@@ -318,7 +318,7 @@ class Checkroom:
 
     def steps_of(self, f: dict[str, Any]) -> tuple[Layer, ...]:
         """The layers that a fault's correction makes in the recipe; none where it cannot be one."""
-        recipe = self.model.recipes.get(f["area_id"])
+        recipe = self.session.recipes.get(f["area_id"])
         ids = {p.id for p in recipe.places} if recipe is not None else set()
         out = []
         for s in f["proposal"]["steps"]:
@@ -338,12 +338,12 @@ class Checkroom:
     # -- the morning look --------------------------------------------------------------
     def morning(self, shot: Shot, now: datetime.datetime) -> bool:
         """Whether a photo is looked at before its numbers: judged after a night, and nothing said of it yet."""
-        if not self.model.settings.get("mornings"):
+        if not self.session.settings.get("mornings"):
             return False
         found = self.kept().get(shot.id)
         taken = datetime.datetime.fromisoformat(shot.at)
         later = now - taken
-        rows = self.model.planner.log()
+        rows = self.session.planner.log()
         rested = not any(r.at > shot.at for r in rows)
         return (found is None or not found.said) and rested and taken.date() < now.date() and later.total_seconds() > NIGHT_H * 3600
 
@@ -353,15 +353,15 @@ class Checkroom:
         data = {"word": word, "area": area_id, "certain": certain, "at_mm": list(at_mm) if at_mm else None}
         text = json.dumps(data)
         before = [found] if found is not None else []
-        rows = sum(r.at <= shot.at for r in self.model.planner.log())
+        rows = sum(r.at <= shot.at for r in self.session.planner.log())
         now = replace(found, said=text) if found is not None else PhotoCheck(shot.id, shot.commission_id, shot.at, "", (), text, rows)
-        self.model.settings.set("mornings_skipped", 0)
-        return self.model.do(Edit(self.model, "what struck first", before, [now]))
+        self.session.settings.set("mornings_skipped", 0)
+        return self.session.do(Edit(self.session, "what struck first", before, [now]))
 
     def mornings(self) -> list[tuple[str, bool]]:
         """Of every morning of this commission: its day, and whether the measure agreed with what was said."""
         out = []
-        for shot in self.model.logbook.shots():
+        for shot in self.session.logbook.shots():
             agreed = self.agreed(shot)
             if agreed is not None:
                 out.append((shot.at[:10], agreed))
@@ -384,7 +384,7 @@ class Checkroom:
         out: list[dict[str, Any]] = []
         leans: list[list[float]] = []
         kinds: dict[str, int] = {}
-        for shot in self.model.logbook.shots():
+        for shot in self.session.logbook.shots():
             data = self.verdict(shot)
             if not data or data.get("refused") or not data.get("colour"):
                 continue
@@ -406,25 +406,25 @@ class Checkroom:
 
     def take_lesson(self, lean: list[float]) -> None:
         """The forecasts of this kit count on the hand as the photos have seen it, until that is taken back."""
-        m = self.model
+        m = self.session
         m.settings.set("hand_lean", {**m.settings.get("hand_lean"), m.kit_id: lean})
         m.checks_changed.emit()
 
     def forget_lesson(self) -> None:
         """The forecasts are the kit's own again."""
-        m = self.model
+        m = self.session
         m.settings.set("hand_lean", {k: v for k, v in m.settings.get("hand_lean").items() if k != m.kit_id})
         m.checks_changed.emit()
 
     @property
     def lean(self) -> list[float]:
         """The lean that the forecasts of this kit count on; empty when none."""
-        return list(self.model.settings.get("hand_lean").get(self.model.kit_id, []))
+        return list(self.session.settings.get("hand_lean").get(self.session.kit_id, []))
 
     def cautions(self) -> tuple[str, ...]:
         """What came back on photos of this studio's works, for the recipes to come."""
         kinds: dict[str, int] = {}
-        for q in self.model.store.all(PhotoCheck):
+        for q in self.session.store.all(PhotoCheck):
             if q.told:
                 for f in verdict_of(q.told).get("faults", ()):
                     if not self.is_meant(f, sizes(_meant(q))):

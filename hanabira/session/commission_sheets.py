@@ -42,9 +42,9 @@ _SIDE, _FORECAST_PX_MM = 1600, 6.0
 NOOK_MM2 = 350.0
 
 
-def order_facts(model: Session) -> list[tuple[str, str]]:
+def order_facts(session: Session) -> list[tuple[str, str]]:
     """What was ordered: names and values."""
-    c = model.commission
+    c = session.commission
     assert c is not None
     p = papers()[c.paper_id]
     behind = (
@@ -58,7 +58,7 @@ def order_facts(model: Session) -> list[tuple[str, str]]:
     return [
         ("Sheet", f"{c.width_mm:.0f} × {c.height_mm:.0f} mm, border {c.border_mm:.0f} mm, {p.name.lower()}, {ground_name(c)}"),
         ("Backdrop", behind),
-        ("Medium", model.kit.name),
+        ("Medium", session.kit.name),
         ("School", "; ".join(told)),
         ("Likeness", c.notes),
         ("Accessories", c.terms.accessories),
@@ -66,9 +66,9 @@ def order_facts(model: Session) -> list[tuple[str, str]]:
     ]
 
 
-def title_line(model: Session) -> str:
+def title_line(session: Session) -> str:
     """Animal, client and dates in one line."""
-    c = model.commission
+    c = session.commission
     assert c is not None
     return " · ".join(q for q in (c.animal, f"for {c.client}" if c.client else "", due_words(c.due) if c.due else "") if q)
 
@@ -81,17 +81,17 @@ def shot_pixels(store: Store, shot: Shot, token: Token) -> np.ndarray:
         return np.full((30, 40, 3), 143, np.uint8)
 
 
-def sheet_picture(model: Session) -> np.ndarray | None:
+def sheet_picture(session: Session) -> np.ndarray | None:
     """What of the prepared photo lies on the sheet, (H, W, 3) uint8."""
-    photo, view = model.photo, model.view
+    photo, view = session.photo, session.view
     if photo is None or view is None:
         return None
     return view.sheet_crop(photo.crop, _SIDE)
 
 
-def book_of(model: Session, plan: Planned) -> Book:
+def book_of(session: Session, plan: Planned) -> Book:
     """The bench book's content: sessions that are still to come."""
-    kit, done = model.kit, model.planner.done_keys()
+    kit, done = session.kit, session.planner.done_keys()
     number = {s.key: n for n, s in enumerate(plan.ordered.steps, 1)}
     known = lambda code: kit.masstone_lab[kit.index[code]] if code in kit.index else None  # noqa: E731
 
@@ -116,7 +116,7 @@ def book_of(model: Session, plan: Planned) -> Book:
         days.append(BookDay(day, f"{qs[0].start:%H:%M} to {qs[-1].end:%H:%M}", steps))
     ready = [
         Ready(f"{w.code} {w.name}", known(w.code), f"{w.coming_mm:.1f} mm of {w.left_mm:.0f} mm", w.short)
-        for w in model.logbook.wear()
+        for w in session.logbook.wear()
         if w.coming_mm > 0
     ]
     words: dict[str, None] = {}
@@ -128,9 +128,9 @@ def book_of(model: Session, plan: Planned) -> Book:
     words.pop(SHEET, None)
     due = plan.due
     slack = plan.calendar.slack_days(due)
-    order = [*order_facts(model), ("Hours", hours_words([s for s in plan.ordered.steps if s.key not in done]))]
-    if model.planner.covering().words and not model.planner.covering().whole:
-        order.append(("Planned", model.planner.covering().words))
+    order = [*order_facts(session), ("Hours", hours_words([s for s in plan.ordered.steps if s.key not in done]))]
+    if session.planner.covering().words and not session.planner.covering().whole:
+        order.append(("Planned", session.planner.covering().words))
     order.append(
         (
             "Finished",
@@ -141,51 +141,51 @@ def book_of(model: Session, plan: Planned) -> Book:
     waits = [
         f"{w.why} {w.minutes:.0f} minutes." if w.minutes < 120 else f"{w.why} {w.minutes / 60:.0f} hours." for w in plan.calendar.waiting
     ]
-    c = model.commission
+    c = session.commission
     assert c is not None
     return Book(
         c.name,
-        title_line(model),
-        sheet_picture(model),
+        title_line(session),
+        sheet_picture(session),
         order,
         days,
         ready,
         list(dict.fromkeys(waits)),
         [*words, SHEET],
-        model.settings.get("card_paper"),
-        sender=sender(model.settings),
+        session.settings.get("card_paper"),
+        sender=sender(session.settings),
     )
 
 
-def approval_of(model: Session) -> Callable[[Token], Approval]:
+def approval_of(session: Session) -> Callable[[Token], Approval]:
     """The approval sheet's content; the returned work, which paints the forecast, may run off the interface thread."""
-    c, picture, photo, view, plan = model.commission, sheet_picture(model), model.photo, model.view, model.planner.planned()
+    c, picture, photo, view, plan = session.commission, sheet_picture(session), session.photo, session.view, session.planner.planned()
     assert c is not None and picture is not None and photo is not None and view is not None
-    facts = [q for q in order_facts(model) if q[0] not in ("School", "Likeness")]
+    facts = [q for q in order_facts(session) if q[0] not in ("School", "Likeness")]
     facts.append(("Ready", day_words(datetime.date.fromisoformat(c.due)) if c.due else "to be agreed"))
     terms = []
     if plan is not None and c.terms.rate > 0:
-        price, parts = price_words(model, plan)
+        price, parts = price_words(session, plan)
         terms.append(f"Price: {price}, {parts}. The range covers {hours_words(plan.ordered.steps)} of work.")
-        if not model.planner.covering().whole:
-            terms.append(model.planner.covering().words)
+        if not session.planner.covering().whole:
+            terms.append(session.planner.covering().words)
     terms.append(
         "The photographs are used for this portrait with their owner’s permission."
         if c.terms.photo_permission
         else "The client confirms that the photographs may be used for this portrait."
     )
     terms.append("Changes after this day are agreed anew, with their time and price.")
-    planned = [a.id for a in model.areas if model.recipe_layers(a.id)]
-    subject = subject_of(model) if planned else None
-    words = "How it will look on the paper, as forecast" if len(planned) == len(model.areas) else (
-        f"How it will look on the paper, as forecast: {len(planned)} of {len(model.areas)} areas are planned, the rest is bare"
+    planned = [a.id for a in session.areas if session.recipe_layers(a.id)]
+    subject = subject_of(session) if planned else None
+    words = "How it will look on the paper, as forecast" if len(planned) == len(session.areas) else (
+        f"How it will look on the paper, as forecast: {len(planned)} of {len(session.areas)} areas are planned, the rest is bare"
     )  # fmt: skip
-    eye = next((a for a in model.areas if a.surface_id == "eye"), None)
-    line = medium_line(model)
+    eye = next((a for a in session.areas if a.surface_id == "eye"), None)
+    line = medium_line(session)
     size = (view.size[0], view.size[1])
     whole = Approval(
-        c.name, line, picture, facts, tuple(_coat_colours(model)), terms, c.client, day_words(model.clock.today()), f"{c.width_mm:.0f} × {c.height_mm:.0f} mm",
-        None, words, None, EYE_MM, tuple(likeness_marks(c.notes)), sender(model.settings), model.settings.get("card_paper"),
+        c.name, line, picture, facts, tuple(_coat_colours(session)), terms, c.client, day_words(session.clock.today()), f"{c.width_mm:.0f} × {c.height_mm:.0f} mm",
+        None, words, None, EYE_MM, tuple(likeness_marks(c.notes)), sender(session.settings), session.settings.get("card_paper"),
     )  # fmt: skip
 
     def work(token: Token) -> Approval:
@@ -236,9 +236,9 @@ def _without_nooks(painted: np.ndarray, inside: Sequence[np.ndarray]) -> tuple[n
     return np.asarray(cv2.inpaint(np.ascontiguousarray(painted), grown, 9, cv2.INPAINT_TELEA)), holes
 
 
-def medium_line(model: Session) -> str:
+def medium_line(session: Session) -> str:
     """What is drawn, and in what."""
-    medium, c = "pastel" if any(p.binder == "pastel" for p in model.kit) else "coloured pencil", model.commission
+    medium, c = "pastel" if any(p.binder == "pastel" for p in session.kit) else "coloured pencil", session.commission
     return f"A portrait of your {c.animal} in {medium}" if c is not None and c.animal else f"A portrait in {medium}"
 
 
@@ -250,31 +250,31 @@ def _cut(pixels: np.ndarray, box: Sequence[float]) -> np.ndarray:
     return np.asarray(cv2.warpAffine(pixels, move, shape, flags=cv2.INTER_AREA, borderValue=(255, 255, 255)))
 
 
-def _coat_colours(model: Session) -> list[tuple[Array, str, str]]:
+def _coat_colours(session: Session) -> list[tuple[Array, str, str]]:
     """The general colour of the largest areas that were measured, from light to dark, with area, colour and value step."""
     known = [
         (a, m)
-        for a in model.areas
-        if (m := model.measures(a.id)) is not None and a.surface_id not in ("eye", "nose") and not m.clipping.unknown
+        for a in session.areas
+        if (m := session.measures(a.id)) is not None and a.surface_id not in ("eye", "nose") and not m.clipping.unknown
     ]
     largest = sorted(known, key=lambda q: -(q[1].mm2 or 0.0))[:6]
     out = [(np.asarray(m.values.band_lab["general"], float), a.name) for a, m in largest]
     return [(lab, name, f"{colour_name(lab)} · step {value_step(float(lab[0]))}") for lab, name in sorted(out, key=lambda q: -q[0][0])]
 
 
-def record_data(model: Session) -> dict[str, Any]:
+def record_data(session: Session) -> dict[str, Any]:
     """The record as plain data; keys as documented in docs/formats.md."""
-    c, plan, log = model.commission, model.planner.planned(), model.logbook.rows()
+    c, plan, log = session.commission, session.planner.planned(), session.logbook.rows()
     assert c is not None
-    first = model.logbook.first_plan()
+    first = session.logbook.first_plan()
     areas = account.by_area(plan.ordered.steps, log, first) if plan else ()
     days = account.by_day(first.days, log) if first else ()
     names = {k: q.name for k, q in surfaces().items()}
     r = lambda v: round(v, 2)  # noqa: E731
-    near = model.checkroom.nearness()
+    near = session.checkroom.nearness()
     return {
         "format": RECORD_FORMAT, "commission": c.name, "client": c.client, "animal": c.animal, "due": c.due, "delivered": c.delivered or None,
-        "order": {k.lower(): v for k, v in order_facts(model) if v},
+        "order": {k.lower(): v for k, v in order_facts(session) if v},
         "hours": {
             "taken": r(sum(q.minutes for q in log if q.state == "done") / 60),
             "areas": [
@@ -283,22 +283,22 @@ def record_data(model: Session) -> dict[str, Any]:
             "days": [{"date": d.day.isoformat(), "taken": r(d.taken / 60), "planned": r(d.planned / 60)} for d in days],
         },
         "pencils": [
-            {"code": w.code, "name": w.name, "times": w.times, "worn_mm": r(w.worn_mm), "coming_mm": r(w.coming_mm), "reorder": w.short} for w in model.logbook.wear()
+            {"code": w.code, "name": w.name, "times": w.times, "worn_mm": r(w.worn_mm), "coming_mm": r(w.coming_mm), "reorder": w.short} for w in session.logbook.wear()
         ],
         "nearness": [
-            {"number": a.number, "name": a.name, "de00": near[a.id]} for a in model.areas if a.id in near
+            {"number": a.number, "name": a.name, "de00": near[a.id]} for a in session.areas if a.id in near
         ],
         "learned": list(account.learned(plan.pace, log, names)) if plan else [],
-        "photos": [{"at": q.at, "file": f"{q.digest}{q.suffix}", "name": q.original_name, "before_step": q.step, "note": q.note} for q in model.logbook.shots()],
+        "photos": [{"at": q.at, "file": f"{q.digest}{q.suffix}", "name": q.original_name, "before_step": q.step, "note": q.note} for q in session.logbook.shots()],
         "log": [{k: getattr(q, k) for k in ("at", "area_name", "surface_id", "role", "pencil", "pressure", "minutes", "guess_min", "state", "differs", "note")} for q in log],
     }  # fmt: skip
 
 
-def record_of(model: Session) -> Callable[[Token], Record]:
+def record_of(session: Session) -> Callable[[Token], Record]:
     """The record's content; the returned work, which opens the photos, may run off the interface thread."""
-    c, log, shots = model.commission, model.logbook.rows(), model.logbook.shots()
+    c, log, shots = session.commission, session.logbook.rows(), session.logbook.shots()
     assert c is not None
-    kit, plan = model.kit, model.planner.planned()
+    kit, plan = session.kit, session.planner.planned()
     known = lambda code: kit.masstone_lab[kit.index[code]] if code in kit.index else None  # noqa: E731
     rows = []
     for q in log:
@@ -308,7 +308,7 @@ def record_of(model: Session) -> Callable[[Token], Record]:
         took = f"{q.minutes:.0f} min" if q.state == "done" else {"skipped": "left out"}.get(q.state, q.state)
         remark = " ".join(v for v in (q.differs, f"“{q.note}”" if q.note else "") if v)
         rows.append(RecordRow(f"{t.day} {t:%b} {t:%H:%M}", f"{q.area_name or 'The whole'}, {q.role}", known(q.pencil), what, took, remark))
-    areas = account.by_area(plan.ordered.steps, log, model.logbook.first_plan()) if plan else ()
+    areas = account.by_area(plan.ordered.steps, log, session.logbook.first_plan()) if plan else ()
     hours = [(f"{a.number} {a.name}", f"{a.taken / 60:.1f} h", f"{a.low / 60:.1f}–{a.high / 60:.1f} h") for a in areas]
     hours.append(
         (
@@ -319,19 +319,19 @@ def record_of(model: Session) -> Callable[[Token], Record]:
     )
     pencils = [
         (known(w.code), f"{w.code} {w.name}", f"{w.times} layer{'' if w.times == 1 else 's'}, {w.worn_mm:.1f} mm of barrel")
-        for w in model.logbook.wear()
+        for w in session.logbook.wear()
         if w.times
     ]
     learned = account.learned(plan.pace, log, {k: q.name for k, q in surfaces().items()}) if plan else ()
-    facts = [q for q in order_facts(model) if q[0] != "School"]
-    near = model.checkroom.nearness()
+    facts = [q for q in order_facts(session) if q[0] != "School"]
+    near = session.checkroom.nearness()
     if near:
-        parts = [f"{a.name} {near[a.id]:.1f}" for a in model.areas if a.id in near]
+        parts = [f"{a.name} {near[a.id]:.1f}" for a in session.areas if a.id in near]
         facts.append(("How near", f"ΔE00 from the plan by the last photo that read each area: {', '.join(parts)}"))
     if c.delivered:
         facts.append(("Delivered", day_words(datetime.date.fromisoformat(c.delivered))))
-    title, line, page, store = c.name, title_line(model), model.settings.get("card_paper"), model.store
-    whose = sender(model.settings)
+    title, line, page, store = c.name, title_line(session), session.settings.get("card_paper"), session.store
+    whose = sender(session.settings)
 
     def work(token: Token) -> Record:
         photos = []

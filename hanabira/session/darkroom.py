@@ -36,8 +36,8 @@ _ALPHA_SIDE = 2400
 class Darkroom:
     """Makes `Session.view` and its looks. The decoded file and the cut are kept, so that a setting costs only its own work."""
 
-    def __init__(self, model: Session) -> None:
-        self.model = model
+    def __init__(self, session: Session) -> None:
+        self.session = session
         self._raw: tuple[str, Picture] | None = None
         self._alpha: tuple[object, Array] | None = None
         self._forecast: object = None
@@ -51,34 +51,34 @@ class Darkroom:
     # -- the working photo ---------------------------------------------------
     def load(self) -> None:
         """Show a quick copy first, then the whole photo; both off the interface thread."""
-        model, photo = self.model, self.model.photo
+        session, photo = self.session, self.session.photo
         if photo is None:
-            model.view = None
-            model.view_ready.emit()
+            session.view = None
+            session.view_ready.emit()
             return
 
-        model.unopened = ""
+        session.unopened = ""
 
         def lost(fault: Fault) -> None:
-            model.unopened = photo.digest
-            model.messages.fault(fault)
-            model.view_ready.emit()
+            session.unopened = photo.digest
+            session.messages.fault(fault)
+            session.view_ready.emit()
 
         def show_quick(view: View) -> None:
-            model.show_view(view)
+            session.show_view(view)
             if not view.full:
-                model.jobs.run(
-                    "photo", f"Reading {photo.original_name} at full size", lambda token: self._whole(photo, token), model.show_view
+                session.jobs.run(
+                    "photo", f"Reading {photo.original_name} at full size", lambda token: self._whole(photo, token), session.show_view
                 )
 
         raw = self._raw  # read once: a job may put another photo there meanwhile
         if raw is not None and raw[0] == photo.digest and max(raw[1].pixels.shape) > PREVIEW_SIDE:
-            model.jobs.run("photo", f"Preparing {photo.original_name}", lambda token: self._small(photo, raw[1], token), show_quick, lost)
+            session.jobs.run("photo", f"Preparing {photo.original_name}", lambda token: self._small(photo, raw[1], token), show_quick, lost)
         else:
-            model.jobs.run("photo", f"Opening {photo.original_name}", lambda token: self._quick(photo, token), show_quick, lost)
+            session.jobs.run("photo", f"Opening {photo.original_name}", lambda token: self._quick(photo, token), show_quick, lost)
 
     def _quick(self, photo: Photo, token: Token) -> View:
-        picture = self.model.store.read_photo(photo, PREVIEW_SIDE, token)
+        picture = self.session.store.read_photo(photo, PREVIEW_SIDE, token)
         if picture.pixels.shape[1] == picture.size[0]:
             self._raw = (photo.digest, picture)
         return self._develop(photo, picture.pixels, picture, token)
@@ -92,13 +92,13 @@ class Darkroom:
     def _whole(self, photo: Photo, token: Token) -> View:
         raw = self._raw
         if raw is None or raw[0] != photo.digest:
-            raw = (photo.digest, self.model.store.read_photo(photo, None, token))
+            raw = (photo.digest, self.session.store.read_photo(photo, None, token))
             token.check()  # a cancelled job leaves the newer photo's pixels where they are
             self._raw = raw
         return self._develop(photo, raw[1].pixels, raw[1], token)
 
     def _develop(self, photo: Photo, pixels: np.ndarray, picture: Picture, token: Token) -> View:
-        sign = self.model.light_sign(photo)  # before the pixels: what changes meanwhile makes them stale, never the other way round
+        sign = self.session.light_sign(photo)  # before the pixels: what changes meanwhile makes them stale, never the other way round
         alpha = self.alpha(photo, pixels, token)
         done = prepare(pixels, photo.prep, photo.width_px, self.backdrop, alpha, token)
         view = View.of(done, picture.size, picture.remarks, token)
@@ -121,13 +121,13 @@ class Darkroom:
     @property
     def raw(self) -> np.ndarray | None:
         """The photo on the sheet as it was taken, upright; None until it is read at full size."""
-        photo, raw = self.model.photo, self._raw
+        photo, raw = self.session.photo, self._raw
         return raw[1].pixels if photo is not None and raw is not None and raw[0] == photo.digest else None
 
     @property
     def backdrop(self) -> tuple[Array, Array]:
         """The portrait's backdrop, encoded sRGB, at top and foot."""
-        c = self.model.commission
+        c = self.session.commission
         top, foot = c.backdrop_hexes if c else ("#ffffff", "#ffffff")
         return parse_hex(top), parse_hex(foot)
 
@@ -154,13 +154,13 @@ class Darkroom:
     @property
     def cover(self) -> Array | None:
         """Coverage of the animal as it was found last for the photo on the sheet, at its own size; None before."""
-        photo, kept = self.model.photo, self._alpha
+        photo, kept = self.session.photo, self._alpha
         return kept[1] if photo is not None and kept is not None and kept[0] == (photo.digest, photo.prep.cut) else None
 
     # -- other photos of the commission ---------------------------------------
     def other(self, photo: Photo) -> View | None:
         """A copy of another photo, prepared; None while it is being made (`Session.other_ready` tells)."""
-        sign = (photo.digest, photo.prep.pixels, self.model.commission.backdrop_hexes if self.model.commission else ())
+        sign = (photo.digest, photo.prep.pixels, self.session.commission.backdrop_hexes if self.session.commission else ())
         kept = self._others.get(photo.id)
         if kept is not None and kept[0] == sign:
             return kept[1]
@@ -170,31 +170,31 @@ class Darkroom:
 
         def keep(view: View) -> None:
             self._others[photo.id] = (sign, view)
-            self.model.other_ready.emit(photo.id)
+            self.session.other_ready.emit(photo.id)
 
-        self.model.jobs.run(f"other {photo.id}", f"Opening {photo.original_name}", work, keep, quiet=True)
+        self.session.jobs.run(f"other {photo.id}", f"Opening {photo.original_name}", work, keep, quiet=True)
         return None
 
     def copy_of(self, photo: Photo, token: Token) -> np.ndarray:
         """A prepared copy of any photo of the commission, at preview size; for work off the interface thread."""
-        picture = self.model.store.read_photo(photo, PREVIEW_SIDE, token)
+        picture = self.session.store.read_photo(photo, PREVIEW_SIDE, token)
         return prepare(picture.pixels, photo.prep, photo.width_px, self.backdrop, None, token)
 
     # -- looks --------------------------------------------------------------
     def want_look(self, name: str) -> None:
         """Make a look of the photo ready; `Session.look_ready` tells when it is."""
-        model, view = self.model, self.model.view
+        session, view = self.session, self.session.view
         if view is None:
             return
-        maths, photo = LOOKS[name][3], model.photo
+        maths, photo = LOOKS[name][3], session.photo
         if maths is None:
             self._want_forecast(view)
             return
         if name in view.looks:
-            model.look_ready.emit(name)
+            session.look_ready.emit(name)
             return
         assert photo is not None
-        steps, only = model.shape_steps, model.shape_only
+        steps, only = session.shape_steps, session.shape_only
         backdrop, kept = self.backdrop, self.cover
 
         def work(token: Token) -> np.ndarray:
@@ -211,24 +211,24 @@ class Darkroom:
 
         def done(image: np.ndarray) -> None:
             view.looks[name] = image
-            if model.view is view:
-                model.look_ready.emit(name)
+            if session.view is view:
+                session.look_ready.emit(name)
 
-        model.jobs.run(f"look {name}", LOOKS[name][0], work, done, quiet=True)
+        session.jobs.run(f"look {name}", LOOKS[name][0], work, done, quiet=True)
 
     # -- the portrait after some of its layers -----------------------------------
     def _layers_laid(self) -> dict[str, tuple[Layer, ...]]:
         """What of each area's recipe is taken as laid: at the easel what is done, in Recipe all, of the chosen area up to the chosen layer."""
-        model = self.model
-        c = model.commission
+        session = self.session
+        c = session.commission
         out = {}
-        log = model.planner.log() if c is not None and c.stage == "Easel" else None
-        for a in model.areas:
-            layers = model.recipe_layers(a.id)
+        log = session.planner.log() if c is not None and c.stage == "Easel" else None
+        for a in session.areas:
+            layers = session.recipe_layers(a.id)
             if log is not None:
-                layers = account.laid(a.id, layers, log, model.kit)
-            elif a.id == model.area_id and c is not None and c.stage == "Recipe":
-                layers = layers[: model.layer_at + 1]
+                layers = account.laid(a.id, layers, log, session.kit)
+            elif a.id == session.area_id and c is not None and c.stage == "Recipe":
+                layers = layers[: session.layer_at + 1]
             if layers:
                 out[a.id] = layers
         return out
@@ -238,13 +238,13 @@ class Darkroom:
 
         An area that is not measured is left out.
         """
-        model = self.model
-        kit, paper, size = model.kit, model.paper, view.size
+        session = self.session
+        kit, paper, size = session.kit, session.paper, view.size
         parts = []
-        for a in sorted(model.areas, key=lambda a: (a.level, -abs(ring_area(a.ring)))):
-            m, targets = model.measures(a.id), model.targets(a.id)
+        for a in sorted(session.areas, key=lambda a: (a.level, -abs(ring_area(a.ring)))):
+            m, targets = session.measures(a.id), session.targets(a.id)
             if a.id in laid and m is not None and targets is not None:
-                parts.append((a, targets, laid[a.id], model.drawing(a.id)))
+                parts.append((a, targets, laid[a.id], session.drawing(a.id)))
 
         def work(token: Token) -> np.ndarray:
             pixels = view.preview(_FORECAST_SIDE)
@@ -266,16 +266,16 @@ class Darkroom:
         return work
 
     def _want_forecast(self, view: View) -> None:
-        model, laid = self.model, self._layers_laid()
+        session, laid = self.session, self._layers_laid()
         if not laid:
-            model.messages.remark("Nothing is laid yet that could be shown.")
+            session.messages.remark("Nothing is laid yet that could be shown.")
             return
-        waiting = [key for key in laid if model.measures(key) is None]
+        waiting = [key for key in laid if session.measures(key) is None]
         for key in waiting:
-            model.want_measures(key)
-        sign = (tuple(laid.items()), model.kit_id, model.paper, tuple(sorted(waiting)), model.areas)
+            session.want_measures(key)
+        sign = (tuple(laid.items()), session.kit_id, session.paper, tuple(sorted(waiting)), session.areas)
         if "forecast" in view.looks and self._forecast == sign:
-            model.look_ready.emit("forecast")
+            session.look_ready.emit("forecast")
             return
         view.looks.pop("forecast", None)
         foretold = self.foretold(view, laid)
@@ -284,7 +284,7 @@ class Darkroom:
         def done(image: np.ndarray) -> None:
             view.looks["forecast"] = image
             self._forecast = sign
-            if model.view is view:
-                model.look_ready.emit("forecast")
+            if session.view is view:
+                session.look_ready.emit("forecast")
 
-        model.jobs.run("look forecast", "Laying the layers", work, done, quiet=True)
+        session.jobs.run("look forecast", "Laying the layers", work, done, quiet=True)

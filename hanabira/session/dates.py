@@ -163,11 +163,11 @@ def told_day(day: datetime.date, today: datetime.date) -> str:
     return f"{day:%A} {day_words(day)}, {distance_words(day, today)}"
 
 
-def orders_due(model: Session) -> dict[datetime.date, tuple[str, ...]]:
+def orders_due(session: Session) -> dict[datetime.date, tuple[str, ...]]:
     """Names of the other orders that are due on a day and not delivered yet."""
     out: dict[datetime.date, tuple[str, ...]] = {}
-    mine = model.commission.id if model.commission is not None else ""
-    for c in model.commissions:
+    mine = session.commission.id if session.commission is not None else ""
+    for c in session.commissions:
         if c.due and not c.delivered and not c.archived and c.id != mine and not is_part(c.id):
             day = datetime.date.fromisoformat(c.due)
             out[day] = (*out.get(day, ()), c.name)

@@ -61,13 +61,13 @@ class Spot:
 class Dropper:
     """Reads spots off the interface thread; keeps the last one."""
 
-    def __init__(self, model: Session) -> None:
-        self.model = model
+    def __init__(self, session: Session) -> None:
+        self.session = session
         self.last: Spot | None = None
 
     def touch(self, x: float, y: float) -> None:
         """Read the spot at a place in photo pixels and say what it is."""
-        m, view = self.model, self.model.view
+        m, view = self.session, self.session.view
         colour = view.at(x, y) if view is not None else None
         if view is None or colour is None or m.commission is None:
             return
@@ -89,12 +89,12 @@ class Dropper:
 
     def keep(self) -> bool:
         """Put the last spot into the commission's notes; one undoable edit."""
-        c = self.model.commission
+        c = self.session.commission
         if c is None or self.last is None:
-            self.model.messages.remark("Touch a spot of the picture with the right button first.")
+            self.session.messages.remark("Touch a spot of the picture with the right button first.")
             return False
-        words = self.last.words({p.code: p.name for p in self.model.kit})
-        return self.model.do(EditBrief(self.model, "noted spot", False, notes=f"{c.notes}\n{words}".strip()))
+        words = self.last.words({p.code: p.name for p in self.session.kit})
+        return self.session.do(EditBrief(self.session, "noted spot", False, notes=f"{c.notes}\n{words}".strip()))
 
 
 def _around(view: View, x: float, y: float, radius: float) -> Array:

@@ -83,9 +83,9 @@ class AtTheEasel:
     """The open commission at the easel. Rows of the log go in as edits, stored before they are shown."""
 
     def __init__(
-        self, model: Session, seconds: Callable[[], float] = time.monotonic
+        self, session: Session, seconds: Callable[[], float] = time.monotonic
     ) -> None:
-        self.model, self.now = model, model.clock.now
+        self.session, self.now = session, session.clock.now
         self.clock = WorkClock(seconds)
         self.swapped = ""
         """Code of the pencil that is used on this step instead of the recipe's."""
@@ -95,10 +95,10 @@ class AtTheEasel:
     def drying(self) -> dict[str, float]:
         """Areas that are wet, with the minutes that are left."""
         out: dict[str, float] = {}
-        plan = self.model.planner.planned()
+        plan = self.session.planner.planned()
         tools = {s.key: s.layer.tool for s in plan.ordered.steps} if plan else {}
         now = self.now()
-        for r in self.model.planner.log():
+        for r in self.session.planner.log():
             if r.state == "done" and tools.get(r.step) == "solvent":
                 left = DRYING_MIN - (now - datetime.datetime.fromisoformat(r.at)).total_seconds() / 60
                 if left > 0:
@@ -107,7 +107,7 @@ class AtTheEasel:
 
     def next_steps(self, ordered: Ordered, most: int = 2) -> list[Step]:
         """The first steps that may be done now, one after the other: nothing before them open, their area dry."""
-        done, wet = set(self.model.planner.done_keys()), self.drying()
+        done, wet = set(self.session.planner.done_keys()), self.drying()
         out: list[Step] = []
         while len(out) < most:
             for s in ordered.steps:
@@ -124,7 +124,7 @@ class AtTheEasel:
 
     def step(self) -> Step | None:
         """The step to do now; None when everything is done or has to dry."""
-        plan = self.model.planner.planned()
+        plan = self.session.planner.planned()
         found = self.next_steps(plan.ordered, 1) if plan is not None else []
         return found[0] if found else None
 
@@ -144,7 +144,7 @@ class AtTheEasel:
     # -- rows of the log --------------------------------------------------------------
     def row(self, s: Step, state: str, note: str = "") -> LogRow:
         """The row that a step leaves: done with its minutes and the pencil that was used, skipped, or a note."""
-        c = self.model.commission
+        c = self.session.commission
         assert c is not None
         guess = s.guess
         pencil = (self.swapped if state == "done" else "") or s.layer.pencil
@@ -153,13 +153,13 @@ class AtTheEasel:
             pencil or s.layer.tool, s.layer.pressure, round(self.minutes, 2) if state == "done" else 0.0, round(guess, 2),
             self.now().isoformat(timespec="seconds"), note, "", state,
         )  # fmt: skip
-        return replace(r, differs=differences(r, s.layer.pencil, s.layer.pressure, self.model.kit)) if state == "done" else r
+        return replace(r, differs=differences(r, s.layer.pencil, s.layer.pressure, self.session.kit)) if state == "done" else r
 
     def write(self, s: Step, words: str, state: str, note: str = "") -> bool:
         """One row in the log; whether it was stored. A step that is done or skipped ends its time."""
         if state == "done":
-            self.model.logbook.keep_first_plan()
-        stored = self.model.do(Edit(self.model, words, [], [self.row(s, state, note)]))
+            self.session.logbook.keep_first_plan()
+        stored = self.session.do(Edit(self.session, words, [], [self.row(s, state, note)]))
         if stored and state != "note":
             self.clock.next_step()
             self.swapped = ""
@@ -170,25 +170,25 @@ class AtTheEasel:
 
         It takes the clock's minutes, which count as hours but teach no pace, since nothing was planned for them.
         """
-        c, s = self.model.commission, self.step()
+        c, s = self.session.commission, self.step()
         assert c is not None
         first = words.split()[0] if words.split() else ""
         area = s.area if s is not None else None
         r = LogRow(
             new_id(), c.id, f"{EXTRA}{new_id()}", area.id if area else "", area.name if area else "", area.surface_id if area else "", "besides",
-            first if first in self.model.kit.index else "", 0, round(self.minutes, 2), 0.0, self.now().isoformat(timespec="seconds"), words, "", "done",
+            first if first in self.session.kit.index else "", 0, round(self.minutes, 2), 0.0, self.now().isoformat(timespec="seconds"), words, "", "done",
         )  # fmt: skip
-        stored = self.model.do(Edit(self.model, "work outside the recipe", [], [r]))
+        stored = self.session.do(Edit(self.session, "work outside the recipe", [], [r]))
         if stored:
             self.clock.next_step()
         return stored
 
     def take_back_last(self) -> bool:
         """The last step is open again; whether there was one."""
-        rows = [r for r in self.model.planner.log() if r.state in ("done", "skipped")]
-        return bool(rows) and self.model.do(Edit(self.model, "last step", [rows[-1]], []))
+        rows = [r for r in self.session.planner.log() if r.state in ("done", "skipped")]
+        return bool(rows) and self.session.do(Edit(self.session, "last step", [rows[-1]], []))
 
 
-def deliver(model: Session, day: str) -> None:
+def deliver(session: Session, day: str) -> None:
     """Set the day of delivery, or clear it with an empty one; one undoable edit."""
-    model.do(EditBrief(model, "delivery", False, delivered=day))
+    session.do(EditBrief(session, "delivery", False, delivered=day))

@@ -30,8 +30,8 @@ class Edit:
     merge_key = ""
     """Edits of one gesture or one typed field have the same key, and become one."""
 
-    def __init__(self, model: Session, words: str, before: Sequence[Record], after: Sequence[Record]) -> None:
-        self.model, self.words, self.before, self.after = model, words, tuple(before), tuple(after)
+    def __init__(self, session: Session, words: str, before: Sequence[Record], after: Sequence[Record]) -> None:
+        self.session, self.words, self.before, self.after = session, words, tuple(before), tuple(after)
 
     def carry_out(self) -> None:
         """Do it the first time. Raises `Fault`; then nothing changed."""
@@ -49,13 +49,13 @@ class Edit:
         try:
             self._swap(old, new)
         except Fault as fault:
-            self.model.messages.fault(fault)
+            self.session.messages.fault(fault)
             return False
         return True
 
     def _swap(self, old: Sequence[Record], new: Sequence[Record]) -> None:
         kept = {_key(r) for r in new}
-        self.model.apply(put=new, drop=[r for r in old if _key(r) not in kept])
+        self.session.apply(put=new, drop=[r for r in old if _key(r) not in kept])
 
     def take_over(self, later: Undoable) -> None:
         """Become one with a later edit of the same gesture: taken back, both are."""
@@ -75,18 +75,18 @@ def _key(record: Record) -> tuple[type, str]:
 class EditBrief(Edit):
     """Change fields of the commission; the photo's crop follows new proportions."""
 
-    def __init__(self, model: Session, words: str, typed: bool = False, **fields: object) -> None:
-        c = model.commission
+    def __init__(self, session: Session, words: str, typed: bool = False, **fields: object) -> None:
+        c = session.commission
         assert c is not None
         changed = replace(c, **fields)  # type: ignore[arg-type]
         before: list[Record] = [c]
         after: list[Record] = [changed]
         (w0, h0), (w1, h1) = c.picture_mm, changed.picture_mm
         if abs(w0 / h0 - w1 / h1) > 1e-6:
-            for photo in model.photos:
+            for photo in session.photos:
                 before.append(photo)
                 after.append(replace(photo, crop=fit_crop(photo, w1 / h1)))
-        super().__init__(model, words, before, after)
+        super().__init__(session, words, before, after)
         if typed:  # typing into one field is one edit
             self.merge_key = f"{c.id} {words} {','.join(fields)}"
 
@@ -103,22 +103,22 @@ def fit_crop(photo: Photo, aspect: float) -> tuple[float, float, float, float]:
 class SetStage(Edit):
     """Remember which stage is open; not an edit one takes back."""
 
-    def __init__(self, model: Session, stage: str) -> None:
-        assert model.commission is not None
-        super().__init__(model, "stage", [model.commission], [replace(model.commission, stage=stage)])
+    def __init__(self, session: Session, stage: str) -> None:
+        assert session.commission is not None
+        super().__init__(session, "stage", [session.commission], [replace(session.commission, stage=stage)])
 
 
 class AddPhoto(Edit):
     """Put a new photo on the paper, before those that were there; areas belong to their photo. ``sheet``: the commission before and after."""
 
     def __init__(
-        self, model: Session, photo: Photo, others: Sequence[Photo] | None = None, sheet: tuple[Commission, Commission] | None = None
+        self, session: Session, photo: Photo, others: Sequence[Photo] | None = None, sheet: tuple[Commission, Commission] | None = None
     ) -> None:
-        others = model.photos if others is None else others
+        others = session.photos if others is None else others
         moved = [replace(p, position=i + 1) for i, p in enumerate(others)]
         before, after = sheet if sheet is not None else (None, None)
         super().__init__(
-            model, "photo", [*([before] if before is not None else []), *others],
+            session, "photo", [*([before] if before is not None else []), *others],
             [*([after] if after is not None else []), replace(photo, position=0), *moved],
         )  # fmt: skip
 
@@ -126,31 +126,31 @@ class AddPhoto(Edit):
 class ChoosePhoto(Edit):
     """Make another photo the main one."""
 
-    def __init__(self, model: Session, photo: Photo) -> None:
-        order = [photo, *(p for p in model.photos if p.id != photo.id)]
-        super().__init__(model, "main photo", model.photos, [replace(p, position=i) for i, p in enumerate(order)])
+    def __init__(self, session: Session, photo: Photo) -> None:
+        order = [photo, *(p for p in session.photos if p.id != photo.id)]
+        super().__init__(session, "main photo", session.photos, [replace(p, position=i) for i, p in enumerate(order)])
 
 
 class RemovePhoto(Edit):
     """Take a photo off the paper, with the areas drawn on it. Its file stays in the studio."""
 
-    def __init__(self, model: Session, photo: Photo) -> None:
-        areas = [a for a in model.all_areas if a.photo_id == photo.id]
-        borrowed = [a for a in model.all_areas if a.colour_photo_id == photo.id and a.photo_id != photo.id]
-        recipes = [model.recipes[a.id] for a in areas if a.id in model.recipes]
+    def __init__(self, session: Session, photo: Photo) -> None:
+        areas = [a for a in session.all_areas if a.photo_id == photo.id]
+        borrowed = [a for a in session.all_areas if a.colour_photo_id == photo.id and a.photo_id != photo.id]
+        recipes = [session.recipes[a.id] for a in areas if a.id in session.recipes]
         own = [replace(a, colour_photo_id="", colour_ring=()) for a in borrowed]
-        super().__init__(model, "photo", [photo, *areas, *borrowed, *recipes], own)
+        super().__init__(session, "photo", [photo, *areas, *borrowed, *recipes], own)
 
 
 class FramePhoto(Edit):
     """Move or scale the photo under the sheet; one gesture is one edit. Raises `Fault` for a frame that shows next to nothing."""
 
-    def __init__(self, model: Session, photo: Photo, crop: tuple[float, float, float, float], gesture: int = 0) -> None:
+    def __init__(self, session: Session, photo: Photo, crop: tuple[float, float, float, float], gesture: int = 0) -> None:
         self._refused = ""
-        if model.commission is not None and crop[2] < 0.999 * framing.least_width(photo.size, model.commission.picture_mm):
-            fine, share = crop[2] / model.commission.picture_mm[0], 100 * crop[2] * crop[3] / (photo.width_px * photo.height_px)
+        if session.commission is not None and crop[2] < 0.999 * framing.least_width(photo.size, session.commission.picture_mm):
+            fine, share = crop[2] / session.commission.picture_mm[0], 100 * crop[2] * crop[3] / (photo.width_px * photo.height_px)
             self._refused = f"{share:.1f} % of the photo at {fine:.2f} px a mm shows nothing of the animal’s coat."
-        super().__init__(model, "frame", [photo], [replace(photo, crop=crop)])
+        super().__init__(session, "frame", [photo], [replace(photo, crop=crop)])
         if gesture:
             self.merge_key = f"frame {photo.id} {gesture}"
 
@@ -164,17 +164,17 @@ class FramePhoto(Edit):
 class WholePhoto(FramePhoto):
     """Show as much of the photo as the paper's proportions allow."""
 
-    def __init__(self, model: Session, photo: Photo) -> None:
-        assert model.commission is not None
-        w, h = model.commission.picture_mm
-        super().__init__(model, photo, cover_crop(photo.width_px, photo.height_px, w / h))
+    def __init__(self, session: Session, photo: Photo) -> None:
+        assert session.commission is not None
+        w, h = session.commission.picture_mm
+        super().__init__(session, photo, cover_crop(photo.width_px, photo.height_px, w / h))
 
 
 class SetPrep(Edit):
     """Change settings of a photo that move no points: light, cut, focal point."""
 
-    def __init__(self, model: Session, photo: Photo, words: str, gesture: str = "", **fields: object) -> None:
-        super().__init__(model, words, [photo], [replace(photo, prep=replace(photo.prep, **fields))])  # type: ignore[arg-type]
+    def __init__(self, session: Session, photo: Photo, words: str, gesture: str = "", **fields: object) -> None:
+        super().__init__(session, words, [photo], [replace(photo, prep=replace(photo.prep, **fields))])  # type: ignore[arg-type]
         if gesture:
             self.merge_key = f"{gesture} {photo.id}"
 
@@ -182,7 +182,7 @@ class SetPrep(Edit):
 class TurnPhoto(Edit):
     """Straighten a photo or turn it over; its areas, strokes and crop stay with the animal."""
 
-    def __init__(self, model: Session, photo: Photo, tilt_deg: float, mirrored: bool, gesture: str = "") -> None:
+    def __init__(self, session: Session, photo: Photo, tilt_deg: float, mirrored: bool, gesture: str = "") -> None:
         old, size = photo.prep.geometry, photo.size
         prep = prepare.turned(photo.prep, size, tilt_deg, mirrored)
         move = lambda line: prepare.move_points(line, size, old, prep.geometry)  # noqa: E731
@@ -193,7 +193,7 @@ class TurnPhoto(Edit):
         crop = prepare.fit_inside((inside[0], inside[1], w, h), size, prep.tilt_deg * (-1 if mirrored else 1))
         before: list[Record] = [photo]
         after: list[Record] = [replace(photo, prep=prep, crop=crop)]
-        for a in model.all_areas:
+        for a in session.all_areas:
             moved = a
             if a.photo_id == photo.id:
                 moved = replace(
@@ -205,7 +205,7 @@ class TurnPhoto(Edit):
             if moved != a:
                 before.append(a)
                 after.append(moved)
-        super().__init__(model, "straighten" if mirrored == photo.prep.mirrored else "mirror", before, after)
+        super().__init__(session, "straighten" if mirrored == photo.prep.mirrored else "mirror", before, after)
         if gesture:
             self.merge_key = f"{gesture} {photo.id}"
 
@@ -213,17 +213,17 @@ class TurnPhoto(Edit):
 class SetPart(Edit):
     """Say what a photo is for."""
 
-    def __init__(self, model: Session, photo: Photo, part: str) -> None:
-        super().__init__(model, "part of the photo", [photo], [replace(photo, part=part)])
+    def __init__(self, session: Session, photo: Photo, part: str) -> None:
+        super().__init__(session, "part of the photo", [photo], [replace(photo, part=part)])
 
 
 class ChangeAreas(Edit):
     """Change, make and delete areas in one edit: join, cut, push, comb, reorder, a template."""
 
-    def __init__(self, model: Session, words: str, before: Sequence[Area] = (), after: Sequence[Area] = (), gesture: str = "") -> None:
+    def __init__(self, session: Session, words: str, before: Sequence[Area] = (), after: Sequence[Area] = (), gesture: str = "") -> None:
         kept = {a.id for a in after}
-        recipes = [model.recipes[a.id] for a in before if a.id not in kept and a.id in model.recipes]
-        super().__init__(model, words, [*before, *recipes], after)
+        recipes = [session.recipes[a.id] for a in before if a.id not in kept and a.id in session.recipes]
+        super().__init__(session, words, [*before, *recipes], after)
         self.merge_key = gesture
 
 
@@ -231,37 +231,37 @@ class AddArea(Edit):
     """A newly drawn area, named after its number until the artist names it."""
 
     def __init__(
-        self, model: Session, ring: Sequence[Point], smooth: bool, name: str = "", surface_id: str = "short-fur",
+        self, session: Session, ring: Sequence[Point], smooth: bool, name: str = "", surface_id: str = "short-fur",
         holes: Sequence[Sequence[Point]] = (), eye: Sequence[Point] = (),
     ) -> None:  # fmt: skip
-        assert model.commission is not None and model.photo is not None
-        number = max((a.number for a in model.all_areas), default=0) + 1
+        assert session.commission is not None and session.photo is not None
+        number = max((a.number for a in session.all_areas), default=0) + 1
         self.area = Area(
-            new_id(), model.commission.id, model.photo.id, number, name or f"Area {number}", surface_id, tuple(ring), smooth,
+            new_id(), session.commission.id, session.photo.id, number, name or f"Area {number}", surface_id, tuple(ring), smooth,
             holes=tuple(map(tuple, holes)), eye=tuple(eye),
         )  # fmt: skip
-        super().__init__(model, "area", [], [self.area])
+        super().__init__(session, "area", [], [self.area])
 
 
 class RenameArea(Edit):
     """Give an area the artist's own name."""
 
-    def __init__(self, model: Session, area: Area, name: str) -> None:
-        super().__init__(model, "name", [area], [replace(area, name=name)])
+    def __init__(self, session: Session, area: Area, name: str) -> None:
+        super().__init__(session, "name", [area], [replace(area, name=name)])
 
 
 class SetSurface(Edit):
     """Say what an area is made of."""
 
-    def __init__(self, model: Session, area: Area, surface_id: str) -> None:
-        super().__init__(model, "surface", [area], [replace(area, surface_id=surface_id)])
+    def __init__(self, session: Session, area: Area, surface_id: str) -> None:
+        super().__init__(session, "surface", [area], [replace(area, surface_id=surface_id)])
 
 
 class ReshapeArea(Edit):
     """Move an area or its edge; one gesture is one edit."""
 
-    def __init__(self, model: Session, area: Area, ring: Sequence[Point], words: str = "edge", gesture: int = 0) -> None:
-        super().__init__(model, words, [area], [replace(area, ring=tuple(ring))])
+    def __init__(self, session: Session, area: Area, ring: Sequence[Point], words: str = "edge", gesture: int = 0) -> None:
+        super().__init__(session, words, [area], [replace(area, ring=tuple(ring))])
         if gesture:
             self.merge_key = f"ring {area.id} {gesture}"
 
@@ -269,57 +269,57 @@ class ReshapeArea(Edit):
 class DeleteArea(Edit):
     """Delete an area with its recipe."""
 
-    def __init__(self, model: Session, area: Area) -> None:
-        recipe = [model.recipes[area.id]] if area.id in model.recipes else []
-        super().__init__(model, f"{area.name}", [area, *recipe], [])
+    def __init__(self, session: Session, area: Area) -> None:
+        recipe = [session.recipes[area.id]] if area.id in session.recipes else []
+        super().__init__(session, f"{area.name}", [area, *recipe], [])
 
 
 class SetLayers(Edit):
     """Change the layers of an area's recipe: solve, swap, press, move, remove, add."""
 
-    def __init__(self, model: Session, area: Area, layers: Sequence[Layer], words: str, places: Sequence[Place] | None = None) -> None:
+    def __init__(self, session: Session, area: Area, layers: Sequence[Layer], words: str, places: Sequence[Place] | None = None) -> None:
         """``places`` are those the layers were planned by, where they are others than before."""
-        old = model.recipes.get(area.id)
+        old = session.recipes.get(area.id)
         kept = tuple(places) if places is not None else old.places if old else ()
         ids = {p.id for p in kept}
         aims = tuple(q for q in old.aims if q[0] in ids) if old else ()
         new = Recipe(area.id, carried(old.layers, layers) if old else tuple(layers), old.note if old else "", kept, aims)
-        super().__init__(model, words, [old] if old else [], [new])
+        super().__init__(session, words, [old] if old else [], [new])
 
 
 class Aim(Edit):
     """Move the target of a place: lighter or darker, warmer or cooler, richer or duller; the measure stays."""
 
-    def __init__(self, model: Session, recipe: Recipe, place: str, shift: tuple[float, float, float]) -> None:
+    def __init__(self, session: Session, recipe: Recipe, place: str, shift: tuple[float, float, float]) -> None:
         rest = tuple(q for q in recipe.aims if q[0] != place)
         aims = rest if not any(shift) else (*rest, (place, *shift))
-        super().__init__(model, f"aim of the {place}", [recipe], [replace(recipe, aims=aims)])
+        super().__init__(session, f"aim of the {place}", [recipe], [replace(recipe, aims=aims)])
         self.merge_key = f"aim {recipe.area_id} {place}"
 
 
 class EditKit(Edit):
     """Change a kit of the studio: a pencil's facts, an import, a fit."""
 
-    def __init__(self, model: Session, before: StudioKit, after: StudioKit, words: str) -> None:
-        super().__init__(model, words, [before], [after])
+    def __init__(self, session: Session, before: StudioKit, after: StudioKit, words: str) -> None:
+        super().__init__(session, words, [before], [after])
 
     @classmethod
-    def of(cls, model: Session, key: str, kit: Kit, words: str, **fields: str) -> EditKit:
+    def of(cls, session: Session, key: str, kit: Kit, words: str, **fields: str) -> EditKit:
         """The edit that leaves a kit with these pencils."""
-        before = model.kit_record(key)
-        return cls(model, before, replace(before, pencils=kitfile.kit_csv(kit), **fields), words)
+        before = session.kit_record(key)
+        return cls(session, before, replace(before, pencils=kitfile.kit_csv(kit), **fields), words)
 
 
 class AddKit(Edit):
     """A further kit in the studio."""
 
-    def __init__(self, model: Session, kit: StudioKit) -> None:
-        super().__init__(model, f"kit {kit.name}", [], [kit])
+    def __init__(self, session: Session, kit: StudioKit) -> None:
+        super().__init__(session, f"kit {kit.name}", [], [kit])
 
 
 class NoteRecipe(Edit):
     """The artist's note under a recipe."""
 
-    def __init__(self, model: Session, recipe: Recipe, note: str) -> None:
-        super().__init__(model, "note", [recipe], [replace(recipe, note=note)])
+    def __init__(self, session: Session, recipe: Recipe, note: str) -> None:
+        super().__init__(session, "note", [recipe], [replace(recipe, note=note)])
         self.merge_key = f"note {recipe.area_id}"

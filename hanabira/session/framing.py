@@ -27,14 +27,14 @@ HALF = 128
 class Framing:
     """What the frame of the open commission's photo shows and leaves off."""
 
-    def __init__(self, model: Session) -> None:
-        self.model = model
+    def __init__(self, session: Session) -> None:
+        self.session = session
         self._kept: tuple[object, Box, bool] | None = None
 
     # -- where the animal is ----------------------------------------------------------
     def place(self) -> tuple[Box, bool] | None:
         """Where the animal of the open photo lies, and whether that is the artist's own cut-out; None until the photo is open."""
-        photo, view = self.model.photo, self.model.view
+        photo, view = self.session.photo, self.session.view
         if photo is None or view is None:
             return None
         sign = (photo.digest, photo.prep.pixels, view.full)
@@ -51,7 +51,7 @@ class Framing:
 
     def shapes(self) -> tuple[SheetShape, ...]:
         """Ways for the open photo to lie on a sheet; none until it is open."""
-        m, found = self.model, self.place()
+        m, found = self.session, self.place()
         if m.commission is None or m.photo is None or found is None:
             return ()
         c, crop, size = m.commission, m.photo.crop, m.photo.size
@@ -61,7 +61,7 @@ class Framing:
 
     def words(self) -> tuple[str, ...]:
         """What the frame shows: how finely, how much, and where it cuts the animal."""
-        m, found = self.model, self.place()
+        m, found = self.session, self.place()
         c, photo = m.commission, m.photo
         if c is None or photo is None:
             return ()
@@ -77,7 +77,7 @@ class Framing:
     # -- another sheet -----------------------------------------------------------------
     def take(self, shape: SheetShape) -> bool:
         """Another sheet, with the photo on it so that the animal is kept; one undoable edit."""
-        m = self.model
+        m = self.session
         c, photo = m.commission, m.photo
         if c is None or photo is None:
             return False
@@ -92,7 +92,7 @@ class Framing:
 
         The first photo of an order turns the sheet where the animal would be cut otherwise. What is cut, and what lies off the sheet, is said.
         """
-        m = self.model
+        m = self.session
         if m.commission is None:
             return
         commission, source = m.commission, Path(path)
@@ -116,7 +116,7 @@ class Framing:
         m.jobs.run("add photo", f"Taking in {source.name}", work, done, lasting=True)
 
     def _put(self, key: str, photo: Photo, box: Box) -> None:
-        m = self.model
+        m = self.session
         c = m.store.get(Commission, key)
         if c is None:
             return

@@ -60,10 +60,10 @@ def when_taken(path: Path, now: datetime.datetime) -> When:
 
 
 class Logbook:
-    """Reads the log and the photos of the work; new ones go in as edits of the model."""
+    """Reads the log and the photos of the work; new ones go in as edits of the session."""
 
-    def __init__(self, model: Session) -> None:
-        self.model = model
+    def __init__(self, session: Session) -> None:
+        self.session = session
         self.views: dict[str, View] = {}
         self._wanted: set[str] = set()
         self._watched: WatchedFolder | None = None
@@ -71,19 +71,19 @@ class Logbook:
     # -- what is there -----------------------------------------------------------
     def rows(self) -> tuple[LogRow, ...]:
         """The open commission's log, by time."""
-        return self.model.planner.log()
+        return self.session.planner.log()
 
     def shots(self) -> tuple[Shot, ...]:
         """Photos of the work, by time."""
-        c = self.model.commission
-        return self.model.store.all(Shot, commission_id=c.id) if c else ()
+        c = self.session.commission
+        return self.session.store.all(Shot, commission_id=c.id) if c else ()
 
     def view(self, shot: Shot) -> View | None:
         """A copy of a photo of the work; None while it is being opened (`Session.shot_ready` tells)."""
         found = self.views.get(shot.digest)
         if found is None and shot.digest not in self._wanted:
             self._wanted.add(shot.digest)
-            store = self.model.store
+            store = self.session.store
 
             def work(token: Token) -> View:
                 return View.of(store.read_photo(shot, 2 * THUMB_SIDE, token).pixels, (shot.width_px, shot.height_px), (), token)
@@ -91,14 +91,14 @@ class Logbook:
             def done(view: View) -> None:
                 self.views[shot.digest] = view
                 self._wanted.discard(shot.digest)
-                self.model.shot_ready.emit(shot.id)
+                self.session.shot_ready.emit(shot.id)
 
             def failed(fault: Fault) -> None:
                 self._wanted.discard(shot.digest)
                 self.views[shot.digest] = View.of(np.full((30, 40, 3), 143, np.uint8), (40, 30))
-                self.model.messages.fault(fault)
+                self.session.messages.fault(fault)
 
-            self.model.jobs.run(f"shot {shot.digest}", f"Opening {shot.original_name}", work, done, failed, quiet=True)
+            self.session.jobs.run(f"shot {shot.digest}", f"Opening {shot.original_name}", work, done, failed, quiet=True)
         return found
 
     def thumb(self, shot: Shot) -> np.ndarray | None:
@@ -115,37 +115,37 @@ class Logbook:
         """What the rows of a doubt really took together, shared out by our guesses; one undoable edit."""
         rows = [r for r in self.rows() if r.id in doubt.rows]
         share = shared(planning.timed(rows), minutes)
-        return self.model.do(Edit(self.model, "minutes of the log", rows, [replace(r, minutes=share[r.id]) for r in rows]))
+        return self.session.do(Edit(self.session, "minutes of the log", rows, [replace(r, minutes=share[r.id]) for r in rows]))
 
     # -- what it adds up to -----------------------------------------------------------
     def first_plan(self) -> account.FirstPlan | None:
         """What was promised before the first step was done: as it was kept then, else as it would have been planned with our own guess of the hours."""
-        c, plan = self.model.commission, self.model.planner.planned()
+        c, plan = self.session.commission, self.session.planner.planned()
         if c is None or plan is None:
             return None
-        kept = account.FirstPlan.of_data(self.model.store.setting(account.first_plan_key(c.id)))
+        kept = account.FirstPlan.of_data(self.session.store.setting(account.first_plan_key(c.id)))
         if kept is not None:
             return kept
         try:
-            found, calendar = replace(plan.whole, pace=Pace(), log=()).plan(planning.days_of(c, self.model.clock.today()))
+            found, calendar = replace(plan.whole, pace=Pace(), log=()).plan(planning.days_of(c, self.session.clock.today()))
         except Fault:
             return None
         return account.first_plan(found.steps, calendar)
 
     def keep_first_plan(self) -> None:
         """Before the first step is done: what is promised stays, whatever is planned anew later."""
-        c, plan = self.model.commission, self.model.planner.planned()
+        c, plan = self.session.commission, self.session.planner.planned()
         if c is None or plan is None or any(r.state == "done" for r in self.rows()):
             return
         try:
-            self.model.store.keep_setting(account.first_plan_key(c.id), account.first_plan(plan.ordered.steps, plan.calendar).as_data())
+            self.session.store.keep_setting(account.first_plan_key(c.id), account.first_plan(plan.ordered.steps, plan.calendar).as_data())
         except Fault as fault:
-            self.model.messages.fault(fault)
+            self.session.messages.fault(fault)
 
     def wear(self) -> tuple[account.Wear, ...]:
         """Pencils of the recipes with their wear."""
-        plan = self.model.planner.planned()
-        return account.pencils(plan.work, self.rows(), self.model.kit) if plan is not None else ()
+        plan = self.session.planner.planned()
+        return account.pencils(plan.work, self.rows(), self.session.kit) if plan is not None else ()
 
     # -- photos of the work --------------------------------------------------------------
     def add_shot(self, path: Path | str, step: str = "", note: str = "") -> None:
@@ -176,13 +176,13 @@ class Logbook:
         note: str,
         failed: Callable[[Fault], None] | None = None,
     ) -> None:
-        c, store = self.model.commission, self.model.store
+        c, store = self.session.commission, self.session.store
         if c is None:
             return
 
         healed: list[Photo | Shot] = []
 
-        now = self.model.clock.now()
+        now = self.session.clock.now()
 
         def work(token: Token) -> tuple[Shot, When]:
             with store.scratch() as folder:
@@ -195,26 +195,26 @@ class Logbook:
         def done(found: tuple[Shot, When]) -> None:
             shot, when = found
             if not healed:
-                at = self.model.ask_time(shot.original_name, when, now) if when.doubtful else when.at
+                at = self.session.ask_time(shot.original_name, when, now) if when.doubtful else when.at
                 shot = replace(shot, at=at.isoformat(timespec="seconds"))
             if healed:
                 self.views.pop(shot.digest, None)
-                self.model.messages.remark(f"{healed[0].original_name} is back in its place.")
-                self.model.log_changed.emit()
-            elif self.model.do(Edit(self.model, words, [], [shot]), c.id):
+                self.session.messages.remark(f"{healed[0].original_name} is back in its place.")
+                self.session.log_changed.emit()
+            elif self.session.do(Edit(self.session, words, [], [shot]), c.id):
                 taken = "" if abs(datetime.datetime.fromisoformat(shot.at) - now) < NEAR else f", taken on {moment_words(shot.at)}"
-                self.model.messages.remark(f"Photo {name} is in the log{taken}.")
+                self.session.messages.remark(f"Photo {name} is in the log{taken}.")
 
-        self.model.jobs.run(f"take {name}", title, work, done, failed, lasting=True)
+        self.session.jobs.run(f"take {name}", title, work, done, failed, lasting=True)
 
     def drop_shot(self, shot: Shot) -> None:
         """Take a photo out of the log; its file stays until the studio is tidied."""
-        told = self.model.store.get(PhotoCheck, shot.id)
-        self.model.do(Edit(self.model, "photo of the work removed", [shot, *([told] if told is not None else [])], []))
+        told = self.session.store.get(PhotoCheck, shot.id)
+        self.session.do(Edit(self.session, "photo of the work removed", [shot, *([told] if told is not None else [])], []))
 
     def simulated_camera(self) -> Callable[[], EaselCamera] | None:
         """What makes the simulated easel camera as the log has left the sheet; None while the client's photo is missing."""
-        subject = check_subject.subject_of(self.model)
+        subject = check_subject.subject_of(self.session)
         n = len(self.shots()) + 1
         return None if subject is None else lambda: simulated.camera_over(subject.measured(SILENT), n)
 
@@ -224,7 +224,7 @@ class Logbook:
 
     def poll(self, step: str = "") -> None:
         """Take in what came into the watched folder."""
-        folder = self.model.settings.get("camera_folder") if self.model.settings.get("camera") == "folder" else ""
+        folder = self.session.settings.get("camera_folder") if self.session.settings.get("camera") == "folder" else ""
         if (str(self._watched.folder) if self._watched else "") != folder:
             self.watch(folder)
         watched = self._watched
@@ -233,7 +233,7 @@ class Logbook:
         for path in watched.new():
             self._take_watched(watched, path, step)
         for path in watched.unfinished():
-            self.model.messages.remark(f"{path.name} in the watched folder is not whole; it is taken as soon as it is.")
+            self.session.messages.remark(f"{path.name} in the watched folder is not whole; it is taken as soon as it is.")
 
     def _take_watched(self, watched: WatchedFolder, path: Path, step: str) -> None:
         def get(_token: Token, _folder: Path) -> Path:
@@ -245,6 +245,6 @@ class Logbook:
             if isinstance(fault, _NotWhole):
                 watched.later(path)
             else:
-                self.model.messages.fault(fault)
+                self.session.messages.fault(fault)
 
         self._take("photo of the work", f"Taking in {path.name}", get, path.name, step, "", failed)

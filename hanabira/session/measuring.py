@@ -122,8 +122,8 @@ def dapples_of(region: Region, marking: Marking, pattern: Pattern | None, area: 
 class Measuring:
     """Asks for measures off the interface thread and keeps them as long as they are true."""
 
-    def __init__(self, model: Session) -> None:
-        self.model = model
+    def __init__(self, session: Session) -> None:
+        self.session = session
         self._kept: dict[str, tuple[Request, Measures]] = {}
         self._seams: dict[tuple[str, str], tuple[object, Seam | None]] = {}
         self._wanted: dict[str, tuple[Request, bool]] = {}
@@ -140,7 +140,7 @@ class Measuring:
 
     def request(self, area: Area) -> Request:
         """What an area would be measured from now."""
-        m, other = self.model, self._colour_photo(area)
+        m, other = self.session, self._colour_photo(area)
         return Request(
             replace(area, **NOT_MEASURED), m.over_of(area), m.light_sign(m.photo) if m.photo else (), m.light_sign(other) if other is not None else None,
             m.mm_per_px, m.view, other, m.workings,
@@ -150,29 +150,29 @@ class Measuring:
         """The other photo that an area's values and colours are taken from, when the artist said so."""
         if len(area.colour_ring) < 3:
             return None
-        return next((p for p in self.model.photos if p.id == area.colour_photo_id), None)
+        return next((p for p in self.session.photos if p.id == area.colour_photo_id), None)
 
     def kept(self, key: str) -> tuple[Request, Measures] | None:
         """Measures of an area with what they were made from, when they are up to date."""
-        area = next((a for a in self.model.areas if a.id == key), None)
+        area = next((a for a in self.session.areas if a.id == key), None)
         found = self._kept.get(key)
         return found if area is not None and found is not None and found[0] == self.request(area) else None
 
     def _keep(self, request: Request, m: Measures) -> None:
         # without the pixels: what is kept must not hold an old photo in memory
         self._kept[request.area.id] = (replace(request, view=None, other=None, workings=None), m)
-        self.model.measures_changed.emit(request.area.id)
+        self.session.measures_changed.emit(request.area.id)
 
     def learn(self, request: Request, m: Measures) -> None:
         """Keep measures that were made elsewhere, when they are still true and say more than what is known."""
-        area = next((a for a in self.model.areas if a.id == request.area.id), None)
+        area = next((a for a in self.session.areas if a.id == request.area.id), None)
         known = self.kept(request.area.id)
         if area is not None and self.request(area) == request and (known is None or known[1].marking.reason == NOT_LOOKED):
             self._kept[request.area.id] = (replace(request, view=None, other=None, workings=None), m)
 
     def want(self, key: str) -> None:
         """Measure an area; its marking only when it is the chosen one."""
-        m = self.model
+        m = self.session
         area = next((a for a in m.areas if a.id == key), None)
         view = m.view
         if area is None or view is None or not view.full or m.photo is None or view.shows != m.light_sign(m.photo):
@@ -202,10 +202,10 @@ class Measuring:
             return m
 
         def look() -> Measures:
-            copy = View.of(self.model.darkroom.copy_of(other, token), other.size)
+            copy = View.of(self.session.darkroom.copy_of(other, token), other.size)
             return measure(copy.pixels, copy.small(request.area.colour_ring), None, None, True, False, token)
 
-        theirs = self.model.workings.once("borrowed", (request.other_light, request.area.colour_ring), look)
+        theirs = self.session.workings.once("borrowed", (request.other_light, request.area.colour_ring), look)
         return replace(
             m,
             values=theirs.values,
@@ -217,30 +217,30 @@ class Measuring:
 
     def _want_marking(self, request: Request, name: str, known: Measures) -> None:
         """The marking takes longer than all else together: it is looked at last, and only of the chosen area."""
-        recipe = self.model.recipes.get(request.area.id)
+        recipe = self.session.recipes.get(request.area.id)
         by_marking = recipe is not None and any(p.kind == "marking" for p in recipe.places)
-        if (request.area.id == self.model.area_id or by_marking) and request.area.surface_id != "eye":
-            self.model.jobs.run(
+        if (request.area.id == self.session.area_id or by_marking) and request.area.surface_id != "eye":
+            self.session.jobs.run(
                 f"marking {request.area.id}" if by_marking else "marking",
                 f"Looking at the marking of {name}",
                 lambda _t: request.look_at_marking(known),
                 lambda m: self._keep(request, m),
                 quiet=True,
-                first=request.area.id == self.model.area_id,
+                first=request.area.id == self.session.area_id,
             )
 
     def region_of(self, area: Area) -> Callable[[], Region]:
         """What cuts an area's pixels out of the photo as both are now, on whatever thread it is called."""
-        view = self.model.view
+        view = self.session.view
         assert view is not None
         pixels, small, coverage = view.pixels, view.small, view.coverage
-        over = tuple((small(r), soft) for r, soft in self.model.over_of(area))
+        over = tuple((small(r), soft) for r, soft in self.session.over_of(area))
         ring, holes = small(area.ring), tuple(map(small, area.holes))
         return lambda: cut(pixels, ring, area.smooth, holes, over, coverage)
 
     def face(self) -> Face:
         """The face's lines on the sheet, from what the artist has clicked or confirmed."""
-        m = self.model
+        m = self.session
         eyes, nostrils, tips = [], [], []  # type: list[tuple[Point, float]], list[Point], list[Point]
         for a in m.areas:
             found = m.measures(a.id)
@@ -254,7 +254,7 @@ class Measuring:
 
     def face_middle(self) -> Point:
         """The middle between the eyes that are known, else that of the picture, in photo pixels."""
-        m = self.model
+        m = self.session
         eyes = [q.eye.centre for q in (m.measures(a.id) for a in m.areas) if q is not None and q.eye is not None]
         if not eyes:
             x, y, w, h = m.photo.crop if m.photo is not None else (0.0, 0.0, 1.0, 1.0)
@@ -265,7 +265,7 @@ class Measuring:
         """Seams of an area with those it meets, as far as they are known, the longest first; the others are asked for, and ``measures_changed``
         tells of the area again when they are there.
         """
-        view, own = self.model.view, self.kept(area.id)
+        view, own = self.session.view, self.kept(area.id)
         if view is None or own is None:
             return ()
         tip = lambda m: m.combed.mean_deg if m is not None and m.combed is not None else None  # noqa: E731
@@ -289,7 +289,7 @@ class Measuring:
         if self._asked.get(area.id) == asked:
             return
         self._asked[area.id] = asked
-        workings, view = self.model.workings, self.model.view
+        workings, view = self.session.workings, self.session.view
         assert view is not None
         pixels, shows = view.pixels, view.shows
 
@@ -304,17 +304,17 @@ class Measuring:
             self._asked.pop(area.id, None)
             for other, sign, one in found:
                 self._seams[area.id, other] = sign, one
-            self.model.measures_changed.emit(area.id)
+            self.session.measures_changed.emit(area.id)
 
-        self.model.jobs.run(key, f"Looking at the seams of {area.name}", look, then, quiet=True)
+        self.session.jobs.run(key, f"Looking at the seams of {area.name}", look, then, quiet=True)
 
     def neighbours(self, area: Area, within_mm: float) -> tuple[tuple[Area, float], ...]:
         """Areas that touch or nearly touch one, with the difference of their general L* (theirs less its own)."""
-        own, scale = self.kept(area.id), self.model.mm_per_px
+        own, scale = self.kept(area.id), self.session.mm_per_px
         if own is None or scale is None:
             return ()
         shape, out = polygon_of(area.ring), []
-        for a in self.model.areas:
+        for a in self.session.areas:
             if a.id == area.id or a.id not in self._kept or shape.distance(polygon_of(a.ring)) * scale > within_mm:
                 continue
             theirs = self.kept(a.id)

@@ -34,14 +34,14 @@ class Tried:
     near: float | None
 
 
-def areas_for(model: Session, drill: str) -> tuple[Area, ...]:
+def areas_for(session: Session, drill: str) -> tuple[Area, ...]:
     """Areas of the open commission that a part drill can take."""
-    return tuple(a for a in model.areas if a.surface_id in SURFACES.get(drill, ()))
+    return tuple(a for a in session.areas if a.surface_id in SURFACES.get(drill, ()))
 
 
-def tried(model: Session, drill: str) -> tuple[Tried, ...]:
+def tried(session: Session, drill: str) -> tuple[Tried, ...]:
     """Every attempt at a part, the first one first."""
-    store = model.store
+    store = session.store
     out = []
     for c in sorted(store.all(Commission), key=lambda c: c.created):
         if is_part(c.id) and c.id.startswith(f"{drill}-"):
@@ -58,22 +58,22 @@ def _near(checks: list[PhotoCheck]) -> float | None:
     return None
 
 
-def begin_part(model: Session, drill: str, area: Area) -> Commission | None:
+def begin_part(session: Session, drill: str, area: Area) -> Commission | None:
     """Make and open a small sheet of an area; None when it could not be stored. The area's commission is not touched."""
-    c, photo = model.commission, next((p for p in model.photos if p.id == area.photo_id), None)
+    c, photo = session.commission, next((p for p in session.photos if p.id == area.photo_id), None)
     if c is None or photo is None:
         return None
-    n = 1 + len(tried(model, drill))
+    n = 1 + len(tried(session, drill))
     xs, ys = [x for x, _ in area.ring], [y for _, y in area.ring]
     side = min(ROOM * max(max(xs) - min(xs), max(ys) - min(ys)), float(photo.width_px), float(photo.height_px))
     x = min(max(0.0, (min(xs) + max(xs) - side) / 2), photo.width_px - side)
     y = min(max(0.0, (min(ys) + max(ys) - side) / 2), photo.height_px - side)
     made = Commission(
         f"{drill}-{new_id()}", f"{area.name}, {n}", "", f"from {c.name}", c.paper_id, c.ground_hex, SIZE_MM, SIZE_MM, BORDER_MM, None, c.kit_id,
-        stage="Recipe", created=model.clock.stamp("microseconds"), tray=c.tray, lasting_floor=c.lasting_floor,
+        stage="Recipe", created=session.clock.stamp("microseconds"), tray=c.tray, lasting_floor=c.lasting_floor,
         terms=Terms(hand=c.terms.hand, hours_a_day=c.terms.hours_a_day, weekdays=c.terms.weekdays),
     )  # fmt: skip
     own = replace(photo, id=new_id(), commission_id=made.id, crop=(x, y, side, side), position=0, part="main")
     assert isinstance(own, Photo)
     part = replace(area, id=new_id(), commission_id=made.id, photo_id=own.id, number=1, colour_photo_id="", colour_ring=())
-    return made if model.take_up(made, own, part) else None
+    return made if session.take_up(made, own, part) else None

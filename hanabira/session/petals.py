@@ -13,24 +13,24 @@ UNKNOWN_SHARE = 0.5
 """What the petal of Areas shows while nobody knows how much of the picture is animal."""
 
 
-def share_done(model: Session, stage: str) -> float:
+def share_done(session: Session, stage: str) -> float:
     """How much of a stage is done, 0–1, for its petal."""
-    c = model.commission
+    c = session.commission
     if c is None:
         return 0.0
     if stage == "Brief":
-        return sum((bool(c.name.strip()) and c.name != "New commission", bool(c.client), bool(c.due), bool(model.photos))) / 4
+        return sum((bool(c.name.strip()) and c.name != "New commission", bool(c.client), bool(c.due), bool(session.photos))) / 4
     if stage == "Study":
-        p = model.photo.prep if model.photo is not None else None
-        done = (bool(model.photos), p is not None and p.cut_out, p is not None and (p.focal is not None or p.sun_deg is not None))
+        p = session.photo.prep if session.photo is not None else None
+        done = (bool(session.photos), p is not None and p.cut_out, p is not None and (p.focal is not None or p.sun_deg is not None))
         return sum(done) / len(done)
-    if not model.awake:
+    if not session.awake:
         return 0.0  # what follows is worked out, and the window stands before that
     if stage == "Check":
-        return model.checkroom.share_near() if model.logbook.shots() else 0.0
-    if stage not in ("Areas", "Recipe", "Plan", "Easel") or not model.areas:
+        return session.checkroom.share_near() if session.logbook.shots() else 0.0
+    if stage not in ("Areas", "Recipe", "Plan", "Easel") or not session.areas:
         return 0.0
-    found = model.planner.covering()
+    found = session.planner.covering()
     drawn = UNKNOWN_SHARE if found.drawn is None else found.drawn
     if stage == "Areas":
         return min(1.0, drawn / covering.WHOLE)
@@ -39,5 +39,5 @@ def share_done(model: Session, stage: str) -> float:
         return laid
     if stage == "Plan":
         return laid * (1.0 if c.due else 0.5)
-    total = sum(len(r.layers) for r in model.recipes.values()) + 1
-    return laid * min(1.0, len(model.planner.done_keys()) / total) if model.recipes else 0.0
+    total = sum(len(r.layers) for r in session.recipes.values()) + 1
+    return laid * min(1.0, len(session.planner.done_keys()) / total) if session.recipes else 0.0

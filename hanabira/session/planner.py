@@ -51,10 +51,10 @@ class Planned:
 
 
 class Planner:
-    """Plans once for each state of the studio's records; reads the model, edits go through it."""
+    """Plans once for each state of the studio's records; reads the session, edits go through it."""
 
-    def __init__(self, model: Session) -> None:
-        self.model = model
+    def __init__(self, session: Session) -> None:
+        self.session = session
         self._kept: tuple[object, Planned | None] | None = None
         self._log: tuple[object, tuple[LogRow, ...]] | None = None
         self._arranger: tuple[object, Arranger] | None = None
@@ -62,19 +62,19 @@ class Planner:
 
     def log(self) -> tuple[LogRow, ...]:
         """The open commission's log; read once for each state of the studio, since the easel's clock asks every second."""
-        c = self.model.commission
-        sign = (self.model.store.edits, c.id if c else "")
+        c = self.session.commission
+        sign = (self.session.store.edits, c.id if c else "")
         if self._log is None or self._log[0] != sign:
-            self._log = (sign, self.model.store.all(LogRow, commission_id=c.id) if c else ())
+            self._log = (sign, self.session.store.all(LogRow, commission_id=c.id) if c else ())
         return self._log[1]
 
     def read_ahead(self) -> None:
         """Read the whole log once, on whatever thread: its rows are checked at the first reading, which takes a moment after some years."""
-        self.model.store.all(LogRow)
+        self.session.store.all(LogRow)
 
     def planned(self) -> Planned | None:
         """The plan; None when nothing can be planned yet."""
-        m = self.model
+        m = self.session
         c, photo = m.commission, m.photo
         if c is None or photo is None or not m.recipes:
             return None
@@ -100,7 +100,7 @@ class Planner:
 
     def covering(self) -> Covering:
         """How much of the animal hours, price and dates speak of."""
-        m, view = self.model, self.model.view
+        m, view = self.session, self.session.view
         coverage = view.coverage if view is not None else None
         sign = (m.store.edits, m.commission.id if m.commission else "", id(coverage))
         if self._covering is None or self._covering[0] != sign:
@@ -119,7 +119,7 @@ class Planner:
 
     def if_lost(self, day: datetime.date) -> Calendar | None:
         """The days as they would be if nothing could be done on one of them; None when nothing is planned."""
-        m, plan = self.model, self.planned()
+        m, plan = self.session, self.planned()
         c = m.commission
         if plan is None or c is None:
             return None
@@ -135,7 +135,7 @@ class Planner:
 
     def others(self) -> tuple[str, ...]:
         """The studio's other commissions that take days before this one, in words."""
-        c = self.model.commission
+        c = self.session.commission
         if c is None:
             return ()
         out = []
@@ -150,7 +150,7 @@ class Planner:
         return sorted(
             (
                 c
-                for c in self.model.store.all(Commission)
+                for c in self.session.store.all(Commission)
                 if c.id != mine.id and not is_part(c.id) and not c.delivered and not c.archived and rank(c) < rank(mine)
             ),
             key=rank,
@@ -158,7 +158,7 @@ class Planner:
 
     def _busy(self, mine: Commission, pace: Pace) -> list[tuple[datetime.date, float, str]]:
         """Minutes a day that commissions due before this one take, with their names."""
-        store = self.model.store
+        store = self.session.store
         out: list[tuple[datetime.date, float, str]] = []
         before = self._before(mine)
         if not before:
@@ -171,8 +171,8 @@ class Planner:
             if not photos.get(c.id) or not theirs:
                 continue
             try:
-                theirs_ = assembly.assemble(c, photos[c.id][0], areas[c.id], theirs, self.model.kit_of(c.kit_id), pace, logs.get(c.id, ()))
-                _found, calendar = theirs_.plan(theirs_.days(self.model.clock.today()), [(d, n) for d, n, _c in out])
+                theirs_ = assembly.assemble(c, photos[c.id][0], areas[c.id], theirs, self.session.kit_of(c.kit_id), pace, logs.get(c.id, ()))
+                _found, calendar = theirs_.plan(theirs_.days(self.session.clock.today()), [(d, n) for d, n, _c in out])
             except Fault:
                 continue
             for q in calendar.placed:
@@ -183,19 +183,19 @@ class Planner:
     # -- edits ------------------------------------------------------------------
     def set_terms(self, words: str, typed: bool = False, **fields: object) -> None:
         """Change what was agreed or how it is worked; one undoable edit."""
-        c = self.model.commission
+        c = self.session.commission
         if c is not None:
             terms = replace(c.terms, **fields)  # type: ignore[arg-type]
             if terms != c.terms:
-                self.model.do(EditBrief(self.model, words, typed, terms=terms))
+                self.session.do(EditBrief(self.session, words, typed, terms=terms))
 
     def move(self, key: str, behind: str) -> None:
         """Put a step right after another one, or first; what it breaks is said."""
-        c = self.model.commission
+        c = self.session.commission
         if c is None or key in (behind, LAST):
             return
         if is_handling(key):
-            self.model.messages.remark("This step goes where the layers around it go: move one of those.")
+            self.session.messages.remark("This step goes where the layers around it go: move one of those.")
             return
         behind = self._layer_before(behind)
         if behind == key:
@@ -205,7 +205,7 @@ class Planner:
         plan = self.planned()
         if plan is not None and plan.ordered.broken:
             r = plan.ordered.broken[-1]
-            self.model.messages.remark(f"This order breaks a rule. {r.why} Else {r.cost}.")
+            self.session.messages.remark(f"This order breaks a rule. {r.why} Else {r.cost}.")
 
     def _layer_before(self, key: str) -> str:
         """The nearest step at or before this one that lays a layer, since drags are kept by layers; empty for none."""
@@ -219,22 +219,22 @@ class Planner:
     # -- seams ----------------------------------------------------------------------
     def seam_of(self, a: str, b: str) -> tuple[str, str, str, str, float] | None:
         """The planned seam of two areas, in either order."""
-        c = self.model.commission
+        c = self.session.commission
         return next((q for q in c.terms.seams if {q[0], q[1]} == {a, b}), None) if c is not None else None
 
     def plan_seam(self, area: Area, other: Area, found: Seam) -> None:
         """Make a seam a step of the plan, as it is measured now; one undoable edit."""
-        c, view = self.model.commission, self.model.view
+        c, view = self.session.commission, self.session.view
         if c is None:
             return
         over = area.id if found.over == 1 else other.id if found.over == 2 else ""
-        mm = round(found.length_px / (view.scale if view is not None else 1.0) * (self.model.mm_per_px or 0.0), 1)
+        mm = round(found.length_px / (view.scale if view is not None else 1.0) * (self.session.mm_per_px or 0.0), 1)
         kept = tuple(q for q in c.terms.seams if {q[0], q[1]} != {area.id, other.id})
         self.set_terms("seam", seams=(*kept, (area.id, other.id, found.edge, over, mm)))
 
     def leave_seam(self, a: str, b: str) -> None:
         """Take a seam out of the plan again."""
-        c = self.model.commission
+        c = self.session.commission
         if c is not None:
             self.set_terms("seam left out", seams=tuple(q for q in c.terms.seams if {q[0], q[1]} != {a, b}))
 

@@ -37,7 +37,7 @@ def effects(practising: Practising) -> tuple[str, ...]:
         odd = max(range(5), key=lambda n: abs(off[n]))
         if abs(off[odd]) > ODD_SHARE * span:
             out.append(say("practice.effect_pressure", pressure=odd + 1, size=abs(off[odd]), way="light" if off[odd] > 0 else "dark"))
-    times = float(practising.model.settings.get("hand_unsteady"))
+    times = float(practising.session.settings.get("hand_unsteady"))
     if times != 1.0:
         out.append(say("practice.effect_unsteady", times=times))
     return tuple(out)
@@ -45,7 +45,7 @@ def effects(practising: Practising) -> tuple[str, ...]:
 
 def pace_words(practising: Practising) -> list[str]:
     """What the log tells of the artist's pace, surface by surface; empty while nothing is logged."""
-    pace = planning.pace_of(practising.model.store.all(LogRow))
+    pace = planning.pace_of(practising.session.store.all(LogRow))
     if not pace.logged:
         return []
     names = surfaces()

@@ -54,14 +54,14 @@ class Proposal:
 class Practising:
     """Rounds of the studio. They belong to no commission and change nothing in one."""
 
-    def __init__(self, model: Session) -> None:
-        self.model, self.now = model, model.clock.now
+    def __init__(self, session: Session) -> None:
+        self.session, self.now = session, session.clock.now
         self._kept: tuple[int, Profile] | None = None
 
     # -- what was done -------------------------------------------------------------
     def rounds(self) -> tuple[PracticeRound, ...]:
         """All rounds, by time."""
-        return self.model.store.all(PracticeRound)
+        return self.session.store.all(PracticeRound)
 
     def answers(self) -> list[Answer]:
         """All answers, by time."""
@@ -76,8 +76,8 @@ class Practising:
 
     def profile(self) -> Profile:
         """What all answers tell; worked out once for each state of the studio's records."""
-        if self._kept is None or self._kept[0] != self.model.store.edits:
-            self._kept = self.model.store.edits, profile(self.answers())
+        if self._kept is None or self._kept[0] != self.session.store.edits:
+            self._kept = self.session.store.edits, profile(self.answers())
         return self._kept[1]
 
     def done_today(self) -> bool:
@@ -91,12 +91,12 @@ class Practising:
         every, last = drills(), {q.drill: q.at for q in self.rounds()}
         if not last:
             return Proposal(every["value-step"], say("practice.propose_first"))
-        skipped = sum(r.state == "skipped" and r.role == "gap" for r in self.model.planner.log())
+        skipped = sum(r.state == "skipped" and r.role == "gap" for r in self.session.planner.log())
         if skipped >= SKIPPED_GAPS and last.get("gaps-only", "")[:10] != self.now().date().isoformat():
             return Proposal(every["gaps-only"], say("practice.propose_log", times=skipped))
         kinds: dict[str, int] = {}
-        for shot in self.model.logbook.shots():
-            for f in self.model.checkroom.faults(shot):
+        for shot in self.session.logbook.shots():
+            for f in self.session.checkroom.faults(shot):
                 if f["kind"] in _EYES:
                     kinds[f["kind"]] = kinds.get(f["kind"], 0) + 1
         if kinds:
@@ -114,17 +114,17 @@ class Practising:
 
     def paused(self) -> str:
         """Day (ISO) until which no drill is proposed; empty when one is."""
-        until = str(self.model.settings.get("practice_paused"))
+        until = str(self.session.settings.get("practice_paused"))
         return until if until > self.now().date().isoformat() else ""
 
     def pause(self, days: int) -> None:
         """Propose nothing for so many days; 0 proposes again. Drills stay there to be chosen."""
         until = (self.now().date() + datetime.timedelta(days=days)).isoformat() if days else ""
-        self.model.settings.set("practice_paused", until)
+        self.session.settings.set("practice_paused", until)
 
     def pictures(self) -> list[Picture]:
         """What is asked about: the open commission's photo as it is framed; none while it is not there."""
-        view, photo = self.model.view, self.model.photo
+        view, photo = self.session.view, self.session.photo
         if view is None or photo is None or not view.full:
             return []
         x, y, w, h = (round(v * view.scale) for v in photo.crop)
@@ -142,13 +142,13 @@ class Practising:
         level = next(
             (float(verdict_of(q.told).get("level", FIRST_LEVEL)) for q in reversed(self.rounds()) if q.drill == drill), FIRST_LEVEL
         )
-        plan = self.model.planner.planned() if drill == "what-next" else None
+        plan = self.session.planner.planned() if drill == "what-next" else None
         return Round(
             drill,
             pictures,
             seed,
-            self.model.kit,
-            self.model.paper,
+            self.session.kit,
+            self.session.paper,
             level,
             self.now,
             plan.ordered if plan is not None else None,
@@ -161,9 +161,9 @@ class Practising:
             return False
         told = json.dumps({"answers": [asdict(a) for a in played.answers], "level": played.level})
         try:
-            self.model.store.edit([PracticeRound(new_id(), played.answers[0].at, played.drill, seed, round(minutes, 2), told)])
+            self.session.store.edit([PracticeRound(new_id(), played.answers[0].at, played.drill, seed, round(minutes, 2), told)])
         except Fault as fault:
-            self.model.messages.fault(fault)
+            self.session.messages.fault(fault)
             return False
         return True
 
@@ -172,7 +172,7 @@ class Practising:
         """Write a hand drill's sheet as PDF, off the interface thread."""
         how = drills()[drill].how[0][1]
         work = lambda _token: write_hand_sheet(sheets()[drill], how, target)  # noqa: E731
-        self.model.jobs.run("hand sheet", "Writing the sheet", work, lambda p: self.model.messages.remark(f"Written: {p}"), lasting=True)
+        self.session.jobs.run("hand sheet", "Writing the sheet", work, lambda p: self.session.messages.remark(f"Written: {p}"), lasting=True)
 
     def read_sheet(
         self, drill: str, take: Callable[[], np.ndarray], done: Callable[[HandResult, Filled], object], keep: bool = True
@@ -186,7 +186,7 @@ class Practising:
             if not keep or self.keep_hand(found[0]):
                 done(*found)
 
-        self.model.jobs.run("hand sheet", "Reading the sheet", work, then, asked=True)
+        self.session.jobs.run("hand sheet", "Reading the sheet", work, then, asked=True)
 
     def keep_hand(self, result: HandResult) -> bool:
         """Keep a sheet that was read; whether it could be stored."""
@@ -194,7 +194,7 @@ class Practising:
             {"answers": [], "hand": {"figures": dict(result.figures), "score": round(result.score, 3), "sentences": list(result.sentences)}}
         )
         try:
-            self.model.store.edit(
+            self.session.store.edit(
                 [
                     PracticeRound(
                         new_id(), self.now().isoformat(timespec="seconds"), result.drill, 0, float(drills()[result.drill].minutes), told
@@ -202,7 +202,7 @@ class Practising:
                 ]
             )
         except Fault as fault:
-            self.model.messages.fault(fault)
+            self.session.messages.fault(fault)
             return False
         return True
 
@@ -222,20 +222,20 @@ class Practising:
     def unsteady(self) -> float | None:
         """How many times as far the hand scatters as the usual one, by the newest chips; None without any."""
         sd = [r.figures["sd"] for _at, r in self.hand_results() if r.drill == "same-chip" and "sd" in r.figures]
-        return unsteadiness(self.model.kit, self.model.paper, sd[-1]) if sd else None
+        return unsteadiness(self.session.kit, self.session.paper, sd[-1]) if sd else None
 
     def count_on_hand(self, times: float) -> None:
         """Let recipes expect so unsteady a hand from now on; 1 is the usual one. The artist says so, never the studio by itself."""
-        self.model.settings.set("hand_unsteady", round(times, 2))
-        for key in list(self.model.recipes):
-            self.model.recipe_changed.emit(key)
+        self.session.settings.set("hand_unsteady", round(times, 2))
+        for key in list(self.session.recipes):
+            self.session.recipe_changed.emit(key)
 
     def forget(self) -> bool:
         """Forget every round; whether that could be stored."""
         try:
-            self.model.store.edit((), list(self.rounds()))
+            self.session.store.edit((), list(self.rounds()))
         except Fault as fault:
-            self.model.messages.fault(fault)
+            self.session.messages.fault(fault)
             return False
         return True
 

@@ -23,10 +23,10 @@ if TYPE_CHECKING:
 
 
 class Predicting:
-    """Answers from the model's records and measures; predictions are kept as long as they are true."""
+    """Answers from the session's records and measures; predictions are kept as long as they are true."""
 
-    def __init__(self, model: Session) -> None:
-        self.model = model
+    def __init__(self, session: Session) -> None:
+        self.session = session
         self._kept: dict[str, tuple[object, Prediction, tuple[Caution, ...]]] = {}
 
     def forget(self, key: str = "") -> None:
@@ -38,10 +38,10 @@ class Predicting:
 
     def side(self, area: Area) -> str:
         """Whether an area lies on the light or the shadow side; empty while nobody knows where the light comes from."""
-        photo = self.model.photo
+        photo = self.session.photo
         if photo is None or photo.prep.sun_deg is None:
             return ""
-        rings = [photo.prep.outline] if len(photo.prep.outline) > 2 else [a.ring for a in self.model.areas]
+        rings = [photo.prep.outline] if len(photo.prep.outline) > 2 else [a.ring for a in self.session.areas]
         p = np.asarray([q for ring in rings for q in ring])
         low, high = p.min(0), p.max(0)
         middle = np.asarray(area.ring).mean(0)
@@ -49,7 +49,7 @@ class Predicting:
 
     def places(self, key: str) -> Places | None:
         """Places of an area as its recipe has them, in today's colours where they were found again; as they are found when it has none."""
-        m, recipe = self.model.measures(key), self.model.recipes.get(key)
+        m, recipe = self.session.measures(key), self.session.recipes.get(key)
         if m is None or m.places is None:
             return None
         if recipe is None or not recipe.places:
@@ -58,55 +58,55 @@ class Predicting:
 
     def targets(self, key: str) -> Mapping[str, Array] | None:
         """Paper targets of an area's places, or of its bands while its recipe is one by values; None until it is measured."""
-        m = self.model.measures(key)
+        m = self.session.measures(key)
         if m is None:
             return None
         places = self.places(key)
-        if places is not None and (self.model.by_places(key) or not self.model.recipe_layers(key)):
-            aims = {place: np.array(shift) for place, *shift in self.model.recipes[key].aims} if key in self.model.recipes else {}
-            return place_targets(self.model.gamut, places, aims)
-        return paper_targets(self.model.reach, {b: np.asarray(v) for b, v in m.values.band_lab.items()})
+        if places is not None and (self.session.by_places(key) or not self.session.recipe_layers(key)):
+            aims = {place: np.array(shift) for place, *shift in self.session.recipes[key].aims} if key in self.session.recipes else {}
+            return place_targets(self.session.gamut, places, aims)
+        return paper_targets(self.session.reach, {b: np.asarray(v) for b, v in m.values.band_lab.items()})
 
     def drawing(self, key: str) -> Callable[[tuple[int, int], tuple[float, float], float], Drawn] | None:
         """What tells, on whatever thread, what the photo shows of an area on a raster: (rows and columns, photo pixel of the first one, pixels
         of the raster a photo pixel). None until it is measured.
         """
-        m, places = self.model.measures(key), self.places(key)
+        m, places = self.session.measures(key), self.places(key)
         if m is None:
             return None
-        if not self.model.by_places(key) or places is None:
+        if not self.session.by_places(key) or places is None:
             bands = Drawn({b: np.asarray(v, float) for b, v in m.values.band_lab.items()})
             return lambda _shape, _corner, _k: bands
         return lambda shape, corner, k: drawn_places(places, shape, corner, k)
 
     def prediction(self, key: str) -> tuple[Prediction, tuple[Caution, ...]] | None:
         """What an area's recipe gives, with its cautions; None until it is measured and has layers."""
-        model = self.model
-        layers, targets, measured = model.recipe_layers(key), self.targets(key), model.measuring.kept(key)
+        session = self.session
+        layers, targets, measured = session.recipe_layers(key), self.targets(key), session.measuring.kept(key)
         if targets is None or not layers or measured is None:
             return None
         try:
             for q in layers:
                 if q.code:
-                    model.kit.get(q.code)
+                    session.kit.get(q.code)
         except Fault:
             return None
-        sign = (layers, model.kit_sign, model.paper, measured[0])
+        sign = (layers, session.kit_sign, session.paper, measured[0])
         kept = self._kept.get(key)
         if kept is None or kept[0] != sign:
-            told = follow(model.paper, model.kit, layers, targets)
+            told = follow(session.paper, session.kit, layers, targets)
             kept = (
                 sign,
                 told,
                 recipe_cautions(
-                    model.paper,
-                    model.kit,
+                    session.paper,
+                    session.kit,
                     layers,
                     targets,
                     told,
-                    model.commission.lasting_floor if model.commission else 3,
+                    session.commission.lasting_floor if session.commission else 3,
                     tuple(papers().values()),
-                    model.gamut if model.by_places(key) else None,
+                    session.gamut if session.by_places(key) else None,
                 ),
             )
             self._kept[key] = kept

@@ -38,12 +38,12 @@ class Straight:
     pixels: np.ndarray
 
 
-def straightener(model: Session, shot: Shot, grid: float) -> Callable[[Token], Straight]:
+def straightener(session: Session, shot: Shot, grid: float) -> Callable[[Token], Straight]:
     """What brings a photo into the sheet's frame and neutral light, on whatever thread. Raises `Refused` where it cannot be."""
-    subject: Subject | None = subject_of(model, shot)
+    subject: Subject | None = subject_of(session, shot)
     if subject is None:
         raise Fault("The client’s photo is not there yet.", "Nothing was written.", "Wait a moment, then try again.")
-    store = model.store
+    store = session.store
 
     def work(token: Token) -> Straight:
         photo = store.read_photo(shot, None, token).pixels
@@ -53,9 +53,9 @@ def straightener(model: Session, shot: Shot, grid: float) -> Callable[[Token], S
     return work
 
 
-def client_on_sheet(model: Session, shape: tuple[int, int]) -> np.ndarray:
+def client_on_sheet(session: Session, shape: tuple[int, int]) -> np.ndarray:
     """The client's photo as it is framed on the sheet, (h, w, 3) uint8, with the sheet's border in its paper's colour."""
-    c, photo, view = model.commission, model.photo, model.view
+    c, photo, view = session.commission, session.photo, session.view
     assert c is not None and photo is not None and view is not None
     h, w = shape
     ground = tuple(int(c.ground_hex[k : k + 2], 16) for k in (1, 3, 5))
@@ -66,13 +66,13 @@ def client_on_sheet(model: Session, shape: tuple[int, int]) -> np.ndarray:
     return out
 
 
-def pair_writer(model: Session, shot: Shot, target: Path) -> Callable[[Token], Path]:
+def pair_writer(session: Session, shot: Shot, target: Path) -> Callable[[Token], Path]:
     """Writes the client's photo and the work side by side, as PNG or as a PDF page; for any thread."""
-    straight = straightener(model, shot, PAIR_GRID)
-    c = model.commission
+    straight = straightener(session, shot, PAIR_GRID)
+    c = session.commission
     assert c is not None
     shape = (int(c.height_mm * PAIR_GRID), int(c.width_mm * PAIR_GRID))
-    client = client_on_sheet(model, shape)
+    client = client_on_sheet(session, shape)
     name, at = c.name, shot.at[:10]
 
     def work(token: Token) -> Path:
@@ -91,15 +91,15 @@ def pair_writer(model: Session, shot: Shot, target: Path) -> Callable[[Token], P
     return work
 
 
-def film_writer(model: Session, target: Path) -> Callable[[Token], Written]:
+def film_writer(session: Session, target: Path) -> Callable[[Token], Written]:
     """Writes all photos of the work as a film (GIF or WebP) in one frame and light; a photo that cannot be straightened is left out and named."""
-    shots = model.logbook.shots()
+    shots = session.logbook.shots()
     if not shots:
         raise Fault("There is no photo of the work yet.", "Nothing was written.", "Take a photo first.")
-    c = model.commission
+    c = session.commission
     assert c is not None
     grid = min(PAIR_GRID, FILM_SIDE / max(c.width_mm, c.height_mm))
-    ways = [straightener(model, q, grid) for q in shots]
+    ways = [straightener(session, q, grid) for q in shots]
 
     def work(token: Token) -> Written:
         frames, left_out = [], []

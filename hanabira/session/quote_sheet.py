@@ -33,9 +33,9 @@ def not_counted(found: Covering) -> list[str]:
     return [f"This price counts the areas above. {few}How much of the animal they cover has not been measured."]
 
 
-def quote_of(model: Session, plan: Planned) -> Quote:
+def quote_of(session: Session, plan: Planned) -> Quote:
     """The quote's page: where the hours go, what they cost, and what is not counted."""
-    c, sign = model.commission, model.settings.get("currency")
+    c, sign = session.commission, session.settings.get("currency")
     assert c is not None
     told = plan.whole.quote()
     (low, high), (d_low, d_high), each = told["price"], told["deposit"], told["instalments"]
@@ -61,11 +61,11 @@ def quote_of(model: Session, plan: Planned) -> Quote:
             payment.append((f"Instalment {k + 1} of {n}" if n > 1 else "On delivery", sum_words(each["each"][0], each["each"][1], sign)))
     else:
         sums.append(("No rate an hour is agreed yet", "open"))
-    left_out = not_counted(model.planner.covering())
+    left_out = not_counted(session.planner.covering())
     left_out.append("What is changed after this day is agreed anew, with its time and price.")
-    facts = [q for q in order_facts(model) if q[0] not in ("School", "Likeness")]
+    facts = [q for q in order_facts(session) if q[0] not in ("School", "Likeness")]
     facts.append(("Ready", day_words(datetime.date.fromisoformat(c.due)) if c.due else "to be agreed"))
     return Quote(
-        c.name, medium_line(model), facts, parts, f"{hours[0]:.1f}–{hours[1]:.1f} h", sums, payment, left_out, sheet_picture(model), c.client,
-        day_words(model.clock.today()), sender(model.settings), model.settings.get("card_paper"),
+        c.name, medium_line(session), facts, parts, f"{hours[0]:.1f}–{hours[1]:.1f} h", sums, payment, left_out, sheet_picture(session), c.client,
+        day_words(session.clock.today()), sender(session.settings), session.settings.get("card_paper"),
     )  # fmt: skip

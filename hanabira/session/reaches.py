@@ -19,15 +19,15 @@ Sign = tuple[Kit, Paper]
 class Reaches:
     """Reach and gamut of the open commission's kit and paper. Both belong to one kit object and one paper; another of either finds them anew."""
 
-    def __init__(self, model: Session) -> None:
-        self.model = model
+    def __init__(self, session: Session) -> None:
+        self.session = session
         self._reach: tuple[Sign, Reach] | None = None
         self._gamut: tuple[Sign, Gamut] | None = None
 
     @property
     def sign(self) -> Sign:
         """What the answers hang on."""
-        return self.model.kit, self.model.paper
+        return self.session.kit, self.session.paper
 
     def reach(self) -> Reach:
         """Lightest and darkest that kit and paper give."""
@@ -45,18 +45,18 @@ class Reaches:
 
     def _found(self, sign: Sign) -> Gamut:
         usable, paper = sign[0].usable, sign[1]
-        return self.model.workings.once("gamut", key(usable, paper), lambda: gamut(usable, paper))
+        return self.session.workings.once("gamut", key(usable, paper), lambda: gamut(usable, paper))
 
     def prepare(self) -> None:
         """Find the gamut of two hundred pencils, which takes a second, off the interface's thread while the photo is looked at."""
         sign = self.sign
-        if self.model.view is None or (self._gamut is not None and _same(self._gamut[0], sign)):
+        if self.session.view is None or (self._gamut is not None and _same(self._gamut[0], sign)):
             return
 
         def keep(found: Gamut) -> None:
             self._gamut = sign, found
 
-        self.model.jobs.run("gamut", "Laying the pencils two by two", lambda _t: self._found(sign), keep, quiet=True)
+        self.session.jobs.run("gamut", "Laying the pencils two by two", lambda _t: self._found(sign), keep, quiet=True)
 
 
 def _same(a: Sign, b: Sign) -> bool:

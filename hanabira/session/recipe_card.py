@@ -33,34 +33,34 @@ def ground_name(c: Commission) -> str:
     return named or colour_name(srgb_to_lab(parse_hex(c.ground_hex)))
 
 
-def card_content(model: Session) -> Card:
+def card_content(session: Session) -> Card:
     """The recipe card of the open commission: every area that has layers and is measured."""
-    c, photo, view = model.commission, model.photo, model.view
+    c, photo, view = session.commission, session.photo, session.view
     assert c is not None and photo is not None and view is not None
     x, y, w, _h = photo.crop
     picture = view.sheet_crop(photo.crop, _PICTURE_SIDE)
     to_picture = picture.shape[1] / w
-    areas = tuple(q for q in (_area(model, a, (x, y), to_picture) for a in model.areas) if q is not None)
+    areas = tuple(q for q in (_area(session, a, (x, y), to_picture) for a in session.areas) if q is not None)
     paper = papers()[c.paper_id]
     ground = ground_name(c)
-    sheet = f"{paper.name}, {ground}, {c.width_mm:.0f} × {c.height_mm:.0f} mm with a border of {c.border_mm:.0f} mm. Kit: {model.kit.name}."
-    reach = model.reach
+    sheet = f"{paper.name}, {ground}, {c.width_mm:.0f} × {c.height_mm:.0f} mm with a border of {c.border_mm:.0f} mm. Kit: {session.kit.name}."
+    reach = session.reach
     lines = (
         f"This kit reaches from L* {reach.darkest_l:.0f} to L* {reach.lightest_l:.0f} on this paper; the photo’s values are fitted into that range.",
         "Layers are numbered from the paper upward. The colour at the right is what stands there after the layer. Try the stack on a scrap of the same paper first.",
     )
     line = " · ".join(q for q in (c.animal, f"for {c.client}" if c.client else "", due_words(c.due)) if q)
-    return Card(c.name, line, sheet, bare(model.paper).lab, picture, areas, model.settings.get("card_paper"), c.notes, lines)
+    return Card(c.name, line, sheet, bare(session.paper).lab, picture, areas, session.settings.get("card_paper"), c.notes, lines)
 
 
-def _area(model: Session, area: Area, corner: tuple[float, float], k: float) -> CardArea | None:
-    told, m = model.prediction(area.id), model.measures(area.id)
+def _area(session: Session, area: Area, corner: tuple[float, float], k: float) -> CardArea | None:
+    told, m = session.prediction(area.id), session.measures(area.id)
     if told is None or m is None:
         return None
     prediction, cautions = told
-    kit, opaque = model.kit, opaque_order(model.kit, model.paper)
-    spacing = spacing_mm(m, area.surface_id, model.workshop.finish(area))
-    layers, mine = [], model.recipe_layers(area.id)
+    kit, opaque = session.kit, opaque_order(session.kit, session.paper)
+    spacing = spacing_mm(m, area.surface_id, session.workshop.finish(area))
+    layers, mine = [], session.recipe_layers(area.id)
     codes = [q.code for q in mine]
     for i, q in enumerate(mine):
         first, last = run_of(codes, i)
@@ -85,7 +85,7 @@ def _area(model: Session, area: Area, corner: tuple[float, float], k: float) -> 
                 i > first,
             )  # fmt: skip
         )
-    places = model.places(area.id) if model.by_places(area.id) else None
+    places = session.places(area.id) if session.by_places(area.id) else None
     names = {p.id: p.name for p in places} if places is not None else {b: b for b in BANDS}
     order = sorted(prediction.bands, key=lambda b: float(prediction.band(b).target[0]))
     bands = tuple((names.get(b, b), prediction.band(b).target, prediction.band(b).lab, prediction.band(b).delta_e00) for b in order)
@@ -102,8 +102,8 @@ def _area(model: Session, area: Area, corner: tuple[float, float], k: float) -> 
     ring = tuple(((x - corner[0]) * k, (y - corner[1]) * k) for x, y in area.ring)
     words = tuple(f"{f'layer {q.layer + 1}, ' if q.layer >= 0 else ''}{q.title.lower()}. {q.text} {q.cure}" for q in cautions)
     surface = surfaces()[area.surface_id].name if area.surface_id in surfaces() else area.surface_id
-    note = model.recipes[area.id].note
-    by_places, picture = _places(model, area, prediction)
+    note = session.recipes[area.id].note
+    by_places, picture = _places(session, area, prediction)
     hair = m.combed.mean_deg if m.combed is not None and m.combed.mean_deg is not None else m.hair.direction_deg
     return CardArea(
         area.number, area.name, surface, ring, area.smooth, " · ".join(facts), bands, tuple(layers), words, note, 1 - prediction.most_tooth, by_places,
@@ -111,10 +111,10 @@ def _area(model: Session, area: Area, corner: tuple[float, float], k: float) -> 
     )  # fmt: skip
 
 
-def _places(model: Session, area: Area, told: Prediction) -> tuple[tuple[CardPlace, ...], np.ndarray | None]:
+def _places(session: Session, area: Area, told: Prediction) -> tuple[tuple[CardPlace, ...], np.ndarray | None]:
     """The places of an area as they are printed, dark to light, and the photo they are drawn on; nothing for a recipe by values."""
-    places, view = model.places(area.id), model.view
-    if places is None or view is None or not model.by_places(area.id):
+    places, view = session.places(area.id), session.view
+    if places is None or view is None or not session.by_places(area.id):
         return (), None
     k = view.scale
     rows, columns = np.nonzero(places.labels)
@@ -127,8 +127,8 @@ def _places(model: Session, area: Area, told: Prediction) -> tuple[tuple[CardPla
     shrink = min(1.0, _MAP_SIDE / max(x1 - x0, y1 - y0))
     picture = cv2.resize(view.pixels[y0:y1, x0:x1], None, fx=shrink, fy=shrink, interpolation=cv2.INTER_AREA)
     here = lambda p: ((p[0] * k - x0) * shrink, (p[1] * k - y0) * shrink)  # noqa: E731
-    shapes, moved = outlines(places), {q[0] for q in model.recipes[area.id].aims}
-    layers, out = model.recipe_layers(area.id), []
+    shapes, moved = outlines(places), {q[0] for q in session.recipes[area.id].aims}
+    layers, out = session.recipe_layers(area.id), []
     for p in sorted(places, key=lambda p: float(told.band(p.id).target[0])):
         state = told.band(p.id)
         mine = [i for i, q in enumerate(layers) if goes_over(q, p.id) and q.tool not in ("reserve", "indent")]

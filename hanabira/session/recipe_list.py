@@ -12,30 +12,30 @@ if TYPE_CHECKING:
 FORMAT = "hanabira recipes 1"
 
 
-def recipes(model: Session) -> dict[str, Any]:
+def recipes(session: Session) -> dict[str, Any]:
     """All recipes of the open commission as plain data; keys as documented in docs/formats.md."""
-    c = model.commission
+    c = session.commission
     assert c is not None
     areas = []
-    for a in model.areas:
-        told, m = model.prediction(a.id), model.measures(a.id)
+    for a in session.areas:
+        told, m = session.prediction(a.id), session.measures(a.id)
         if told is None or m is None:
             continue
-        finish = model.workshop.finish(a)
+        finish = session.workshop.finish(a)
         areas.append(
             {
                 "number": a.number,
                 "name": a.name,
                 "surface": a.surface_id,
                 "finish": finish,
-                "note": model.recipes[a.id].note,
-                "layers": layers_data(model.kit, model.paper, model.recipe_layers(a.id), told[0], m, a.surface_id, finish),
+                "note": session.recipes[a.id].note,
+                "layers": layers_data(session.kit, session.paper, session.recipe_layers(a.id), told[0], m, a.surface_id, finish),
                 "result": result_data(told[0]),
                 **(
-                    {"places": places_data(places, told[0])} if (places := model.places(a.id)) is not None and model.by_places(a.id) else {}
+                    {"places": places_data(places, told[0])} if (places := session.places(a.id)) is not None and session.by_places(a.id) else {}
                 ),
                 "cautions": [{"kind": q.kind, "text": f"{q.title}. {q.text} {q.cure}".strip()} for q in told[1]],
             }  # fmt: skip
         )
     sheet = {"id": c.paper_id, "ground": c.ground_hex, "width_mm": c.width_mm, "height_mm": c.height_mm, "border_mm": c.border_mm}
-    return {"format": FORMAT, "commission": c.name, "paper": sheet, "kit": model.kit.name, "school": model.workshop.school, "areas": areas}
+    return {"format": FORMAT, "commission": c.name, "paper": sheet, "kit": session.kit.name, "school": session.workshop.school, "areas": areas}

@@ -1,4 +1,4 @@
-"""The model behind the desk: one studio, the open commission and what was measured of it."""
+"""The session behind the desk: one studio, the open commission and what was measured of it."""
 
 from __future__ import annotations
 

@@ -37,28 +37,28 @@ def rings_of(a: Area) -> list[list[Point]]:
     return [[(float(x), float(y)) for x, y in (smooth_ring(r) if a.smooth else r)] for r in (a.ring, *a.holes)]
 
 
-def areas_svg(model: Session) -> str | None:
+def areas_svg(session: Session) -> str | None:
     """Outlines of all areas and of their known markings as SVG in millimetres of the picture; None without a photo."""
-    if model.commission is None or model.photo is None or model.mm_per_px is None:
+    if session.commission is None or session.photo is None or session.mm_per_px is None:
         return None
-    rings = [r for a in model.areas for r in (*rings_of(a), *model.marking_rings(a.id), *place_rings(model, a))]
+    rings = [r for a in session.areas for r in (*rings_of(a), *session.marking_rings(a.id), *place_rings(session, a))]
     return svg(
-        rings, model.commission.picture_mm, f"{model.commission.name}: areas, markings and places", model.mm_per_px, model.photo.crop[:2]
+        rings, session.commission.picture_mm, f"{session.commission.name}: areas, markings and places", session.mm_per_px, session.photo.crop[:2]
     )
 
 
-def place_rings(model: Session, area: Area) -> tuple[tuple[Point, ...], ...]:
+def place_rings(session: Session, area: Area) -> tuple[tuple[Point, ...], ...]:
     """Rings of the places that an area's recipe was planned by, in photo pixels; none for a recipe by values."""
-    places = model.places(area.id) if model.by_places(area.id) else None
+    places = session.places(area.id) if session.by_places(area.id) else None
     return () if places is None else tuple(ring for shape in outlines_of(places).values() for ring in shape.rings)
 
 
-def picture_layers(model: Session) -> Callable[[Token], list[RasterLayer]] | None:
+def picture_layers(session: Session) -> Callable[[Token], list[RasterLayer]] | None:
     """Markings, combing, areas, value shapes and photo as layers of one size, the topmost first; None without a photo.
 
     The returned work may run off the interface thread.
     """
-    view, photo = model.view, model.photo
+    view, photo = session.view, session.photo
     if view is None or photo is None:
         return None
     picture = view.sheet_crop(photo.crop, _LAYERS_SIDE)
@@ -66,10 +66,10 @@ def picture_layers(model: Session) -> Callable[[Token], list[RasterLayer]] | Non
     to = picture.shape[1] / w
     size = (picture.shape[1], picture.shape[0])
     at = lambda line: [((u - x) * to, (v - y) * to) for u, v in line]  # noqa: E731
-    regions = [(model.region_of(a), model.measures(a.id)) for a in model.areas]
-    outlines = [(at([*r, r[0]]), 2.2) for a in model.areas for r in rings_of(a)]
-    markings = [(at([*r, r[0]]), 1.6) for a in model.areas for r in model.marking_rings(a.id)]
-    planned = [(at([*r, r[0]]), 1.2) for a in model.areas for r in place_rings(model, a)]
+    regions = [(session.region_of(a), session.measures(a.id)) for a in session.areas]
+    outlines = [(at([*r, r[0]]), 2.2) for a in session.areas for r in rings_of(a)]
+    markings = [(at([*r, r[0]]), 1.6) for a in session.areas for r in session.marking_rings(a.id)]
+    planned = [(at([*r, r[0]]), 1.2) for a in session.areas for r in place_rings(session, a)]
 
     def work(token: Token) -> list[RasterLayer]:
         shapes = cv2.resize(value_shapes(picture)[0], size, interpolation=cv2.INTER_NEAREST)
@@ -101,18 +101,18 @@ def line_picture(size: tuple[int, int], lines: Sequence[tuple[Sequence[Point], f
     return (np.dstack([grey, grey, grey, alpha]) * 255 + 0.5).astype(np.uint8)
 
 
-def true_size_content(model: Session, grid: Grid | None, with_photo: bool, tone: Array | None) -> Callable[[Token], TrueSize]:
+def true_size_content(session: Session, grid: Grid | None, with_photo: bool, tone: Array | None) -> Callable[[Token], TrueSize]:
     """What is printed at true size; the returned work may run off the interface thread.
 
     Lines alone also bring outlines, markings and the combing to trace. Markings that nobody looked at yet are looked for.
     """
-    c, photo, view = model.commission, model.photo, model.view
+    c, photo, view = session.commission, session.photo, session.view
     assert c is not None and photo is not None and view is not None
     x, y, w, _h = photo.crop
     picture = view.sheet_crop(photo.crop)
     mm = c.picture_mm[0] / w
-    page, title, size = model.settings.get("card_paper"), c.name, c.picture_mm
-    given = [] if with_photo else [(a, model.region_of(a), model.measures(a.id)) for a in model.areas]
+    page, title, size = session.settings.get("card_paper"), c.name, c.picture_mm
+    given = [] if with_photo else [(a, session.region_of(a), session.measures(a.id)) for a in session.areas]
 
     def on_paper(ring: Sequence[Point] | Array) -> tuple[Point, ...]:
         return tuple(((float(u) - x) * mm, (float(v) - y) * mm) for u, v in ring)

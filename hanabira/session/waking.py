@@ -26,15 +26,15 @@ MATHEMATICS = (
 class Waking:
     """Loads what is missing off the interface thread. The photo is decoded meanwhile and held back until everything on it can be shown."""
 
-    def __init__(self, model: Session) -> None:
-        self.model = model
+    def __init__(self, session: Session) -> None:
+        self.session = session
         self.opens = False
         """Whether a photo can be decoded."""
         self.early: View | None = None
 
     def begin(self) -> None:
         """Begin, unless the session is awake."""
-        if not self.model.awake:
+        if not self.session.awake:
             self._load(PICTURES, self._photo)
 
     def _load(self, names: Sequence[str], then: Callable[[], None], more: Callable[[], object] = lambda: None) -> None:
@@ -44,28 +44,28 @@ class Waking:
                 loaded(name)
             more()
 
-        self.model.jobs.run("wake", "Getting ready", load, lambda _nothing: then(), quiet=True)
+        self.session.jobs.run("wake", "Getting ready", load, lambda _nothing: then(), quiet=True)
 
     def _photo(self) -> None:
         self.opens = True
-        self.model.load_photo()
+        self.session.load_photo()
         self._load(MATHEMATICS, self._all, self._reach)
 
     def _reach(self) -> None:
         """What every stage with a value rule asks for first."""
-        if self.model.commission is not None:
+        if self.session.commission is not None:
             with contextlib.suppress(Fault):  # a kit that cannot be read is told of where it is asked for
-                self.model.reaches.reach()
+                self.session.reaches.reach()
 
     def _all(self) -> None:
-        model, early, self.early = self.model, self.early, None
-        model.awake = True
+        session, early, self.early = self.session, self.early, None
+        session.awake = True
         if early is not None:
-            model.show_view(early)
-        model.awoke.emit()
+            session.show_view(early)
+        session.awoke.emit()
 
     def another(self) -> tuple[str, ...]:
         """Another commission is opened: the photo on its way is not its. Nobody had asked for what is stopped."""
         self.early = None
-        self.model.jobs.cancel("photo")
+        self.session.jobs.cancel("photo")
         return ()

@@ -158,10 +158,10 @@ def _pencils(layers: Sequence[Layer]) -> int:
 
 
 class Workshop:
-    """Solves areas by the craft's rules and looks at all recipes together. Reads the model; edits go through it."""
+    """Solves areas by the craft's rules and looks at all recipes together. Reads the session; edits go through it."""
 
-    def __init__(self, model: Session) -> None:
-        self.model = model
+    def __init__(self, session: Session) -> None:
+        self.session = session
         self.left_out: dict[str, tuple[str, ...]] = {}
         """Rules that were not followed at the last solve of an area."""
 
@@ -169,12 +169,12 @@ class Workshop:
     @property
     def school(self) -> dict[str, str]:
         """Every switch of the open commission's school."""
-        c = self.model.commission
-        return school(self.model.kit.medium, c.school if c else ())
+        c = self.session.commission
+        return school(self.session.kit.medium, c.school if c else ())
 
     def finish(self, area: Area) -> int:
         """Finish level of an area, as everything that counts hours takes it."""
-        return planning.finish_of(area, self.model.photo)
+        return planning.finish_of(area, self.session.photo)
 
     def coat(self, area: Area) -> str:
         """The coat as the artist named it, for this area or for another that measures as the same coat; empty where it is read from the photo."""
@@ -182,33 +182,33 @@ class Workshop:
             return area.coat
         mine = self._read_coat(area)
         if mine:
-            for a in self.model.all_areas:
+            for a in self.session.all_areas:
                 if a.coat and a.id != area.id and self._read_coat(a) == mine:
                     return a.coat
         return ""
 
     def _read_coat(self, area: Area) -> str:
         """The first coat that an area measures as; empty before it is measured and for what bears no hair."""
-        s, m = surfaces().get(area.surface_id), self.model.measures(area.id)
+        s, m = surfaces().get(area.surface_id), self.session.measures(area.id)
         return m.coats[0][0] if m is not None and m.coats and s is not None and s.hair else ""
 
     def coat_doubt(self, area: Area) -> tuple[tuple[str, float], ...]:
         """The first two coats with their shares, where the artist should be asked."""
-        m = self.model.measures(area.id)
+        m = self.session.measures(area.id)
         if self.coat(area) or not self._read_coat(area) or m is None or m.coats[0][1] >= SURE:
             return ()
         return m.coats[:2]
 
     def far(self, area: Area) -> float | None:
         """How far an area lies from the focus, 0–1 of the sheet's diagonal; None while no focus is set."""
-        return planning.far_of(area, self.model.photo) if self.model.photo is not None else None
+        return planning.far_of(area, self.session.photo) if self.session.photo is not None else None
 
     def hold_back(self, key: str) -> bool:
         """Move the targets of an area's places toward its own middle and take strength from them, the more the farther it lies from the focus.
 
         One undoable edit of aims; the measures stay.
         """
-        m = self.model
+        m = self.session
         area, recipe = next((a for a in m.areas if a.id == key), None), m.recipes.get(key)
         if area is None or recipe is None or not recipe.places:
             m.messages.remark("Solve the area by its places first; then its targets can be held back.")
@@ -233,12 +233,12 @@ class Workshop:
 
     def beside_words(self, area: Area) -> tuple[str, ...]:
         """How an area will read once its neighbours stand: its value step against them and against bare paper, and the way its hue is pushed."""
-        m, near = self.model.measures(area.id), self.model.neighbours(area)
-        around = [q.values.band_lab["general"] for q in (self.model.measures(a.id) for a, _d in near) if q is not None]
+        m, near = self.session.measures(area.id), self.session.neighbours(area)
+        around = [q.values.band_lab["general"] for q in (self.session.measures(a.id) for a, _d in near) if q is not None]
         if m is None or not around:
             return ()
         own, ground = np.asarray(m.values.band_lab["general"], float), np.mean(around, 0)
-        now, then = seen_step(own, bare(self.model.paper).lab), seen_step(own, ground)
+        now, then = seen_step(own, bare(self.session.paper).lab), seen_step(own, ground)
         out = []
         if abs(then - now) >= STEP_TOLD:
             way = "lighter" if then > now else "darker"
@@ -251,16 +251,16 @@ class Workshop:
 
     def craft(self, area: Area) -> Craft | None:
         """What the craft says of an area; None until it is measured."""
-        m = self.model.measures(area.id)
-        c = self.model.commission
+        m = self.session.measures(area.id)
+        c = self.session.commission
         if m is None or c is None:
             return None
-        return craft_of(m, area.surface_id, self.model.kit.medium, self.coat(area), area.marking_kind, c.school, self.finish(area))
+        return craft_of(m, area.surface_id, self.session.kit.medium, self.coat(area), area.marking_kind, c.school, self.finish(area))
 
     # -- solving --------------------------------------------------------------------
     def asked(self, area: Area) -> Asked | None:
         """What an area would be solved from now; None while the photo is not there."""
-        m = self.model
+        m = self.session
         if m.commission is None or m.view is None or not m.view.full:
             return None
         used = [q.code for r in m.recipes.values() if r.area_id != area.id for q in r.layers if q.code]
@@ -280,14 +280,14 @@ class Workshop:
         """Pencils of the first of a pair that is solved."""
         if area.surface_id not in TWINS:
             return ()
-        for a in self.model.areas:
-            if a.id != area.id and a.surface_id == area.surface_id and self.model.recipe_layers(a.id):
-                return tuple(dict.fromkeys(q.code for q in self.model.recipe_layers(a.id) if q.code))
+        for a in self.session.areas:
+            if a.id != area.id and a.surface_id == area.surface_id and self.session.recipe_layers(a.id):
+                return tuple(dict.fromkeys(q.code for q in self.session.recipe_layers(a.id) if q.code))
         return ()
 
     def solve(self, key: str, keep: Layer | None = None, then: Callable[[], None] | None = None, title: str = "") -> None:
         """Solve an area by the craft's rules off the interface thread and keep it as one edit; ``keep`` must be among the layers."""
-        m = self.model
+        m = self.session
         area = next((a for a in m.areas if a.id == key), None)
         if area is None:
             return
@@ -320,7 +320,7 @@ class Workshop:
 
     def spare(self, key: str) -> None:
         """Solve an area with the fewest pencils off the interface thread, keep it as one edit, and say what it costs; or say that none can go."""
-        m = self.model
+        m = self.session
         area = next((a for a in m.areas if a.id == key), None)
         asked = self.asked(area) if area is not None else None
         before = m.recipe_layers(key)
@@ -356,39 +356,39 @@ class Workshop:
 
     def unsolved(self) -> tuple[Area, ...]:
         """Areas without layers, in working order."""
-        return tuple(a for a in self.model.areas if not self.model.recipe_layers(a.id))
+        return tuple(a for a in self.session.areas if not self.session.recipe_layers(a.id))
 
     def solve_all(self) -> None:
         """Solve every area that has no layers yet, one after the other; what is solved stays when it is cancelled."""
         left = [a.id for a in self.unsolved()]
         if not left:
-            self.model.messages.remark("Every area has its layers.")
+            self.session.messages.remark("Every area has its layers.")
             return
         count = len(left)
 
         def go_on() -> None:
             while left:
                 key = left.pop(0)
-                area = next((a for a in self.model.areas if a.id == key), None)
-                if area is not None and not self.model.recipe_layers(key):
+                area = next((a for a in self.session.areas if a.id == key), None)
+                if area is not None and not self.session.recipe_layers(key):
                     self.solve(key, None, go_on, f"Solving {area.name}, {count - len(left)} of {count}")
                     return
-            self.model.messages.remark(f"{count} areas are solved." if count > 1 else "The area is solved.")
+            self.session.messages.remark(f"{count} areas are solved." if count > 1 else "The area is solved.")
 
         go_on()
 
     def offer_variants(self, key: str, done: Callable[[tuple[Variant, ...]], None]) -> None:
         """Solve an area in three ways, off the interface thread."""
-        area = next((a for a in self.model.areas if a.id == key), None)
+        area = next((a for a in self.session.areas if a.id == key), None)
         asked = self.asked(area) if area is not None else None
         if asked is not None:
             work = lambda token: asked.variants(asked.measured(token), token)  # noqa: E731
-            self.model.jobs.run(f"variants {key}", "Solving other ways", work, done, asked=True)
+            self.session.jobs.run(f"variants {key}", "Solving other ways", work, done, asked=True)
 
     # -- the same again ---------------------------------------------------------------
     def same_again(self, source: Area, target: Area, exactly: bool) -> None:
         """Lay one area's recipe on another: copied, or the same pencils solved anew for its own measures. Differences are named."""
-        m = self.model
+        m = self.session
         layers = tuple(replace(q, locked=False) for q in m.recipe_layers(source.id))
         if not layers:
             m.messages.fault(RecipeFault(f"“{source.name}” has no layers yet.", "Nothing was changed.", "Solve it first."))
@@ -431,7 +431,7 @@ class Workshop:
         return replace(q, on=on, where=places_in_words(on, {p.id: p.name for p in there})) if on else None
 
     def _differences(self, source: Area, target: Area) -> str:
-        a, b = self.model.measures(source.id), self.model.measures(target.id)
+        a, b = self.session.measures(source.id), self.session.measures(target.id)
         if a is None or b is None:
             return f"{target.name} now has the layers of {source.name}."
         parts = []
@@ -439,14 +439,14 @@ class Workshop:
             d = float(b.values.band_lab[band][0] - a.values.band_lab[band][0])
             if abs(d) > 4:
                 parts.append(f"{band} {abs(d):.0f} L* {'lighter' if d > 0 else 'darker'}")
-        told = self.model.prediction(target.id)
+        told = self.session.prediction(target.id)
         worst = max(told[0].bands.values(), key=lambda s: s.delta_e00) if told else None
         end = f" Its farthest value is the {worst.band}, ΔE00 {worst.delta_e00:.1f}." if worst is not None else ""
         return f"{target.name} beside {source.name}: {', '.join(parts) if parts else 'alike in value'}.{end}"
 
     def stacks(self) -> tuple[tuple[str, tuple[Pass, ...]], ...]:
         """Every band's stack of pencils in every recipe, by area and band, each stack once; those with tools are left out."""
-        m, out, seen = self.model, [], set()
+        m, out, seen = self.session, [], set()
         for a in m.areas:
             layers = [q for q in m.recipe_layers(a.id) if q.tool != "indent"]
             for band in [p.id for p in m.recipes[a.id].places] if m.by_places(a.id) else BANDS:
@@ -461,8 +461,8 @@ class Workshop:
     def palette(self) -> tuple[tuple[str, int, tuple[int, ...]], ...]:
         """Pencils of all recipes: code, how many layers, numbers of the areas; the most used first."""
         used: dict[str, list[int]] = {}
-        for a in self.model.areas:
-            for q in self.model.recipe_layers(a.id):
+        for a in self.session.areas:
+            for q in self.session.recipe_layers(a.id):
                 if q.code:
                     used.setdefault(q.code, []).append(a.number)
         return tuple((c, len(n), tuple(sorted(set(n)))) for c, n in sorted(used.items(), key=lambda q: (-len(q[1]), q[0])))
@@ -471,7 +471,7 @@ class Workshop:
         """What the rarest pencils of the portrait are worth: code, by how much ΔE00 its worst place rises when the best other pencil of the
         portrait takes its place, and that pencil; the most dispensable first.
         """
-        m, rare = self.model, self.palette()[-most:]
+        m, rare = self.session, self.palette()[-most:]
         mine = {code for code, _n, _areas in self.palette()}
         owned = [p.code for p in m.kit if p.code in mine]
         if len(owned) < 2:
@@ -496,7 +496,7 @@ class Workshop:
 
     def jumps(self) -> tuple[str, ...]:
         """Neighbouring areas whose step of value on paper disagrees with the photo's, and hues that part on one light side."""
-        m, out, seen = self.model, [], set()
+        m, out, seen = self.session, [], set()
         for a in m.areas:
             pa = self._predicted(a)
             if pa is None:
@@ -517,7 +517,7 @@ class Workshop:
 
     def _predicted(self, area: Area) -> float | None:
         try:
-            told = self.model.prediction(area.id)
+            told = self.session.prediction(area.id)
         except Fault:
             return None
         return None if told is None else float(told[0].band("general").lab[0])

@@ -51,7 +51,7 @@ class Walk(DeskCase):
         for place in first:
             seen = set()
             for act in table():
-                why = act.off(self.model)
+                why = act.off(self.session)
                 sort = act.needs if why else act.stage  # why an act is off depends on the one alone, where it goes on the other
                 if act.id in APART or (only_go and sort in seen):
                     continue
@@ -116,7 +116,7 @@ class Whole(Walk):
         demo_copy(folder)
 
     def test_with_everything_from_every_stage(self):
-        self.model.choose_area("demo-area-5")
+        self.session.choose_area("demo-area-5")
         self.settle()
         may = {
             "edit.undo",
@@ -131,11 +131,11 @@ class Whole(Walk):
         off = self.walk(("Easel",))
         self.assertLessEqual(set(off), may | {a for a in off if NEEDS["area"][1] in off[a] or NEEDS["layers"][1] in off[a]})
         for _ in range(200):
-            if not self.model.undo.can_undo:
+            if not self.session.undo.can_undo:
                 break
-            at = self.model.undo.at
+            at = self.session.undo.at
             self.desk.take_back()
-            self.assertLess(self.model.undo.at, at, self.said[-1])
+            self.assertLess(self.session.undo.at, at, self.said[-1])
 
     def test_the_easel_bears_theme_text_size_and_looks(self):
         self.desk.go("Easel")
@@ -166,7 +166,7 @@ class Whole(Walk):
         self.assertTrue(Mat.takes_keys)
 
     def test_menus_show_what_is_off_and_its_keys_say_why(self):
-        self.model.choose_area("")
+        self.session.choose_area("")
         name = self.desk.actions_["Name the area"]
         self.desk.commands._show("Areas")
         self.assertFalse(name.isEnabled())

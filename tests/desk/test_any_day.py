@@ -16,9 +16,9 @@ class AnyDay(DemoCase):
 
     def on(self, today: datetime.date) -> None:
         """Be there on that day, with the order due as far ahead as it was."""
-        self.model.clock = Clock.at(datetime.datetime.combine(today, datetime.time(9, 30)))
-        self.model.commission = replace(self.model.commission, due=(today + datetime.timedelta(days=26)).isoformat())
-        self.model.planner._kept = None
+        self.session.clock = Clock.at(datetime.datetime.combine(today, datetime.time(9, 30)))
+        self.session.commission = replace(self.session.commission, due=(today + datetime.timedelta(days=26)).isoformat())
+        self.session.planner._kept = None
 
     def test_the_days_of_a_plan_can_be_read_on_every_day(self):
         self.desk.go("Plan")
@@ -29,7 +29,7 @@ class AnyDay(DemoCase):
         for _text, _size in self.at_sizes((2.0, (1920, 1080))):
             for today in YEAR:
                 self.on(today)
-                stage._strip(self.model.planner.planned())
+                stage._strip(self.session.planner.planned())
                 strip.grab()
                 cut += [f"{today} {q}" for q in paint.CLIPPED]
                 paint.CLIPPED.clear()
@@ -40,8 +40,8 @@ class AnyDay(DemoCase):
         cut = []
         for text, size in self.at_sizes((2.0, (1920, 1080)), (1.0, (1024, 700))):
             for today in ODD[::3]:
-                self.model.clock = Clock.at(datetime.datetime.combine(today, datetime.time(9, 30)))
-                self.model.do(EditBrief(self.model, "due date", False, due=(today + datetime.timedelta(days=26)).isoformat()))
+                self.session.clock = Clock.at(datetime.datetime.combine(today, datetime.time(9, 30)))
+                self.session.do(EditBrief(self.session, "due date", False, due=(today + datetime.timedelta(days=26)).isoformat()))
                 for name, open_it in (("Plan", self.desk.go), ("Shelf", self.desk.show_room)):
                     open_it(name)
                     self.settle()

@@ -33,8 +33,8 @@ class AreasCase(DemoCase):
         return self.mat.widget_point(x, y)
 
     def choose(self, name: str):
-        area = next(a for a in self.model.areas if a.name == name)
-        self.model.choose_area(area.id)
+        area = next(a for a in self.session.areas if a.name == name)
+        self.session.choose_area(area.id)
         self.settle()
         return area
 
@@ -42,7 +42,7 @@ class AreasCase(DemoCase):
         """The edit is undone by one step."""
         self.desk.take_back()
         self.settle()
-        self.assertEqual(self.model.areas, areas)
+        self.assertEqual(self.session.areas, areas)
 
     def sweep(self, points, mods) -> None:
         """A drag with a key held."""
@@ -61,29 +61,29 @@ def size(area) -> float:
 
 class Drawing(AreasCase):
     def test_a_touch_finds_fur_and_a_wide_drag_takes_more(self):
-        before = self.model.areas
+        before = self.session.areas
         self.key(self.mat, "3")
         self.settle()
         self.click(self.mat, self.at(1500, 1250))
         self.settle()
-        small = size(self.model.area)
-        self.assertEqual(len(self.model.areas), 13)
+        small = size(self.session.area)
+        self.assertEqual(len(self.session.areas), 13)
         self.assertGreater(small, 4000)
         self.back_to(before)
         self.drag(self.mat, [self.at(1500, 1250), self.at(1440, 1180), self.at(1330, 1090)])
         self.settle()
-        self.assertGreater(size(self.model.area), small)
+        self.assertGreater(size(self.session.area), small)
 
     def test_two_clicks_make_an_eye_with_its_parts(self):
-        before = self.model.areas
+        before = self.session.areas
         self.key(self.mat, "4")
         self.click(self.mat, self.at(1000, 975))
         self.click(self.mat, self.at(1080, 975))
         self.settle()
-        area = self.model.area
+        area = self.session.area
         self.assertEqual((area.surface_id, len(area.eye)), ("eye", 2))
         np.testing.assert_allclose(np.mean(area.ring, 0), (998, 975), atol=18)
-        eye = self.model.measures(area.id).eye
+        eye = self.session.measures(area.id).eye
         self.assertIsNotNone(eye.catchlight)
         self.assertTrue(90 < eye.catchlight.angle_deg < 180)
         self.stage.show_tab("parts")
@@ -96,17 +96,17 @@ class Drawing(AreasCase):
         return Words("")
 
     def test_a_template_is_placed_in_a_box_in_one_edit(self):
-        before = self.model.areas
+        before = self.session.areas
         self.stage.choose_template("head-side")
         self.drag(self.mat, [self.at(520, 560), self.at(900, 900), self.at(1500, 1500)])
         self.settle()
-        made = self.model.areas[12:]
+        made = self.session.areas[12:]
         self.assertEqual([a.name for a in made][:2], ["Eye", "Nose"])
         self.assertTrue(all(510 <= x <= 1510 and 550 <= y <= 1510 for a in made for x, y in a.ring))
-        self.assertIsNotNone(self.model.measures(made[0].id).eye)
+        self.assertIsNotNone(self.session.measures(made[0].id).eye)
         # a second box at once fits it anew
         self.drag(self.mat, [self.at(620, 660), self.at(900, 900), self.at(1400, 1400)])
-        again = self.model.areas[12:]
+        again = self.session.areas[12:]
         self.assertEqual([a.name for a in again], [a.name for a in made])
         self.assertTrue(all(610 <= x <= 1410 and 650 <= y <= 1410 for a in again for x, y in a.ring))
         self.back_to(before)
@@ -115,79 +115,79 @@ class Drawing(AreasCase):
 class Shaping(AreasCase):
     def test_shift_joins_and_alt_cuts_and_holes_are_closed(self):
         area = self.choose("Marigold cheek")
-        before = self.model.areas
+        before = self.session.areas
         x0, y0 = np.min(area.ring, 0)
         self.stage.choose_way("loop")
         loop = lambda x, y, r: [(x + r * math.cos(t), y + r * math.sin(t)) for t in np.linspace(0, 2 * math.pi, 24)]  # noqa: E731
         self.sweep(loop(690, 1170, 60), Qt.KeyboardModifier.ShiftModifier)
-        self.assertEqual(len(self.model.areas), 12)
-        joined = size(self.model.area)
+        self.assertEqual(len(self.session.areas), 12)
+        joined = size(self.session.area)
         self.assertGreater(joined, size(area) + 2000)
         self.sweep(loop(930, 1180, 40), Qt.KeyboardModifier.AltModifier)
-        self.assertEqual(len(self.model.area.holes), 1)
-        self.assertAlmostEqual(size(self.model.area), joined - math.pi * 40**2, delta=500)
-        area_edits.close_holes(self.model)
+        self.assertEqual(len(self.session.area.holes), 1)
+        self.assertAlmostEqual(size(self.session.area), joined - math.pi * 40**2, delta=500)
+        area_edits.close_holes(self.session)
         self.settle()
-        self.assertEqual(self.model.area.holes, ())
+        self.assertEqual(self.session.area.holes, ())
         for _ in range(2):
             self.desk.take_back()
         self.back_to(before)
         self.sweep(loop(300, 1400, 30), Qt.KeyboardModifier.ShiftModifier)
         self.assertIn("do not touch", self.said[-1].what)
-        self.assertEqual(self.model.areas, before)
+        self.assertEqual(self.session.areas, before)
 
     def test_the_edge_is_pushed(self):
         area = self.choose("Marigold cheek")
-        before = self.model.areas
+        before = self.session.areas
         self.key(self.mat, "6")
         low = max(area.ring, key=lambda q: q[1])
         self.drag(self.mat, [self.at(*low), self.at(low[0], low[1] + 20), self.at(low[0], low[1] + 45)])
         self.settle()
-        self.assertGreater(max(y for _, y in self.model.area.ring), low[1] + 25)
+        self.assertGreater(max(y for _, y in self.session.area.ring), low[1] + 25)
         self.back_to(before)
 
     def test_overlap_is_shared_and_can_be_turned_over(self):
         # the eye lies on the brow: its pixels are not brow
-        brow, eye = self.choose("Brow"), next(a for a in self.model.areas if a.name == "Eye")
-        big = area_edits.add(self.model, Outline(((880, 850), (1120, 850), (1120, 1100), (880, 1100))), "Socket")
+        brow, eye = self.choose("Brow"), next(a for a in self.session.areas if a.name == "Eye")
+        big = area_edits.add(self.session, Outline(((880, 850), (1120, 850), (1120, 1100), (880, 1100))), "Socket")
         self.settle()
-        self.assertIn(eye.id, [a.id for a in self.model.areas_over(self.model.area)])
-        with_hole = self.model.measures(big.id).pixels
-        area_edits.lay(self.model, 1)
+        self.assertIn(eye.id, [a.id for a in self.session.areas_over(self.session.area)])
+        with_hole = self.session.measures(big.id).pixels
+        area_edits.lay(self.session, 1)
         self.settle()
-        self.assertNotIn(eye.id, [a.id for a in self.model.areas_over(self.model.area)])
-        self.assertGreater(self.model.measures(big.id).pixels, with_hole + 10_000)
+        self.assertNotIn(eye.id, [a.id for a in self.session.areas_over(self.session.area)])
+        self.assertGreater(self.session.measures(big.id).pixels, with_hole + 10_000)
         self.assertEqual(brow.number, 4)
 
     def test_a_name_dragged_onto_another_takes_its_place(self):
-        before = {a.name: a.number for a in self.model.areas}
-        eye = next(a for a in self.model.areas if a.name == "Eye")
-        first = next(a for a in self.model.areas if a.name == "Far ear")
+        before = {a.name: a.number for a in self.session.areas}
+        eye = next(a for a in self.session.areas if a.name == "Eye")
+        first = next(a for a in self.session.areas if a.name == "Far ear")
         self.assertEqual(before["Eye"], 5)
         self.drag(self.mat, [self.mat.click_point(eye.id), self.mat.click_point(eye.id) + QPointF(0, -40), self.mat.click_point(first.id)])
         self.settle()
-        after = {a.name: a.number for a in self.model.areas}
+        after = {a.name: a.number for a in self.session.areas}
         self.assertEqual((after["Eye"], after["Far ear"], after["Brow"], after["Throat"]), (1, 2, 5, 12))
         self.assertEqual(sorted(after.values()), list(range(1, 13)))
-        area_edits.step_order(self.model, 1)
+        area_edits.step_order(self.session, 1)
         self.desk.take_back()
         self.desk.take_back()
-        self.assertEqual({a.name: a.number for a in self.model.areas}, before)
+        self.assertEqual({a.name: a.number for a in self.session.areas}, before)
 
     def test_a_twin_on_the_other_side(self):
         ear = self.choose("Near ear")
         # in profile the nose is at the rim: over it the twin would lie outside
-        area_edits.mirror_over(self.model)
+        area_edits.mirror_over(self.session)
         self.settle()
         self.assertIn("outside the photo", self.said[-1].what)
         self.choose("Nose and lip")
         self.stage.delete()
         self.choose("Near ear")
-        area_edits.mirror_over(self.model)
+        area_edits.mirror_over(self.session)
         self.settle()
         self.settle()
-        twin = self.model.area
-        self.assertEqual((twin.name, len(self.model.areas)), ("Far ear", 12))
+        twin = self.session.area
+        self.assertEqual((twin.name, len(self.session.areas)), ("Far ear", 12))
         self.assertAlmostEqual(size(twin), size(ear), delta=0.05 * size(ear))
         self.assertLess(np.mean(twin.ring, 0)[0], np.mean(ear.ring, 0)[0])
 
@@ -195,8 +195,8 @@ class Shaping(AreasCase):
 class CombingAndMarking(AreasCase):
     def test_one_stroke_gives_root_and_tip_and_crossing_strokes_correct(self):
         area = self.choose("Shoulder")
-        before = self.model.areas
-        m = self.model.measures(area.id)
+        before = self.session.areas
+        m = self.session.measures(area.id)
         self.assertIsNone(m.combed)
         axis = math.radians(m.hair.direction_deg)
         c = np.array((1520.0, 1330.0))
@@ -204,19 +204,19 @@ class CombingAndMarking(AreasCase):
         self.key(self.mat, "7")
         self.drag(self.mat, [self.at(*c), self.at(*(c + tip) / 2), self.at(*tip)])
         self.settle()
-        combed = self.model.measures(area.id).combed
+        combed = self.session.measures(area.id).combed
         self.assertIsNotNone(combed)
         self.assertLess(abs((combed.mean_deg - math.degrees(axis) + 180) % 360 - 180), 45)
         # the other way round turns every hair
         self.desk.take_back()
         self.drag(self.mat, [self.at(*tip), self.at(*(c + tip) / 2), self.at(*c)])
         self.settle()
-        turned = self.model.measures(area.id).combed
+        turned = self.session.measures(area.id).combed
         self.assertGreater(abs((turned.mean_deg - combed.mean_deg + 180) % 360 - 180), 120)
         across = 90 * np.array([math.sin(axis), math.cos(axis)])
         self.drag(self.mat, [self.at(*c), self.at(*(c + across / 2)), self.at(*(c + across))])
         self.settle()
-        fixed = self.model.measures(area.id).field
+        fixed = self.session.measures(area.id).field
         i, j = int((c[1] + across[1] / 2 - m.origin[1]) / fixed.step_px), int((c[0] + across[0] / 2 - m.origin[0]) / fixed.step_px)
         wanted = (math.degrees(axis) + 90) % 180
         self.assertLess(abs((fixed.direction_deg[i, j] - wanted + 90) % 180 - 90), 15)
@@ -228,17 +228,17 @@ class CombingAndMarking(AreasCase):
         self.desk.ask_save_path = lambda _n: str(path)
         area = self.choose("Marigold cheek")
         self.stage.show_tab("marking")
-        area_edits.change(self.model, "class of the marking", area.__class__(**{**area.__dict__, "marking_kind": "patches"}))
+        area_edits.change(self.session, "class of the marking", area.__class__(**{**area.__dict__, "marking_kind": "patches"}))
         self.settle()
-        m = self.model.measures(area.id)
+        m = self.session.measures(area.id)
         self.assertEqual((m.marking.kind, m.marking.confidence), ("patches", 1.0))
-        self.assertTrue(self.model.marking_rings(area.id))
+        self.assertTrue(self.session.marking_rings(area.id))
         cover = m.pattern.coverage
         self.stage.trace("away")
         x, y = np.mean(m.pattern.outlines[0].ring, 0)
         self.drag(self.mat, [self.at(x + 60 * math.cos(t), y + 60 * math.sin(t)) for t in np.linspace(0, 6.2, 14)])
         self.settle()
-        self.assertNotEqual(self.model.measures(area.id).pattern.coverage, cover)
+        self.assertNotEqual(self.session.measures(area.id).pattern.coverage, cover)
         self.desk.actions_["Write the marking as SVG"].trigger()
         self.settle()
         text = path.read_text()
@@ -257,14 +257,14 @@ class CombingAndMarking(AreasCase):
 
     def test_neighbours_and_tabs(self):
         area = self.choose("Soot blaze")
-        near = {a.name: d for a, d in self.model.neighbours(area)}
+        near = {a.name: d for a, d in self.session.neighbours(area)}
         self.assertGreater(near["Brow"], 10)
         tabs = next(q for q in self.desk.bench.findChildren(Pick) if q.accessibleName() == "What the card shows")
         self.assertEqual(tabs.stop_keys(), ["read", "marking", "shape"])
 
     def test_the_combing_is_drawn_once_for_each_view_of_it(self):
         area = self.choose("Shoulder")
-        haired = [a for a in self.model.areas if (m := self.model.measures(a.id)) is not None and m.hair.direction_deg is not None]
+        haired = [a for a in self.session.areas if (m := self.session.measures(a.id)) is not None and m.hair.direction_deg is not None]
         other = next(a for a in haired if a.id != area.id)
         self.assertIn(area, haired)
         with mock.patch.object(overlays, "draw_combing", wraps=overlays.draw_combing) as drawn:
@@ -285,8 +285,8 @@ class CombingAndMarking(AreasCase):
             picture = self.mat.grab().toImage()
             self.assertGreater(times(lambda: self.mat.zoom_at(self.at(900, 700), 1.5)), 0)
             self.assertGreater(times(self.mat.fit), 0)
-            self.assertGreater(times(lambda: self.model.choose_area(other.id)), 0)
-            self.assertGreater(times(lambda: self.model.choose_area(area.id)), 0)
+            self.assertGreater(times(lambda: self.session.choose_area(other.id)), 0)
+            self.assertGreater(times(lambda: self.session.choose_area(area.id)), 0)
             self.assertEqual(self.mat.grab().toImage(), picture, "from the picture that was kept it looks as it did")
             # what lies in a turned window's corners is outside a picture of its size: there it is drawn at every paint
             self.assertGreater(times(lambda: self.mat.turn(30.0)), 0)
@@ -297,7 +297,7 @@ class CombingAndMarking(AreasCase):
         with mock.patch.object(outlines, "_name", lambda _p, s, _here: told.append(s)):
             self.mat.repaint()
             flat = {s.area.name for s in told}
-            self.assertEqual(flat, {a.name for a in self.model.areas})
+            self.assertEqual(flat, {a.name for a in self.session.areas})
             told.clear()
             self.mat.turn(25.0)
             self.settle()
@@ -320,7 +320,7 @@ class CombingAndMarking(AreasCase):
         def told() -> list[str]:
             return [q.words for q in self.desk.bench.findChildren(Words) if q.words.startswith("Seam with")]
 
-        self.model.workings.folder = self.folder / "nothing-known-yet"
+        self.session.workings.folder = self.folder / "nothing-known-yet"
         with mock.patch("hanabira.session.measuring.seam", watched):
             area = self.choose("Soot blaze")
             self.assertTrue(looked, "this area meets others")
@@ -330,10 +330,10 @@ class CombingAndMarking(AreasCase):
             self.stage.refresh()
             self.settle()
             self.assertEqual((told(), len(looked)), (said, times), "what is known is not looked for again")
-            found = self.model.measuring.seams(area, 4.0)
+            found = self.session.measuring.seams(area, 4.0)
             self.assertEqual([f.length_px for _a, f in found], sorted((f.length_px for _a, f in found), reverse=True))
             moved = tuple((x + 6, y) for x, y in area.ring)
-            self.model.do(ReshapeArea(self.model, area, moved))
+            self.session.do(ReshapeArea(self.session, area, moved))
             self.settle()
             self.assertGreater(len(looked), times, "the area moved, and with it its seams")
             self.assertTrue(told())
@@ -349,20 +349,20 @@ class Faces(AreasCase):
         area = self.choose("Nose and lip")
         self.stage.show_tab("parts")
         self.settle()
-        before = self.model.areas
+        before = self.session.areas
         start = ((500.0, 1240.0), (540.0, 1250.0))
         self.stage.pin(start, self.stage.confirm_nostrils)
         self.key(self.mat, Qt.Key.Key_PageDown)
         self.key(self.mat, Qt.Key.Key_Right)
         self.drag(self.mat, [self.at(500, 1240), self.at(500, 1260), self.at(505, 1280)])
-        self.assertEqual(self.model.areas, before, "nothing is kept while the pins move")
+        self.assertEqual(self.session.areas, before, "nothing is kept while the pins move")
         self.key(self.mat, Qt.Key.Key_Return)
         self.settle()
-        (lx, ly), (rx, ry) = self.model.area.eye
-        self.assertEqual((self.model.area.id, rx, ry), (area.id, 541.0, 1250.0))
+        (lx, ly), (rx, ry) = self.session.area.eye
+        self.assertEqual((self.session.area.id, rx, ry), (area.id, 541.0, 1250.0))
         self.assertAlmostEqual(lx, 505, delta=2)
         self.assertAlmostEqual(ly, 1280, delta=2)
-        self.assertTrue(self.model.measures(area.id).nose.confirmed)
+        self.assertTrue(self.session.measures(area.id).nose.confirmed)
         self.assertIn("The nostrils lie", self.words())
         self.back_to(before)
 
@@ -371,30 +371,30 @@ class Faces(AreasCase):
         self.stage.show_tab("parts")
         self.settle()
         self.assertIn("Until it is confirmed nothing is measured from it", self.words())
-        self.assertEqual(self.model.measuring.face().tips_mm, ())
+        self.assertEqual(self.session.measuring.face().tips_mm, ())
         far = areas_cards.tip_of(self.stage)
-        middle = self.model.measuring.face_middle()
+        middle = self.session.measuring.face_middle()
         self.assertEqual(far, max(area.ring, key=lambda q: math.dist(q, middle)))
-        before = self.model.areas
+        before = self.session.areas
         self.stage.confirm_tip((far,))
         self.settle()
-        self.assertEqual(self.model.area.eye, (far,))
+        self.assertEqual(self.session.area.eye, (far,))
         self.assertIn("Its tip is where you set it", self.words())
         self.back_to(before)
 
     def test_rows_of_feathers_are_set_by_two_clicks(self):
         area = self.choose("Far ear")
-        area_edits.change(self.model, "surface", replace(area, surface_id="contour-feathers", eye=()))
+        area_edits.change(self.session, "surface", replace(area, surface_id="contour-feathers", eye=()))
         self.settle()
         self.stage.show_tab("parts")
         self.settle()
-        before = self.model.areas
+        before = self.session.areas
         self.stage.choose_way("rows")
         x, y = np.mean(area.ring, 0)
         self.click(self.mat, self.at(x, y))
         self.click(self.mat, self.at(x + 30, y - 40))
         self.settle()
-        f = self.model.measures(area.id).feathers
+        f = self.session.measures(area.id).feathers
         self.assertTrue(f.said)
         self.assertAlmostEqual(f.row_px, 50, delta=3)
         self.assertIn("as you set them", self.words())

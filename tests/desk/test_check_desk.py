@@ -55,7 +55,7 @@ class Check(CheckCase):
         self.assertTrue(s.pair.isVisible())
         self.assertEqual(s.pair.first.width(), s.judged.sheet.shape[1])
         self.assertEqual(self.desk.bench.next.text(), "Into the plan")
-        self.assertEqual(len(s.model.undo or ()), 0)  # pictures alone are no edit
+        self.assertEqual(len(s.session.undo or ()), 0)  # pictures alone are no edit
         a, b = s.pair.frames(456, 420)
         self.assertEqual(s.pair.shown_mm(a).size(), s.pair.shown_mm(b).size())
         found, wanted, told = next(iter(self.desk.rule.pairs.values()))
@@ -75,9 +75,9 @@ class Check(CheckCase):
         rows = self.desk.bench.findChild(FaultList)
         self.click_stop(rows, faults[1])
         self.assertEqual(s.fault["key"], faults[1])
-        mane = next(a for a in self.model.areas if a.name == "Mane")
+        mane = next(a for a in self.session.areas if a.name == "Mane")
         x, y = np.mean(mane.ring, 0)
-        mm = to_mm(self.model, x, y)
+        mm = to_mm(self.session, x, y)
         self.click(s.mat, s.mat.px(*mm))
         self.assertEqual(s.fault["area_id"], mane.id)
 
@@ -103,10 +103,10 @@ class Check(CheckCase):
 
     def test_into_the_plan_once_and_done_at_the_easel(self):
         s, f = self.stage, self.stage.fault
-        before = self.model.recipe_layers(f["area_id"])
+        before = self.session.recipe_layers(f["area_id"])
         s.mat.setFocus()
         self.key(s.mat, Qt.Key.Key_Return)
-        added = self.model.recipe_layers(f["area_id"])[len(before) :]
+        added = self.session.recipe_layers(f["area_id"])[len(before) :]
         self.assertTrue(added and all(q.role == "correct" for q in added))
         self.assertFalse(self.desk.bench.next.isEnabled())  # it stands there already
         self.assertIn("already", self.desk.bench.next.toolTip())
@@ -114,10 +114,10 @@ class Check(CheckCase):
         self.settle()
         self.desk.go("Easel")
         self.settle()
-        keys = [q.key for q in self.model.planner.planned().ordered.steps]
+        keys = [q.key for q in self.session.planner.planned().ordered.steps]
         self.assertIn(f"{f['area_id']}:{added[0].id}", keys)
         self.desk.take_back()
-        self.assertEqual(self.model.recipe_layers(f["area_id"]), before)
+        self.assertEqual(self.session.recipe_layers(f["area_id"]), before)
 
     def test_meant_so_goes_to_the_foot_and_comes_back(self):
         s = self.stage
@@ -140,7 +140,7 @@ class Check(CheckCase):
         self.key(s.mat, Qt.Key.Key_Left)
         self.settle()
         self.assertEqual(s.shot.id, "demo-bracken-shot-1")
-        self.assertIsNotNone(self.model.store.get(PhotoCheck, s.shot.id))
+        self.assertIsNotNone(self.session.store.get(PhotoCheck, s.shot.id))
         self.assertIn(s.stem.photos[0].state, ("judged", "refused"))
 
     def test_a_dropped_picture_is_taken_in_and_refused_with_its_cure(self):
@@ -190,19 +190,19 @@ class Check(CheckCase):
 
     def test_reading_can_be_cancelled_and_leaves_nothing_half(self):
         s = self.stage
-        kept = self.model.checkroom.kept()
+        kept = self.session.checkroom.kept()
         s.read_again()
         self.assertEqual(self.desk.bench.next.text(), "Cancel")
         self.click(self.desk.bench.next)
         self.settle()
-        self.assertEqual(self.model.checkroom.kept(), kept)
+        self.assertEqual(self.session.checkroom.kept(), kept)
         self.assertFalse(s.working)
         self.assertEqual(self.desk.bench.next.text(), "Into the plan")
 
     def test_a_small_window_and_large_text_cut_nothing(self):
         s = self.stage
         for size, text in (((1024, 700), 1.0), ((1280, 800), 1.5)):
-            self.model.settings.set("text_size", text)
+            self.session.settings.set("text_size", text)
             self.desk.restyle()
             self.desk.resize(*size)
             self.settle()
@@ -226,12 +226,12 @@ class Late(CheckCase):
         self.desk.go("Check")
         self.stage = self.desk.current
         self.settle()
-        self.model.checkroom.judged.clear()
-        view, self.model.view = self.model.view, None
+        self.session.checkroom.judged.clear()
+        view, self.session.view = self.session.view, None
         self.stage.enter()
         self.settle()
         self.assertIsNone(self.stage.judged)
-        self.model.show_view(view)
+        self.session.show_view(view)
         self.settle()
         self.assertIsNotNone(self.stage.judged)
         self.assertTrue(self.stage.pair.isVisible())
@@ -265,10 +265,10 @@ class Morning(CheckCase):
         self.assertEqual((look.word, look.certain), (4, True))
         self.assertFalse(look.ready)
         r = look.sheet.frame(look.sheet.width(), look.sheet.height())
-        mane = next(a for a in self.model.areas if a.name == "Mane")
+        mane = next(a for a in self.session.areas if a.name == "Mane")
         x, y = np.mean(mane.ring, 0)
-        mm = to_mm(self.model, x, y)
-        c = self.model.commission
+        mm = to_mm(self.session, x, y)
+        c = self.session.commission
         self.click(look.sheet, QPointF(r.left() + mm[0] / c.width_mm * r.width(), r.top() + mm[1] / c.height_mm * r.height()))
         self.assertEqual(look.area_id, mane.id)
         for _ in range(10):
@@ -287,11 +287,11 @@ class Morning(CheckCase):
         look = self.stage.morning
         look.sheet.setFocus()
         self.key(look.sheet, Qt.Key.Key_Right)
-        self.assertEqual(look.area_id, self.model.areas[0].id)
+        self.assertEqual(look.area_id, self.session.areas[0].id)
         self.key(look.sheet, Qt.Key.Key_Return)
         self.assertTrue(self.stage.looking_first)
         self.click(self.button("Not today"))
         self.assertFalse(self.stage.looking_first)
-        self.assertEqual(self.model.settings.get("mornings_skipped"), 1)
+        self.assertEqual(self.session.settings.get("mornings_skipped"), 1)
         self.assertEqual(self.stage.now().date(), MACHINE.today())
         QTest.qWait(1)

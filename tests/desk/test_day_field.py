@@ -18,14 +18,14 @@ TODAY = datetime.date(2026, 12, 1)
 class Due(DemoCase):
     def setUp(self):
         super().setUp()
-        self.model.clock = Clock.at("2026-12-01T09:00:00")
+        self.session.clock = Clock.at("2026-12-01T09:00:00")
         self.desk.go("Brief")
         self.settle()
         self.field: DayField = self.desk.current._fields["due"]
-        self.steps = lambda: self.model.undo.at
+        self.steps = lambda: self.session.undo.at
 
     def due(self) -> str | None:
-        return self.model.commission.due
+        return self.session.commission.due
 
     def type_over(self, words: str, end: Qt.Key | None = Qt.Key.Key_Return) -> None:
         line = self.desk.current._fields["due"].line if self.desk.current.name == "Brief" else self.field.line
@@ -113,7 +113,7 @@ class Due(DemoCase):
         self.assertEqual(self.due(), "2027-01-20")
 
     def test_the_month_marks_days_off_other_orders_and_today(self):
-        bracken = next(c for c in self.model.commissions if c.name == "Bracken")
+        bracken = next(c for c in self.session.commissions if c.name == "Bracken")
         due = datetime.date.fromisoformat(bracken.due)
         self.field.take(due)
         self.assertIn("Bracken is due then, too", self.field.told.words)
@@ -156,10 +156,10 @@ class Due(DemoCase):
         self.assertIn("due", {d.kind for d in stage.strip.days})
         self.field = next(q for q in self.desk.bench.findChildren(DayField) if q.line.accessibleName() == "First day")
         self.type_over("14 Dec")
-        self.assertEqual(self.model.commission.terms.start, "2026-12-14")
+        self.assertEqual(self.session.commission.terms.start, "2026-12-14")
         self.field = next(q for q in self.desk.bench.findChildren(DayField) if q.line.accessibleName() == "First day")
         self.type_over("")
-        self.assertEqual(self.model.commission.terms.start, "2026-12-14")
+        self.assertEqual(self.session.commission.terms.start, "2026-12-14")
 
 
 if __name__ == "__main__":

@@ -29,7 +29,7 @@ def circle(mat, cx: float, cy: float, r: float, n: int = 40) -> list[QPointF]:
 
 class Path_(DeskCase):
     def test_from_a_photo_to_a_printed_card_and_back_after_a_restart(self):
-        desk, model = self.desk, self.model
+        desk, session = self.desk, self.session
         pdf = self.folder.parent / "card.pdf"
         opened = []
         desk.ask_open_path, desk.ask_save_path, desk.open_file = lambda: str(PHOTO), lambda _name: str(pdf), opened.append
@@ -42,22 +42,22 @@ class Path_(DeskCase):
         name = next(q for q in desk.bench.findChildren(QLineEdit) if q.accessibleName() == "Name")
         self.assertTrue(name.hasFocus())
         self.type(name, "Bramble")
-        self.assertEqual(model.commission.name, "Bramble")
+        self.assertEqual(session.commission.name, "Bramble")
         client = next(q for q in desk.bench.findChildren(QLineEdit) if q.accessibleName() == "Client")
         self.type(client, "Ilse Tarn")
         brief = desk.stages["Brief"]
         brief._fields["width_mm"].setValue(200)
         brief._fields["height_mm"].setValue(250)
-        self.assertEqual((model.commission.width_mm, model.commission.height_mm), (200, 250))
+        self.assertEqual((session.commission.width_mm, session.commission.height_mm), (200, 250))
 
         # the photo
         self.assertEqual(desk.bench.next.text(), "Add the client’s photo")
         self.click(desk.bench.next)
         self.settle()
-        self.assertEqual((model.photo.width_px, model.photo.height_px), (2000, 1600))
-        self.assertTrue(model.view.full)
-        w, h = model.commission.picture_mm
-        self.assertAlmostEqual(model.photo.crop[2] / model.photo.crop[3], w / h, places=3)
+        self.assertEqual((session.photo.width_px, session.photo.height_px), (2000, 1600))
+        self.assertTrue(session.view.full)
+        w, h = session.commission.picture_mm
+        self.assertAlmostEqual(session.photo.crop[2] / session.photo.crop[3], w / h, places=3)
 
         # study, frame, look
         self.click(desk.bench.next)
@@ -66,30 +66,30 @@ class Path_(DeskCase):
         study = desk.current
         self.key(study.mat, "2")
         study.choose_way("frame")
-        before = model.photo.crop
+        before = session.photo.crop
         c = study.mat.widget_point(before[0] + before[2] / 2, 800)
         self.drag(study.mat, [c, c + QPointF(30, 0), c + QPointF(60, 0)])
-        self.assertLess(model.photo.crop[0], before[0] - 5)
+        self.assertLess(session.photo.crop[0], before[0] - 5)
         desk.take_back()
-        self.assertEqual(model.photo.crop, before)
+        self.assertEqual(session.photo.crop, before)
 
         # areas: a loop, a name, a surface
         self.click(desk.bench.next)
         areas = desk.current
         assert isinstance(areas, Areas)
         self.drag(areas.mat, circle(areas.mat, 1000, 975, 120))
-        self.assertEqual(len(model.areas), 1)
-        self.assertAlmostEqual(abs(ring_area(model.areas[0].ring)), math.pi * 120**2, delta=0.06 * math.pi * 120**2)
+        self.assertEqual(len(session.areas), 1)
+        self.assertAlmostEqual(abs(ring_area(session.areas[0].ring)), math.pi * 120**2, delta=0.06 * math.pi * 120**2)
         self.assertTrue(areas.name_field.hasFocus())
         self.type(areas.name_field, "Left eye")
         self.key(areas.name_field, Qt.Key.Key_Return)
         self.settle()
-        self.assertEqual(model.area.name, "Left eye")
+        self.assertEqual(session.area.name, "Left eye")
         areas.surface_field.setCurrentIndex(areas.surface_field.findData("eye"))
         areas.surface_field.activated.emit(areas.surface_field.currentIndex())
         self.settle()
-        self.assertEqual(model.area.surface_id, "eye")
-        m = model.measures(model.area_id)
+        self.assertEqual(session.area.surface_id, "eye")
+        m = session.measures(session.area_id)
         self.assertIsNone(m.hair.direction_deg)
         self.assertLess(m.values.gap, 15)
         self.assertEqual(
@@ -103,9 +103,9 @@ class Path_(DeskCase):
             self.click(areas.mat, areas.mat.widget_point(x, y))
         self.key(areas.mat, Qt.Key.Key_Return)
         self.settle()
-        self.assertEqual(len(model.areas), 2)
-        self.assertFalse(model.area.smooth)
-        self.assertIsNotNone(model.measures(model.area_id).hair.direction_deg)
+        self.assertEqual(len(session.areas), 2)
+        self.assertFalse(session.area.smooth)
+        self.assertIsNotNone(session.measures(session.area_id).hair.direction_deg)
 
         # its recipe
         self.click(desk.bench.next)
@@ -113,7 +113,7 @@ class Path_(DeskCase):
         recipe = desk.current
         assert isinstance(recipe, Recipe)
         self.assertGreater(len(recipe.layers), 2)
-        prediction, _ = model.prediction(model.area_id)
+        prediction, _ = session.prediction(session.area_id)
         self.assertLess(prediction.band("general").delta_e00, 4)
         self.assertEqual(recipe.strata.cut.band, "general")
 
@@ -121,7 +121,7 @@ class Path_(DeskCase):
         self.assertEqual(desk.bench.next.text(), "Solve the last area")
         self.click(desk.bench.next)
         self.settle()
-        self.assertEqual(model.workshop.unsolved(), ())
+        self.assertEqual(session.workshop.unsolved(), ())
         self.assertEqual(desk.bench.next.text(), "Print the recipe card")
         self.click(desk.bench.next)
         self.settle()
@@ -130,13 +130,13 @@ class Path_(DeskCase):
         for words in ("Bramble", "Ilse Tarn", "Area 2", "tooth left", "pressure"):
             self.assertIn(words, text)
         for q in recipe.layers:
-            self.assertIn(model.kit.get(q.code).name, text)
+            self.assertIn(session.kit.get(q.code).name, text)
 
         # everything is as it was after a restart
-        before = (model.commission, model.photo, model.areas, model.recipes, model.area_id)
+        before = (session.commission, session.photo, session.areas, session.recipes, session.area_id)
         self.close_desk()
         desk = self.open_desk()
-        self.assertEqual((self.model.commission, self.model.photo, self.model.areas, self.model.recipes, self.model.area_id), before)
+        self.assertEqual((self.session.commission, self.session.photo, self.session.areas, self.session.recipes, self.session.area_id), before)
         self.assertEqual(desk.current.name, "Recipe")
         self.assertIsNotNone(desk.current.strata.cut)
 
@@ -158,59 +158,59 @@ class AreaEdits(DemoCase):
         self.stage = self.desk.current
 
     def test_choosing_by_pointer_margin_and_keys(self):
-        mat, model = self.stage.mat, self.model
+        mat, session = self.stage.mat, self.session
         self.click(mat, mat.widget_point(1000, 975))
-        self.assertEqual(model.area.name, "Eye")
+        self.assertEqual(session.area.name, "Eye")
         self.click_stop(mat, "demo-area-1")
-        self.assertEqual(model.area.name, "Far ear")
+        self.assertEqual(session.area.name, "Far ear")
         self.key(mat, Qt.Key.Key_N)
-        self.assertEqual(model.area.number, 2)
+        self.assertEqual(session.area.number, 2)
         self.assertEqual(len(mat.stop_keys()), 12)
 
     def test_reshape_move_corner_delete_and_undo_to_the_start(self):
-        mat, model = self.stage.mat, self.model
-        start = model.areas
-        model.choose_area("demo-area-9")
+        mat, session = self.stage.mat, self.session
+        start = session.areas
+        session.choose_area("demo-area-9")
         self.settle()
         self.stage.choose_way("reshape")
-        x, y = model.area.ring[0]
+        x, y = session.area.ring[0]
         self.drag(mat, [mat.widget_point(x, y), mat.widget_point(x + 20, y + 10), mat.widget_point(x + 40, y + 20)])
-        moved = model.area.ring[0]
+        moved = session.area.ring[0]
         self.assertLess(math.hypot(moved[0] - x - 40, moved[1] - y - 20), 6)
-        self.assertEqual(model.area.ring[1:], start[8].ring[1:])
-        c = np.mean(model.area.ring, 0)
-        ring = model.area.ring
+        self.assertEqual(session.area.ring[1:], start[8].ring[1:])
+        c = np.mean(session.area.ring, 0)
+        ring = session.area.ring
         self.drag(mat, [mat.widget_point(*c), mat.widget_point(c[0] + 10, c[1]), mat.widget_point(c[0] + 30, c[1])])
-        shift = np.array(model.area.ring) - ring
+        shift = np.array(session.area.ring) - ring
         self.assertLess(np.ptp(shift, axis=0).max(), 1e-6)
         self.assertGreater(shift[0, 0], 20)
-        n = len(model.area.ring)
-        a, b = model.area.ring[3], model.area.ring[4]
+        n = len(session.area.ring)
+        a, b = session.area.ring[3], session.area.ring[4]
         self.click(mat, mat.widget_point((a[0] + b[0]) / 2, (a[1] + b[1]) / 2), double=True)
-        self.assertEqual(len(model.area.ring), n + 1)
+        self.assertEqual(len(session.area.ring), n + 1)
         self.key(mat, Qt.Key.Key_Delete)
-        self.assertEqual(len(model.area.ring), n)
+        self.assertEqual(len(session.area.ring), n)
         self.desk.actions_["Delete the area"].trigger()
-        self.assertEqual(len(model.areas), 11)
-        while self.model.undo.can_undo:
+        self.assertEqual(len(session.areas), 11)
+        while self.session.undo.can_undo:
             self.desk.take_back()
-        self.assertEqual(model.areas, start)
-        while self.model.undo.can_redo:
+        self.assertEqual(session.areas, start)
+        while self.session.undo.can_redo:
             self.desk.do_again()
-        self.assertEqual(len(model.areas), 11)
+        self.assertEqual(len(session.areas), 11)
 
     def test_an_area_with_a_recipe_comes_back_with_it(self):
-        model = self.model
-        model.choose_area("demo-area-8")
-        layers = model.recipe_layers("demo-area-8")
+        session = self.session
+        session.choose_area("demo-area-8")
+        layers = session.recipe_layers("demo-area-8")
         self.assertTrue(layers)
         self.stage.delete()
-        self.assertNotIn("demo-area-8", model.recipes)
+        self.assertNotIn("demo-area-8", session.recipes)
         self.desk.take_back()
-        self.assertEqual(model.recipe_layers("demo-area-8"), layers)
+        self.assertEqual(session.recipe_layers("demo-area-8"), layers)
 
     def test_drawing_with_keys_alone(self):
-        mat, model = self.stage.mat, self.model
+        mat, session = self.stage.mat, self.session
         self.stage.choose_way("corners")
         mat.setFocus()
         self.key(mat, Qt.Key.Key_Right)
@@ -220,16 +220,16 @@ class AreaEdits(DemoCase):
                 self.key(mat, key)
             self.key(mat, Qt.Key.Key_Return)
         self.key(mat, Qt.Key.Key_Return)
-        self.assertEqual(len(model.areas), 13)
-        side = 12 / self.model.mm_per_px
-        self.assertAlmostEqual(abs(ring_area(model.area.ring)), side**2, delta=1)
+        self.assertEqual(len(session.areas), 13)
+        side = 12 / self.session.mm_per_px
+        self.assertAlmostEqual(abs(ring_area(session.area.ring)), side**2, delta=1)
 
     def test_a_scribble_without_inside_adds_nothing(self):
         mat = self.stage.mat
         self.stage.choose_way("loop")
         outside = [QPointF(30, 60), QPointF(60, 90), QPointF(40, 120), QPointF(30, 60), QPointF(33, 70)]
         self.drag(mat, outside)
-        self.assertEqual(len(self.model.areas), 12)
+        self.assertEqual(len(self.session.areas), 12)
 
     def test_holding_a_key_looks_and_letting_go_returns(self):
         mat = self.stage.mat
@@ -277,7 +277,7 @@ class RecipeEdits(DemoCase):
         self.stage.show_tab("layer")
 
     def test_every_edit_changes_the_prediction_at_once_and_can_be_undone(self):
-        model, stage = self.model, self.stage
+        session, stage = self.session, self.stage
         start = stage.layers
         self.assertGreaterEqual(len(start), 4)
         last = len(start) - 1
@@ -287,7 +287,7 @@ class RecipeEdits(DemoCase):
         self.assertEqual(stage.at, last)
 
         def end() -> float:
-            return float(model.prediction(model.area_id)[0].band(place).lab[0])
+            return float(session.prediction(session.area_id)[0].band(place).lab[0])
 
         seen = [end()]
         self.click_stop(stage.pressure_control, "pressure 1" if start[last].pressure != 1 else "pressure 5")
@@ -324,15 +324,15 @@ class RecipeEdits(DemoCase):
         from hanabira.desk.widgets.layer_card import CautionCard
         from hanabira.session.edits import SetLayers
 
-        area = self.model.area
-        self.model.do(
-            SetLayers(self.model, area, (Layer("general", "255", 3, 1, "everywhere"), Layer("gap", "401", 3, 1, "gaps")), "layers")
+        area = self.session.area
+        self.session.do(
+            SetLayers(self.session, area, (Layer("general", "255", 3, 1, "everywhere"), Layer("gap", "401", 3, 1, "gaps")), "layers")
         )
-        self.model.choose_layer(0)
+        self.session.choose_layer(0)
         card = next(q for q in self.desk.bench.findChildren(CautionCard) if q.caution.kind == "fugitive" and q.button)
         self.click(card.button)
         self.assertNotEqual(self.stage.layers[0].code, "255")
-        self.assertNotIn("fugitive", {c.kind for c in self.model.prediction(area.id)[1]})
+        self.assertNotIn("fugitive", {c.kind for c in self.session.prediction(area.id)[1]})
 
     def test_bands_and_keys_in_the_strata(self):
         strata = self.stage.strata
@@ -362,30 +362,30 @@ class RecipeEdits(DemoCase):
         self.assertEqual(self.stage.tab, "layer")
 
     def test_a_place_is_corrected_on_the_picture_and_the_correction_taken_back(self):
-        model, stage = self.model, self.stage
+        session, stage = self.session, self.stage
         stage.show_tab("layers")
         stage.show_band("gap")
-        before = model.places(model.area_id).get("gap").share
-        xs, ys = zip(*model.area.ring, strict=True)
+        before = session.places(session.area_id).get("gap").share
+        xs, ys = zip(*session.area.ring, strict=True)
         x, y, r = sum(xs) / len(xs), sum(ys) / len(ys), 0.2 * (max(xs) - min(xs))
         stage.correct_place("add")
         at = [stage.mat.widget_point(x + r * math.cos(t), y + r * math.sin(t)) for t in np.linspace(0, 6.2, 16)]
         self.drag(stage.mat, at)
         self.settle()
         self.assertIsNone(stage.mat.gesture)
-        self.assertEqual(len(model.area.place_edits), 1)
-        self.assertGreater(model.places(model.area_id).get("gap").share, before + 0.02)
+        self.assertEqual(len(session.area.place_edits), 1)
+        self.assertGreater(session.places(session.area_id).get("gap").share, before + 0.02)
         self.desk.take_back()
         self.settle()
-        self.assertEqual(model.area.place_edits, ())
-        self.assertAlmostEqual(model.places(model.area_id).get("gap").share, before, places=4)
+        self.assertEqual(session.area.place_edits, ())
+        self.assertAlmostEqual(session.places(session.area_id).get("gap").share, before, places=4)
 
     def test_a_place_is_taken_from_a_layer_and_its_target_moved_by_choice(self):
-        model, stage = self.model, self.stage
+        session, stage = self.session, self.stage
         k = next(n for n, q in enumerate(stage.layers) if len(q.on) > 1 and q.code)
         stage._choose(k)
         before, gone = stage.layers, stage.layers[k].on[-1]
-        name = model.places(model.area_id).get(gone).name
+        name = session.places(session.area_id).get(gone).name
         box = next(q for q in self.desk.bench.findChildren(QCheckBox) if q.accessibleName() == f"The layer goes on the {name}")
         self.click(box, QPointF(10, box.height() / 2))
         self.assertEqual(stage.layers[k].on, before[k].on[:-1])
@@ -394,10 +394,10 @@ class RecipeEdits(DemoCase):
         self.assertEqual(stage.layers, before)
         stage.show_tab("layers")
         stage.show_band("general")
-        target = model.targets(model.area_id)["general"][0]
+        target = session.targets(session.area_id)["general"][0]
         lighter = next(q for q in self.desk.bench.findChildren(Stepper) if q.accessibleName().startswith("Lighter"))
         self.click_stop(lighter, "more")
-        self.assertAlmostEqual(model.targets(model.area_id)["general"][0], target + 5, places=6)
+        self.assertAlmostEqual(session.targets(session.area_id)["general"][0], target + 5, places=6)
         self.assertIn("general", self.desk.rule.aims)
         self.desk.take_back()
         self.assertEqual(self.desk.rule.aims, {})
@@ -405,13 +405,13 @@ class RecipeEdits(DemoCase):
     def test_a_note_is_one_edit_and_is_printed(self):
         self.stage.note_field.setFocus()
         self.type(self.stage.note_field, "mind the edge")
-        self.assertEqual(self.model.recipes[self.model.area_id].note, "mind the edge")
+        self.assertEqual(self.session.recipes[self.session.area_id].note, "mind the edge")
         self.desk.take_back()
-        self.assertEqual(self.model.recipes[self.model.area_id].note, "")
+        self.assertEqual(self.session.recipes[self.session.area_id].note, "")
 
     def test_solving_anew_is_the_same_again(self):
         start = self.stage.layers
-        self.model.choose_area("demo-area-10")
+        self.session.choose_area("demo-area-10")
         self.settle()
         self.assertEqual(self.desk.bench.next.text(), "Recipe of area 11")
         self.desk.actions_["Solve the layers anew"].trigger()

@@ -33,7 +33,7 @@ class Easel(PlanCase):
     stage_name = "Easel"
 
     def test_done_skip_note_other_pencil_and_back(self):
-        model, stage = self.model, self.stage
+        session, stage = self.session, self.stage
         kept = stage.step()
         self.assertEqual((kept.layer.tool, kept.area.surface_id), ("reserve", "eye"))  # what keeps its paper comes before any colour
         # looking round is no work: the clock stands until the first step is begun
@@ -51,7 +51,7 @@ class Easel(PlanCase):
         self.assertEqual((row.step, row.state, row.pencil), (first.key, "done", first.layer.pencil))
         # it is on disk before anything else happens
         with Store.open(self.folder) as other:
-            self.assertEqual(other.all(LogRow, commission_id=model.commission.id), (reserve, row))
+            self.assertEqual(other.all(LogRow, commission_id=session.commission.id), (reserve, row))
         second = stage.step()
         stage.ask_words = lambda title, _w: "the lid is softer" if title == "Note" else "403"
         self.key(stage.mat, Qt.Key.Key_N)
@@ -61,7 +61,7 @@ class Easel(PlanCase):
         rows = self.planner.log()[1:]
         self.assertEqual([r.state for r in rows], ["done", "note", "done"])
         self.assertEqual(
-            (rows[-1].pencil, rows[-1].differs), ("403", f"instead of {second.layer.pencil} {model.kit.get(second.layer.pencil).name}")
+            (rows[-1].pencil, rows[-1].differs), ("403", f"instead of {second.layer.pencil} {session.kit.get(second.layer.pencil).name}")
         )
         self.assertEqual(rows[1].note, "the lid is softer")
         self.key(stage.mat, Qt.Key.Key_X)
@@ -76,12 +76,12 @@ class Easel(PlanCase):
         self.assertEqual((stage.tab, stage.touched), ("here", "demo-area-5"))
 
     def test_the_clock_pauses_and_a_wet_area_waits_while_others_go_on(self):
-        stage, model = self.stage, self.model
+        stage, session = self.stage, self.session
         key = "demo-area-4"
-        area = next(a for a in model.areas if a.id == key)
-        layers = model.recipe_layers(key)
+        area = next(a for a in session.areas if a.id == key)
+        layers = session.recipe_layers(key)
         wet = Layer("blend", "", 1, 1, "all but the highlights", "circle", tool="solvent", why="It must dry.")
-        model.do(SetLayers(model, area, (layers[0], wet, *layers[1:]), "solvent"))
+        session.do(SetLayers(session, area, (layers[0], wet, *layers[1:]), "solvent"))
         for _ in range(40):
             s = stage.step()
             if s is None or s.layer.tool == "solvent":
@@ -136,7 +136,7 @@ class Easel(PlanCase):
         self.assertEqual(mat.turn_deg, -9)
 
     def test_the_forecast_shows_what_is_done_on_bare_paper(self):
-        stage, model = self.stage, self.model
+        stage, session = self.stage, self.session
         while (s := stage.step()) and s.area is not None and s.area.id == "demo-area-5":
             stage.done()
         self.key(stage.mat, "f")
@@ -145,7 +145,7 @@ class Easel(PlanCase):
         self.wait_until(lambda: stage.mat.look is not None)
         self.settle()
         image = stage.mat.look
-        k = image.width() / model.photo.width_px
+        k = image.width() / session.photo.width_px
         colour = lambda x, y: QColor(image.pixel(round(x * k), round(y * k)))  # noqa: E731
         bare = colour(700, 1300)
         self.assertLess(max(abs(bare.red() - 0xF4), abs(bare.green() - 0xF3), abs(bare.blue() - 0xEF)), 4)
@@ -153,12 +153,12 @@ class Easel(PlanCase):
         QTest.keyRelease(stage.mat, "f")
         self.assertIsNone(stage.mat.look)
         # in Recipe it goes up to the chosen layer
-        model.choose_area("demo-area-8")
+        session.choose_area("demo-area-8")
         self.desk.go("Recipe")
         self.settle()
         marigold = []
-        for at in (0, len(model.recipe_layers("demo-area-8")) - 1):
-            model.choose_layer(at)
+        for at in (0, len(session.recipe_layers("demo-area-8")) - 1):
+            session.choose_layer(at)
             QTest.keyPress(self.desk.current.mat, "f")
             self.settle()
             image = self.desk.current.mat.look
@@ -167,18 +167,18 @@ class Easel(PlanCase):
         self.assertGreater(marigold[0], marigold[1] + 15)
 
     def test_a_touched_spot_names_only_the_layers_that_reach_it(self):
-        stage, model = self.stage, self.model
+        stage, session = self.stage, self.session
         key = "demo-area-8"
-        layers = model.recipe_layers(key)
+        layers = session.recipe_layers(key)
         rows = [
-            LogRow(f"t{k}", model.commission.id, f"{key}:{q.id}", key, "Marigold cheek", "fluffy-down", q.role, q.code or q.tool, q.pressure, 4.0, 4.0, "2026-01-05T10:00:00")
+            LogRow(f"t{k}", session.commission.id, f"{key}:{q.id}", key, "Marigold cheek", "fluffy-down", q.role, q.code or q.tool, q.pressure, 4.0, 4.0, "2026-01-05T10:00:00")
             for k, q in enumerate(layers)
         ]  # fmt: skip
-        model.apply(put=rows)
+        session.apply(put=rows)
         self.settle()
         stage.touched = key
         shown = {}
-        shapes = outlines(model.places(key))
+        shapes = outlines(session.places(key))
         for band in ("gap", "highlight"):
             stage.touched_l, stage.touched_at = 40.0, shapes[band].middle
             stage.show_tab("here")
@@ -188,7 +188,7 @@ class Easel(PlanCase):
         self.assertNotEqual(shown["gap"], shown["highlight"])
 
     def test_a_row_is_set_right_and_the_pace_follows(self):
-        stage, model = self.stage, self.model
+        stage, session = self.stage, self.session
         stage.done()  # the catchlight is kept free
         stage.done()
         self.key(stage.mat, Qt.Key.Key_Escape)
@@ -210,14 +210,14 @@ class Easel(PlanCase):
         now = self.planner.log()[1]
         self.assertEqual((now.pencil, now.pressure, now.note), ("403", row.pressure + 1, "lid first"))
         self.assertIn(f"pressure {row.pressure + 1} instead of {row.pressure}", now.differs)
-        self.assertTrue(any(w.code == "403" and w.worn_mm > 0 for w in model.logbook.wear()))
+        self.assertTrue(any(w.code == "403" and w.worn_mm > 0 for w in session.logbook.wear()))
         self.assertEqual(len(self.planner.done_keys()), 2)
         for _ in range(4):
             self.desk.take_back()
         self.assertEqual(self.planner.log(), (kept, row))
 
     def test_every_act_has_a_command(self):
-        stage, model, run = self.stage, self.model, lambda words: self.desk.actions_[words].trigger()
+        stage, session, run = self.stage, self.session, lambda words: self.desk.actions_[words].trigger()
         stage.ask_words = lambda title, _w: "warmer" if title == "Note" else "403"
         self.desk.camera.ask_path = lambda: str(PHOTO)
         stage.choose_camera("file")
@@ -236,7 +236,7 @@ class Easel(PlanCase):
             self.settle()
         self.assertEqual([(r.step, r.state) for r in self.planner.log()], [(first, "done"), ("demo-area-5:2", "note")])
         self.assertEqual(stage.step().key, "demo-area-5:1")
-        self.assertEqual([q.original_name for q in model.logbook.shots()], [PHOTO.name])
+        self.assertEqual([q.original_name for q in session.logbook.shots()], [PHOTO.name])
         self.assertEqual(stage.at.swapped, "403")
         for words, turned in (("Turn the picture to the left", 15), ("Turn the picture a little to the right", 12), ("Picture upright", 0)):
             run(words)
@@ -266,7 +266,7 @@ class Easel(PlanCase):
         stage = self.stage
         first = stage.step()
         self.click_stop(stage.strip, "larger")
-        self.assertTrue(self.model.settings.get("easel_large") and stage.card.large)
+        self.assertTrue(self.session.settings.get("easel_large") and stage.card.large)
         self.click_stop(stage.strip, "begin")
         self.click_stop(stage.strip, "done")
         self.assertEqual(self.planner.done_keys(), {first.key})
@@ -276,20 +276,20 @@ class Easel(PlanCase):
         self.assertIn("go on", [k.words for k in stage.strip.keys])
 
     def test_the_simulated_camera_sees_what_the_log_laid(self):
-        stage, model = self.stage, self.model
+        stage, session = self.stage, self.session
         stage.choose_camera("simulated")
         while (s := stage.step()) and s.area is not None and s.area.id == "demo-area-5":
             stage.done()
         self.key(stage.mat, Qt.Key.Key_K)
         self.settle()
-        (shot,) = model.logbook.shots()
+        (shot,) = session.logbook.shots()
         self.assertEqual(shot.step, stage.step().key)
         with Store.open(self.folder) as other:
-            self.assertEqual(other.all(Shot, commission_id=model.commission.id), (shot,))
-        with Image.open(model.store.photo_path(shot)) as image:
+            self.assertEqual(other.all(Shot, commission_id=session.commission.id), (shot,))
+        with Image.open(session.store.photo_path(shot)) as image:
             pixels = np.asarray(image.convert("RGB"))
         # the eye is the only dark thing on a pale sheet, and stands where it stands in the photo
-        c, photo = model.commission, model.photo
+        c, photo = session.commission, session.photo
         k = c.picture_mm[0] / photo.crop[2]
         eye = np.array([(998 - photo.crop[0]) * k + c.border_mm, (975 - photo.crop[1]) * k + c.border_mm])
         lies = find_sheet(pixels, (c.width_mm, c.height_mm), None, find_strip(pixels))
@@ -309,11 +309,11 @@ class Easel(PlanCase):
         self.settle()
         self.assertTrue(stage.beside.isVisible() and stage.beside.photo is not None)
         self.desk.take_back()
-        self.assertEqual(model.logbook.shots(), ())
+        self.assertEqual(session.logbook.shots(), ())
         self.assertFalse(stage.beside.isVisible())
 
     def test_pictures_that_come_into_a_watched_folder_are_taken_in_once(self):
-        stage, model = self.stage, self.model
+        stage, session = self.stage, self.session
         folder = self.folder.parent / "card"
         folder.mkdir()
         Image.new("RGB", (60, 40), "#998877").save(folder / "old.jpg")
@@ -323,23 +323,23 @@ class Easel(PlanCase):
         Image.new("RGB", (60, 40), "#887766").save(folder / "new.jpg")
         (folder / "broken.jpg").write_bytes(b"no picture")
         for _ in range(WatchedFolder.PATIENCE + 4):
-            model.logbook.poll("demo-area-5:0")
+            session.logbook.poll("demo-area-5:0")
             self.settle()
-        self.assertEqual([q.original_name for q in model.logbook.shots()], ["new.jpg"])
+        self.assertEqual([q.original_name for q in session.logbook.shots()], ["new.jpg"])
         self.assertEqual(len([m for m in self.said if "broken.jpg" in m.what]), 1)
 
     def test_a_photo_of_the_work_that_is_gone_is_said_once(self):
-        self.model.open_commission("demo-bracken")
+        self.session.open_commission("demo-bracken")
         self.settle()
-        shots = self.model.logbook.shots()
-        self.model.store.photo_path(shots[0]).unlink()
+        shots = self.session.logbook.shots()
+        self.session.store.photo_path(shots[0]).unlink()
         self.desk.go("Easel")
         stage = self.desk.current
         for _ in range(3):
             stage.show_tab("log")
             self.settle()
         self.assertEqual(len([m for m in self.said if m.kind == "fault"]), 1)
-        self.assertIsNotNone(self.model.logbook.thumb(shots[1]))
+        self.assertIsNotNone(self.session.logbook.thumb(shots[1]))
         stage.show_shot(shots[0].id)
         self.settle()
         self.assertTrue(stage.beside.isVisible())
@@ -358,8 +358,8 @@ class Easel(PlanCase):
             self.assertGreaterEqual(rects[0].left(), 0)
 
     def test_files_of_the_record(self):
-        model, desk, out = self.model, self.desk, self.folder.parent
-        model.open_commission("demo-bracken")
+        session, desk, out = self.session, self.desk, self.folder.parent
+        session.open_commission("demo-bracken")
         desk.go("Plan")
         self.settle()
         desk.open_file = lambda _p: None
@@ -370,7 +370,7 @@ class Easel(PlanCase):
             self.settle()
             return out / name
 
-        log, shots = model.logbook.rows(), model.logbook.shots()
+        log, shots = session.logbook.rows(), session.logbook.shots()
         rows = list(csv.DictReader(write(desk.records.log_csv, "log.csv").read_text("utf-8").splitlines()))
         self.assertEqual([(r["at"], float(r["minutes"])) for r in rows], [(q.at, q.minutes) for q in log])
         data = json.loads(write(desk.records.record_json, "record.json").read_text("utf-8"))
@@ -395,7 +395,7 @@ class Easel(PlanCase):
         said = quote.pages[0].extract_text()
         squeezed = lambda q: "".join(q.split())  # noqa: E731 - a thin space comes out as it likes
         self.assertEqual(squeezed(said).count(squeezed(price)), 1, (price, said))
-        for area in model.planner.planned().work:
+        for area in session.planner.planned().work:
             self.assertIn(area.name, said)
         self.assertIn("Lines, seams and looks", said)
         got = read_bundle(write(desk.records.bundle, "all.zip"))

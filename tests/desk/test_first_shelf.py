@@ -39,7 +39,7 @@ class FirstShelf(DeskCase):
         self.assertIn("72 pencils", self.words())
         self.click(self.desk.bench.next)
         self.settle()
-        self.assertEqual((self.desk.current.name, len(self.model.commissions)), ("Brief", 1))
+        self.assertEqual((self.desk.current.name, len(self.session.commissions)), ("Brief", 1))
         self.desk.show_room("Shelf")
         self.settle()
         self.assertFalse(self.stage.first.isVisible())
@@ -60,9 +60,9 @@ class FirstShelf(DeskCase):
             event = kind(at, Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
             QApplication.sendEvent(self.stage.first, event)
         self.settle()
-        (c,) = self.model.commissions
+        (c,) = self.session.commissions
         self.assertEqual((c.name, self.desk.current.name), ("Old Brown Mare", "Brief"))
-        self.assertEqual(len(self.model.photos), 1)
+        self.assertEqual(len(self.session.photos), 1)
 
     def test_the_demo_is_made_beside_and_opened_in_this_windows_place(self):
         beside, shown = self.folder.parent / "demo", []
@@ -96,14 +96,14 @@ class InTheDemo(DemoCase):
         ):
             self.assertTrue(self.desk.current._of_demo())
             self.desk.current.anew()
-        self.assertEqual(shown, [self.model.store.folder])
-        forget.assert_called_once_with(self.model.store.folder, self.model.clock)
+        self.assertEqual(shown, [self.session.store.folder])
+        forget.assert_called_once_with(self.session.store.folder, self.session.clock)
         self.assertIn("your own studio is another folder", asked[0])
 
 
 class Forgetting(DeskCase):
     def test_a_folder_that_is_no_demo_is_refused_and_stays(self):
-        self.model.new_commission("Mine")
+        self.session.new_commission("Mine")
         self.close_desk()
         with self.assertRaises(StudioFault):
             forget_demo(self.folder)

@@ -23,7 +23,7 @@ class TwoWays(DeskCase):
             store.edit([Commission("x", "Foreign", created="2026-01-01T00:00:00")])
 
     def rename(self, name: str) -> bool:
-        return self.model.do(EditBrief(self.model, "name", False, name=name))
+        return self.session.do(EditBrief(self.session, "name", False, name=name))
 
     def swap(self) -> None:
         shutil.copyfile(self.folder.parent / "other" / DATABASE, self.folder / "new")
@@ -77,7 +77,7 @@ class TwoWays(DeskCase):
             self.assertFalse(self.rename("once more"))
             self.settle()
         self.assertEqual((len(asked), shown, self.desk.isVisible()), (1, [], True))
-        self.assertEqual(self.model.commission.name, "Tansy")
+        self.assertEqual(self.session.commission.name, "Tansy")
 
     def test_a_folder_that_is_gone_can_be_put_back(self):
         shutil.rmtree(self.folder)
@@ -95,7 +95,7 @@ class TwoWays(DeskCase):
 
     def test_the_card_has_room_in_large_type(self):
         self.swap()
-        self.assertFalse(self.model.store.look())
+        self.assertFalse(self.session.store.look())
         seen = []
         for text, size in self.at_sizes((2.0, (1024, 700)), (1.0, (1280, 800))):
             with mock.patch("hanabira.desk.ask.Card.exec", lambda card: (card.show(), self.app.processEvents(), seen.append(card.size()), card.reject())[-1]):
@@ -112,7 +112,7 @@ class Remarks(DeskCase):
         (folder / DATABASE).write_bytes(b"\x55" * 9000)
 
     def test_what_was_built_up_again_is_said(self):
-        self.assertEqual([c.name for c in self.model.commissions], ["Tansy"])
+        self.assertEqual([c.name for c in self.session.commissions], ["Tansy"])
         self.assertEqual(self.desk.message_strip.message.what, "The studio’s database was damaged.")
         self.assertIn("nothing is missing", self.desk.message_strip.message.kept)
         self.said.clear()
@@ -126,13 +126,13 @@ class Stale(DeskCase):
     def test_what_another_window_wrote_is_shown_after_it_is_said(self):
         with mock.patch("fcntl.flock"):
             other = Store.open(self.folder)
-        other._watch.changed = self.model.store._watch.changed = lambda: ""
+        other._watch.changed = self.session.store._watch.changed = lambda: ""
         other.edit([replace(other.get(Commission, "c"), client="Halden")])
-        self.assertFalse(self.model.do(EditBrief(self.model, "notes", False, notes="a little back")))
-        self.assertEqual(self.model.commission.client, "Halden")
-        self.assertTrue(self.model.do(EditBrief(self.model, "notes", False, notes="a little back")))
+        self.assertFalse(self.session.do(EditBrief(self.session, "notes", False, notes="a little back")))
+        self.assertEqual(self.session.commission.client, "Halden")
+        self.assertTrue(self.session.do(EditBrief(self.session, "notes", False, notes="a little back")))
         self.assertEqual(other.get(Commission, "c").client, "Halden")
-        self.model.store.close()
+        self.session.store.close()
         other.close()
 
 

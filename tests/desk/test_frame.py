@@ -44,8 +44,8 @@ class Frame(DemoCase):
             ("day", 1.0, (1024, 700)),
             ("day", 1.0, (2560, 1440)),
         ):
-            self.model.settings.set("theme", theme_)
-            self.model.settings.set("text_size", size)
+            self.session.settings.set("theme", theme_)
+            self.session.settings.set("text_size", size)
             self.desk.resize(*window)
             self.desk.restyle()
             for name in ("Brief", "Study", "Areas", "Recipe", "Plan"):
@@ -127,7 +127,7 @@ class Frame(DemoCase):
         self.settle()
         self.assertEqual(self.desk.bench.back.text(), "Take back: client")
         self.click(self.desk.bench.back)
-        self.assertEqual(self.model.commission.client, "Oda Merrin")
+        self.assertEqual(self.session.commission.client, "Oda Merrin")
 
     def test_a_second_window_reads_only(self):
 
@@ -136,28 +136,28 @@ class Frame(DemoCase):
             self.assertIn("another window", other.read_only)
             with self.assertRaises(Fault):
                 other.edit([Commission("x", "x")])
-            self.assertEqual(len(other.all(Area, commission_id=self.model.commission.id)), 12)
+            self.assertEqual(len(other.all(Area, commission_id=self.session.commission.id)), 12)
         finally:
             other.close()
 
     def test_a_broken_photo_is_refused_and_nothing_changes(self):
         bad = self.folder.parent / "broken.jpg"
         bad.write_bytes(PHOTO.read_bytes()[:40_000])
-        before = (self.model.photos, self.model.areas)
-        self.model.add_photo(bad)
+        before = (self.session.photos, self.session.areas)
+        self.session.add_photo(bad)
         self.settle()
         self.assertIn("broken.jpg", self.said[-1].what)
         self.assertTrue(self.desk.message_strip.isVisible())
-        self.assertEqual((self.model.photos, self.model.areas), before)
+        self.assertEqual((self.session.photos, self.session.areas), before)
         good = self.folder.parent / "dog.png"
         Image.fromarray(np.full((300, 500, 3), 120, np.uint8)).save(good)
-        self.model.add_photo(good)
+        self.session.add_photo(good)
         self.settle()
-        self.assertEqual(self.model.photo.original_name, "dog.png")
-        self.assertEqual(self.model.areas, ())
+        self.assertEqual(self.session.photo.original_name, "dog.png")
+        self.assertEqual(self.session.areas, ())
         self.desk.take_back()
         self.settle()
-        self.assertEqual((self.model.photos, self.model.areas), before)
+        self.assertEqual((self.session.photos, self.session.areas), before)
 
     def test_a_message_lies_over_the_mat_and_leaves_with_its_stage(self):
         self.desk.go("Areas")
@@ -170,7 +170,7 @@ class Frame(DemoCase):
         self.assertTrue(self.desk.pages.geometry().adjusted(0, 0, 0, 1).contains(strip.geometry()))
         gate = threading.Event()
         self.addCleanup(gate.set)
-        self.model.jobs.run("slow", "Waiting", lambda _token: gate.wait(60), lambda _result: None)
+        self.session.jobs.run("slow", "Waiting", lambda _token: gate.wait(60), lambda _result: None)
         self.wait_until(self.desk.job_strip.isVisible, 20, "the strip of the work under way")
         self.wait_until(lambda: strip.geometry().bottom() <= self.desk.job_strip.geometry().top(), 5, "the message to give way")
         gate.set()
@@ -182,7 +182,7 @@ class Frame(DemoCase):
         self.assertFalse(strip.isVisible())
 
     def test_a_bug_writes_a_report_and_the_window_lives_on(self):
-        self.model.messages.hook(ValueError, ValueError("boom"), None)
+        self.session.messages.hook(ValueError, ValueError("boom"), None)
         self.assertEqual(self.said.pop().kind, "bug")
         reports = list((self.folder / "reports").glob("*.txt"))
         self.assertIn("boom", reports[0].read_text())
@@ -192,7 +192,7 @@ class Frame(DemoCase):
         self.desk.go("Brief")
         self.desk.stages["Brief"]._fields["border_mm"].setValue(100)
         self.desk.stages["Brief"]._fields["width_mm"].setValue(205)
-        self.assertEqual(self.model.commission.width_mm, 340)
+        self.assertEqual(self.session.commission.width_mm, 340)
         self.assertEqual(self.desk.stages["Brief"]._fields["width_mm"].value(), 340)
         self.assertIn("border", self.said[-1].what)
 

@@ -53,20 +53,20 @@ class InTheWindow(DemoCase):
     def test_about_says_where_the_studio_lies_and_leads_to_its_backups(self):
         self.desk.open_handbook("about")
         words = self.desk.handbook.reader.toPlainText()
-        self.assertIn(str(self.model.store.folder), words)
+        self.assertIn(str(self.session.store.folder), words)
         self.assertIn("General Public License", words)
         self.assertIn("Open Font License", words)
         for name in ("PyQt6", "scipy", "reportlab"):
             self.assertIn(name, words)
         self.assertTrue(all(licence for _n, _v, licence in libraries()))
-        before = len(self.model.store.backups())
+        before = len(self.session.store.backups())
         self.desk.handbook.reader.anchorClicked.emit(QUrl("act:backup"))
         self.settle()
-        self.assertEqual(len(self.model.store.backups()), before + 1)
+        self.assertEqual(len(self.session.store.backups()), before + 1)
         opened = []
         self.desk.open_file = opened.append
         self.desk.handbook.reader.anchorClicked.emit(QUrl("act:folder"))
-        self.assertEqual(opened, [self.model.store.folder])
+        self.assertEqual(opened, [self.session.store.folder])
 
     def test_a_measures_card_leads_to_its_mathematics(self):
         self.desk.explain("hair")
@@ -173,7 +173,7 @@ class Cards(DemoCase):
         self.assertEqual(ask.note(self.desk, "Note", "Your note to this step."), "")
 
     def test_a_pencil_is_found_by_a_few_letters(self):
-        kit = self.model.kit
+        kit = self.session.kit
         some = kit.pencils[7]
 
         def take() -> None:
@@ -232,10 +232,10 @@ class Cards(DemoCase):
 
             self.soon(choose)
             self.assertEqual(
-                ask.picture(self.desk, "Choose a picture file", folder, self.model.jobs, lambda: ""), str(folder / "rabbit.png")
+                ask.picture(self.desk, "Choose a picture file", folder, self.session.jobs, lambda: ""), str(folder / "rabbit.png")
             )
             self.soon(lambda: self.open_card()._by_system())
-            self.assertEqual(ask.picture(self.desk, "Choose a picture file", folder, self.model.jobs, lambda: "/x/y.png"), "/x/y.png")
+            self.assertEqual(ask.picture(self.desk, "Choose a picture file", folder, self.session.jobs, lambda: "/x/y.png"), "/x/y.png")
 
     def test_cards_hold_at_every_size(self):
         from tests.desk import survey
@@ -244,8 +244,8 @@ class Cards(DemoCase):
         for where in self.at_sizes((1.0, (1280, 800)), (1.5, (1024, 700)), (2.0, (1024, 700))):
             for card in (
                 ask.NoteCard(self.desk, "Note", "Your note to this step."),
-                ask.PencilCard(self.desk, "Another pencil", "Which one was used instead?", self.model.kit),
-                ask.PictureCard(self.desk, "Choose a picture file", Path(__file__).parent, self.model.jobs, lambda: ""),
+                ask.PencilCard(self.desk, "Another pencil", "Which one was used instead?", self.session.kit),
+                ask.PictureCard(self.desk, "Choose a picture file", Path(__file__).parent, self.session.jobs, lambda: ""),
             ):
                 card.show()
                 self.settle()

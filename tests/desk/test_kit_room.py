@@ -73,7 +73,7 @@ class Room(DemoCase):
         # kept after a restart
         self.close_desk()
         self.open_desk()
-        self.assertEqual(fact(self.model.kit.get("209"), "left"), 0.2)
+        self.assertEqual(fact(self.session.kit.get("209"), "left"), 0.2)
 
     def test_kits_in_and_out(self):
         room = self.room
@@ -83,12 +83,12 @@ class Room(DemoCase):
         self.assertEqual(len(read_kit(out)), 72)
         out.write_text("code,name,hex\nA,Red,#a03228\nB,Blue,#2c4a90\n")
         room.import_kit()
-        self.assertEqual([p.code for p in self.model.kit], ["A", "B"])
-        self.assertEqual(len(self.model.store.all(StudioKit)), 1)
+        self.assertEqual([p.code for p in self.session.kit], ["A", "B"])
+        self.assertEqual(len(self.session.store.all(StudioKit)), 1)
         # recipes of the other kit say nothing wrong: they wait for a kit that has their pencils
-        self.assertIsNone(self.model.prediction("demo-area-8"))
+        self.assertIsNone(self.session.prediction("demo-area-8"))
         self.desk.take_back()
-        self.assertEqual(self.model.kit_id, "pencils")
+        self.assertEqual(self.session.kit_id, "pencils")
         out.write_text("name\nx\n")
         room.import_kit()
         self.assertIn("missing", self.said[-1].what)
@@ -101,29 +101,29 @@ class Room(DemoCase):
         self.room.show_papers()
         self.assertEqual(self.desk.bench.next.text(), "Back to the pencils")
         self.room.paper_boxes["film"].click()
-        self.assertNotIn("film", self.model.settings.get("papers"))
+        self.assertNotIn("film", self.session.settings.get("papers"))
         self.desk.go("Brief")
         field = self.desk.stages["Brief"]._fields["paper_id"]
         self.assertIn("not in the drawer", field.itemText(field.findData("film")))
 
     def test_tray_and_limited_palette(self):
-        room, model = self.room, self.model
+        room, session = self.room, self.session
         room.choose("315")
         room.tray_box.click()
-        self.assertEqual(model.commission.tray, ("315",))
+        self.assertEqual(session.commission.tray, ("315",))
         room.lay_primaries()
-        self.assertEqual(len(model.commission.tray), 5)
+        self.assertEqual(len(session.commission.tray), 5)
         room.limit()
         self.desk.go("Areas")
         self.settle()
-        model.choose_area("demo-area-9")
+        session.choose_area("demo-area-9")
         self.settle()
-        model.solve("demo-area-9")
+        session.solve("demo-area-9")
         self.settle()
-        self.assertTrue({q.code for q in model.recipe_layers("demo-area-9")} <= set(model.commission.tray))
+        self.assertTrue({q.code for q in session.recipe_layers("demo-area-9")} <= set(session.commission.tray))
 
     def test_print_scan_correct_and_fit(self):
-        room, model = self.room, self.model
+        room, session = self.room, self.session
         room.find_field.setText("2")
         room.value_field.setCurrentText("dark, steps 1–3")
         codes = room.sheet_codes()
@@ -136,7 +136,7 @@ class Room(DemoCase):
         self.assertEqual(opened, [pdf])
         self.assertEqual(len(PdfReader(pdf).pages), 2)
         room.reading.simulate_scan()
-        self.wait_until(lambda: not model.jobs.busy, 60)
+        self.wait_until(lambda: not session.jobs.busy, 60)
         reading = room.reading
         self.assertEqual(len(reading.rows), 4 * len(codes) + 30)
         self.assertEqual(len(reading.view.stop_keys()), 4 * len(codes))
@@ -146,16 +146,16 @@ class Room(DemoCase):
         self.assertAlmostEqual(reading.rows[reading.at].lab[0], before[0] + 5, delta=0.06)
         reading.change(lab=before)
         self.assertEqual(self.desk.bench.next.text(), "Fit the kit")
-        unfitted = model.kit
+        unfitted = session.kit
         self.click(self.desk.bench.next)
-        self.wait_until(lambda: not model.jobs.busy, 60)
-        self.assertIsNotNone(model.kit.fit)
-        self.assertTrue(all(model.kit.get(c).spread_de for c in codes))
-        self.assertIsNone(model.kit.get("104").spread_de)
+        self.wait_until(lambda: not session.jobs.busy, 60)
+        self.assertIsNotNone(session.kit.fit)
+        self.assertTrue(all(session.kit.get(c).spread_de for c in codes))
+        self.assertIsNone(session.kit.get("104").spread_de)
         self.assertIn("fitted", self.said[-1].what)
-        self.assertTrue(model.kit_record("pencils").swatches)
+        self.assertTrue(session.kit_record("pencils").swatches)
         self.desk.take_back()
-        self.assertEqual(model.kit, unfitted)
+        self.assertEqual(session.kit, unfitted)
 
     def test_the_colorimeter_and_a_file(self):
         room = self.room
@@ -170,14 +170,14 @@ class Room(DemoCase):
         self.assertEqual(len(room.reading.rows), 1)
         room.reading.fit()
         self.settle()
-        self.assertGreater(self.model.kit.get("401").spread_de, 4)
+        self.assertGreater(self.session.kit.get("401").spread_de, 4)
 
 
 class Workshop(DemoCase):
     def test_lock_tools_and_other_ways(self):
         self.desk.go("Recipe")
         self.settle()
-        stage, model = self.desk.current, self.model
+        stage, session = self.desk.current, self.session
         stage._choose(1)
         kept = stage.layers[1]
         stage.lock()
@@ -190,7 +190,7 @@ class Workshop(DemoCase):
         self.assertIn(odd, stage.layers)
         stage.add_tool("solvent")
         self.assertEqual(stage.layers[stage.at].tool, "solvent")
-        self.assertIsNotNone(model.prediction(model.area_id))
+        self.assertIsNotNone(session.prediction(session.area_id))
         stage._choose(0)
         stage.add_layer()
         self.assertEqual((stage.at, stage.layers[1].code), (1, stage.layers[0].code))

@@ -52,7 +52,7 @@ class LayoutCase(DemoCase):
             yield "Study", lambda way=way: stage["Study"].choose_way(way)
         for tab in ("marking", "shape"):
             yield "Areas", lambda tab=tab: stage["Areas"].show_tab(tab)
-        yield "Areas", lambda: self.model.choose_area("demo-area-9")
+        yield "Areas", lambda: self.session.choose_area("demo-area-9")
         for tab, _words in RECIPE_TABS:
             yield "Recipe", lambda tab=tab: stage["Recipe"].show_tab(tab)
         for card in ("step", "hours", "days", "materials"):

@@ -40,7 +40,7 @@ class Dialogs(DemoCase):
 
     def dialogs(self) -> Iterator[tuple[str, Callable[[], QWidget]]]:
         """Everything that opens over the desk or beside it, by name."""
-        desk, model = self.desk, self.model
+        desk, session = self.desk, self.session
         answers = {"remove": "Remove it with all its files", "keep": "Keep the commission"}
 
         def question() -> QWidget:
@@ -53,8 +53,8 @@ class Dialogs(DemoCase):
 
         yield "question", question
         yield "note", lambda: ask.NoteCard(desk, "Note", "Your note to this step.")
-        yield "pencil", lambda: ask.PencilCard(desk, "Another pencil", "Which one was used instead?", model.kit)
-        yield "picture", lambda: ask.PictureCard(desk, "Choose a picture file", Path(__file__).parent, model.jobs, lambda: "")
+        yield "pencil", lambda: ask.PencilCard(desk, "Another pencil", "Which one was used instead?", session.kit)
+        yield "picture", lambda: ask.PictureCard(desk, "Choose a picture file", Path(__file__).parent, session.jobs, lambda: "")
         for topic in TOPICS:
             yield f"how {topic}", opened(lambda topic=topic: desk.explain(topic), lambda: desk.explanation)
         for word in ("tooth", max(glossary(), key=lambda q: len(glossary()[q].words))):

@@ -327,7 +327,7 @@ class Turned(DemoCase):
         from hanabira.desk.widgets.overlays import _apart
 
         self.desk.go("Areas")
-        self.model.choose_area("demo-area-8")
+        self.session.choose_area("demo-area-8")
         self.settle()
         mat = self.desk.current.mat
         outlines = next(q for q in mat.overlays if hasattr(q, "spots"))

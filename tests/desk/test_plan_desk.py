@@ -23,13 +23,13 @@ class PlanCase(DemoCase):
 
     def setUp(self):
         super().setUp()
-        c = self.model.commission
-        self.model.planner.set_terms("first day", start=MONDAY)
-        self.assertEqual(self.model.commission.terms.start, MONDAY)
-        self.assertNotEqual(c.terms, self.model.commission.terms)
+        c = self.session.commission
+        self.session.planner.set_terms("first day", start=MONDAY)
+        self.assertEqual(self.session.commission.terms.start, MONDAY)
+        self.assertNotEqual(c.terms, self.session.commission.terms)
         self.desk.go(self.stage_name)
         self.settle()
-        self.stage, self.planner = self.desk.current, self.model.planner
+        self.stage, self.planner = self.desk.current, self.session.planner
 
 
 class Plan(PlanCase):
@@ -44,7 +44,7 @@ class Plan(PlanCase):
         self.drag(steps, [QPointF(200, y(2) + 20), QPointF(200, y(2) - 10), QPointF(200, y(1) + 4)])
         self.assertEqual([r.key for r in self.stage.steps.rows][1], keys[2])
         self.assertIn("breaks a rule", self.said[-1].what)
-        self.assertEqual(self.model.commission.terms.moved, ((keys[2], keys[0]),))
+        self.assertEqual(self.session.commission.terms.moved, ((keys[2], keys[0]),))
         self.desk.take_back()
         self.assertEqual([r.key for r in self.stage.steps.rows], keys)
         # by keys
@@ -62,12 +62,12 @@ class Plan(PlanCase):
         self.stage.show_card("days")
         hand = next(q for q in self.desk.bench.findChildren(Pick) if q.accessibleName() == "Hand")
         self.click_stop(hand, "left")
-        self.assertEqual(self.model.commission.terms.hand, "left")
+        self.assertEqual(self.session.commission.terms.hand, "left")
         self.planner.set_terms("rate an hour", rate=50.0)
         for card in ("hours", "materials", "days", "step"):
             self.stage.show_card(card)
         self.desk.take_back()
-        self.assertEqual(self.model.commission.terms.rate, 36.0)
+        self.assertEqual(self.session.commission.terms.rate, 36.0)
 
     def test_a_lost_day_is_told_with_what_slips(self):
         plan = self.planner.planned()
@@ -87,7 +87,7 @@ class Plan(PlanCase):
     def test_other_commissions_take_their_days_first(self):
         start = lambda: self.planner.planned().calendar.placed[0].start  # noqa: E731
         free = start()
-        store = self.model.store
+        store = self.session.store
         bracken = store.get(Commission, "demo-bracken")
         store.edit([replace(bracken, due=MACHINE.today().isoformat())])
         self.assertGreater(start(), free)
@@ -98,8 +98,8 @@ class Plan(PlanCase):
     def test_the_strip_shows_other_commissions_and_a_far_due_date(self):
         strip, bracken = self.stage.strip, "demo-bracken"
         far = (MACHINE.today() + datetime.timedelta(days=200)).isoformat()
-        self.model.store.edit([replace(self.model.store.get(Commission, bracken), due=MACHINE.today().isoformat())])
-        self.model.do(EditBrief(self.model, "due date", False, due=far))
+        self.session.store.edit([replace(self.session.store.get(Commission, bracken), due=MACHINE.today().isoformat())])
+        self.session.do(EditBrief(self.session, "due date", False, due=far))
         self.stage.refresh()
         others = [b for d in strip.days for b in d.blocks if b.other]
         self.assertEqual({b.name for b in others}, {"Bracken"})
@@ -128,7 +128,7 @@ class Plan(PlanCase):
     def test_the_log_teaches_the_plan(self):
         from hanabira.studio.records import new_id
 
-        store = self.model.store
+        store = self.session.store
         store.edit([], store.all(LogRow))
         before = self.planner.planned()
         self.assertEqual(before.pace.logged, 0)

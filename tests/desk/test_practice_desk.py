@@ -36,16 +36,16 @@ class Room(DeskCase):
     def setUp(self):
         super().setUp()
         self.stage = self.desk.stages["Practice"]
-        self.stage.now = self.model.practising.now = lambda: DAY
+        self.stage.now = self.session.practising.now = lambda: DAY
         self.desk.show_room("Practice")
         self.settle()
         self.page = self.stage.picture
         self.page.setFocus()
-        self.areas = self.model.areas, self.model.recipes, self.model.commission
+        self.areas = self.session.areas, self.session.recipes, self.session.commission
 
     def tearDown(self):
         if self.desk is not None:
-            self.assertEqual((self.model.areas, self.model.recipes, self.model.commission), self.areas)
+            self.assertEqual((self.session.areas, self.session.recipes, self.session.commission), self.areas)
         super().tearDown()
 
 
@@ -53,7 +53,7 @@ class Practice(Room):
     def test_the_first_spot_stands_and_a_figure_key_begins(self):
         s = self.stage
         self.assertEqual((s.drill.id, s.running), ("value-step", False))
-        self.assertIn("No profile yet", self.model.practising.proposal().why)
+        self.assertIn("No profile yet", self.session.practising.proposal().why)
         self.assertIn("Begin", self.desk.bench.next.text())
         self.key(self.page, Qt.Key.Key_5)
         self.assertTrue(s.running)
@@ -83,13 +83,13 @@ class Practice(Room):
             s.set_guess(float(s.question.truth) + 12)
             self.key(self.page, Qt.Key.Key_Return)
             self.key(self.page, Qt.Key.Key_Return)
-        (kept,) = self.model.store.all(PracticeRound)
+        (kept,) = self.session.store.all(PracticeRound)
         self.assertEqual((kept.drill, kept.at), ("value-step", DAY.isoformat()))
-        told = self.model.practising.profile()
+        told = self.session.practising.profile()
         self.assertEqual(told.whole.answers, 12)
         self.assertAlmostEqual(told.whole.bias, 1.2, delta=0.15)
         self.assertFalse(told.whole.claimed)  # twelve answers prove nothing yet
-        self.assertTrue(self.model.practising.done_today())
+        self.assertTrue(self.session.practising.done_today())
         self.assertEqual(len(s.stem.leaves), 1)
         self.assertEqual(len(s.stem.stop_keys()), 1)
 
@@ -97,7 +97,7 @@ class Practice(Room):
         s = self.stage
         s.begin()
         self.key(self.page, Qt.Key.Key_Escape)
-        self.assertEqual(self.model.store.all(PracticeRound), ())
+        self.assertEqual(self.session.store.all(PracticeRound), ())
         s.begin()
         s.set_guess(40)
         self.key(self.page, Qt.Key.Key_Return)
@@ -106,7 +106,7 @@ class Practice(Room):
         self.key(self.page, Qt.Key.Key_Return)
         self.assertAlmostEqual(s.last.said_step, 6.0)
         self.desk.show_room("Shelf")
-        self.assertEqual([a.said_step for a in self.model.practising.answers()], [4.0])
+        self.assertEqual([a.said_step for a in self.session.practising.answers()], [4.0])
 
     def test_choices_and_orders_by_keys_and_by_touch(self):
         s = self.stage
@@ -159,21 +159,21 @@ class Practice(Room):
         self.assertEqual([(r["drill"], float(r["said_step"])) for r in rows], [("value-step", 7.0)])
         self.desk.ask_remove = lambda _words: False
         s.forget()
-        self.assertEqual(len(self.model.practising.answers()), 1)
+        self.assertEqual(len(self.session.practising.answers()), 1)
         self.desk.ask_remove = lambda _words: True
         s.forget()
-        self.assertEqual(self.model.practising.answers(), [])
+        self.assertEqual(self.session.practising.answers(), [])
 
     def test_what_check_found_is_what_is_proposed(self):
         self.stage.begin()
         self.stage.set_guess(50)
         self.key(self.page, Qt.Key.Key_Return)
         self.stage.stop_here()
-        self.model.open_commission("demo-bracken")
+        self.session.open_commission("demo-bracken")
         self.settle()
-        self.areas = self.model.areas, self.model.recipes, self.model.commission
-        proposal = self.model.practising.proposal()
-        kinds = [f["kind"] for q in self.model.logbook.shots() for f in self.model.checkroom.faults(q)]
+        self.areas = self.session.areas, self.session.recipes, self.session.commission
+        proposal = self.session.practising.proposal()
+        kinds = [f["kind"] for q in self.session.logbook.shots() for f in self.session.checkroom.faults(q)]
         self.assertIn("green", kinds)
         self.assertIn(proposal.drill.id, ("which", "value-step"))
         if proposal.drill.id == "which":
@@ -262,7 +262,7 @@ class Wider(Room):
         self.assertEqual([(a.neutral, a.said_step) for a in s.round.answers], [(False, 2.5), (True, 5.5)])
         self.assertFalse(self.page.on_neutral)
         s.stop_here()
-        kept = self.model.practising.profile()
+        kept = self.session.practising.profile()
         self.assertEqual((kept.whole.answers, kept.on_neutral.answers), (1, 1))
 
     def test_nothing_is_cut_at_any_size(self):
@@ -295,11 +295,11 @@ class Benches(Room):
         self.assertTrue(target.read_bytes().startswith(b"%PDF"))
         self.assertIn("Read a photo", self.desk.bench.next.text())
         photo = self.folder / "filled.png"
-        Image.fromarray(photo_of(sheets()["gaps-only"], SimulatedHand(over=0.3), SimulatedSheet(self.model.kit))).save(photo)
+        Image.fromarray(photo_of(sheets()["gaps-only"], SimulatedHand(over=0.3), SimulatedSheet(self.session.kit))).save(photo)
         self.desk.ask_open_path = lambda *_a, **_k: str(photo)
         self.key(s.hand.widget, Qt.Key.Key_Return)
         self.settle()
-        ((_at, kept),) = self.model.practising.hand_results()
+        ((_at, kept),) = self.session.practising.hand_results()
         self.assertAlmostEqual(kept.figures["over"], 0.3, delta=0.1)
         self.assertIsNotNone(s.hand.widget.image)
         self.assertIn("of the locks were gone over", self.words())
@@ -313,7 +313,7 @@ class Benches(Room):
         self.desk.ask_open_path = lambda *_a, **_k: str(photo)
         self.key(s.hand.widget, Qt.Key.Key_O)
         self.settle()
-        self.assertEqual(self.model.practising.hand_results(), [])
+        self.assertEqual(self.session.practising.hand_results(), [])
         self.assertIsNone(s.hand.result)
 
     def test_the_simulated_hand_is_shown_and_never_kept_as_the_artists(self):
@@ -322,13 +322,13 @@ class Benches(Room):
         self.settle()
         self.assertGreater(len(s.hand.widget.marks), 20)
         self.assertIn("not yours", self.words())
-        self.assertEqual(self.model.practising.rounds(), ())
+        self.assertEqual(self.session.practising.rounds(), ())
 
     def test_the_profile_opens_by_a_key_with_a_sentence_for_every_part(self):
         s = self.start("value-step")
-        r = self.model.practising.begin("value-step", s.pictures(), 3)
+        r = self.session.practising.begin("value-step", s.pictures(), 3)
         play(r, Learner(1.0, 0.4), 24, 3)
-        self.model.practising.keep(r, 3, 5.0)
+        self.session.practising.keep(r, 3, 5.0)
         self.page.setFocus()
         self.key(self.page, Qt.Key.Key_Y)
         self.assertTrue(s.plate.plant.isVisible())
@@ -350,7 +350,7 @@ class Benches(Room):
 class EveryDrill(Room):
     def test_each_of_them_stands_uncut_with_large_type_in_both_themes_and_takes_the_keys(self):
         for theme, text, size in (("day", 1.5, (1024, 700)), ("evening", 2.0, (1280, 800))):
-            self.model.settings.set("theme", theme)
+            self.session.settings.set("theme", theme)
             for where in self.at_sizes((text, size)):
                 for drill in drills():
                     self.stage.choose_drill(drill)
@@ -366,7 +366,7 @@ class PartsDesk(DeskCase):
         demo_copy(folder)
 
     def test_a_part_opens_at_recipe_and_stands_on_a_shelf_of_its_own(self):
-        self.model.open_commission("demo-tansy")
+        self.session.open_commission("demo-tansy")
         self.desk.show_room("Practice")
         self.settle()
         s = self.desk.stages["Practice"]
@@ -377,7 +377,7 @@ class PartsDesk(DeskCase):
         self.settle()
         s.next()
         self.settle()
-        made = self.model.commission
+        made = self.session.commission
         self.assertTrue(is_part(made.id))
         self.assertEqual(self.desk.current.name, "Recipe")
         self.desk.show_room("Shelf")

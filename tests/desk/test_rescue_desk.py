@@ -61,7 +61,7 @@ class WayBack(TwoCommissions):
         self.assertEqual(window.list.backup.commissions, 2)
         self.click(window.back)
         (desk,) = self.windows(Desk)
-        self.assertEqual({c.name for c in desk.model.commissions}, {"Tansy", "Moss"})
+        self.assertEqual({c.name for c in desk.session.commissions}, {"Tansy", "Moss"})
         self.assertEqual(self.windows(Rescue), [])
         (aside,) = (self.folder / backups.ASIDE).iterdir()
         self.assertEqual((aside / DATABASE).read_bytes(), b"\x55" * 8192)
@@ -81,10 +81,10 @@ class WayBack(TwoCommissions):
         self.assertEqual(len(self.windows(Desk)), 1)
 
     def test_from_an_open_window_back_to_the_day_before(self):
-        model = self.model
+        session = self.session
         self.desk.actions_["Make a backup now"].trigger()
         self.settle()
-        model.do(EditBrief(model, "name", name="Ruined"))
+        session.do(EditBrief(session, "name", name="Ruined"))
         self.desk.show_studio = lambda folder: start.open_window(folder).show()
         self.desk.actions_["Go back to a backup"].trigger()
         rescue = self.desk.rescue
@@ -94,20 +94,20 @@ class WayBack(TwoCommissions):
         rescue.list.choose(asked.path.name)
         self.click(rescue.back)
         (desk,) = [w for w in self.windows(Desk) if w is not self.desk]
-        self.assertEqual({c.name for c in desk.model.commissions}, {"Tansy", "Moss"})
+        self.assertEqual({c.name for c in desk.session.commissions}, {"Tansy", "Moss"})
         # what was left is one of the backups, too: nothing is lost by going back
         self.assertTrue(any(b.reason == "closing" for b in backups.backups(self.folder)))
 
     def test_the_day_changes_under_an_open_window(self):
-        before = len(self.model.store.backups())
-        self.model.look_at_the_day()
+        before = len(self.session.store.backups())
+        self.session.look_at_the_day()
         self.settle()
-        self.assertEqual(len(self.model.store.backups()), before)
-        for b in self.model.store.backups():
+        self.assertEqual(len(self.session.store.backups()), before)
+        for b in self.session.store.backups():
             b.path.rename(b.path.with_name(b.path.name.replace(f"{b.made:%Y-%m-%d}", "2026-01-01")))
-        self.model.look_at_the_day()
+        self.session.look_at_the_day()
         self.settle()
-        self.assertEqual(len(self.model.store.backups()), before + 1)
+        self.assertEqual(len(self.session.store.backups()), before + 1)
 
 
 class BadRow(TwoCommissions):
@@ -118,14 +118,14 @@ class BadRow(TwoCommissions):
 
     def test_it_is_one_row_that_says_why_and_the_rest_opens(self):
         shelf = self.desk.stages["Shelf"]
-        self.assertEqual(self.model.commission.id, "d")
+        self.assertEqual(self.session.commission.id, "d")
         self.desk.show_room("Shelf")
         self.settle()
         rows = {o.commission.id: o for o in shelf.all}
         self.assertEqual(rows["c"].state, "unreadable")
         self.click_stop(shelf.boards, "c")
         self.assertIn("width in mm", self.said[-1].what)
-        self.assertEqual(self.model.commission.id, "d")
+        self.assertEqual(self.session.commission.id, "d")
         self.desk.grab()
 
 
@@ -136,7 +136,7 @@ class BrokenStart(TwoCommissions):
             store.keep_setting("opening", "c")  # as a start that ended in the middle leaves it
 
     def test_the_commission_that_broke_it_is_not_opened_again(self):
-        self.assertIsNone(self.model.commission)
+        self.assertIsNone(self.session.commission)
         self.assertIs(self.desk.current, self.desk.stages["Shelf"])
         self.assertTrue(
             any("Tansy" in m.what for m in self.said)
@@ -144,12 +144,12 @@ class BrokenStart(TwoCommissions):
         )
         self.desk.stages["Shelf"].boards.opened.emit("c")
         self.settle()
-        self.assertEqual(self.model.commission.id, "c")
+        self.assertEqual(self.session.commission.id, "c")
         self.close_desk()
         with Store.open(self.folder) as store:
             self.assertEqual(store.setting("opening"), "")
         self.open_desk()
-        self.assertEqual(self.model.commission.id, "c")
+        self.assertEqual(self.session.commission.id, "c")
 
 
 class StillWriting(TwoCommissions):
@@ -162,12 +162,12 @@ class StillWriting(TwoCommissions):
             token.check()
             return "written"
 
-        self.model.jobs.run("write", "Writing the bundle", work, done.append, lasting=True)
+        self.session.jobs.run("write", "Writing the bundle", work, done.append, lasting=True)
         return go, done
 
     def test_another_commission_does_not_stop_it(self):
         go, done = self.hold()
-        self.model.open_commission("d")
+        self.session.open_commission("d")
         go.set()
         self.settle()
         self.assertEqual(done, ["written"])
@@ -190,23 +190,23 @@ class StillWriting(TwoCommissions):
             self.click_stop(shelf.boards, "d")
             go.set()
             self.settle()
-        self.assertIn("Bracken", {c.name for c in self.model.commissions})
+        self.assertIn("Bracken", {c.name for c in self.session.commissions})
 
     def test_a_photo_goes_to_the_commission_it_was_meant_for(self):
-        self.model.add_photo(PHOTO)
-        self.model.open_commission("d")
+        self.session.add_photo(PHOTO)
+        self.session.open_commission("d")
         self.settle()
-        self.assertEqual(self.model.photos, ())
-        self.assertEqual([p.commission_id for p in self.model.store.all(Photo)], ["c"])
-        self.model.open_commission("c")
+        self.assertEqual(self.session.photos, ())
+        self.assertEqual([p.commission_id for p in self.session.store.all(Photo)], ["c"])
+        self.session.open_commission("c")
         self.settle()
         self.desk.take_back()
-        self.assertEqual(self.model.photos, ())
+        self.assertEqual(self.session.photos, ())
 
     def test_asked_work_that_is_stopped_is_named(self):
         go = threading.Event()
-        self.model.jobs.run("solve x", "Solving the layers of Cheek", lambda t: go.wait(30), lambda _r: self.fail("stale"), asked=True)
-        self.model.open_commission("d")
+        self.session.jobs.run("solve x", "Solving the layers of Cheek", lambda t: go.wait(30), lambda _r: self.fail("stale"), asked=True)
+        self.session.open_commission("d")
         go.set()
         self.settle()
         self.assertTrue(any("Solving the layers of Cheek" in m.what for m in self.said))
@@ -263,11 +263,11 @@ class LostFile(DeskCase):
 
     def test_it_is_named_and_the_same_file_heals_it(self):
         self.assertTrue(any("tansy.jpg" in m.what and "Add the same file again" in m.do for m in self.said))
-        self.assertIsNone(self.model.view)
-        self.model.add_photo(PHOTO)
+        self.assertIsNone(self.session.view)
+        self.session.add_photo(PHOTO)
         self.settle()
-        self.assertEqual(len(self.model.photos), 1)
-        self.assertIsNotNone(self.model.view)
+        self.assertEqual(len(self.session.photos), 1)
+        self.assertIsNotNone(self.session.view)
         self.assertIn("back in its place", self.said[-1].what)
 
 
@@ -280,7 +280,7 @@ class Watched(TwoCommissions):
             image.resize((400, 320)).save(whole, quality=92)
         data = whole.read_bytes()
         (card / "begun.jpg").write_bytes(data[:3000])  # there at the start, but still being written
-        log, settings = self.model.logbook, self.model.settings
+        log, settings = self.session.logbook, self.session.settings
         settings.set("camera", "folder")
         settings.set("camera_folder", str(card))
 
@@ -322,29 +322,29 @@ class Kits(DeskCase):
                 ]
             )
             path = bundle.write_bundle(store, "t", self.folder.parent / "t.zip").path
-        model = self.model
-        self.assertEqual(len(model.kit), 72)
+        session = self.session
+        self.assertEqual(len(session.kit), 72)
         shelf = self.desk.stages["Shelf"]
         self.desk.show_room("Shelf")
         shelf.ask_bundle_path = lambda: str(path)
         shelf.take_in()
         self.settle()
-        self.assertEqual((model.commission.name, len(model.kit)), ("Theirs", 6))
-        self.assertEqual(model.kit_record(model.kit_id).swatches, swatches)
-        self.assertNotEqual(model.kit_id, "pencils")
+        self.assertEqual((session.commission.name, len(session.kit)), ("Theirs", 6))
+        self.assertEqual(session.kit_record(session.kit_id).swatches, swatches)
+        self.assertNotEqual(session.kit_id, "pencils")
         self.assertTrue(any("came in beside it" in m.what for m in self.said))
-        model.open_commission("c")
+        session.open_commission("c")
         self.settle()
-        self.assertEqual(len(model.kit), 72)
+        self.assertEqual(len(session.kit), 72)
         # an edited kit of mine, and the same bundle again: mine stays, and theirs is there once
-        kit = model.kit
+        kit = session.kit
         fewer = replace(kit, pencils=kit.pencils[:50])
-        model.do(EditKit.of(model, "pencils", fewer, "fewer pencils"))
+        session.do(EditKit.of(session, "pencils", fewer, "fewer pencils"))
         self.desk.show_room("Shelf")
         shelf.take_in()
         self.settle()
-        self.assertEqual(len(model.kit_of("pencils")), 50)
-        self.assertEqual(len(model.store.all(StudioKit)), 2)
+        self.assertEqual(len(session.kit_of("pencils")), 50)
+        self.assertEqual(len(session.store.all(StudioKit)), 2)
         # theirs came with the shipped kit while mine is edited: theirs keeps the shipped one
         with Store.open(self.folder.parent / "third") as store:
             store.edit([Commission("u", "Third", created="2026-01-01T00:00:00")])
@@ -353,4 +353,4 @@ class Kits(DeskCase):
         self.desk.show_room("Shelf")
         shelf.take_in()
         self.settle()
-        self.assertEqual((model.commission.name, len(model.kit)), ("Third", 72))
+        self.assertEqual((session.commission.name, len(session.kit)), ("Third", 72))

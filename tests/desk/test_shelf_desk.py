@@ -41,7 +41,7 @@ class Shelf(DemoCase):
 
     def test_choose_then_go_on(self):
         self.click_stop(self.stage.boards, "demo-bracken")
-        self.assertEqual((self.model.commission.name, self.desk.current.name), ("Bracken", "Shelf"))
+        self.assertEqual((self.session.commission.name, self.desk.current.name), ("Bracken", "Shelf"))
         self.assertEqual(self.desk.bench.next.text(), "Go on with Bracken")
         self.settle()
         self.click(self.desk.bench.next)
@@ -53,27 +53,27 @@ class Shelf(DemoCase):
         self.click_stop(self.stage.filter, "archive")
         self.assertEqual(self.names(), ["Tansy"])
         self.desk.take_back()
-        self.assertFalse(self.model.commission.archived)
+        self.assertFalse(self.session.commission.archived)
         self.stage.duplicate("demo-bracken")
-        made = self.model.commission
-        old = self.model.store.get(Commission, "demo-bracken")
+        made = self.session.commission
+        old = self.session.store.get(Commission, "demo-bracken")
         self.assertEqual(self.desk.current.name, "Brief")
         self.assertEqual(
             (made.paper_id, made.width_mm, made.kit_id, made.terms.rate), (old.paper_id, old.width_mm, old.kit_id, old.terms.rate)
         )
-        self.assertEqual((made.client, made.due, made.notes, made.terms.photo_permission, self.model.photos), ("", None, "", False, ()))
+        self.assertEqual((made.client, made.due, made.notes, made.terms.photo_permission, self.session.photos), ("", None, "", False, ()))
 
     def test_removing_asks_and_keeps_what_is_not_agreed(self):
         asked: list[str] = []
         self.desk.ask_remove = lambda words: asked.append(words) or False
-        before = len(self.model.commissions)
+        before = len(self.session.commissions)
         self.stage.remove("demo-tansy")
-        self.assertEqual(len(self.model.commissions), before)
+        self.assertEqual(len(self.session.commissions), before)
         self.assertRegex(asked[0], r"with its \d+ areas, \d+ photos and \d+ rows of the log")
         self.desk.ask_remove = lambda words: True
         self.stage.remove("demo-tansy")
-        self.assertNotIn("demo-tansy", [c.id for c in self.model.commissions])
-        self.assertEqual(len(self.model.commissions), before - 1)
+        self.assertNotIn("demo-tansy", [c.id for c in self.session.commissions])
+        self.assertEqual(len(self.session.commissions), before - 1)
 
     def test_a_bundle_out_and_in(self):
         path = self.folder.parent / "b.zip"
@@ -86,13 +86,13 @@ class Shelf(DemoCase):
         self.stage.take_in()
         self.settle()
         self.assertIn("Vesper (copy)", self.names())
-        self.assertNotEqual(self.model.commission.id, "demo-vesper")
-        self.assertEqual(len(self.model.logbook.shots()), 4)
+        self.assertNotEqual(self.session.commission.id, "demo-vesper")
+        self.assertEqual(len(self.session.logbook.shots()), 4)
         path.write_bytes(path.read_bytes()[:2000])
         self.stage.take_in()
         self.settle()
         self.assertIn("is no bundle", self.said[-1].what)
-        self.assertEqual(len(self.model.commissions), 4)
+        self.assertEqual(len(self.session.commissions), 4)
 
 
 class Brief(DemoCase):
@@ -112,20 +112,20 @@ class Brief(DemoCase):
         self.stage.show_tab("photos")
         self.assertIn("Still to ask for: eye in detail, true coat colour", self.words())
         self.find(QCheckBox, "Pose").click()
-        self.assertIn("pose", self.model.commission.terms.wanted)
+        self.assertIn("pose", self.session.commission.terms.wanted)
         self.assertIn("pose", self.words())
         permission = self.find(QCheckBox, "The owner allows their use")
         self.assertTrue(permission.isChecked())
         permission.click()
-        self.assertFalse(self.model.commission.terms.photo_permission)
+        self.assertFalse(self.session.commission.terms.photo_permission)
         field = self.find(QLineEdit, "Accessories")
         field.setFocus()
         self.type(field, "bell off")
-        self.assertEqual(self.model.commission.terms.accessories, "bell off")
+        self.assertEqual(self.session.commission.terms.accessories, "bell off")
         self.desk.take_back()
-        self.assertEqual(self.model.commission.terms.accessories, "")
+        self.assertEqual(self.session.commission.terms.accessories, "")
         self.desk.take_back()
-        self.assertTrue(self.model.commission.terms.photo_permission)
+        self.assertTrue(self.session.commission.terms.photo_permission)
 
     def test_a_mark_is_chosen_seen_on_the_quote_and_taken_away(self):
         self.stage.show_tab("agreement")
@@ -134,7 +134,7 @@ class Brief(DemoCase):
         self.desk.ask_open_path = lambda: str(path)
         self.click(self.button("Add a mark"))
         self.settle()
-        self.assertEqual(sender(self.model.settings).mark.shape, (45, 90, 3))
+        self.assertEqual(sender(self.session.settings).mark.shape, (45, 90, 3))
         shown = next(q for q in self.desk.bench.findChildren(QLabel) if q.accessibleName() == "The studio’s mark").pixmap().toImage()
         self.assertEqual(shown.pixelColor(shown.width() // 2, shown.height() // 2).name(), "#781e5a")
         target = self.folder.parent / "quote.pdf"
@@ -149,9 +149,9 @@ class Brief(DemoCase):
         self.click(self.button("Change it"))
         self.settle()
         self.assertEqual(self.said[-1].kind, "fault")
-        self.assertIsNotNone(sender(self.model.settings).mark, "the one before stays")
+        self.assertIsNotNone(sender(self.session.settings).mark, "the one before stays")
         self.click(self.button("Remove it"))
-        self.assertIsNone(sender(self.model.settings).mark)
+        self.assertIsNone(sender(self.session.settings).mark)
 
     def button(self, words: str) -> PetalButton:
         return next(q for q in self.desk.bench.findChildren(PetalButton) if q.text() == words)
@@ -163,31 +163,31 @@ class Brief(DemoCase):
         from hanabira.studio.planning import quote
 
         def price():
-            plan = self.model.planner.planned()
-            return quote(self.model.commission, plan.work, plan.pace)
+            plan = self.session.planner.planned()
+            return quote(self.session.commission, plan.work, plan.pace)
 
         q = price()
         self.assertAlmostEqual(q["price"][0], q["rate"] * q["hours"][0] + 22, delta=q["rate"] * 0.06)
-        self.model.planner.set_terms("rate an hour", rate=72.0)
+        self.session.planner.set_terms("rate an hour", rate=72.0)
         self.assertAlmostEqual(price()["price"][0] - 22, 2 * (q["price"][0] - 22), places=1)
         self.assertNotEqual(self.words(), before)
         self.click_stop(self.find(Pick, "Drawing hand"), "left")
-        self.assertEqual(self.model.commission.terms.hand, "left")
+        self.assertEqual(self.session.commission.terms.hand, "left")
         choice = self.find(Choice, "Black pencil")
         choice.setCurrentIndex(choice.findData("mixed-blacks-only"))
         choice.activated.emit(choice.currentIndex())
-        self.assertEqual(dict(self.model.commission.school), {"black": "mixed-blacks-only"})
-        cost = sum(w.cost for w in self.model.logbook.wear())
+        self.assertEqual(dict(self.session.commission.school), {"black": "mixed-blacks-only"})
+        cost = sum(w.cost for w in self.session.logbook.wear())
         self.assertGreater(cost, 0.1)
-        self.model.planner.set_terms("materials", materials=cost)
+        self.session.planner.set_terms("materials", materials=cost)
         self.desk.take_back()
-        self.assertEqual(self.model.commission.terms.materials, 22)
+        self.assertEqual(self.session.commission.terms.materials, 22)
 
     def test_delivered_today_and_not_after_all(self):
         from hanabira.session.easel import deliver
 
         today = MACHINE.today().isoformat()
-        deliver(self.model, today)
-        self.assertEqual(self.model.commission.delivered, today)
+        deliver(self.session, today)
+        self.assertEqual(self.session.commission.delivered, today)
         self.desk.take_back()
-        self.assertEqual(self.model.commission.delivered, "")
+        self.assertEqual(self.session.commission.delivered, "")

@@ -58,17 +58,17 @@ def hurry():
     app = QApplication.instance()
     (desk,) = [w for w in app.topLevelWidgets() if w.inherits("QMainWindow")]
     said = []
-    desk.model.messages.said.connect(said.append)
-    awake = [desk.model.awake]
+    desk.session.messages.said.connect(said.append)
+    awake = [desk.session.awake]
     for name in ("Recipe", "Areas", "Kit", "Easel", "Study", "Check", "Shelf", "Plan", "Practice", "Brief", "Areas"):
         desk.show_room(name) if name in ("Shelf", "Kit", "Practice") else desk.go(name)
-        desk.model.choose_area(desk.model.areas[len(name) % 3].id)
+        desk.session.choose_area(desk.session.areas[len(name) % 3].id)
         app.processEvents()
     end = time.monotonic() + 90
-    while (desk.model.jobs.busy or not desk.model.awake or desk.stages._timer.isActive()) and time.monotonic() < end:
+    while (desk.session.jobs.busy or not desk.session.awake or desk.stages._timer.isActive()) and time.monotonic() < end:
         app.processEvents()
         time.sleep(0.005)
-    print(awake[0], desk.model.awake, desk.model.view is not None, desk.model.measures(desk.model.area_id) is not None, [m.what for m in said if m.kind != "remark"])
+    print(awake[0], desk.session.awake, desk.session.view is not None, desk.session.measures(desk.session.area_id) is not None, [m.what for m in said if m.kind != "remark"])
     print(later.waiting(), *(not isinstance(sys.modules.get(m, later.Waiting(m)), later.Waiting) for m in ("hanabira.session.workshop", "hanabira.demo.studio")))
     desk.close()
     sys.stdout.flush()
@@ -142,14 +142,14 @@ class Waking(DemoCase):
             store.edit([replace(store.all(Commission)[0], stage="Areas")])
 
     def open_desk(self):
-        self.model = Session(Store.open(self.folder), JobRunner())
-        self.model.messages.said.connect(self.said.append)
-        self.model.awake = False
-        self.desk = Desk(self.model)
-        stand = self.model.wake
-        self.model.wake = lambda: None  # so that a test can look at what stands before
+        self.session = Session(Store.open(self.folder), JobRunner())
+        self.session.messages.said.connect(self.said.append)
+        self.session.awake = False
+        self.desk = Desk(self.session)
+        stand = self.session.wake
+        self.session.wake = lambda: None  # so that a test can look at what stands before
         start.stand(self.desk)
-        self.model.wake = stand
+        self.session.wake = stand
         return self.desk
 
     def test_what_stands_first_claims_nothing_that_is_not_known_yet(self):
@@ -159,74 +159,74 @@ class Waking(DemoCase):
         self.assertEqual(mat.stops(900.0, 600.0), [])
         self.assertEqual((self.desk.rule.darkest, self.desk.rule.lightest), (0, 100))
         for stage in ("Areas", "Recipe", "Plan", "Easel", "Check"):
-            self.assertEqual(self.model.share_done(stage), 0.0)
-        self.assertGreater(self.model.share_done("Brief"), 0.0)
-        self.assertFalse(self.model.jobs.busy, "nothing is worked at before the window is painted")
-        self.assertIsNone(self.model.measures(self.model.areas[0].id))
-        self.model.want_measures(self.model.areas[0].id)
-        self.assertFalse(self.model.jobs.busy)
+            self.assertEqual(self.session.share_done(stage), 0.0)
+        self.assertGreater(self.session.share_done("Brief"), 0.0)
+        self.assertFalse(self.session.jobs.busy, "nothing is worked at before the window is painted")
+        self.assertIsNone(self.session.measures(self.session.areas[0].id))
+        self.session.want_measures(self.session.areas[0].id)
+        self.assertFalse(self.session.jobs.busy)
 
     def test_photo_outlines_reach_and_petals_come_when_it_is_awake(self):
-        self.model.wake()
+        self.session.wake()
         self.settle()
         mat = self.desk.current.mat
-        self.assertTrue(self.model.awake)
+        self.assertTrue(self.session.awake)
         self.assertIsNotNone(mat.photo)
-        self.assertEqual({s.key for s in mat.stops(mat.width(), mat.height())}, {a.id for a in self.model.areas})
-        self.assertEqual(self.desk.rule.darkest, self.model.reach.darkest_l)
-        self.assertGreater(self.model.share_done("Areas"), 0.0)
-        self.wait_until(lambda: self.model.measures(self.model.area_id) is not None, what="the chosen area to be measured")
-        self.model.wake()  # once is enough
-        self.assertFalse([j for j in self.model.jobs.running if j.key == "wake"])
+        self.assertEqual({s.key for s in mat.stops(mat.width(), mat.height())}, {a.id for a in self.session.areas})
+        self.assertEqual(self.desk.rule.darkest, self.session.reach.darkest_l)
+        self.assertGreater(self.session.share_done("Areas"), 0.0)
+        self.wait_until(lambda: self.session.measures(self.session.area_id) is not None, what="the chosen area to be measured")
+        self.session.wake()  # once is enough
+        self.assertFalse([j for j in self.session.jobs.running if j.key == "wake"])
 
     def test_the_chosen_area_is_measured_before_the_others_and_each_once(self):
-        self.model.choose_area(self.model.areas[7].id)
-        with mock.patch.object(self.model.jobs, "run", wraps=self.model.jobs.run) as run:
-            self.model.wake()
-            self.wait_until(lambda: all(self.model.measures(a.id) for a in self.model.areas), what="all areas to be measured")
+        self.session.choose_area(self.session.areas[7].id)
+        with mock.patch.object(self.session.jobs, "run", wraps=self.session.jobs.run) as run:
+            self.session.wake()
+            self.wait_until(lambda: all(self.session.measures(a.id) for a in self.session.areas), what="all areas to be measured")
         asked = [(c.args[0], c.kwargs["first"]) for c in run.call_args_list if c.args[0].startswith("measure ")]
-        self.assertEqual(asked[0], (f"measure {self.model.area_id}", True))
-        self.assertEqual(sorted(key for key, _first in asked), sorted(f"measure {a.id}" for a in self.model.areas))
+        self.assertEqual(asked[0], (f"measure {self.session.area_id}", True))
+        self.assertEqual(sorted(key for key, _first in asked), sorted(f"measure {a.id}" for a in self.session.areas))
         self.assertEqual([first for _key, first in asked[1:]], [False] * 11)
 
     def test_another_commission_opened_meanwhile_is_the_one_that_is_shown(self):
-        other = next(c for c in self.model.commissions if c.id != self.model.commission.id)
-        self.model.wake()
-        self.model.open_commission(other.id)
+        other = next(c for c in self.session.commissions if c.id != self.session.commission.id)
+        self.session.wake()
+        self.session.open_commission(other.id)
         self.settle()
-        self.assertTrue(self.model.awake)
-        self.assertEqual(self.model.commission.id, other.id)
-        self.assertEqual(self.model.view.shows, self.model.light_sign(self.model.photo))
+        self.assertTrue(self.session.awake)
+        self.assertEqual(self.session.commission.id, other.id)
+        self.assertEqual(self.session.view.shows, self.session.light_sign(self.session.photo))
         self.assertEqual([m for m in self.said if m.kind == "remark"], [], "nobody had asked for what was stopped")
 
     def test_a_photo_that_came_early_is_not_shown_on_another_commission(self):
-        other = next(c for c in self.model.commissions if c.id != self.model.commission.id)
-        waking = self.model.waking
+        other = next(c for c in self.session.commissions if c.id != self.session.commission.id)
+        waking = self.session.waking
         with mock.patch.object(waking, "_load"):  # the rest takes its time
             waking._photo()
-            self.wait_until(lambda: waking.early is not None and not self.model.jobs.busy, what="the photo")
-            self.assertIsNone(self.model.view, "it is held back until everything on it can be shown")
-            with mock.patch.object(self.model.darkroom, "load"):
-                self.model.open_commission(other.id)
+            self.wait_until(lambda: waking.early is not None and not self.session.jobs.busy, what="the photo")
+            self.assertIsNone(self.session.view, "it is held back until everything on it can be shown")
+            with mock.patch.object(self.session.darkroom, "load"):
+                self.session.open_commission(other.id)
             self.assertIsNone(waking.early)
         waking._all()
-        self.assertIsNone(self.model.view)
+        self.assertIsNone(self.session.view)
 
     def test_a_window_closed_before_it_is_awake_just_closes(self):
-        self.model.wake()
+        self.session.wake()
         self.close_desk()
         self.assertEqual([m for m in self.said if m.kind == "bug"], [])
 
     def test_a_photo_that_cannot_be_read_is_said_on_the_sheet(self):
-        photo = self.model.photo
-        self.model.store.photo_path(photo).write_bytes(b"no picture")
-        self.model.wake()
+        photo = self.session.photo
+        self.session.store.photo_path(photo).write_bytes(b"no picture")
+        self.session.wake()
         self.settle()
         self.assertEqual(self.desk.current.mat.empty_words, "The photo could not be opened")
         self.assertEqual(len([m for m in self.said if m.kind == "fault"]), 1)
         self.desk.go("Study")
         self.assertEqual(self.desk.current.mat.empty_words, "The photo could not be opened")
-        self.model.take_up(Commission("new", "Rook"))
+        self.session.take_up(Commission("new", "Rook"))
         self.desk.go("Areas")
         self.assertEqual(self.desk.current.mat.empty_words, "Add the client’s photo first, in Brief.")
 
@@ -243,7 +243,7 @@ class Ready(DemoCase):
         waiting = StageSet(self.desk, lambda _stage: None)
         gate = threading.Event()
         self.addCleanup(gate.set)
-        self.model.jobs.run("slow", "Waiting", lambda _t: gate.wait(20), lambda _r: None)
+        self.session.jobs.run("slow", "Waiting", lambda _t: gate.wait(20), lambda _r: None)
         waiting._one_more()
         self.assertEqual(waiting._there, {}, "work comes first")
         gate.set()

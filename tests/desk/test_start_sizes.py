@@ -35,11 +35,11 @@ class Starts(DemoCase):
             store.keep_setting("text_size", text)
             store.keep_setting("window", list(size))
             store.edit([replace(c, stage=stage) for c in store.all(Commission)])
-        self.model = Session(Store.open(self.folder), JobRunner())
-        self.model.messages.said.connect(self.said.append)
-        self.model.awake = False
-        self.desk = Desk(self.model)
-        wake, self.model.wake = self.model.wake, lambda: None
+        self.session = Session(Store.open(self.folder), JobRunner())
+        self.session.messages.said.connect(self.said.append)
+        self.session.awake = False
+        self.desk = Desk(self.session)
+        wake, self.session.wake = self.session.wake, lambda: None
         start.stand(self.desk)
         if awake:
             wake()

@@ -73,12 +73,12 @@ class Mutants(DeskCase):
             self.assertIn("Nothing was", words)
             self.assertLess(len(words), 500)
         for key in self.taken:
-            self.model.open_commission(key)
+            self.session.open_commission(key)
             for stage in STAGES:
                 self.desk.go(stage)
                 self.app.processEvents()
         self.desk.show_room("Shelf")
         self.settle()
         self.assertEqual([m.what for m in self.said if m.kind == "bug"], [])
-        held = {p.digest for kind in (Photo, Shot) for p in self.model.store.all(kind)}
+        held = {p.digest for kind in (Photo, Shot) for p in self.session.store.all(kind)}
         self.assertEqual({p.stem for p in self.files(self.folder)}, held)

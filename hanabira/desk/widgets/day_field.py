@@ -23,21 +23,21 @@ Orders = Mapping[datetime.date, tuple[str, ...]]
 HINT = "20 Dec, 20.12. or in 3 weeks"
 
 
-def due_field(model: Session, keep: Callable[[datetime.date | None], object]) -> DayField:
+def due_field(session: Session, keep: Callable[[datetime.date | None], object]) -> DayField:
     """The field of the open commission's due date; ``keep`` stores another day."""
-    q = day_field(model, "Due date", keep)
-    c = model.commission
+    q = day_field(session, "Due date", keep)
+    c = session.commission
     q.set_day(datetime.date.fromisoformat(c.due) if c is not None and c.due else None)
     return q
 
 
-def day_field(model: Session, name: str, keep: Callable[[datetime.date | None], object], may_be_none: bool = True) -> DayField:
+def day_field(session: Session, name: str, keep: Callable[[datetime.date | None], object], may_be_none: bool = True) -> DayField:
     """A field that knows the artist's days off and the other orders."""
 
     def works(day: datetime.date) -> bool:
-        return model.commission is None or dates.works_on(model.commission, day)
+        return session.commission is None or dates.works_on(session.commission, day)
 
-    q = DayField(name, model.clock.today, works, lambda: dates.orders_due(model), may_be_none)
+    q = DayField(name, session.clock.today, works, lambda: dates.orders_due(session), may_be_none)
     q.changed.connect(keep)
     return q
 

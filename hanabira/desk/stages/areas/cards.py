@@ -74,14 +74,14 @@ def _read(s: Areas, m: Measures, area: Area) -> list:
         measured_caption(s.desk.explain, "Temperature and hidden hue", "temperature"),
         Balance(m),
     ]
-    side = s.model.side(area)
+    side = s.session.side(area)
     if side:
         out.append(Words(f"It lies {side}."))
     for h in m.hidden[:2]:
         petal = next(q for q in petals if q.hidden and q.name == h.name)
         out.append(HiddenHueCard(petal, h.where))
     out += [measured_caption(s.desk.explain, "Hair at true size", "hair"), HairCard(m, s.desk.px_per_mm)]
-    if m.hair.direction_deg is None and s.model.area is not None and m.field is not None:
+    if m.hair.direction_deg is None and s.session.area is not None and m.field is not None:
         out.append(
             row(
                 act_button("Comb it by hand", "comb", lambda: s.choose_way("comb"), "Stroke from root to tip where you see the hair lie"),
@@ -101,15 +101,15 @@ def _read(s: Areas, m: Measures, area: Area) -> list:
         out.append(row(act_button("Take the last stroke away", "brush", lambda: _uncomb(s, area)), None))
     if area.surface_id in LOCKS:
         out.append(Words("How a lock changes from root to tip is not measured: that is yours to see."))
-    near = s.model.neighbours(area)
+    near = s.session.neighbours(area)
     if near:
         out.append(measured_caption(s.desk.explain, "Against its neighbours", "neighbours"))
         for other, d in near[:4]:
             steps = abs(d) / 10
             word = "as light as this" if abs(d) < 3 else f"{steps:.1f} steps {'lighter' if d > 0 else 'darker'}"
             out.append(Words(f"{other.number} {other.name}: {word}"))
-        out += [Words(words) for words in s.model.workshop.beside_words(area)]
-        for other, found in s.model.measuring.seams(area, 4.0)[:3]:
+        out += [Words(words) for words in s.session.workshop.beside_words(area)]
+        for other, found in s.session.measuring.seams(area, 4.0)[:3]:
             out.append(Words(f"Seam with {other.number} {other.name}: {found.words(area.name, other.name)}"))
             out.append(row(_seam_button(s, area, other, found), None))
     return out
@@ -117,7 +117,7 @@ def _read(s: Areas, m: Measures, area: Area) -> list:
 
 def _seam_button(s: Areas, area: Area, other: Area, found: Seam) -> PetalButton:
     """Into the plan as a step of its own, or out of it again."""
-    planner = s.model.planner
+    planner = s.session.planner
     if planner.seam_of(area.id, other.id) is not None:
         return act_button("Leave it out of the plan", "night", lambda: planner.leave_seam(area.id, other.id))
     return act_button(
@@ -130,7 +130,7 @@ def _seam_button(s: Areas, area: Area, other: Area, found: Seam) -> PetalButton:
 
 def _coat(s: Areas, m: Measures, area: Area) -> list:
     """The coat as it is read, with the two likeliest to choose from where it is not sure; the artist's word holds for all areas of that coat."""
-    shop, names = s.model.workshop, coats()
+    shop, names = s.session.workshop, coats()
     doubt, said = shop.coat_doubt(area), shop.coat(area)
     if doubt:
         shares = " or ".join(f"{names[k].name.lower()} ({share:.0%})" for k, share in doubt)
@@ -148,7 +148,7 @@ def _coat(s: Areas, m: Measures, area: Area) -> list:
 
 
 def _say_coat(s: Areas, area: Area, coat: str) -> None:
-    area_edits.change(s.model, "coat", replace(area, coat=coat))
+    area_edits.change(s.session, "coat", replace(area, coat=coat))
 
 
 def _doubts(s: Areas, m: Measures) -> list:
@@ -159,7 +159,7 @@ def _doubts(s: Areas, m: Measures) -> list:
         out.append(
             row(
                 act_button(
-                    "Clip it to the animal", "loop", lambda: area_edits.clip_to_animal(s.model), "Draws the outline in to the cut-out"
+                    "Clip it to the animal", "loop", lambda: area_edits.clip_to_animal(s.session), "Draws the outline in to the cut-out"
                 ),
                 None,
             )
@@ -169,19 +169,19 @@ def _doubts(s: Areas, m: Measures) -> list:
 
 
 def _uncomb(s: Areas, area: Area) -> None:
-    area_edits.change(s.model, "combing stroke", replace(area, combing=area.combing[:-1]))
+    area_edits.change(s.session, "combing stroke", replace(area, combing=area.combing[:-1]))
 
 
 # -- parts -----------------------------------------------------------------------
 def _parts(s: Areas, m: Measures, area: Area) -> list:
     out: list = []
-    k = s.model.mm_per_px or 0.0
+    k = s.session.mm_per_px or 0.0
     if m.eye is not None:
         out += _eye(s, m, k)
     if m.nose is not None:
         out += _nose(s, m, k)
     if m.whiskers is not None:
-        out += [measured_caption(s.desk.explain, "Whiskers", "whiskers"), Words(m.whiskers.words(s.model.mm_per_px), "body", "ink")]
+        out += [measured_caption(s.desk.explain, "Whiskers", "whiskers"), Words(m.whiskers.words(s.session.mm_per_px), "body", "ink")]
     if m.feathers is not None:
         out += _feathers(s, m, k)
     if area.surface_id == measuring.EAR:
@@ -193,10 +193,10 @@ def _parts(s: Areas, m: Measures, area: Area) -> list:
 
 def tip_of(s: Areas) -> Point | None:
     """The tip of the chosen ear: as the artist set it, else where it may be."""
-    area = s.model.area
+    area = s.session.area
     if area is None or area.surface_id != measuring.EAR:
         return None
-    return area.eye[0] if area.eye else face.likely_tip(area.ring, s.model.measuring.face_middle())
+    return area.eye[0] if area.eye else face.likely_tip(area.ring, s.session.measuring.face_middle())
 
 
 def _ear(s: Areas, area: Area) -> list:
@@ -217,7 +217,7 @@ def _ear(s: Areas, area: Area) -> list:
 
 def _face(s: Areas) -> list:
     """The face's lines in millimetres, as far as they are confirmed."""
-    words = s.model.measuring.face().words
+    words = s.session.measuring.face().words
     return [Caption("The face on the sheet"), *(Words(q, "body", "ink") for q in words)] if words else []
 
 
@@ -251,7 +251,7 @@ def _eye(s: Areas, m: Measures, k: float) -> list:
     else:
         notes.append("No catchlight shows: ask the client for another photo, or place one toward the light.")
     out += [Words(q) for q in notes]
-    others = [(a, s.model.measures(a.id)) for a in s.model.areas if a.id != s.model.area_id]
+    others = [(a, s.session.measures(a.id)) for a in s.session.areas if a.id != s.session.area_id]
     for a, other in others:
         if other is not None and other.eye is not None:
             out.append(Caption(f"Beside “{a.name}”"))
@@ -302,7 +302,7 @@ def _nose(s: Areas, m: Measures, k: float) -> list:
                 None,
             )
         )
-    eyes = [q.eye for q in (s.model.measures(a.id) for a in s.model.areas) if q is not None and q.eye is not None]
+    eyes = [q.eye for q in (s.session.measures(a.id) for a in s.session.areas) if q is not None and q.eye is not None]
     if len(eyes) == 2:
         out.append(Words(n.against(eye_reader.compare_eyes(eyes[0], eyes[1]).axis_deg)))
     elif n.axis_deg is not None and n.confirmed:
@@ -371,7 +371,7 @@ def _marking(s: Areas, m: Measures, area: Area) -> list:
         if q.kind not in ("plain", "ticked", "gradient"):
             out.append(Words("Its outline is being looked for."))
         return out
-    p, k = m.pattern, s.model.mm_per_px or 0.0
+    p, k = m.pattern, s.session.mm_per_px or 0.0
     size = f"{p.count} part{'s' if p.count != 1 else ''}, about {p.size_px * k:.0f} mm across, {p.width_px * k:.1f} mm wide"
     space = f", {p.spacing_px * k:.0f} mm from one to the next" if p.spacing_px else ""
     if m.dapples is not None:
@@ -418,33 +418,33 @@ def _marking(s: Areas, m: Measures, area: Area) -> list:
 
 
 def _set_kind(s: Areas, area: Area, kind: str) -> None:
-    area_edits.change(s.model, "class of the marking", replace(area, marking_kind=kind))
+    area_edits.change(s.session, "class of the marking", replace(area, marking_kind=kind))
 
 
 def _forget(s: Areas, area: Area) -> None:
-    area_edits.change(s.model, "marking", replace(area, marking_edits=()))
+    area_edits.change(s.session, "marking", replace(area, marking_edits=()))
 
 
 def write_marking(s: Areas) -> None:
     """Write the chosen area's outline and marking as SVG in millimetres of the paper."""
-    model, area = s.model, s.model.area
-    rings = model.marking_rings(model.area_id)
-    if area is None or model.photo is None or model.mm_per_px is None or not rings:
+    session, area = s.session, s.session.area
+    rings = session.marking_rings(session.area_id)
+    if area is None or session.photo is None or session.mm_per_px is None or not rings:
         s.desk.say("There is no marking to write.", "Nothing was written.", "Choose an area with a marking, and wait until it is measured.")
         return
     target = s.desk.ask_target(f"{area.name} marking.svg")
     if target is None:
         return
     outline = tuple((float(x), float(y)) for x, y in (smooth_ring(area.ring) if area.smooth else area.ring))
-    assert model.commission is not None
+    assert session.commission is not None
     drawing = patterns.svg(
-        (outline, *rings), model.commission.picture_mm, f"{model.commission.name}: {area.name}", model.mm_per_px, model.photo.crop[:2]
+        (outline, *rings), session.commission.picture_mm, f"{session.commission.name}: {area.name}", session.mm_per_px, session.photo.crop[:2]
     )
-    model.jobs.run(
+    session.jobs.run(
         "marking",
         "Writing the marking",
         lambda _t: write_file(target, drawing),
-        lambda done: model.messages.remark(f"Written: {done}"),
+        lambda done: session.messages.remark(f"Written: {done}"),
         lasting=True,
     )
 
@@ -452,7 +452,7 @@ def write_marking(s: Areas) -> None:
 # -- shape ------------------------------------------------------------------------
 def _gaps(s: Areas) -> list:
     """How much of the animal lies under no area, and the way to see where."""
-    found = s.model.planner.covering()
+    found = s.session.planner.covering()
     if found.drawn is None or not found.gaps:
         return []
     words = f"{1 - found.drawn:.0%} of the animal lies under no area."
@@ -461,7 +461,7 @@ def _gaps(s: Areas) -> list:
 
 
 def _shape(s: Areas, m: Measures, area: Area) -> list:
-    model = s.model
+    session = s.session
     out: list = _gaps(s)
     out += [
         Caption("Join and cut"),
@@ -473,32 +473,32 @@ def _shape(s: Areas, m: Measures, area: Area) -> list:
             None,
         ),
     ]
-    near = [a for a, _d in model.neighbours(area)]
+    near = [a for a, _d in session.neighbours(area)]
     if near:
         other = Choice()
         other.setAccessibleName("Area to join")
         for a in near:
             other.addItem(f"{a.number} {a.name}", a.id)
         joined = act_button(
-            "Join with", None, lambda: area_edits.join_areas(model, next(a for a in model.areas if a.id == other.currentData()))
+            "Join with", None, lambda: area_edits.join_areas(session, next(a for a in session.areas if a.id == other.currentData()))
         )
         out.append(row(joined, other))
     if area.holes:
         out.append(
             row(
                 act_button(
-                    f"Close {len(area.holes)} hole{'s' if len(area.holes) > 1 else ''}", "loop", lambda: area_edits.close_holes(model)
+                    f"Close {len(area.holes)} hole{'s' if len(area.holes) > 1 else ''}", "loop", lambda: area_edits.close_holes(session)
                 ),
                 None,
             )
         )
-    over = model.areas_over(area)
+    over = session.areas_over(area)
     out.append(measured_caption(s.desk.explain, "Overlap", "overlap"))
     out.append(Words(("On top of it: " + ", ".join(a.name for a in over[:4]) + ".") if over else "Nothing lies on top of it."))
     out.append(
         row(
-            act_button("On top", "up", lambda: area_edits.lay(model, 1)),
-            act_button("Underneath", "down", lambda: area_edits.lay(model, -1)),
+            act_button("On top", "up", lambda: area_edits.lay(session, 1)),
+            act_button("Underneath", "down", lambda: area_edits.lay(session, -1)),
             None,
         )
     )
@@ -508,15 +508,15 @@ def _shape(s: Areas, m: Measures, area: Area) -> list:
             act_button(
                 "Mirror this area over",
                 "mirror",
-                lambda: area_edits.mirror_over(model),
+                lambda: area_edits.mirror_over(session),
                 "A second eye or ear: mirrored over the nose and moved to where the photo resembles it",
             ),
             None,
         ),
         Caption("Place in the working order"),
         row(
-            act_button("Earlier", "up", lambda: area_edits.step_order(model, -1)),
-            act_button("Later", "down", lambda: area_edits.step_order(model, 1)),
+            act_button("Earlier", "up", lambda: area_edits.step_order(session, -1)),
+            act_button("Later", "down", lambda: area_edits.step_order(session, 1)),
             None,
         ),
         Words("Or drag its name in the margin onto another one."),
@@ -528,7 +528,7 @@ def _shape(s: Areas, m: Measures, area: Area) -> list:
 
 def _borrow(s: Areas, area: Area) -> list:
     """Values and colours from another photo of the commission."""
-    others = [p for p in s.model.photos if s.model.photo is not None and p.id != s.model.photo.id]
+    others = [p for p in s.session.photos if s.session.photo is not None and p.id != s.session.photo.id]
     if not others:
         return []
     source = Choice()
@@ -542,7 +542,7 @@ def _borrow(s: Areas, area: Area) -> list:
         key = source.currentData()
         s.show_beside(key)
         if not key and area.colour_photo_id:
-            area_edits.change(s.model, "values from this photo", replace(area, colour_photo_id="", colour_ring=()))
+            area_edits.change(s.session, "values from this photo", replace(area, colour_photo_id="", colour_ring=()))
 
     source.activated.connect(chosen)
     words = "Draw a loop on the photo at the right, where the same fur shows its true colour." if s.beside_id else ""

@@ -128,28 +128,28 @@ class Areas(PictureStage):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk, WAYS)
-        m = self.model
-        self.mat.reordered.connect(lambda key, onto: area_edits.reorder(self.model, key, onto))  # type: ignore[attr-defined]
+        m = self.session
+        self.mat.reordered.connect(lambda key, onto: area_edits.reorder(self.session, key, onto))  # type: ignore[attr-defined]
         self.mat.overlays = [
-            Tracing(lambda: self.model.marking_rings(self.model.area_id) if self.tab == "marking" else ()),
-            Anatomy(lambda: self.model.measures(self.model.area_id) if self.tab == "parts" else None, lambda: areas_cards.tip_of(self)),
-            Uncovered(lambda: self.model.planner.covering().gaps if self.gaps_shown else ()),
-            Lost(lambda: self.model.measures(self.model.area_id)),
-            Combing(lambda: self.model.area, lambda: self.model.measures(self.model.area_id)),
-            CombStrokes(lambda: self.model.area, lambda: self.roll.chosen == "comb"),
+            Tracing(lambda: self.session.marking_rings(self.session.area_id) if self.tab == "marking" else ()),
+            Anatomy(lambda: self.session.measures(self.session.area_id) if self.tab == "parts" else None, lambda: areas_cards.tip_of(self)),
+            Uncovered(lambda: self.session.planner.covering().gaps if self.gaps_shown else ()),
+            Lost(lambda: self.session.measures(self.session.area_id)),
+            Combing(lambda: self.session.area, lambda: self.session.measures(self.session.area_id)),
+            CombStrokes(lambda: self.session.area, lambda: self.roll.chosen == "comb"),
             self.outlines,
         ]
         self.gestures: dict[str, Gesture] = {
             "loop": OpLoop(self._drawn, self.choose_at, self._operate),
             "corners": Corners(self._drawn, self.choose_at),
             "reshape": Reshape(
-                lambda: (self.model.area.ring, self.model.area.smooth) if self.model.area else None, self._reshaped, self.choose_at
+                lambda: (self.session.area.ring, self.session.area.smooth) if self.session.area else None, self._reshaped, self.choose_at
             ),
             "touch": Grow(self._try_touch, self._touched),
             "eye": Spots(2, self._eye_clicked, ring=True),
             "nostrils": Spots(2, self._nostrils_clicked),
             "rows": Spots(2, self._rows_clicked),
-            "push": Push(lambda: (self.model.area.ring, self.model.area.smooth) if self.model.area else None, self._pushed),
+            "push": Push(lambda: (self.session.area.ring, self.session.area.smooth) if self.session.area else None, self._pushed),
             "comb": Stroke(self._combed, 2.0, arrow=True),
             "template": Box(self._template_box),
             "trace add": Stroke(lambda line: self._trace("add", line), 1.6),
@@ -172,8 +172,8 @@ class Areas(PictureStage):
         self.surface_field: QComboBox | None = None
 
     def make_mat(self) -> Mat:
-        self.outlines = Outlines(lambda: self.model.areas, lambda: self.model.area_id, self.note)
-        return AreasMat(self.outlines, self.model.choose_area)
+        self.outlines = Outlines(lambda: self.session.areas, lambda: self.session.area_id, self.note)
+        return AreasMat(self.outlines, self.session.choose_area)
 
     # -- on the picture --------------------------------------------------------
     def choose_way(self, way: str) -> None:
@@ -186,7 +186,7 @@ class Areas(PictureStage):
             self.op = ""
         if way == "touch":
             self._want_touchable()
-        if way in ("comb", "push", "reshape") and self.model.area is None and self.open:
+        if way in ("comb", "push", "reshape") and self.session.area is None and self.open:
             self.desk.say("No area is chosen.", "Nothing was changed.", "Click an area or its name first.")
         self.mat.refresh()
 
@@ -195,16 +195,16 @@ class Areas(PictureStage):
         self.choose_way("loop")
 
     def _rows_clicked(self, spots: Sequence[Point]) -> None:
-        area = self.model.area
+        area = self.session.area
         if area is not None:
-            area_edits.change(self.model, "rows of feathers", replace(area, eye=tuple((float(x), float(y)) for x, y in spots)))
+            area_edits.change(self.session, "rows of feathers", replace(area, eye=tuple((float(x), float(y)) for x, y in spots)))
         self.choose_way("loop")
 
     def confirm_nostrils(self, spots: Sequence[Point]) -> None:
         """Keep two places as the chosen nose's nostrils."""
-        area = self.model.area
+        area = self.session.area
         if area is not None and len(spots) == 2:
-            area_edits.change(self.model, "nostrils", replace(area, eye=tuple((float(x), float(y)) for x, y in spots)))
+            area_edits.change(self.session, "nostrils", replace(area, eye=tuple((float(x), float(y)) for x, y in spots)))
 
     def pin(self, points: Sequence[Point], taken: Callable[[tuple[Point, ...]], object]) -> None:
         """Let points be dragged, or moved by keys, under a lens until Enter takes them."""
@@ -219,9 +219,9 @@ class Areas(PictureStage):
 
     def confirm_tip(self, spots: Sequence[Point]) -> None:
         """Keep a place as the chosen ear's tip."""
-        area = self.model.area
+        area = self.session.area
         if area is not None and len(spots) == 1:
-            area_edits.change(self.model, "ear tip", replace(area, eye=tuple((float(x), float(y)) for x, y in spots)))
+            area_edits.change(self.session, "ear tip", replace(area, eye=tuple((float(x), float(y)) for x, y in spots)))
 
     def show_gaps(self) -> None:
         """Hatch what of the animal lies under no area, or leave it again."""
@@ -241,7 +241,7 @@ class Areas(PictureStage):
         self._draw_sample()
 
     def _draw_sample(self) -> None:
-        m, area, view = self.model.measures(self.model.area_id), self.model.area, self.model.view
+        m, area, view = self.session.measures(self.session.area_id), self.session.area, self.session.view
         if not self.sample or m is None or area is None or view is None or m.borrowed:
             self._drawn_sample = None
             self.mat.patch = None
@@ -250,7 +250,7 @@ class Areas(PictureStage):
         sign, sample = (self.sample, id(m)), self.sample
         if sign == self._drawn_sample:
             return
-        region = self.model.region_of(area)
+        region = self.session.region_of(area)
 
         def done(found: tuple) -> None:
             if self.sample == sample:
@@ -258,52 +258,52 @@ class Areas(PictureStage):
                 self.mat.patch = (to_image(found[0]), found[1])
                 self.mat.refresh()
 
-        self.model.jobs.run("sample", "Looking for the sample", lambda _t: sample_picture(region(), m, sample, view), done, quiet=True)
+        self.session.jobs.run("sample", "Looking for the sample", lambda _t: sample_picture(region(), m, sample, view), done, quiet=True)
 
     def choose_at(self, at: QPointF) -> bool:
         """Choose the smallest area over a photo pixel; whether there was one."""
-        found = [a for a in self.model.areas if lies_inside(a, at)]
+        found = [a for a in self.session.areas if lies_inside(a, at)]
         if found:
-            self.model.choose_area(min(found, key=lambda a: abs(ring_area(a.ring))).id)
+            self.session.choose_area(min(found, key=lambda a: abs(ring_area(a.ring))).id)
         return bool(found)
 
     def _drawn(self, ring: tuple[Point, ...], smooth: bool) -> None:
-        photo = self.model.photo
-        if photo is None or self.model.commission is None:
+        photo = self.session.photo
+        if photo is None or self.session.commission is None:
             return
         x0, y0, w, h = photo.crop
         held = tuple((min(max(x, x0), x0 + w), min(max(y, y0), y0 + h)) for x, y in ring)
-        if self.op and self.model.area is not None:
+        if self.op and self.session.area is not None:
             self._operate(held, smooth, self.op)
             return
         if len(held) < 3 or abs(ring_area(held)) < 64:
             self.desk.say("The outline has no inside on the sheet.", "Nothing was added.", "Draw it again on the photo.")
             return
-        command = AddArea(self.model, held, smooth)
-        if self.model.do(command):
-            self.model.choose_area(command.area.id)
+        command = AddArea(self.session, held, smooth)
+        if self.session.do(command):
+            self.session.choose_area(command.area.id)
             if self.name_field is not None:
                 self.name_field.setFocus()
                 self.name_field.selectAll()
 
     def _reshaped(self, ring: tuple[Point, ...], words: str, gesture: int) -> None:
-        area = self.model.area
-        if area is not None and self.model.do(ReshapeArea(self.model, area, ring, words, gesture)):
-            self.model.want_measures(area.id)
+        area = self.session.area
+        if area is not None and self.session.do(ReshapeArea(self.session, area, ring, words, gesture)):
+            self.session.want_measures(area.id)
 
     # -- touch, eye, push, comb, cut and join, templates ---------------------------
     def _want_touchable(self) -> None:
-        view = self.model.view
+        view = self.session.view
         if view is None or (self._touchable and self._touchable[0] is view):
             return
 
         def done(ready: shaping.Touchable) -> None:
             self._touchable = (view, ready)
 
-        self.model.jobs.run("touch", "Getting ready for touch", lambda _t: shaping.touchable(view.preview()), done)
+        self.session.jobs.run("touch", "Getting ready for touch", lambda _t: shaping.touchable(view.preview()), done)
 
     def _grown(self, at: Point, reach: float) -> shaping.Outline | None:
-        view = self.model.view
+        view = self.session.view
         if view is None or self._touchable is None or self._touchable[0] is not view:
             return None
         k = view.preview().shape[1] / view.size[0]
@@ -325,34 +325,34 @@ class Areas(PictureStage):
         try:
             found = self._grown(at, reach)
         except Fault as fault:
-            self.model.messages.fault(fault)
+            self.session.messages.fault(fault)
             return
-        if found is not None and area_edits.add(self.model, found) is not None and self.name_field is not None:
+        if found is not None and area_edits.add(self.session, found) is not None and self.name_field is not None:
             self.name_field.setFocus()
             self.name_field.selectAll()
 
     def _eye_clicked(self, points: tuple[Point, ...]) -> None:
-        area_edits.add_eye(self.model, points[0], points[1])
+        area_edits.add_eye(self.session, points[0], points[1])
 
     def _pushed(self, at: Point, by: Point, radius: float) -> None:
-        area = self.model.area
+        area = self.session.area
         if area is not None:
             self._reshaped(shaping.push(area.ring, at, by, radius), "edge", 0)
 
     def _combed(self, line: tuple[Point, ...]) -> None:
-        area = self.model.area
+        area = self.session.area
         if area is None:
             self.desk.say("No area is chosen.", "Nothing was changed.", "Click an area, then comb it.")
             return
-        area_edits.change(self.model, "combing stroke", replace(area, combing=(*area.combing, line)))
+        area_edits.change(self.session, "combing stroke", replace(area, combing=(*area.combing, line)))
 
     def _operate(self, ring: tuple[Point, ...], smooth: bool, op: str) -> None:
-        area_edits.operate(self.model, op or self.op, shaping.Outline(tuple(ring), smooth))
+        area_edits.operate(self.session, op or self.op, shaping.Outline(tuple(ring), smooth))
         self.op = ""
 
     def next_loop(self, op: str) -> None:
         """The next loop joins the chosen area, is cut away from it, or makes a hole."""
-        if self.model.area is None:
+        if self.session.area is None:
             self.desk.say("No area is chosen.", "Nothing was changed.", "Click an area or its name first.")
             return
         self.choose_way("loop")
@@ -363,18 +363,18 @@ class Areas(PictureStage):
         """Take a template; a box drawn on the photo places it."""
         self.template = key
         self.choose_way("template")
-        self.model.messages.remark(f"{templates()[key].name}: draw a box round it on the photo, or press Enter for the whole picture.")
+        self.session.messages.remark(f"{templates()[key].name}: draw a box round it on the photo, or press Enter for the whole picture.")
         self.mat.setFocus()
 
     def _template_box(self, box: tuple[float, float, float, float]) -> None:
         """Place the template; another box at once fits it anew instead of adding a second one."""
-        stack = self.model.undo
+        stack = self.session.undo
         if stack is not None and self._placed == (self.template, stack.at) and stack.can_undo:
             stack.undo()
-        area_edits.place_template(self.model, self.template, box)
+        area_edits.place_template(self.session, self.template, box)
         if stack is not None:
             self._placed = (self.template, stack.at)
-        self.model.messages.remark("Draw the box again to fit it better; then reshape the areas one by one.")
+        self.session.messages.remark("Draw the box again to fit it better; then reshape the areas one by one.")
 
     def trace(self, how: str) -> None:
         """The next stroke adds to the marking or takes away from it."""
@@ -382,14 +382,14 @@ class Areas(PictureStage):
         self.mat.setFocus()
 
     def _trace(self, how: str, line: tuple[Point, ...]) -> None:
-        area = self.model.area
+        area = self.session.area
         if area is not None and len(line) > 2:
-            area_edits.change(self.model, "marking", replace(area, marking_edits=(*area.marking_edits, (how, line))))
+            area_edits.change(self.session, "marking", replace(area, marking_edits=(*area.marking_edits, (how, line))))
 
     def _borrow_ring(self, ring: tuple[Point, ...], _smooth: bool) -> None:
-        area = self.model.area
+        area = self.session.area
         if area is not None and self.beside_id:
-            area_edits.change(self.model, "values from another photo", replace(area, colour_photo_id=self.beside_id, colour_ring=ring))
+            area_edits.change(self.session, "values from another photo", replace(area, colour_photo_id=self.beside_id, colour_ring=ring))
 
     def name_area(self) -> None:
         """Put the caret into the chosen area's name."""
@@ -405,12 +405,12 @@ class Areas(PictureStage):
 
     def delete(self) -> None:
         """Delete the chosen area with its recipe."""
-        if self.model.area is not None:
-            self.model.do(DeleteArea(self.model, self.model.area))
+        if self.session.area is not None:
+            self.session.do(DeleteArea(self.session, self.session.area))
 
     def note(self, area: Area) -> str:
         """Value range and temperature of an area, for its margin name."""
-        m = self.model.measures(area.id)
+        m = self.session.measures(area.id)
         if m is None:
             return surfaces()[area.surface_id].name.lower() if area.surface_id in surfaces() else ""
         return m.brief
@@ -424,49 +424,49 @@ class Areas(PictureStage):
     def _measure_all(self) -> None:
         if self.open:
             self.mat.repaint()
-            self._measure_some(list(dict.fromkeys([self.model.area_id, *(a.id for a in self.model.areas)])))
+            self._measure_some(list(dict.fromkeys([self.session.area_id, *(a.id for a in self.session.areas)])))
 
     def _measure_some(self, keys: list[str]) -> None:
         """Ask for measures a few at a time, so that two hundred areas leave room for the hand in between."""
         if not self.open:
             return
         for key in keys[:AT_ONCE]:
-            self.model.want_measures(key)
+            self.session.want_measures(key)
         if keys[AT_ONCE:]:
             QTimer.singleShot(0, lambda: self._measure_some(keys[AT_ONCE:]))
 
     def _on_view(self) -> None:
         super()._on_view()
-        if self.open and self.model.view is not None and self.model.view.full:
-            for a in self.model.areas:
-                self.model.want_measures(a.id)
+        if self.open and self.session.view is not None and self.session.view.full:
+            for a in self.session.areas:
+                self.session.want_measures(a.id)
 
     def _on_areas(self) -> None:
         if self.open:
             # an area drawn over others takes pixels from them
-            for a in self.model.areas:
-                if self.model.measures(a.id) is None:
-                    self.model.want_measures(a.id)
+            for a in self.session.areas:
+                if self.session.measures(a.id) is None:
+                    self.session.want_measures(a.id)
             self.refresh()
 
     def _on_measures(self, key: str) -> None:
         if self.open:
             self.mat.refresh()
-            if key == self.model.area_id:
+            if key == self.session.area_id:
                 self.refresh()
 
     def refresh(self) -> None:
         self.show_sheet()
         self._draw_sample()
-        area, bench = self.model.area, self.desk.bench
+        area, bench = self.session.area, self.desk.bench
         if area is None:
             self.name_field = self.surface_field = None
             self.desk.mark_values(None)
-            if self.model.photo is None:
+            if self.session.photo is None:
                 bench.head.set("", "No photo yet", "Areas are drawn on the client’s photo")
                 bench.set_parts([])
                 self.desk.set_next("Add the client’s photo", "photo")
-            elif not self.model.areas:
+            elif not self.session.areas:
                 bench.head.set("", "Draw the first area", "An area is what you work as one: an eye, the nose, a cheek")
                 bench_parts = [
                     Words(
@@ -478,7 +478,7 @@ class Areas(PictureStage):
                 bench.set_parts([*bench_parts, *areas_cards.template_parts(self)])
                 self.desk.set_next("Draw an area", "loop")
             else:
-                n = len(self.model.areas)
+                n = len(self.session.areas)
                 bench.head.set("", "Choose an area", f"{n} area{'s' if n > 1 else ''} drawn · click a name in the margin")
                 bench.set_parts([Words("Or draw another one. What the photo tells of it then stands on this card.")])
                 self.desk.set_next("Choose the first", "loop")
@@ -486,7 +486,7 @@ class Areas(PictureStage):
         self._area_card(area)
 
     def _area_card(self, area: Area) -> None:
-        m, bench = self.model.measures(area.id), self.desk.bench
+        m, bench = self.session.measures(area.id), self.desk.bench
         surface = surfaces().get(area.surface_id)
         mm2 = f"{m.mm2:,.0f} mm²".replace(",", "\u2009") if m and m.mm2 else "being measured"
         marking = ""
@@ -497,7 +497,7 @@ class Areas(PictureStage):
             away = row(act_button("Delete this area", "crumple", self.delete, "It can be taken back (Ctrl+Z)"), None)
             bench.set_parts([self._identity(area), *self._measure_parts(m, area), 6, away])
         self.desk.mark_values(m.clipping.known(m.values.band_lab) if m else None)
-        has = area.id in self.model.recipes
+        has = area.id in self.session.recipes
         self.desk.set_next(
             f"Recipe for area {area.number}" if not has else f"To the recipe of area {area.number}",
             "strata",
@@ -508,13 +508,13 @@ class Areas(PictureStage):
         """While the artist types a name the card is left alone, except for the measures that came."""
         q = alive(self.name_field)
         return bool(
-            q is not None and q.hasFocus() and q.property("area") == area.id and self._shown == (area.id, self.model.measures(area.id))
+            q is not None and q.hasFocus() and q.property("area") == area.id and self._shown == (area.id, self.session.measures(area.id))
         )
 
     _shown: tuple = ("", None)
 
     def _identity(self, area: Area) -> QWidget:
-        self._shown = (area.id, self.model.measures(area.id))
+        self._shown = (area.id, self.session.measures(area.id))
         old = alive(self.name_field)
         keep = old.text() if old is not None and old.hasFocus() and old.property("area") == area.id else None
         box = QWidget()
@@ -547,29 +547,29 @@ class Areas(PictureStage):
         return box
 
     def _rename(self, key: str, words: str) -> None:
-        area = next((a for a in self.model.areas if a.id == key), None)
+        area = next((a for a in self.session.areas if a.id == key), None)
         words = words.strip()
         if area is not None and words and words != area.name:
-            self.model.do(RenameArea(self.model, area, words))
+            self.session.do(RenameArea(self.session, area, words))
 
     def _set_surface(self, key: str, surface_id: str) -> None:
-        area = next((a for a in self.model.areas if a.id == key), None)
-        if area is not None and surface_id != area.surface_id and self.model.do(SetSurface(self.model, area, surface_id)):
-            self.model.want_measures(key)
+        area = next((a for a in self.session.areas if a.id == key), None)
+        if area is not None and surface_id != area.surface_id and self.session.do(SetSurface(self.session, area, surface_id)):
+            self.session.want_measures(key)
 
     def _measure_parts(self, m: Measures | None, area: Area) -> list:
         return areas_cards.parts(self, m, area)
 
     def next(self) -> None:
-        area = self.model.area
-        if self.model.photo is None:
+        area = self.session.area
+        if self.session.photo is None:
             self.desk.ask_photo()
         elif area is not None:
             self.desk.go("Recipe")
-            if area.id not in self.model.recipes:
-                self.model.solve(area.id)
-        elif self.model.areas:
-            self.model.choose_area(self.model.areas[0].id)
+            if area.id not in self.session.recipes:
+                self.session.solve(area.id)
+        elif self.session.areas:
+            self.session.choose_area(self.session.areas[0].id)
         else:
             self.choose_way("loop")
             self.mat.setFocus()

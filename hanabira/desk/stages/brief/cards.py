@@ -49,7 +49,7 @@ def _line(s: Brief, key: str, words: str, value: str) -> QLineEdit:
     q = QLineEdit(value)
     q.setAccessibleName(words)
     q.setMaxLength(200)
-    q.textEdited.connect(lambda v: s.model.planner.set_terms(words.lower(), True, **{key: v}))
+    q.textEdited.connect(lambda v: s.session.planner.set_terms(words.lower(), True, **{key: v}))
     return q
 
 
@@ -63,13 +63,13 @@ def _number(s: Brief, name: str, value: float, low: float, high: float, step: fl
         q.setSuffix(f"\u2009{unit}")
     q.setKeyboardTracking(False)
     q.setValue(value)
-    q.valueChanged.connect(lambda v: s.model.planner.set_terms(name.lower(), True, **{key: int(v) if key == "instalments" else v}))
+    q.valueChanged.connect(lambda v: s.session.planner.set_terms(name.lower(), True, **{key: int(v) if key == "instalments" else v}))
     return q
 
 
 def photos(s: Brief) -> list:
     """What photos were asked of the client, which came, and whether they may be used."""
-    c, got = s.model.commission, s.model.photos
+    c, got = s.session.commission, s.session.photos
     assert c is not None
     t = c.terms
     out: list = [Caption("Photos to ask the client for")]
@@ -80,7 +80,7 @@ def photos(s: Brief) -> list:
 
         def change(on: bool, part: str = part) -> None:
             kept = tuple(p for p, _w in PHOTO_PARTS if (p in t.wanted or p == part) and (on or p != part))
-            s.model.planner.set_terms("photos wanted", wanted=kept)
+            s.session.planner.set_terms("photos wanted", wanted=kept)
 
         state = f"got {', '.join(there)}" if there else "missing" if wanted else "not asked for"
         out += [_check(f"{words[:1].upper()}{words[1:]}", wanted, change), Words(state, "small", "ink" if wanted and not there else "ink2")]
@@ -97,7 +97,7 @@ def photos(s: Brief) -> list:
         _check(
             "The owner allows their use",
             t.photo_permission,
-            lambda on: s.model.planner.set_terms("photo permission", photo_permission=on),
+            lambda on: s.session.planner.set_terms("photo permission", photo_permission=on),
         ),
         Words("A photograph belongs to who took it. Ask before the portrait is begun or shown."),
         Caption("In the picture or left out"),
@@ -108,24 +108,24 @@ def photos(s: Brief) -> list:
 
 def agreement(s: Brief) -> list:
     """Hand, school, delivery and money; the quote follows from the recipes."""
-    model, planner = s.model, s.model.planner
-    c, plan = model.commission, planner.planned()
+    session, planner = s.session, s.session.planner
+    c, plan = session.commission, planner.planned()
     assert c is not None
     t = c.terms
     hand = Pick("Drawing hand", (("right", "Right hand"), ("left", "Left hand")), t.hand)
     hand.picked.connect(lambda key: planner.set_terms("hand", hand=key))
-    currency = QLineEdit(model.settings.get("currency"))
+    currency = QLineEdit(session.settings.get("currency"))
     currency.setAccessibleName("Currency of the studio")
     currency.setMaxLength(8)
     currency.setPlaceholderText("sign or word")
-    currency.textEdited.connect(lambda v: model.settings.set("currency", v.strip()))
+    currency.textEdited.connect(lambda v: session.settings.set("currency", v.strip()))
     currency.editingFinished.connect(s.refresh)
-    studio = QLineEdit(model.settings.get("studio_name"))
+    studio = QLineEdit(session.settings.get("studio_name"))
     studio.setAccessibleName("Name of the studio")
     studio.setMaxLength(60)
     studio.setPlaceholderText("at the foot of printed sheets")
-    studio.textEdited.connect(lambda v: model.settings.set("studio_name", v.strip()))
-    unit = model.settings.get("currency")
+    studio.textEdited.connect(lambda v: session.settings.set("studio_name", v.strip()))
+    unit = session.settings.get("currency")
     sums = form()
     sums.addRow(label("Rate an hour"), _number(s, "Rate an hour", t.rate, 0, 10_000, 1, unit, "rate", 2))
     sums.addRow(label("Materials"), _number(s, "Materials", t.materials, 0, 100_000, 1, unit, "materials", 2))
@@ -137,7 +137,7 @@ def agreement(s: Brief) -> list:
     sheet.clicked.connect(lambda _=False: s.desk.records.approval())
     name = form()
     name.addRow(label("Studio"), studio)
-    stands = senders.mark_pixels(model.settings.get("studio_mark"))
+    stands = senders.mark_pixels(session.settings.get("studio_mark"))
     has = stands is not None
     mark = act_button(
         "Change it" if has else "Add a mark",
@@ -157,27 +157,27 @@ def agreement(s: Brief) -> list:
     ]
     if c.delivered:
         back = PetalButton("Not delivered after all", "back")
-        back.clicked.connect(lambda _=False: easel.deliver(s.model, ""))
+        back.clicked.connect(lambda _=False: easel.deliver(s.session, ""))
         out.append(row(back, None))
-    out += backdrop_parts(s.model)
-    out += school_parts(model, "School: where practitioners differ")
+    out += backdrop_parts(s.session)
+    out += school_parts(session, "School: where practitioners differ")
     return out
 
 
 def _quote(s: Brief, plan: Planned | None) -> list[QWidget]:
-    c = s.model.commission
+    c = s.session.commission
     if plan is None:
         return [Words("The price follows from the hours, and the hours from the recipes. Solve the layers of the areas first.")]
     q = planning.quote(c, plan.work, plan.pace)
     out: list[QWidget] = []
     if c.terms.rate > 0:
-        price, parts = prices.price_words(s.model, plan)
+        price, parts = prices.price_words(s.session, plan)
         out.append(Words(f"{price} for {q['hours'][0]:.0f}–{q['hours'][1]:.0f} hours", "name", "ink"))
         out.append(Words(f"{parts[:1].upper()}{parts[1:]}."))
     else:
         out.append(Words(f"{q['hours'][0]:.0f}–{q['hours'][1]:.0f} hours", "name", "ink"))
         out.append(Words("Give a rate an hour to see the price."))
-    told = s.model.planner.covering().words
+    told = s.session.planner.covering().words
     if told:
         out.append(Words(told, "small", "ink"))
     return out
@@ -185,20 +185,20 @@ def _quote(s: Brief, plan: Planned | None) -> list[QWidget]:
 
 def _materials(s: Brief) -> list:
     """What the recipes wear away, to be taken over."""
-    wear = s.model.logbook.wear()
+    wear = s.session.logbook.wear()
     if not wear:
         return []
     cost, without = account.material_cost(wear)
     out: list = []
     if cost:
         take = PetalButton(
-            f"Take {session_words.sum_words(cost, sign=s.model.settings.get('currency'))}",
+            f"Take {session_words.sum_words(cost, sign=s.session.settings.get('currency'))}",
             "petal",
             tip="Put the worth of the worn pencils into the price",
         )
-        take.clicked.connect(lambda _=False: s.model.planner.set_terms("materials", materials=cost))
+        take.clicked.connect(lambda _=False: s.session.planner.set_terms("materials", materials=cost))
         out += [
-            Words(f"The recipes wear away pencils worth about {session_words.sum_words(cost, sign=s.model.settings.get('currency'))}."),
+            Words(f"The recipes wear away pencils worth about {session_words.sum_words(cost, sign=s.session.settings.get('currency'))}."),
             row(take, None),
         ]
     if without:

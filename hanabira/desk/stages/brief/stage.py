@@ -43,11 +43,11 @@ class Brief(PictureStage):
 
     def dropped(self, path: Path) -> None:
         """A picture dropped on the mat is a photo of the client's."""
-        self.model.add_photo(path)
+        self.session.add_photo(path)
 
     # -- form ---------------------------------------------------------------------
     def refresh(self) -> None:
-        c = self.model.commission
+        c = self.session.commission
         if c is None:
             return
         self.show_sheet()
@@ -60,7 +60,7 @@ class Brief(PictureStage):
             if self._built_for != c.id or not self._fields or (self._lies(c) != self._shown_shapes and not typing):
                 self._build()
             self._fill()
-        self.desk.set_next("Study the photo" if self.model.photo else "Add the client’s photo", "squint" if self.model.photo else "photo")
+        self.desk.set_next("Study the photo" if self.session.photo else "Add the client’s photo", "squint" if self.session.photo else "photo")
         self.desk.mark_values(None)
 
     def enter(self) -> None:
@@ -94,7 +94,7 @@ class Brief(PictureStage):
         self.desk.bench.set_parts([self._pick(), *body])
 
     def next(self) -> None:
-        if self.model.photo:
+        if self.session.photo:
             self.desk.go("Study")
         else:
             self.desk.ask_photo()
@@ -128,18 +128,18 @@ class Brief(PictureStage):
         return q
 
     def _build(self) -> None:
-        c = self.model.commission
+        c = self.session.commission
         assert c is not None
         self._built_for, self._fields = c.id, {}
         order = form()
         order.addRow(label("Name"), self._line("name", "Name"))
         order.addRow(label("Animal"), self._line("animal", "Animal"))
         order.addRow(label("Client"), self._line("client", "Client"))
-        due = due_field(self.model, lambda day: self._edit("due date", False, due=day.isoformat() if day is not None else None))
+        due = due_field(self.session, lambda day: self._edit("due date", False, due=day.isoformat() if day is not None else None))
         self._fields["due"] = due
         order.addRow(label("Due"), due)
         paper = form()
-        drawer = set(self.model.settings.get("papers")) or set(papers())
+        drawer = set(self.session.settings.get("papers")) or set(papers())
         items = [
             (p.id, p.name if p.id in drawer else f"{p.name} (not in the drawer)")
             for p in sorted(papers().values(), key=lambda p: p.id not in drawer)
@@ -152,7 +152,7 @@ class Brief(PictureStage):
         size = row(self._mm("width_mm", "Width", 50, 2000), label("×"), self._mm("height_mm", "Height", 50, 2000))
         paper.addRow(label("Sheet"), size)
         paper.addRow(label("Border"), self._mm("border_mm", "Border", 0, 100))
-        kits = list(self.model.kits().items())
+        kits = list(self.session.kits().items())
         paper.addRow(label("Kit"), self._choice("kit_id", "Kit", kits, lambda v: {"kit_id": v}))
         notes = QPlainTextEdit()
         notes.setAccessibleName("Notes")
@@ -162,7 +162,7 @@ class Brief(PictureStage):
         notes.textChanged.connect(lambda: self._edit("notes", True, notes=notes.toPlainText()))
         self._fields["notes"] = notes
         add = PetalButton(
-            "Add another photo" if self.model.photo else "Add the photo", "photo", tip="Take a picture file into the studio (Ctrl+O)"
+            "Add another photo" if self.session.photo else "Add the photo", "photo", tip="Take a picture file into the studio (Ctrl+O)"
         )
         add.clicked.connect(self.desk.ask_photo)
         self._note = Words(papers()[c.paper_id].note, "aside")
@@ -172,25 +172,25 @@ class Brief(PictureStage):
 
     def _lies(self, c: Commission) -> tuple[object, ...]:
         """What the shapes of the sheet are drawn from; another one builds the card anew."""
-        photo, view = self.model.photo, self.model.view
-        if photo is None or view is None or not self.model.awake:
+        photo, view = self.session.photo, self.session.view
+        if photo is None or view is None or not self.session.awake:
             return ()
         return photo.digest, photo.prep.pixels, photo.crop, (c.width_mm, c.height_mm, c.border_mm, c.ground_hex), view.full
 
     def _shapes(self, c: Commission) -> list[QWidget]:
         """The photo on three sheets, and what the frame leaves off; nothing until the photo is open."""
         self._shown_shapes = self._lies(c)
-        model, photo = self.model, self.model.photo
-        if not self._shown_shapes or photo is None or model.view is None:
+        session, photo = self.session, self.session.photo
+        if not self._shown_shapes or photo is None or session.view is None:
             return []
-        place = model.framing.place()
+        place = session.framing.place()
         assert place is not None
-        shapes = model.framing.shapes()
-        drawn = SheetShapes(shapes, *place, wrap(model.view.levels[-1]), photo.size, c.border_mm, c.ground_hex, model.framing.take)
-        return [drawn, *(Words(q, "small", "ink") for q in model.framing.words())]
+        shapes = session.framing.shapes()
+        drawn = SheetShapes(shapes, *place, wrap(session.view.levels[-1]), photo.size, c.border_mm, c.ground_hex, session.framing.take)
+        return [drawn, *(Words(q, "small", "ink") for q in session.framing.words())]
 
     def _edit(self, words: str, typed: bool, **fields: object) -> None:
-        c = self.model.commission
+        c = self.session.commission
         if c is None or all(getattr(c, k) == v for k, v in fields.items()):
             return
         w, h, b = (fields.get(k, getattr(c, k)) for k in ("width_mm", "height_mm", "border_mm"))
@@ -200,11 +200,11 @@ class Brief(PictureStage):
             return
         if "paper_id" in fields:
             self._built_for = ""
-        self.model.do(EditBrief(self.model, words, typed, **fields))
+        self.session.do(EditBrief(self.session, words, typed, **fields))
 
     def _fill(self) -> None:
         """Show what is kept, without taking it for an edit; the field being typed in keeps its caret."""
-        c = self.model.commission
+        c = self.session.commission
         if c is None:
             return
         for key, q in self._fields.items():

@@ -48,15 +48,15 @@ def cure_word(f: dict[str, Any]) -> str:
 
 def can_be_planned(s: Check, f: dict[str, Any]) -> bool:
     """Whether a fault's correction makes steps of the plan, and does not stand there yet."""
-    return f["proposal"]["tool"] not in ("leave", "log", "wait", "rest") and f["area_id"] in s.model.recipes and not planned_already(s, f)
+    return f["proposal"]["tool"] not in ("leave", "log", "wait", "rest") and f["area_id"] in s.session.recipes and not planned_already(s, f)
 
 
 def planned_already(s: Check, f: dict[str, Any]) -> bool:
     """Whether the correction stands in the plan and waits."""
-    done = set(s.model.planner.done_keys())
+    done = set(s.session.planner.done_keys())
     return any(
         q.role == "correct" and q.why.startswith(f["sentence"]) and f"{f['area_id']}:{q.id}" not in done
-        for q in s.model.recipe_layers(f["area_id"])
+        for q in s.session.recipe_layers(f["area_id"])
     )
 
 
@@ -153,7 +153,7 @@ def _faults(s: Check, data: dict[str, Any]) -> list[QWidget]:
 def _cure(s: Check, f: dict[str, Any]) -> list[QWidget]:
     caption = Caption("The cure", "how predicted")
     caption.opened.connect(lambda: s.desk.explain("check_cure"))
-    q, kit = f["proposal"], s.model.kit
+    q, kit = f["proposal"], s.session.kit
     steps = []
     for step in q["steps"]:
         name = f"{step['pencil']} {kit.get(step['pencil']).name}" if step["pencil"] in kit.index else step["tool"]
@@ -218,9 +218,9 @@ def _read(s: Check, data: dict[str, Any], f: dict[str, Any] | None) -> list[QWid
 
 
 def _lessons(s: Check) -> list[QWidget]:
-    room = s.model.checkroom
+    room = s.session.checkroom
     found, lean = room.lessons(), room.lean
-    practised = effects(s.model.practising)
+    practised = effects(s.session.practising)
     out: list[QWidget] = [Caption("From your practice"), *(Words(q, "small", "ink") for q in practised)] if practised else []
     if not found and not lean:
         return out
@@ -262,17 +262,17 @@ def _photos(s: Check) -> list[QWidget | Any]:
 
 
 def _strip(s: Check) -> list[QWidget | Any]:
-    known = s.model.settings.get("check_strip").get(s.model.kit_id, {})
+    known = s.session.settings.get("check_strip").get(s.session.kit_id, {})
     words = (
         f"Its greys were read once ({len(known)} colours known)."
         if known
         else "Scan it once after filling its boxes: then its printed greys are known, not guessed."
     )
-    fitted = bool(s.model.kit.fit)
+    fitted = bool(s.session.kit.fit)
     kit = (
         ""
         if fitted
-        else f" {'This kit as it ships' if s.model.kit_id in KITS else 'This kit'} was never fitted to swatches, so its boxes count only when they are read."
+        else f" {'This kit as it ships' if s.session.kit_id in KITS else 'This kit'} was never fitted to swatches, so its boxes count only when they are read."
     )
     return [
         Caption("The check strip"), Words("Without it no verdict on darks."), Words(words + kit),
@@ -281,7 +281,7 @@ def _strip(s: Check) -> list[QWidget | Any]:
 
 
 def _sources(s: Check) -> list[QWidget]:
-    way = {"file": "a file", "folder": "a watched folder", "simulated": "the simulated easel camera"}[s.model.settings.get("camera")]
+    way = {"file": "a file", "folder": "a watched folder", "simulated": "the simulated easel camera"}[s.session.settings.get("camera")]
     return [
         Caption("Where photos come from"),
         Words(f"Now from {way}; Easel, Files changes it. A picture dropped on this stage comes in as well."),

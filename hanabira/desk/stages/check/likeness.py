@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 
 def likeness(s: Check, shot: Shot) -> list[QWidget | Any]:
     """One box for each mark; nothing where the brief names none."""
-    marks = s.model.checkroom.likeness(shot)
+    marks = s.session.checkroom.likeness(shot)
     if not marks:
         return []
     open_ = sum(not found for _q, found in marks)
@@ -28,7 +28,7 @@ def likeness(s: Check, shot: Shot) -> list[QWidget | Any]:
         box.setAccessibleName(mark)
         box.setToolTip(mark)
         box.setChecked(found)
-        box.toggled.connect(lambda on, q=words: s.model.checkroom.tick(shot, q, on))
+        box.toggled.connect(lambda on, q=words: s.session.checkroom.tick(shot, q, on))
         line = QHBoxLayout()
         line.addWidget(box, 0, Qt.AlignmentFlag.AlignTop)
         line.addWidget(Words(mark, "small", "ink"), 1)

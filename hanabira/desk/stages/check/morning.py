@@ -301,11 +301,11 @@ class Morning(QWidget):
     def _area_at(self, x: float, y: float) -> str:
         from hanabira.desk.gestures.outlines import lies_inside
 
-        c, photo, k = self.stage.model.commission, self.stage.model.photo, self.stage.model.mm_per_px
+        c, photo, k = self.stage.session.commission, self.stage.session.photo, self.stage.session.mm_per_px
         if c is None or photo is None or k is None:
             return ""
         at = QPointF((x * c.width_mm - c.border_mm) / k + photo.crop[0], (y * c.height_mm - c.border_mm) / k + photo.crop[1])
-        found = [a for a in self.stage.model.areas if lies_inside(a, at)]
+        found = [a for a in self.stage.session.areas if lies_inside(a, at)]
         return max(found, key=lambda a: a.level).id if found else ""
 
     def key(self, key: Qt.Key) -> bool:
@@ -324,8 +324,8 @@ class Morning(QWidget):
 
     def step_area(self, step: int) -> None:
         """Choose an area without a pointer; its place on the sheet is marked."""
-        areas = self.stage.model.areas
-        c, photo, k = self.stage.model.commission, self.stage.model.photo, self.stage.model.mm_per_px
+        areas = self.stage.session.areas
+        c, photo, k = self.stage.session.commission, self.stage.session.photo, self.stage.session.mm_per_px
         if not areas or c is None or photo is None or k is None:
             return
         at = next((n for n, a in enumerate(areas) if a.id == self.area_id), -1 if step > 0 else 0)
@@ -342,36 +342,36 @@ class Morning(QWidget):
 
     def skip(self) -> None:
         """Not today."""
-        settings = self.stage.model.settings
+        settings = self.stage.session.settings
         n = settings.get("mornings_skipped") + 1
         settings.set("mornings_skipped", n)
         if n >= SKIPS:
-            self.stage.model.messages.remark("The look before the numbers was put off three times. Check, Look first turns it off or on.")
+            self.stage.session.messages.remark("The look before the numbers was put off three times. Check, Look first turns it off or on.")
         self.stage.show_numbers()
 
     def next(self) -> None:
         """Keep what was said and show the numbers, when they may come."""
         if not self.ready:
-            self.stage.model.messages.remark(
+            self.stage.session.messages.remark(
                 "First say what strikes you, or 0 for nothing at all."
                 if self.word is None
                 else "A few seconds more: look once at the whole."
             )
             return
-        shot, c = self.stage.shot, self.stage.model.commission
+        shot, c = self.stage.shot, self.stage.session.commission
         if shot is not None and c is not None:
             at = (self.spot[0] * c.width_mm, self.spot[1] * c.height_mm) if self.spot is not None else None
-            self.stage.model.checkroom.say_first(shot, self.word or 0, self.area_id, self.certain, at)
+            self.stage.session.checkroom.say_first(shot, self.word or 0, self.area_id, self.certain, at)
         self.stage.show_numbers()
 
     def said_words(self, shot: Shot) -> str:
         """What was said of a photo, and whether the measure agrees."""
-        room = self.stage.model.checkroom
+        room = self.stage.session.checkroom
         found = room.kept().get(shot.id)
         if found is None or not found.said:
             return ""
         said = verdict_of(found.said, "what was said")
-        area = next((a.name for a in self.stage.model.areas if a.id == said.get("area")), "")
+        area = next((a.name for a in self.stage.session.areas if a.id == said.get("area")), "")
         word = MORNING_WORDS[int(said.get("word", 0)) % len(MORNING_WORDS)]
         agreed = room.agreed(shot)
         told = "" if agreed is None else " The measure agrees." if agreed else " The measure says otherwise."
@@ -408,7 +408,7 @@ class Morning(QWidget):
         mornings = Caption("Your mornings so far")
         desk.bench.set_parts([
             flower, Words(f"{area.number}  {area.name}" if area is not None else "no place chosen: the whole", "strong", "ink"), Caption("What is it?"), _Words(self),
-            Caption("How sure?"), _Sure(self), mornings, _Mornings(s.model.checkroom.mornings()), act_button("Not today", "night", self.skip),
+            Caption("How sure?"), _Sure(self), mornings, _Mornings(s.session.checkroom.mornings()), act_button("Not today", "night", self.skip),
         ])  # fmt: skip
         off = "" if self.ready else "Say what strikes you first, or 0" if self.word is None else f"In {left} s"
         desk.set_next("Show the numbers", "loupe", off)

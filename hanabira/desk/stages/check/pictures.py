@@ -44,22 +44,22 @@ class Pictures:
                 self._made.clear()
             pixels = {"sheet": j.sheet, "wanted": j.wanted}.get(which)
             if pixels is None:
-                pixels = client_on_sheet(self.stage.model, j.sheet.shape[:2])
+                pixels = client_on_sheet(self.stage.session, j.sheet.shape[:2])
             self._made[key] = to_image(grey(pixels) if values else pixels)
         return self._made[key]
 
 
-def to_mm(model: Session, x: float, y: float) -> tuple[float, float]:
+def to_mm(session: Session, x: float, y: float) -> tuple[float, float]:
     """Millimetres of the sheet of a photo pixel."""
-    c, photo, k = model.commission, model.photo, model.mm_per_px
+    c, photo, k = session.commission, session.photo, session.mm_per_px
     assert c is not None and photo is not None and k is not None
     return c.border_mm + (x - photo.crop[0]) * k, c.border_mm + (y - photo.crop[1]) * k
 
 
-def on_sheet(model: Session, a: Area, px_mm: float) -> QPainterPath:
+def on_sheet(session: Session, a: Area, px_mm: float) -> QPainterPath:
     """An area's outline in pixels of the sheet's picture, ``px_mm`` of them a millimetre."""
-    x, y = to_mm(model, 0.0, 0.0)
-    k = model.mm_per_px or 1.0
+    x, y = to_mm(session, 0.0, 0.0)
+    k = session.mm_per_px or 1.0
     return QTransform(k * px_mm, 0, 0, k * px_mm, x * px_mm, y * px_mm).map(photo_path(a.ring, a.smooth))
 
 
@@ -78,10 +78,10 @@ def marks(s: Check, p: QPainter, mat: Mat) -> None:
     numbers: dict[str, int] = {}
     for n, f in enumerate(s.faults, 1):
         numbers.setdefault(f["area_id"], n)
-    for a in s.model.areas:
+    for a in s.session.areas:
         if a.id in begun and a.id not in numbers:
             continue
-        path = mat.from_photo.map(on_sheet(s.model, a, px_mm))
+        path = mat.from_photo.map(on_sheet(s.session, a, px_mm))
         if a.id not in numbers:
             pen = QPen(QColor(90, 90, 90), 1)
             pen.setDashPattern([4, 4])

@@ -84,11 +84,11 @@ class Check(Stage):
         self.pins: Pins | None = None
         self.pictures = Pictures(self)
         self._held = ""
-        self.now = self.model.clock.now
+        self.now = self.session.clock.now
         self._timer = QTimer(self)
         self._timer.setInterval(1000)
-        self._timer.timeout.connect(lambda: self.model.logbook.poll())
-        m = self.model
+        self._timer.timeout.connect(lambda: self.session.logbook.poll())
+        m = self.session
         for event in (m.checks_changed, m.log_changed):
             event.connect(self._if_open)
         m.view_ready.connect(self._on_view)
@@ -110,7 +110,7 @@ class Check(Stage):
     def dropped(self, path: Path) -> None:
         """A picture dropped on the mat is a photo of the work."""
         self.shot_id = self.fault_key = ""
-        self.model.logbook.add_shot(path)
+        self.session.logbook.add_shot(path)
 
     # -- what is shown ----------------------------------------------------------------
     @property
@@ -126,7 +126,7 @@ class Check(Stage):
     @property
     def shots(self) -> tuple[Shot, ...]:
         """Photos of the work, by time."""
-        return self.model.logbook.shots()
+        return self.session.logbook.shots()
 
     @property
     def shot(self) -> Shot | None:
@@ -137,17 +137,17 @@ class Check(Stage):
     @property
     def data(self) -> dict[str, Any] | None:
         """What the shown photo told."""
-        return self.model.checkroom.verdict(self.shot) if self.shot is not None else None
+        return self.session.checkroom.verdict(self.shot) if self.shot is not None else None
 
     @property
     def judged(self) -> Judged | None:
         """Pictures of the shown photo when they are there."""
-        return self.model.checkroom.judged.get(self.shot.id) if self.shot is not None else None
+        return self.session.checkroom.judged.get(self.shot.id) if self.shot is not None else None
 
     @property
     def faults(self) -> list[dict[str, Any]]:
         """Faults of the shown photo, the most urgent first."""
-        return self.model.checkroom.faults(self.shot) if self.shot is not None else []
+        return self.session.checkroom.faults(self.shot) if self.shot is not None else []
 
     @property
     def fault(self) -> dict[str, Any] | None:
@@ -158,16 +158,16 @@ class Check(Stage):
     @property
     def working(self) -> bool:
         """Whether the shown photo is being read."""
-        return self.shot is not None and self.model.checkroom.working == self.shot.id
+        return self.shot is not None and self.session.checkroom.working == self.shot.id
 
     @property
     def stale(self) -> int:
         """Steps that were done since the last photo."""
-        return self.model.checkroom.stale(self.shots[-1]) if self.shots else 0
+        return self.session.checkroom.stale(self.shots[-1]) if self.shots else 0
 
     def fault_rows(self) -> list[FaultRow]:
         """Rows of the bench's list, what is meant so at the foot."""
-        data, room = self.data or {}, self.model.checkroom
+        data, room = self.data or {}, self.session.checkroom
         meant = room.meant()
         every = data.get("faults", [])
         worst = max((f["urgency"] for f in every), default=1.0) or 1.0
@@ -184,7 +184,7 @@ class Check(Stage):
 
     # -- entering and leaving --------------------------------------------------------------
     def _other(self) -> None:
-        if self.model.commission is None or not any(q.id == self.shot_id for q in self.shots):
+        if self.session.commission is None or not any(q.id == self.shot_id for q in self.shots):
             self.shot_id = self.fault_key = ""
             self.pictures.forget()
             self.pins = None
@@ -202,7 +202,7 @@ class Check(Stage):
 
     def enter(self) -> None:
         shot = self.shot
-        if shot is not None and not self.shot_id and self.model.checkroom.morning(shot, self.now()):
+        if shot is not None and not self.shot_id and self.session.checkroom.morning(shot, self.now()):
             self.look_first()
         else:
             self.pages.setCurrentIndex(0)
@@ -237,9 +237,9 @@ class Check(Stage):
 
     def _want_pictures(self) -> None:
         """Pictures of a verdict that is kept are made again; a photo that was never judged is judged now."""
-        shot, room = self.shot, self.model.checkroom
-        view = self.model.view
-        if shot is None or room.working or self.judged is not None or view is None or not view.full or self.model.store.read_only:
+        shot, room = self.shot, self.session.checkroom
+        view = self.session.view
+        if shot is None or room.working or self.judged is not None or view is None or not view.full or self.session.store.read_only:
             return
         data = self.data
         if data is None:
@@ -286,7 +286,7 @@ class Check(Stage):
             self.verdict.set("No photo of the work yet", "Lay the check strip beside the sheet and take a photo.")
         elif self.working:
             self.verdict.set(
-                f"{self.model.checkroom.step or 'Reading the photo'} …",
+                f"{self.session.checkroom.step or 'Reading the photo'} …",
                 "The photo stands at once, its verdict in a few seconds.",
                 working=True,
             )
@@ -309,7 +309,7 @@ class Check(Stage):
         return f"This photo is older than {n} step{'s' if n != 1 else ''}." if n else ""
 
     def _show_sheet(self) -> None:
-        c, shot = self.model.commission, self.shot
+        c, shot = self.session.commission, self.shot
         if c is None:
             return
         mat, j = self.mat, self.judged
@@ -330,7 +330,7 @@ class Check(Stage):
             mat.empty_words = "Your sheet, with the check strip beside it"
             mat.show_sheet((c.width_mm, c.height_mm), c.border_mm, QColor(c.ground_hex), (0.0, 0.0, *c.picture_mm))
             return
-        view = self.model.logbook.view(shot)
+        view = self.session.logbook.view(shot)
         mat.ruled, mat.photo, mat.empty_words = False, view, "" if view else "Opening the photo"
         mat.show_sheet(
             (240.0, 240.0 * shot.height_px / shot.width_px), 0.0, QColor("#8f8f8f"), (0.0, 0.0, float(shot.width_px), float(shot.height_px))
@@ -343,10 +343,10 @@ class Check(Stage):
 
     def area_of(self, key: str) -> Area | None:
         """An area by its id."""
-        return next((a for a in self.model.areas if a.id == key), None)
+        return next((a for a in self.session.areas if a.id == key), None)
 
     def _show_pair(self) -> None:
-        c, f = self.model.commission, self.fault
+        c, f = self.session.commission, self.fault
         p = self.pair
         if c is None or self.judged is None:
             p.first = p.second = None
@@ -363,32 +363,32 @@ class Check(Stage):
         area = self.area_of(f["area_id"]) if f is not None else None
         if area is not None:
             left, top, right, bottom = box_of(area.ring, area.smooth)
-            a, b = to_mm(self.model, left, top), to_mm(self.model, right, bottom)
+            a, b = to_mm(self.session, left, top), to_mm(self.session, right, bottom)
             path = photo_path(area.ring, area.smooth).toFillPolygon()
-            ring = [to_mm(self.model, path[k].x(), path[k].y()) for k in range(0, path.count(), max(1, path.count() // 200))]
+            ring = [to_mm(self.session, path[k].x(), path[k].y()) for k in range(0, path.count(), max(1, path.count() // 200))]
             p.show_place(QRectF(QPointF(*a), QPointF(*b)), ring)
         else:
             p.show_place(QRectF(0, 0, c.width_mm, c.height_mm), ())
 
     def _touched(self, at: QPointF) -> bool:
         """A touched area's fault is chosen."""
-        j, c = self.judged, self.model.commission
+        j, c = self.judged, self.session.commission
         if j is None or c is None:
             return False
         g = j.sheet.shape[1] / c.width_mm
         for f in self.faults:
             a = self.area_of(f["area_id"])
-            if a is not None and on_sheet(self.model, a, g).contains(at):
+            if a is not None and on_sheet(self.session, a, g).contains(at):
                 self.choose_fault(f["key"])
                 return True
         return False
 
     def _show_stem(self) -> None:
-        room, shots = self.model.checkroom, self.shots
+        room, shots = self.session.checkroom, self.shots
         kept = room.kept()
         index = {q.at: k for k, q in enumerate(shots)}
         curves = {}
-        names = {a.id: a.name for a in self.model.areas}
+        names = {a.id: a.name for a in self.session.areas}
         for key, points in room.curves().items():
             curves[key] = Curve(key, names.get(key, "an area"), tuple((index[at], de, sure) for at, de, sure in points if at in index))
         petals = []
@@ -398,7 +398,7 @@ class Check(Stage):
                 Petal(q.id, datetime.datetime.fromisoformat(q.at), "" if data is None else "refused" if data.get("refused") else "judged")
             )
         shot = self.shot
-        thumb = self.model.logbook.thumb(shot) if shot is not None else None
+        thumb = self.session.logbook.thumb(shot) if shot is not None else None
         f = self.fault
         self.stem.set(
             petals,
@@ -442,7 +442,7 @@ class Check(Stage):
             off = "" if cards.can_be_planned(self, f) else cards.why_not(self, f)
             desk.set_next("Into the plan", "hours", off)
         else:
-            done = self.model.share_done("Easel") >= 1
+            done = self.session.share_done("Easel") >= 1
             desk.set_next("To the record" if done else "To the easel", "sheet" if done else "pencil")
 
     # -- acts ------------------------------------------------------------------------------------
@@ -484,14 +484,14 @@ class Check(Stage):
     def meant_so(self) -> None:
         """The chosen fault is no fault: it is kept and not said again."""
         f, shot = self.fault, self.shot
-        if f is not None and shot is not None and self.model.checkroom.mean(shot, f["key"]):
+        if f is not None and shot is not None and self.session.checkroom.mean(shot, f["key"]):
             self.fault_key = ""
-            self.model.messages.remark(f"“{f['name']}: {f['what']}” is meant so and is not said again. It stands at the list’s foot.")
+            self.session.messages.remark(f"“{f['name']}: {f['what']}” is meant so and is not said again. It stands at the list’s foot.")
 
     def say_again(self, key: str) -> None:
         """What was meant so is said again."""
         if self.shot is not None:
-            self.model.checkroom.mean(self.shot, key, False)
+            self.session.checkroom.mean(self.shot, key, False)
 
     def swap_pages(self) -> None:
         """Whole sheet or pair, where there is no room for both."""
@@ -501,7 +501,7 @@ class Check(Stage):
     def read_again(self) -> None:
         """Judge the shown photo anew."""
         if self.shot is not None and not self.working:
-            self.model.checkroom.check(self.shot)
+            self.session.checkroom.check(self.shot)
 
     def set_corners(self) -> None:
         """Set the sheet's corners by hand on the photo."""
@@ -522,7 +522,7 @@ class Check(Stage):
     def _corners_taken(self, corners: tuple[tuple[float, float], ...]) -> None:
         shot, self.pins = self.shot, None
         if shot is not None:
-            self.model.checkroom.check(shot, np.array(corners))
+            self.session.checkroom.check(shot, np.array(corners))
         self.refresh()
         self.mat.fit()
 
@@ -549,7 +549,7 @@ class Check(Stage):
                 "Gloss is taken out by two photos.", "Nothing was changed.", "Move the lamp to the other side and take one more photo."
             )
             return
-        self.model.checkroom.check(shot, second=shots[k - 1])
+        self.session.checkroom.check(shot, second=shots[k - 1])
 
     def next(self) -> None:
         f, data = self.fault, self.data
@@ -558,15 +558,15 @@ class Check(Stage):
         elif self.pins is not None:
             self.pins.take()
         elif self.working:
-            self.model.jobs.cancel("check")
-            self.model.checkroom.stopped()
+            self.session.jobs.cancel("check")
+            self.session.checkroom.stopped()
         elif self.shot is None or self.stale or (data is not None and data.get("refused")):
             self.new_photo()
         elif data is None:
             self.read_again()
         elif f is not None:
             self.into_plan()
-        elif self.model.share_done("Easel") >= 1:
+        elif self.session.share_done("Easel") >= 1:
             self.desk.records.record_pdf()
         else:
             self.desk.go("Easel")
@@ -579,5 +579,5 @@ class Check(Stage):
         if not cards.can_be_planned(self, f):
             self.desk.say(cards.why_not(self, f), "Nothing was changed.")
             return
-        if self.model.checkroom.into_plan(shot, f["key"]):
-            self.model.messages.remark(f"The correction of {f['name']} stands in the plan. Photograph the place again when it is done.")
+        if self.session.checkroom.into_plan(shot, f["key"]):
+            self.session.messages.remark(f"The correction of {f['name']} stands in the plan. Photograph the place again when it is done.")

@@ -28,9 +28,9 @@ CAMERAS = (("file", "a file"), ("folder", "a folder"), ("simulated", "simulated 
 
 def fill(s: Easel) -> None:
     """Bring the bench up to date."""
-    bench, log = s.desk.bench, s.model.logbook.rows()
+    bench, log = s.desk.bench, s.session.logbook.rows()
     taken = sum(r.minutes for r in log if r.state == "done")
-    shots = len(s.model.logbook.shots())
+    shots = len(s.session.logbook.shots())
     line = f"{sum(r.state == 'done' for r in log)} steps done · {taken / 60:.1f} h at work · {shots} photo{'' if shots == 1 else 's'}"
     bench.head.set("", "The log", line)
     pick = Pick("What the card shows", TABS, s.tab)
@@ -43,7 +43,7 @@ def _log(s: Easel, log: tuple[LogRow, ...]) -> list[QWidget]:
     out: list[QWidget] = []
     for words in s.card.hidden_words:
         out.append(Words(words, "small", "ink"))
-    book, kit = s.model.logbook, s.model.kit
+    book, kit = s.session.logbook, s.session.kit
     if not log and not book.shots():
         return [*out, Words("Nothing yet. Press Enter when the step is done; the clock runs while this stage is open.")]
     colour = lambda code: kit.masstone_lab[kit.index[code]] if code in kit.index else None  # noqa: E731
@@ -82,7 +82,7 @@ def _doubt_card(s: Easel, doubt: Doubt) -> list:
     keep = act_button(
         "They took",
         "petal",
-        lambda: s.model.logbook.set_minutes(doubt, minutes.value()) and s.refresh(),
+        lambda: s.session.logbook.set_minutes(doubt, minutes.value()) and s.refresh(),
         "Shared out by the plan; the pace learns from them",
     )
     return [Words(words, "small", "ink"), row(keep, minutes, None), Words("Until then they teach the pace nothing.")]
@@ -90,7 +90,7 @@ def _doubt_card(s: Easel, doubt: Doubt) -> list:
 
 def _row_card(s: Easel, r: LogRow) -> list:
     """A row of the log, to be set right: what was forgotten at the easel."""
-    kit = s.model.kit
+    kit = s.session.kit
     fields = form()
     if r.state == "done":
         minutes = Number()
@@ -122,8 +122,8 @@ def _row_card(s: Easel, r: LogRow) -> list:
 
 
 def _hours(s: Easel, log: tuple[LogRow, ...]) -> list[QWidget]:
-    out = hour_bars(s.model, log)
-    plan = s.model.planner.planned()
+    out = hour_bars(s.session, log)
+    plan = s.session.planner.planned()
     if plan is not None:
         names = {k: q.name for k, q in surfaces().items()}
         learned = account.learned(plan.pace, log, names)
@@ -134,15 +134,15 @@ def _hours(s: Easel, log: tuple[LogRow, ...]) -> list[QWidget]:
 
 def _pencils(s: Easel, _log_: tuple[LogRow, ...]) -> list[QWidget]:
     note = "In millimetres of barrel, by the film that is laid; good to about half as much again."
-    return [Caption("Pencils used and worn"), Words(note), *wear_words(s.model)]
+    return [Caption("Pencils used and worn"), Words(note), *wear_words(s.session)]
 
 
 def _here(s: Easel, log: tuple[LogRow, ...]) -> list[QWidget]:
-    area = next((a for a in s.model.areas if a.id == s.touched), None)
+    area = next((a for a in s.session.areas if a.id == s.touched), None)
     if area is None:
         return [Words("Touch any place of the picture to read what lies there.")]
     mine = [r for r in log if r.area_id == area.id and r.state == "done"]
-    kit, layers = s.model.kit, s.model.recipe_layers(area.id)
+    kit, layers = s.session.kit, s.session.recipe_layers(area.id)
     band = _band(s, area.id)
     out: list[QWidget] = [Caption(f"On {area.name}, the last layer on top")]
     if not mine:
@@ -171,10 +171,10 @@ BAND_WORDS = {"gap": "a gap", "general": "of the general colour", "light": "a li
 
 def _band(s: Easel, key: str) -> str | None:
     """Which of the area's places or bands the touched spot belongs to; None while it is not measured."""
-    m = s.model.measures(key)
+    m = s.session.measures(key)
     if m is None or s.touched_l is None:
         return None
-    places = s.model.places(key) if s.model.by_places(key) else None
+    places = s.session.places(key) if s.session.by_places(key) else None
     if places is not None and s.touched_at is not None:
         (x, y), (left, top) = s.touched_at, places.origin
         i, j = int((y - top) / places.scale), int((x - left) / places.scale)
@@ -189,7 +189,7 @@ def _band(s: Easel, key: str) -> str | None:
 
 
 def _spot_words(s: Easel, key: str, band: str) -> str:
-    places = s.model.places(key) if s.model.by_places(key) else None
+    places = s.session.places(key) if s.session.by_places(key) else None
     found = places.get(band) if places is not None else None
     return f"on the {found.name}" if found is not None else BAND_WORDS[band]
 
@@ -201,11 +201,11 @@ def _reaches(layers: Sequence[Layer], step: str, band: str) -> bool:
 
 def _write(s: Easel, _log_: tuple[LogRow, ...]) -> list[QWidget]:
     w = s.desk.records
-    camera = Pick("Photos of the work come from", CAMERAS, s.model.settings.get("camera"))
+    camera = Pick("Photos of the work come from", CAMERAS, s.session.settings.get("camera"))
     camera.picked.connect(s.choose_camera)
-    folder = s.model.settings.get("camera_folder")
+    folder = s.session.settings.get("camera_folder")
     out: list = [Caption("Photos of the work come from"), camera]
-    if s.model.settings.get("camera") == "folder":
+    if s.session.settings.get("camera") == "folder":
         out.append(Words(f"Watched: {folder}" if folder else "No folder is chosen yet."))
         out.append(row(act_button("Choose the folder", "find", lambda: _folder(s)), None))
     out += [
@@ -214,18 +214,18 @@ def _write(s: Easel, _log_: tuple[LogRow, ...]) -> list[QWidget]:
         row(act_button("Log as CSV", "write", w.log_csv), act_button("Record as JSON", "write", w.record_json), None),
         row(act_button("Everything as a bundle", "write", w.bundle, "Photos, areas, recipes and log in one open file"), None),
     ]
-    c = s.model.commission
+    c = s.session.commission
     if c is not None:
         if c.delivered:
             day = datetime.date.fromisoformat(c.delivered)
             out += [
                 Caption("Delivery"),
                 Words(f"Delivered on {day.day} {day:%B %Y}."),
-                row(act_button("Not delivered after all", "back", lambda: deliver(s.model, "")), None),
+                row(act_button("Not delivered after all", "back", lambda: deliver(s.session, "")), None),
             ]
         else:
-            today = s.model.clock.today().isoformat()
-            out += [Caption("Delivery"), row(act_button("Delivered today", "petal", lambda: deliver(s.model, today)), None)]
+            today = s.session.clock.today().isoformat()
+            out += [Caption("Delivery"), row(act_button("Delivered today", "petal", lambda: deliver(s.session, today)), None)]
     return out
 
 

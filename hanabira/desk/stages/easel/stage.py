@@ -85,14 +85,14 @@ class Easel(PictureStage):
         box.addWidget(self.card, 54)
         self.strip = KeyStrip(())
         self.centre = column(upper, self.strip)
-        self._combing = Combing(self._area, lambda: self.model.measures(self._area_id()))
+        self._combing = Combing(self._area, lambda: self.session.measures(self._area_id()))
         self.mat.overlays = [lambda p, mat: None if self.look == "forecast" else self._combing(p, mat), self._outline]
         self.mat.gesture = Choose(self._touch)
         self.tab, self.touched, self.shot_id, self.row_id = "log", "", "", ""
         self.touched_l: float | None = None
         self.touched_at: tuple[float, float] | None = None
         self.bench_on = self.begun = False
-        self.at = AtTheEasel(self.model)
+        self.at = AtTheEasel(self.session)
         self.ask_words = self._ask_words
         self._shortcuts: dict[str, QShortcut] = {}
         self._timer = QTimer(self)
@@ -113,11 +113,11 @@ class Easel(PictureStage):
         app = QApplication.instance()
         assert isinstance(app, QApplication)
         app.focusChanged.connect(self._focus_moved)
-        self.model.log_changed.connect(self._if_open)
-        self.model.recipe_changed.connect(lambda _k: self._if_open())
-        self.model.measures_changed.connect(lambda _k: self.mat.refresh() if self.open else None)
-        self.model.shot_ready.connect(self._shot_ready)
-        self.model.view_ready.connect(lambda: self.model.want_all_measures() if self.open else None)
+        self.session.log_changed.connect(self._if_open)
+        self.session.recipe_changed.connect(lambda _k: self._if_open())
+        self.session.measures_changed.connect(lambda _k: self.mat.refresh() if self.open else None)
+        self.session.shot_ready.connect(self._shot_ready)
+        self.session.view_ready.connect(lambda: self.session.want_all_measures() if self.open else None)
 
     @property
     def full(self) -> bool:
@@ -140,11 +140,11 @@ class Easel(PictureStage):
 
     def _area(self) -> Area | None:
         key = self._area_id()
-        return next((a for a in self.model.areas if a.id == key), None)
+        return next((a for a in self.session.areas if a.id == key), None)
 
     # -- clock ----------------------------------------------------------------------
     def enter(self) -> None:
-        self.model.want_all_measures()
+        self.session.want_all_measures()
         self._timer.start()
         for q in self._shortcuts.values():
             q.setEnabled(True)
@@ -171,7 +171,7 @@ class Easel(PictureStage):
         if self.open:
             self._show()
             s = self.step()
-            self.model.logbook.poll(s.key if s else "")
+            self.session.logbook.poll(s.key if s else "")
 
     def pause(self) -> None:
         """Stop the clock, or let it run on."""
@@ -218,9 +218,9 @@ class Easel(PictureStage):
             return ask.note(self.desk, title, words)
         s = self.step()
         near = [
-            c for c in dict.fromkeys(q.code for r in self.model.recipes.values() for q in r.layers) if c
+            c for c in dict.fromkeys(q.code for r in self.session.recipes.values() for q in r.layers) if c
         ]  # the portrait's own come first
-        return ask.pencil(self.desk, title, words, self.model.kit, [s.layer.pencil, *near] if s is not None else near)
+        return ask.pencil(self.desk, title, words, self.session.kit, [s.layer.pencil, *near] if s is not None else near)
 
     def note(self) -> None:
         """A note to this step."""
@@ -242,7 +242,7 @@ class Easel(PictureStage):
         code = self.ask_words(OTHER_PENCIL, "Which one was used instead?") if s is not None else ""
         if not code:
             return
-        if code not in self.model.kit.index:
+        if code not in self.session.kit.index:
             self.desk.say(f"There is no pencil {code} in this kit.", "Nothing was changed.", "Look up its code in the kit room.")
             return
         self.at.swapped = "" if s is not None and code == s.layer.pencil else code
@@ -250,14 +250,14 @@ class Easel(PictureStage):
 
     def choose_camera(self, way: str) -> None:
         """Where photos of the work come from: a file, a folder that is watched, the simulated easel camera."""
-        self.model.settings.set("camera", way)
+        self.session.settings.set("camera", way)
         if way != "folder":
-            self.model.logbook.watch("")
+            self.session.logbook.watch("")
         self.refresh()
 
     def larger(self) -> None:
         """Larger type, or the usual one again."""
-        self.model.settings.set("easel_large", not self.model.settings.get("easel_large"))
+        self.session.settings.set("easel_large", not self.session.settings.get("easel_large"))
         self._show()
 
     def turn(self, degrees: float) -> None:
@@ -284,11 +284,11 @@ class Easel(PictureStage):
     # -- what is shown --------------------------------------------------------------------
     def _look_at_area(self) -> None:
         """Show the area that is worked on, with what lies round it."""
-        area, c = self._area(), self.model.commission
+        area, c = self._area(), self.session.commission
         if area is None or c is None:
             self.mat.fit()
             return
-        k, photo = self.mat.mm_per_px, self.model.photo
+        k, photo = self.mat.mm_per_px, self.session.photo
         assert photo is not None
         xs, ys = [x for x, _y in area.ring], [y for _x, y in area.ring]
         rect = QRectF(QPointF(min(xs), min(ys)), QPointF(max(xs), max(ys)))
@@ -309,10 +309,10 @@ class Easel(PictureStage):
 
     def _touch(self, at: QPointF) -> bool:
         """What did I use here? Read the stack that lies on the touched place."""
-        found = sorted((a for a in self.model.areas if lies_inside(a, at)), key=lambda a: a.level)
+        found = sorted((a for a in self.session.areas if lies_inside(a, at)), key=lambda a: a.level)
         if found:
             self.touched = min(found, key=lambda a: (-a.level, _extent(a.ring))).id
-            view = self.model.view
+            view = self.session.view
             colour = view.at(at.x(), at.y()) if view is not None else None
             self.touched_at = (at.x(), at.y())
             self.touched_l = None if colour is None else float(srgb_to_lab(colour / 255.0)[0])
@@ -320,21 +320,21 @@ class Easel(PictureStage):
         return bool(found)
 
     def _show(self) -> None:
-        plan, large = self.model.planner.planned(), self.model.settings.get("easel_large")
+        plan, large = self.session.planner.planned(), self.session.settings.get("easel_large")
         self._keys()
         if plan is None:
             self.card.set(Now(why="No layers are solved yet. The easel begins when there is a plan."), self.desk.px_per_mm, large)
             return
         found = self.at.next_steps(plan.ordered)
         wet = self.at.drying()
-        names = {a.id: a.name for a in self.model.areas}
+        names = {a.id: a.name for a in self.session.areas}
         clocks = tuple(
             Clock(f"{names.get(k, 'It')} dries", _time(60 * m), 1 - m / DRYING_MIN, True)
             for k, m in sorted(wet.items(), key=lambda q: q[1])[:1]
         )
         waits = tuple(f"{names.get(k, '')} dries: {m:.0f} min to go." for k, m in wet.items())
         if not found:
-            ended = all(q.key in self.model.planner.done_keys() for q in plan.ordered.steps)
+            ended = all(q.key in self.session.planner.done_keys() for q in plan.ordered.steps)
             words = (
                 "Every step is done and stands in the log."
                 if ended
@@ -347,9 +347,9 @@ class Easel(PictureStage):
         s, after = found[0], found[1] if len(found) > 1 else None
         if self.at.show(s) and self.open and not self.shot_id:
             self._look_at_area()
-        kit = self.model.kit
+        kit = self.session.kit
         pencil = kit.get(s.layer.pencil) if s.layer.pencil in kit.index else None
-        m = self.model.measures(s.area.id) if s.area else None
+        m = self.session.measures(s.area.id) if s.area else None
         way = None
         if m is not None:
             way = m.combed.mean_deg if m.combed is not None else m.hair.direction_deg
@@ -368,19 +368,19 @@ class Easel(PictureStage):
             took / max(0.1, s.high),
         )
         layers = len(s.area.layers) if s.area else 1
-        done = len(self.model.planner.done_keys())
+        done = len(self.session.planner.done_keys())
         where = (
             f"{s.area.name} · layer {s.at + 1} of {layers}"
             if s.lays
             else s.area.name
             if s.area
-            else self.model.commission.name
-            if self.model.commission
+            else self.session.commission.name
+            if self.session.commission
             else ""
         )
         now = Now(
             ACTS.get(s.layer.role, s.layer.role), f"{where} · step {done + 1} of {len(plan.ordered.steps)}", pencil.name if pencil else with_words(s, kit),
-            s.layer.pencil if pencil else "", kit.masstone_lab[kit.index[s.layer.pencil]] if pencil else None, bare(self.model.paper).lab,
+            s.layer.pencil if pencil else "", kit.masstone_lab[kit.index[s.layer.pencil]] if pencil else None, bare(self.session.paper).lab,
             s.layer.pressure if pencil else 0, s.layer.passes, s.layer.stroke if pencil else "", s.layer.stroke_mm, way, self._where(s),
             (f"Now with {self.at.swapped} {kit.get(self.at.swapped).name}. " if self.at.swapped in kit.index else "") + self._why(plan.ordered, s), f"should take {guess}", _time(60 * took), self.at.clock.paused,
             f"{with_words(after, kit)}\n{after.name}" if after is not None else "the last step", self._lab(after), (step, *clocks), waits, cautions,
@@ -388,26 +388,26 @@ class Easel(PictureStage):
         self.card.set(now, self.desk.px_per_mm, large)
 
     def _lab(self, s: Step | None) -> Array | None:
-        kit = self.model.kit
+        kit = self.session.kit
         return kit.masstone_lab[kit.index[s.layer.pencil]] if s is not None and s.layer.pencil in kit.index else None
 
     def _where(self, s: Step) -> str:
         """Where a layer goes; said with “again” when the layer before it in the recipe is laid with the same pencil."""
         if not s.lays:
             return s.layer.where
-        codes = [q.code for q in self.model.recipe_layers(s.area.id)]
+        codes = [q.code for q in self.session.recipe_layers(s.area.id)]
         again = s.at < len(codes) and run_of(codes, s.at)[0] < s.at
         return say("place.again", times="", places=s.layer.where) if again else s.layer.where
 
     def _why(self, ordered: Ordered, s: Step) -> str:
         """What to mind now, and why the layer is laid."""
-        layers = self.model.recipe_layers(s.area.id) if s.area is not None and s.lays else ()
+        layers = self.session.recipe_layers(s.area.id) if s.area is not None and s.lays else ()
         why = layers[s.at].why if s.at < len(layers) and s.lays else ordered.reasons[s.key]
         return " ".join((*ordered.reminders.get(s.key, ()), why))
 
     def _keys(self) -> None:
         last = self.step() is None
-        if self.model.planner.planned() is None:
+        if self.session.planner.planned() is None:
             self.strip.set_keys(
                 (
                     Key("Esc", "picture" if self.bench_on else "log", lambda: self.show_bench(not self.bench_on)),
@@ -420,7 +420,7 @@ class Easel(PictureStage):
                 Key("Esc", "picture" if self.bench_on else "log", lambda: self.show_bench(not self.bench_on)),
                 Key("←", "turn", lambda: self.turn(TURN_DEG), spare=True),
                 Key("→", "turn back", lambda: self.turn(-TURN_DEG), spare=True),
-                Key("A", "usual type" if self.model.settings.get("easel_large") else "larger", self.larger, spare=True),
+                Key("A", "usual type" if self.session.settings.get("easel_large") else "larger", self.larger, spare=True),
                 Key("P", "go on" if self.at.clock.paused else "pause", self.pause),
                 Key("N", "note", self.note),
                 Key("K", "photo", self.desk.camera.take),
@@ -455,11 +455,11 @@ class Easel(PictureStage):
     def change_row(self, row: LogRow, **fields: object) -> None:
         """Set a row right: minutes, pencil, pressure, note; one undoable edit. What differs from the recipe follows."""
         now = replace(row, **fields)  # type: ignore[arg-type]
-        layer = next((q for q in self.model.recipe_layers(row.area_id) if row.step == f"{row.area_id}:{q.id}"), None)
+        layer = next((q for q in self.session.recipe_layers(row.area_id) if row.step == f"{row.area_id}:{q.id}"), None)
         if layer is not None and layer.code and row.state == "done":
-            now = replace(now, differs=differences(now, layer.code, layer.pressure, self.model.kit))
+            now = replace(now, differs=differences(now, layer.code, layer.pressure, self.session.kit))
         if now != row:
-            self.model.do(Edit(self.model, "row of the log", [row], [now]))
+            self.session.do(Edit(self.session, "row of the log", [row], [now]))
 
     # -- a photo of the work beside the picture ----------------------------------------------
     def show_shot(self, key: str) -> None:
@@ -475,13 +475,13 @@ class Easel(PictureStage):
                 easel_bench.fill(self)
 
     def _fill_beside(self) -> None:
-        shot = next((q for q in self.model.logbook.shots() if q.id == self.shot_id), None)
+        shot = next((q for q in self.session.logbook.shots() if q.id == self.shot_id), None)
         self.beside.setVisible(shot is not None)
         self.card.setVisible(shot is None)
         if shot is None:
             self.shot_id = ""
             return
-        view = self.model.logbook.view(shot)
+        view = self.session.logbook.view(shot)
         self.beside.photo = view
         self.beside.empty_words = "" if view else "Opening the photo"
         size = (240.0, 240.0 * shot.height_px / shot.width_px)

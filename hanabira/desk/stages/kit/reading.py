@@ -61,9 +61,9 @@ class SheetReadingDesk(QObject):
         self.grey_error: float | None = None
 
     @property
-    def model(self):  # noqa: ANN201
-        """The model behind the desk."""
-        return self.room.model
+    def session(self):  # noqa: ANN201
+        """The session behind the desk."""
+        return self.room.session
 
     # -- sources ------------------------------------------------------------------
     def ask_photo(self) -> None:
@@ -78,7 +78,7 @@ class SheetReadingDesk(QObject):
         def work(token: Token) -> tuple[np.ndarray, SheetReading, dict[str, tuple[float, float, float]]]:
             pixels = read_picture(path, None, token).pixels
             reading = self._read(pixels, kit, codes, white, token)
-            strip = read_beside(pixels, kit, reading.power) if reading.power is not None and kit is self.model.kit else {}
+            strip = read_beside(pixels, kit, reading.power) if reading.power is not None and kit is self.session.kit else {}
             return pixels, reading, strip
 
         def done(got: tuple[np.ndarray, SheetReading, dict[str, tuple[float, float, float]]]) -> None:
@@ -86,31 +86,31 @@ class SheetReadingDesk(QObject):
             self._take(pixels, reading)
             self._for_check(reading, strip, kit)
 
-        kit, codes, white = self.room.kit, self.room.sheet_codes(), bare(self.model.paper).lab
-        self.model.jobs.run("sheet", "Reading the swatch sheet", work, done)
+        kit, codes, white = self.room.kit, self.room.sheet_codes(), bare(self.session.paper).lab
+        self.session.jobs.run("sheet", "Reading the swatch sheet", work, done)
 
     def _for_check(self, reading: SheetReading, strip: dict[str, tuple[float, float, float]], kit: Kit) -> None:
         """What Check knows better from now on: stacks of the open commission that were tried, and the check strip that lay beside the sheet."""
-        room = self.model.checkroom
-        if kit is self.model.kit and reading.page.number == SCRAP_NUMBER:
+        room = self.session.checkroom
+        if kit is self.session.kit and reading.page.number == SCRAP_NUMBER:
             places = room.keep_tried([(r.cell.layers, r.lab) for r in reading.cells if not r.flag])
             if places:
-                self.model.messages.remark(f"{places} places of this commission are known from scrap: Check counts on them.")
+                self.session.messages.remark(f"{places} places of this commission are known from scrap: Check counts on them.")
         if strip:
             room.keep_strip(strip)
-            self.model.messages.remark(f"The check strip beside the sheet was read: {len(strip)} of its patches are known.")
+            self.session.messages.remark(f"The check strip beside the sheet was read: {len(strip)} of its patches are known.")
 
     def _read(self, pixels: np.ndarray, kit: Kit, codes: Sequence[str], white: Array, token: Token) -> SheetReading:
-        page = self.model.settings.get("card_paper")
+        page = self.session.settings.get("card_paper")
         pages = sheet(kit, codes, page)
-        stacks = self.model.workshop.stacks() if kit is self.model.kit else ()
+        stacks = self.session.workshop.stacks() if kit is self.session.kit else ()
         if stacks:  # a scrap test of the open commission is read the same way
             pages.append(scrap_page(stacks, page))
         return read_sheet(pixels, pages, white, kit=kit, token=token)
 
     def simulate_scan(self) -> None:
         """The stand-in: fill every page by the simulated paper's own physics, photograph and read it."""
-        kit, codes, page = self.room.kit, self.room.sheet_codes(), self.model.settings.get("card_paper")
+        kit, codes, page = self.room.kit, self.room.sheet_codes(), self.session.settings.get("card_paper")
 
         def work(token: Token) -> tuple[list[np.ndarray], list[SheetReading]]:
             paper_ = SimulatedSheet(kit)
@@ -129,12 +129,12 @@ class SheetReadingDesk(QObject):
                 self._take(photo, reading, keep=True)
             self._show(got[0][0], got[1][0])
 
-        self.model.jobs.run("sheet", "The simulated scanner fills and scans the sheet", work, done)
+        self.session.jobs.run("sheet", "The simulated scanner fills and scans the sheet", work, done)
 
     def simulate_colorimeter(self) -> None:
         """The stand-in: measure every cell with the simulated instrument."""
         kit, codes = self.room.kit, self.room.sheet_codes()
-        cells = [c for q in sheet(kit, codes, self.model.settings.get("card_paper")) for c in q.cells]
+        cells = [c for q in sheet(kit, codes, self.session.settings.get("card_paper")) for c in q.cells]
 
         def work(_token: Token) -> list[Array]:
             return measure_cells(SimulatedColorimeter(SimulatedSheet(kit), cells), cells)
@@ -146,7 +146,7 @@ class SheetReadingDesk(QObject):
             self.view.set_empty()
             self.room.show_reading()
 
-        self.model.jobs.run("sheet", "Measuring with the colorimeter", work, done)
+        self.session.jobs.run("sheet", "Measuring with the colorimeter", work, done)
 
     def ask_file(self) -> None:
         """Read measured patches from a CSV or CGATS file."""
@@ -156,7 +156,7 @@ class SheetReadingDesk(QObject):
         try:
             rows = swatch_rows(path)
         except Fault as fault:
-            self.model.messages.fault(fault)
+            self.session.messages.fault(fault)
             return
         self.rows = [Row(stack_text(layers), ground, lab) for _, layers, ground, lab in rows]
         self.at, self.grey_error = 0, None
@@ -235,10 +235,10 @@ class SheetReadingDesk(QObject):
         self.room.desk.set_next("Fit the kit", "strata", "" if used else "No patch is used")
 
     def _compare(self, row: Row) -> list:
-        kit, model = self.room.kit, self.model
+        kit, session = self.room.kit, self.session
         try:
             layers = parse_stack(row.stack)
-            ground = model.paper if row.ground == "white" else paper("blackcard")
+            ground = session.paper if row.ground == "white" else paper("blackcard")
             guess = predict(ground, kit, layers)[-1].lab
         except KitFault:
             return [Words("This kit has no such pencil.")]
@@ -292,8 +292,8 @@ class SheetReadingDesk(QObject):
         if not rows:
             self.room.desk.say("There is nothing to fit yet.", "The kit stays as it is.", "Read a filled sheet first.")
             return
-        kit, key = self.room.kit, self.model.kit_id
-        record = self.model.kit_record(key)
+        kit, key = self.room.kit, self.session.kit_id
+        record = self.session.kit_record(key)
         new = {(q.stack, q.ground) for q in rows}
         try:
             old = [(stack_text(s), g, lab) for _, s, g, lab in parse_swatches(record.swatches)] if record.swatches else []
@@ -301,7 +301,7 @@ class SheetReadingDesk(QObject):
             old = []
         table = [q for q in old if (q[0], q[1]) not in new] + [(q.stack, q.ground, q.lab) for q in rows]
         text = swatches_csv(table)
-        base = paper(self.model.paper.id, self.model.commission.ground_hex if self.model.commission else None)
+        base = paper(self.session.paper.id, self.session.commission.ground_hex if self.session.commission else None)
         white = bare(base).lab
 
         def work(token: Token) -> Fitted:
@@ -310,11 +310,11 @@ class SheetReadingDesk(QObject):
         def done(fitted: Fitted) -> None:
             known = {p.code: p for p in fitted.kit}
             pencils = tuple(known.get(p.code, p) for p in kit)
-            edit = EditKit.of(self.model, key, Kit(kit.name, pencils, fitted.kit.fit), "fit", swatches=text)
-            if self.model.do(edit):
-                self.model.messages.remark(
+            edit = EditKit.of(self.session, key, Kit(kit.name, pencils, fitted.kit.fit), "fit", swatches=text)
+            if self.session.do(edit):
+                self.session.messages.remark(
                     f"{len(known)} pencils are fitted: ΔE00 {fitted.median:.1f} in the middle, {fitted.p95:.1f} at worst but one in twenty."
                 )
                 self.room.show_chart()
 
-        self.model.jobs.run("fit", "Fitting the pencils to the swatches", work, done, asked=True)
+        self.session.jobs.run("fit", "Fitting the pencils to the swatches", work, done, asked=True)

@@ -81,8 +81,8 @@ class KitRoom(Stage):
         self.centre = self._stack = stack
         self.chart.chosen_pencil.connect(self.choose)
         self.tray.chosen_pencil.connect(self.choose)
-        self.model.kit_changed.connect(self._if_open)
-        self.model.commission_changed.connect(self._if_open)
+        self.session.kit_changed.connect(self._if_open)
+        self.session.commission_changed.connect(self._if_open)
         self._holes: tuple[str, tuple[Hole, ...]] = ("", ())
 
     def _if_open(self) -> None:
@@ -140,12 +140,12 @@ class KitRoom(Stage):
     @property
     def kit(self) -> Kit:
         """The kit that is open."""
-        return self.model.kit
+        return self.session.kit
 
     def tray_codes(self) -> list[str]:
         """What lies in the tray: laid in by hand, then what the recipes use."""
-        c = self.model.commission
-        used = [q.code for r in self.model.recipes.values() for q in r.layers if q.code]
+        c = self.session.commission
+        used = [q.code for r in self.session.recipes.values() for q in r.layers if q.code]
         return [q for q in dict.fromkeys([*(c.tray if c else ()), *used]) if q in self.kit.index]
 
     def choose(self, code: str) -> None:
@@ -179,7 +179,7 @@ class KitRoom(Stage):
     def show_papers(self) -> None:
         """Show the papers on the bench: what they hold, what this kit reaches on them, which are in the drawer."""
         self.desk.show_room("Kit")
-        bench, drawer = self.desk.bench, set(self.model.settings.get("papers")) or set(papers())
+        bench, drawer = self.desk.bench, set(self.session.settings.get("papers")) or set(papers())
         bench.head.set("", "Papers", "what they hold, and what this kit reaches on them")
         parts: list = []
         self.paper_boxes: dict[str, QCheckBox] = {}
@@ -201,16 +201,16 @@ class KitRoom(Stage):
     _papers_shown = False
 
     def _own_paper(self, key: str, on: bool) -> None:
-        drawer = set(self.model.settings.get("papers")) or set(papers())
-        self.model.settings.set("papers", sorted(drawer | {key} if on else drawer - {key}))
+        drawer = set(self.session.settings.get("papers")) or set(papers())
+        self.session.settings.set("papers", sorted(drawer | {key} if on else drawer - {key}))
 
     def refresh(self) -> None:
         self._papers_shown = False
         with QSignalBlocker(self.kit_field):
             self.kit_field.clear()
-            for key, name in self.model.kits().items():
+            for key, name in self.session.kits().items():
                 self.kit_field.addItem(name, key)
-            self.kit_field.setCurrentIndex(max(0, self.kit_field.findData(self.model.kit_id)))
+            self.kit_field.setCurrentIndex(max(0, self.kit_field.findData(self.session.kit_id)))
         self.bar.setStyleSheet(f"#kitFilters {{ background: {role('card').name()}; }}")
         self.desk.mark_values(None)
         if self._stack.currentWidget() is self.reading.view:
@@ -219,7 +219,7 @@ class KitRoom(Stage):
         if self.chosen not in self.kit.index:
             self.chosen = self.kit.pencils[0].code
         self._show_chart()
-        c = self.model.commission
+        c = self.session.commission
         lying = [
             Lying(q, self.kit.get(q).name, self.kit.masstone_lab[self.kit.index[q]], fact(self.kit.get(q), "left", 1.0))
             for q in self.tray_codes()[:14]
@@ -229,7 +229,7 @@ class KitRoom(Stage):
 
     def _show_chart(self) -> None:
         kit = self.kit
-        sign = self.model.kit_record(self.model.kit_id).pencils
+        sign = self.session.kit_record(self.session.kit_id).pencils
         if self._holes[0] != sign:
             self._holes = (sign, holes(kit))
         shown = [i for i in range(len(kit)) if self._passes(kit, i)]
@@ -238,7 +238,7 @@ class KitRoom(Stage):
 
     # -- bench ------------------------------------------------------------------------
     def _pencil_card(self, p: Pencil) -> None:
-        kit, paper, bench = self.kit, self.model.paper, self.desk.bench
+        kit, paper, bench = self.kit, self.session.paper, self.desk.bench
         lab = kit.masstone_lab[kit.index[p.code]]
         owned = sum(q.owned for q in kit)
         fitted = f"fitted, ±{p.spread_de:.1f} in mixtures" if p.spread_de else "from the kit file, not from your swatches"
@@ -313,7 +313,7 @@ class KitRoom(Stage):
         own.setChecked(p.owned)
         own.clicked.connect(lambda on: self._put(replace(p, owned=bool(on)), "owned"))
         lies = QCheckBox("In the tray")
-        c = self.model.commission
+        c = self.session.commission
         lies.setChecked(bool(c and p.code in c.tray))
         lies.setEnabled(c is not None)
         lies.clicked.connect(lambda on: self.lay_in_tray(p.code, bool(on)))
@@ -345,18 +345,18 @@ class KitRoom(Stage):
     def _put(self, pencil: Pencil, words: str) -> None:
         kit = self.kit
         pencils = tuple(pencil if q.code == pencil.code else q for q in kit)
-        self.model.do(EditKit.of(self.model, self.model.kit_id, Kit(kit.name, pencils, kit.fit), words))
+        self.session.do(EditKit.of(self.session, self.session.kit_id, Kit(kit.name, pencils, kit.fit), words))
 
     def lay_in_tray(self, code: str, on: bool) -> None:
         """Lay a pencil in the commission's tray, or take it out."""
-        c = self.model.commission
+        c = self.session.commission
         if c is not None:
             tray = tuple(q for q in c.tray if q != code) + ((code,) if on else ())
-            self.model.do(EditBrief(self.model, "tray", tray=tray))
+            self.session.do(EditBrief(self.session, "tray", tray=tray))
 
     def lay_primaries(self) -> None:
         """Put three primaries with black and white into the tray: a limited palette."""
-        if self.model.commission is None:
+        if self.session.commission is None:
             return
         kit = self.kit
         codes = []
@@ -367,19 +367,19 @@ class KitRoom(Stage):
                 if q.owned and q.code not in codes
             ]
             codes.append(min(d)[1])
-        self.model.do(EditBrief(self.model, "tray", tray=tuple(codes)))
-        self.model.messages.remark("Red, yellow, blue, black and white lie in the tray. “Use only the tray” solves with them alone.")
+        self.session.do(EditBrief(self.session, "tray", tray=tuple(codes)))
+        self.session.messages.remark("Red, yellow, blue, black and white lie in the tray. “Use only the tray” solves with them alone.")
 
     def limit(self) -> None:
         """Solve recipes from the tray only, or from the whole kit again."""
-        on = not self.model.from_tray
-        self.model.limit_to_tray(on)
-        self.model.messages.remark("Recipes now use only what lies in the tray." if on else "Recipes use the whole kit again.")
+        on = not self.session.from_tray
+        self.session.limit_to_tray(on)
+        self.session.messages.remark("Recipes now use only what lies in the tray." if on else "Recipes use the whole kit again.")
 
     def use_kit(self, key: str) -> None:
         """Work the commission with another kit."""
-        if self.model.commission is not None and key != self.model.kit_id:
-            self.model.do(EditBrief(self.model, "kit", kit_id=key))
+        if self.session.commission is not None and key != self.session.kit_id:
+            self.session.do(EditBrief(self.session, "kit", kit_id=key))
 
     def to_order(self) -> list[Pencil]:
         """Owned pencils that are worn below a third, and those wanted that recipes ask for."""
@@ -411,17 +411,17 @@ class KitRoom(Stage):
         target = self.desk.ask_target("swatch sheet.pdf")
         if target is None:
             return
-        kit, codes, page = self.kit, self.sheet_codes(), self.model.settings.get("card_paper")
-        name = papers()[self.model.paper.id].name
+        kit, codes, page = self.kit, self.sheet_codes(), self.session.settings.get("card_paper")
+        name = papers()[self.session.paper.id].name
 
         def work(token: Token) -> Path:
             return write_swatch_sheet(sheet(kit, codes, page), target, name, token)
 
         def done(written: Path) -> None:
-            self.model.messages.remark(f"The swatch sheet is written: {written}")
+            self.session.messages.remark(f"The swatch sheet is written: {written}")
             self.desk.open_file(written)
 
-        self.model.jobs.run("swatch sheet", "Drawing the swatch sheet", work, done, lasting=True)
+        self.session.jobs.run("swatch sheet", "Drawing the swatch sheet", work, done, lasting=True)
 
     def import_kit(self) -> None:
         """Read a kit file as a further kit of the studio."""
@@ -431,12 +431,12 @@ class KitRoom(Stage):
         try:
             kit = read_kit(path)
         except Fault as fault:
-            self.model.messages.fault(fault)
+            self.session.messages.fault(fault)
             return
         record = StudioKit(new_id(), kit.name, kit_csv(kit))
-        if self.model.do(AddKit(self.model, record)):
+        if self.session.do(AddKit(self.session, record)):
             self.use_kit(record.id)
-            self.model.messages.remark(f"“{kit.name}” with {len(kit)} pencils is in the studio.")
+            self.session.messages.remark(f"“{kit.name}” with {len(kit)} pencils is in the studio.")
 
     def _write(self, name: str, text: str) -> None:
         target = self.desk.ask_target(name)
@@ -445,9 +445,9 @@ class KitRoom(Stage):
         try:
             write_file(target, text)
         except Fault as fault:
-            self.model.messages.fault(fault)
+            self.session.messages.fault(fault)
             return
-        self.model.messages.remark(f"Written: {target}")
+        self.session.messages.remark(f"Written: {target}")
 
     def export_kit(self, suffix: str) -> None:
         """Write the kit as a CSV kit file or a palette."""

@@ -58,8 +58,8 @@ class Plan(Stage):
         self.lost_day: datetime.date | None = None
         self.strip.day_chosen.connect(self._lose)
         self.steps.chosen_step.connect(self._choose)
-        self.steps.move_wanted.connect(lambda key, behind: self.model.planner.move(key, behind))
-        m = self.model
+        self.steps.move_wanted.connect(lambda key, behind: self.session.planner.move(key, behind))
+        m = self.session
         for signal in (m.commission_changed, m.areas_changed, m.photo_changed, m.log_changed):
             signal.connect(lambda: self.refresh() if self.open else None)
         m.recipe_changed.connect(lambda _key: self.refresh() if self.open else None)
@@ -67,12 +67,12 @@ class Plan(Stage):
         m.view_ready.connect(lambda: m.want_all_measures() if self.open else None)
 
     def enter(self) -> None:
-        self.model.want_all_measures()
+        self.session.want_all_measures()
         super().enter()
 
     def _measured(self) -> None:
         """The strip's greys are the areas' values."""
-        plan = self.model.planner.planned() if self.open else None
+        plan = self.session.planner.planned() if self.open else None
         if plan is not None:
             self._strip(plan)
 
@@ -92,24 +92,24 @@ class Plan(Stage):
         self.refresh()
 
     def next(self) -> None:
-        if self.model.planner.planned() is None:
-            self.desk.go("Recipe" if self.model.areas else "Areas")
+        if self.session.planner.planned() is None:
+            self.desk.go("Recipe" if self.session.areas else "Areas")
         else:
             self.desk.go("Easel")
 
     # -- what is shown ---------------------------------------------------------------
     def refresh(self) -> None:
-        plan, bench = self.model.planner.planned(), self.desk.bench
+        plan, bench = self.session.planner.planned(), self.desk.bench
         self.desk.mark_values(None)
         if plan is None:
-            self.strip.set("No plan yet", "", [], 3.0, self.model.clock.today())
+            self.strip.set("No plan yet", "", [], 3.0, self.session.clock.today())
             self.steps.set([], "")
             bench.head.set("", "Nothing to plan yet", "A plan needs areas with solved layers")
             bench.set_parts([Words("Solve the layers of at least one area in Recipe. Each layer then becomes a step here.")])
             self.desk.set_next("To the recipes", "strata")
             return
         keys = [s.key for s in plan.ordered.steps]
-        done = self.model.planner.done_keys()
+        done = self.session.planner.done_keys()
         if self.chosen not in keys:
             self.chosen = next((k for k in keys if k not in done), keys[0])
             QTimer.singleShot(0, self._show_chosen)
@@ -118,11 +118,11 @@ class Plan(Stage):
         slack = plan.calendar.slack_days(plan.due)
         when = f"{plan.calendar.finish.day} {plan.calendar.finish:%B %Y}"
         line = f"finished {when}" + ("" if slack is None else f" · {slack} days to spare" if slack >= 0 else f" · {-slack} days late")
-        c = self.model.commission
+        c = self.session.commission
         if c is not None and c.delivered:
             d = datetime.date.fromisoformat(c.delivered)
             line = f"finished {when} · delivered {d.day} {d:%B}"
-        left = [s for s in plan.ordered.steps if s.key not in self.model.planner.done_keys()]
+        left = [s for s in plan.ordered.steps if s.key not in self.session.planner.done_keys()]
         head = (
             f"{len(left)} of {len(plan.ordered.steps)} steps left, {hours_words(left)}"
             if len(left) < len(plan.ordered.steps)
@@ -134,16 +134,16 @@ class Plan(Stage):
         pick = Pick("What the card shows", (("step", "Step"), ("days", "Days"), ("hours", "Hours"), ("materials", "Materials")), self.card)
         pick.picked.connect(self.show_card)
         body = {"step": self._step_card, "hours": self._hours_card, "days": self._days_card, "materials": self._materials_card}[self.card]
-        told = self.model.planner.covering().words
+        told = self.session.planner.covering().words
         bench.set_parts([*([Words(told, "small", "ink")] if told else []), pick, *body(plan)])
         self.desk.set_next("Go to the easel", "pencil")
 
     def _steps(self, plan: Planned) -> None:
-        kit = self.model.kit
+        kit = self.session.kit
         begun: dict[str, datetime.datetime] = {}
         for q in plan.calendar.placed:
             begun.setdefault(q.step.key, q.start)
-        done = self.model.planner.done_keys()
+        done = self.session.planner.done_keys()
         following = next((s.key for s in plan.ordered.steps if s.key not in done), "")
         rows: list[StepRow] = []
         told: tuple[str, object] = ("", None)
@@ -176,18 +176,18 @@ class Plan(Stage):
         self.steps.set(rows, self.chosen)
 
     def _strip(self, plan: Planned) -> None:
-        c = self.model.commission
+        c = self.session.commission
         assert c is not None
-        days_ = planning.days_of(c, self.model.clock.today())
+        days_ = planning.days_of(c, self.session.clock.today())
         by_day: dict[datetime.date, list] = {}
         for q in plan.calendar.placed:
             by_day.setdefault(q.start.date(), []).append(q)
         first = min(by_day)
-        done = self.model.planner.done_keys()
+        done = self.session.planner.done_keys()
         if any(s.key not in done for s in plan.ordered.steps):  # what is past is shown for a week
-            first = max(first, min(self.model.clock.today(), plan.calendar.finish) - datetime.timedelta(days=7))
+            first = max(first, min(self.session.clock.today(), plan.calendar.finish) - datetime.timedelta(days=7))
         last = max(plan.calendar.finish, plan.due or plan.calendar.finish)
-        values = {a.id: (m.values.general if (m := self.model.measures(a.id)) else 60.0) for a in self.model.areas}
+        values = {a.id: (m.values.general if (m := self.session.measures(a.id)) else 60.0) for a in self.session.areas}
         out: list[day_strip.Day] = []
         day = first
         while day <= last and len(out) < MOST_DAYS_SHOWN:
@@ -217,7 +217,7 @@ class Plan(Stage):
         if plan.due is not None and plan.due < first:
             out.insert(0, day_strip.Day(plan.due, "due"))
         line = f"{len(by_day)} sessions of up to {c.terms.hours_a_day:g} h"
-        self.strip.set("The days until it is due" if plan.due else "The days of work", line, out, c.terms.hours_a_day + 0.7, self.model.clock.today())
+        self.strip.set("The days until it is due" if plan.due else "The days of work", line, out, c.terms.hours_a_day + 0.7, self.session.clock.today())
 
     # -- cards -------------------------------------------------------------------------
     def _step_card(self, plan: Planned) -> list:
@@ -237,10 +237,10 @@ class Plan(Stage):
         if broken:
             out.append(Caption("Rules this order breaks"))
             out += [Words(f"{r.why} Else {r.cost}.", "small", "ink") for r in broken[:5]]
-        c = self.model.commission
+        c = self.session.commission
         if c is not None and c.terms.moved:
             back = PetalButton("Back to the solved order", "plumb")
-            back.clicked.connect(lambda _=False: self.model.planner.forget_moves())
+            back.clicked.connect(lambda _=False: self.session.planner.forget_moves())
             out.append(row(back, None))
         if plan.calendar.idle_min > 20:
             out.append(Words(f"{plan.calendar.idle_min:.0f} minutes of drying are filled by nothing."))
@@ -250,7 +250,7 @@ class Plan(Stage):
         return out
 
     def _hours_card(self, plan: Planned) -> list:
-        out: list = hour_bars(self.model, self.model.logbook.rows())
+        out: list = hour_bars(self.session, self.session.logbook.rows())
         out.append(Caption("What your log says"))
         for surface in dict.fromkeys(a.surface_id for a in plan.work):
             name = surfaces()[surface].name.lower() if surface in surfaces() else surface
@@ -260,17 +260,17 @@ class Plan(Stage):
         return out
 
     def _set_due(self, day: datetime.date | None) -> None:
-        self.model.do(EditBrief(self.model, "due date", False, due=day.isoformat() if day is not None else None))
+        self.session.do(EditBrief(self.session, "due date", False, due=day.isoformat() if day is not None else None))
 
     def _days_card(self, plan: Planned) -> list:
-        c, planner = self.model.commission, self.model.planner
+        c, planner = self.session.commission, self.session.planner
         assert c is not None
         t = c.terms
         hand = Pick("Hand", (("right", "Right hand"), ("left", "Left hand")), t.hand)
         hand.picked.connect(lambda key: planner.set_terms("hand", hand=key))
-        start = day_field(self.model, "First day", lambda day: planner.set_terms("first day", start=day.isoformat()), may_be_none=False)
-        start.set_day(planning.days_of(c, self.model.clock.today()).start)
-        due = due_field(self.model, self._set_due)
+        start = day_field(self.session, "First day", lambda day: planner.set_terms("first day", start=day.isoformat()), may_be_none=False)
+        start.set_day(planning.days_of(c, self.session.clock.today()).start)
+        due = due_field(self.session, self._set_due)
         hours = Number()
         hours.setAccessibleName("Hours a day")
         hours.setRange(0.5, 12)
@@ -299,14 +299,14 @@ class Plan(Stage):
         out += [Caption("What slips if a day is lost"), *(Words(q, "small", "ink") for q in self.slips(plan))]
         if self.lost_day is None:
             out.append(Words("Choose a day in the strip to see what it would cost."))
-        others = self.model.planner.others()
+        others = self.session.planner.others()
         if others:
             out += [Caption("In the same calendar"), *(Words(q) for q in others)]
         return out
 
     def slips(self, plan: Planned) -> list[str]:
         """What a lost day costs: the chosen one, or the next sessions one by one."""
-        done = self.model.planner.done_keys()
+        done = self.session.planner.done_keys()
         sessions = sorted({q.start.date() for q in plan.calendar.placed if q.step.key not in done})
         if not sessions:
             return ["Nothing is left to be worked."]
@@ -316,7 +316,7 @@ class Plan(Stage):
             if day not in sessions:
                 out.append(f"{_spoken(day)} is no day of work; losing it costs nothing.")
                 continue
-            then = self.model.planner.if_lost(day)
+            then = self.session.planner.if_lost(day)
             if then is None:
                 continue
             late = (then.finish - plan.calendar.finish).days
@@ -337,14 +337,14 @@ class Plan(Stage):
         self.show_card("days")
 
     def _materials_card(self, plan: Planned) -> list:
-        cost, without = account.material_cost(self.model.logbook.wear())
+        cost, without = account.material_cost(self.session.logbook.wear())
         out: list = [
             Caption("Wear of each pencil"),
             Words("In millimetres of barrel, about; a new pencil is 175 mm long."),
-            *wear_words(self.model),
+            *wear_words(self.session),
         ]
         if cost:
-            out.append(Words(f"Worn away: about {sum_words(cost, sign=self.model.settings.get('currency'))}.", "body", "ink"))
+            out.append(Words(f"Worn away: about {sum_words(cost, sign=self.session.settings.get('currency'))}.", "body", "ink"))
         if without:
             out.append(Words(f"{without} of these pencils have no price; give it in the kit room."))
         book = PetalButton("Bench book", "sheet", tip="Order, sessions, materials and cautions, to print")
@@ -356,7 +356,7 @@ class Plan(Stage):
         """Write the sessions as a calendar file."""
         from hanabira.sheets.calendar_file import Session, write_calendar
 
-        plan, c = self.model.planner.planned(), self.model.commission
+        plan, c = self.session.planner.planned(), self.session.commission
         if plan is None or c is None:
             self.desk.say("There is no plan to write yet.", "Nothing was written.", "Solve the layers of an area first.")
             return
@@ -364,18 +364,18 @@ class Plan(Stage):
         if target is None:
             return
         by_day: dict[datetime.date, list] = {}
-        done = self.model.planner.done_keys()
+        done = self.session.planner.done_keys()
         for q in plan.calendar.placed:
             if q.step.key not in done:
                 by_day.setdefault(q.start.date(), []).append(q)
         sessions = [
             Session(qs[0].start, qs[-1].end, "\n".join(dict.fromkeys(f"{q.step.name}" for q in qs))) for _day, qs in sorted(by_day.items())
         ]
-        self.model.jobs.run(
+        self.session.jobs.run(
             "ics",
             "Writing the calendar",
-            lambda _t: write_calendar(c.name, c.id, sessions, plan.due, target, self.model.clock.now()),
-            lambda done: self.model.messages.remark(f"Written: {done}"),
+            lambda _t: write_calendar(c.name, c.id, sessions, plan.due, target, self.session.clock.now()),
+            lambda done: self.session.messages.remark(f"Written: {done}"),
             lasting=True,
         )
 

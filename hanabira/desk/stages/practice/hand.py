@@ -78,7 +78,7 @@ class HandBench:
 
     def simulate(self) -> None:
         """Let the simulated hand fill the sheet and the simulated camera photograph it. It is not the artist's hand, so nothing of it is kept."""
-        drill, kit = self.s.drill.id, self.s.model.kit
+        drill, kit = self.s.drill.id, self.s.session.kit
         self.tries += 1
         hand = SimulatedHand(seed=self.tries)
         self.s.practising.read_sheet(drill, lambda: photo_of(sheets()[drill], hand, SimulatedSheet(kit)), self._read, keep=False)
@@ -151,7 +151,7 @@ class HandBench:
     def _unsteady(self) -> list:
         """The spread of the same chip, offered to recipes."""
         s = self.s
-        now, found = float(s.model.settings.get("hand_unsteady")), s.practising.unsteady()
+        now, found = float(s.session.settings.get("hand_unsteady")), s.practising.unsteady()
         out: list = []
         if found is not None:
             out.append(Words(f"Your hand scatters {found:.1f} times as far as the usual one that recipes expect.", "small", "ink"))

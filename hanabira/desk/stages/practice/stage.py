@@ -60,7 +60,7 @@ class Practice(Stage):
         self.picture.touched.connect(self.take_choice)
         self.picture.drawn.connect(self._drawn)
         self.keys = KeyLine()
-        self.stem = PracticeStem(self.model.clock.today())
+        self.stem = PracticeStem(self.session.clock.today())
         self.hand, self.part, self.plate = HandBench(self), PartBench(self), PlateBench(self)
         self.plate_on = False
         """Whether the profile is shown instead of a drill."""
@@ -85,15 +85,15 @@ class Practice(Stage):
         self._pictures: list[Picture] = []
         self._shown: dict[str, tuple[QImage, QImage]] = {}
         self._changed: tuple[str, QImage] | None = None
-        self.now = self.model.clock.now
+        self.now = self.session.clock.now
         self.desk.rule.pressed.connect(self._rule_pressed)
-        self.model.commission_changed.connect(self._other)
+        self.session.commission_changed.connect(self._other)
 
     # -- what is played ----------------------------------------------------------------
     @property
     def practising(self):  # type: ignore[no-untyped-def]  # noqa: ANN201
         """Rounds behind the desk."""
-        return self.model.practising
+        return self.session.practising
 
     @property
     def drill(self) -> Drill:
@@ -154,7 +154,7 @@ class Practice(Stage):
             self.round.ask()
         except Fault as fault:
             self.round = None
-            self.model.messages.fault(fault)
+            self.session.messages.fault(fault)
 
     def choose_drill(self, key: str) -> None:
         """Another drill instead."""
@@ -321,7 +321,7 @@ class Practice(Stage):
         elif self.last is not None:
             if self.asked() >= self.drill.questions:
                 self.stop_here()
-                self.model.messages.remark("The round is kept.")
+                self.session.messages.remark("The round is kept.")
                 return
             self.last, self.guess, self.order, self.on_neutral = None, None, (), None
             try:
@@ -333,7 +333,7 @@ class Practice(Stage):
             self.answer(given)
             return
         else:
-            self.model.messages.remark("Answer first: " + "; ".join(f"{k} {words}" for k, words in self.drill.how[:2]) + ".")
+            self.session.messages.remark("Answer first: " + "; ".join(f"{k} {words}" for k, words in self.drill.how[:2]) + ".")
         self.refresh()
 
     def hold(self, look: str) -> None:
@@ -483,7 +483,7 @@ class Practice(Stage):
         target = self.desk.ask_target("practice.csv")
         if target is not None:
             text = self.practising.as_csv()
-            self.model.jobs.run("practice table", "Writing the answers", lambda _t: write_file(Path(target), text.encode()), lambda p: self.model.messages.remark(f"Written: {p}"), lasting=True)  # fmt: skip
+            self.session.jobs.run("practice table", "Writing the answers", lambda _t: write_file(Path(target), text.encode()), lambda p: self.session.messages.remark(f"Written: {p}"), lasting=True)  # fmt: skip
 
     def pause(self, days: int) -> None:
         """Propose nothing for so many days, or again."""
@@ -495,10 +495,10 @@ class Practice(Stage):
         target = self.desk.ask_target("practice.json")
         if target is not None:
             text = as_json(self.practising)
-            self.model.jobs.run("practice data", "Writing the profile", lambda _t: write_file(Path(target), text.encode()), lambda p: self.model.messages.remark(f"Written: {p}"), lasting=True)  # fmt: skip
+            self.session.jobs.run("practice data", "Writing the profile", lambda _t: write_file(Path(target), text.encode()), lambda p: self.session.messages.remark(f"Written: {p}"), lasting=True)  # fmt: skip
 
     def forget(self) -> None:
         """Forget every answer, after a question."""
         if self.desk.ask_remove("Every round of practice is forgotten; nothing else changes.") and self.practising.forget():
-            self.model.messages.remark("Practice starts anew.")
+            self.session.messages.remark("Practice starts anew.")
             self.refresh()

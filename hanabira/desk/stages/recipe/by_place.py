@@ -34,38 +34,38 @@ def by_value(prediction: recipe_changes.Prediction) -> list[str]:
 
 def is_map(s: Recipe) -> bool:
     """Whether the picture is a map of places in full colour: of an eye or a nose, while the list of layers is open."""
-    places = s.model.places(s.model.area_id) if s.tab == "layers" and s.model.by_places(s.model.area_id) else None
+    places = s.session.places(s.session.area_id) if s.tab == "layers" and s.session.by_places(s.session.area_id) else None
     return places is not None and any(p.kind == "part" for p in places)
 
 
 def next_thing(s: Recipe) -> tuple[str, str, Callable[[], None]]:
     """What comes next: solve what is not solved, all at once where there is more than one; then area by area; at last the card."""
-    unsolved = s.model.workshop.unsolved()
-    area = s.model.area
+    unsolved = s.session.workshop.unsolved()
+    area = s.session.area
     if area is not None and area in unsolved and len(unsolved) == 1:
-        return "Solve the layers", "strata", lambda: s.model.solve(area.id)
+        return "Solve the layers", "strata", lambda: s.session.solve(area.id)
     if unsolved:
         return (
             f"Solve every area, {len(unsolved)}" if len(unsolved) > 1 else "Solve the last area",
             "strata",
-            s.model.workshop.solve_all,
+            s.session.workshop.solve_all,
         )
-    later = [a for a in s.model.areas if area is not None and a.number > area.number]
+    later = [a for a in s.session.areas if area is not None and a.number > area.number]
     if later:
-        return f"Recipe of area {later[0].number}", "strata", lambda: s.model.choose_area(later[0].id)
+        return f"Recipe of area {later[0].number}", "strata", lambda: s.session.choose_area(later[0].id)
     return "Print the recipe card", "sheet", s.desk.records.recipe_card
 
 
 def mark_values(s: Recipe, area: Area, m: Measures | None) -> None:
     """The shown place with its neighbours on the value rule, or the bands; what was moved by choice stands beside its measure."""
-    places = s.model.places(area.id) if s.model.by_places(area.id) else None
+    places = s.session.places(area.id) if s.session.by_places(area.id) else None
     if places is None or m is None:
         s.desk.mark_values(m.clipping.known(m.values.band_lab) if m else None)
         return
     order = sorted(places, key=lambda p: p.photo_lab[0])
     at = next((k for k, p in enumerate(order) if p.id == s.band), len(order) // 2)
     shown = order[max(0, min(at - 1, len(order) - 4)) :][:4]
-    recipe = s.model.recipes[area.id]
+    recipe = s.session.recipes[area.id]
     moved = {place: shift for place, *shift in recipe.aims}
     aims = {p.name: p.photo_lab[0] + moved[p.id][0] for p in shown if p.id in moved and moved[p.id][0]}
     s.desk.mark_values({p.name: p.photo_lab[0] for p in shown}, aims)
@@ -73,15 +73,15 @@ def mark_values(s: Recipe, area: Area, m: Measures | None) -> None:
 
 def marked(s: Recipe) -> tuple[Places, tuple[Named, ...], str] | None:
     """What is marked on the picture: in an eye or a nose all places by name, in a coat the shown one."""
-    area = s.model.area
-    told = s.model.prediction(area.id) if area is not None else None
-    if area is None or told is None or s.look or not s.model.by_places(area.id):
+    area = s.session.area
+    told = s.session.prediction(area.id) if area is not None else None
+    if area is None or told is None or s.look or not s.session.by_places(area.id):
         return None
-    places = s.model.places(area.id)
+    places = s.session.places(area.id)
     if places is None:
         return None
     parts = any(p.kind == "part" for p in places)
-    moved = {place for place, *_shift in s.model.recipes[area.id].aims}
+    moved = {place for place, *_shift in s.session.recipes[area.id].aims}
     free = {p.id for p in places if not any(goes_over(q, p.id) and q.code for q in s.layers)}
     named = tuple(Named(p.id, p.name, _note_of(p, told[0], p.id in moved, p.id in free), p.id in free) for p in places if parts)
     return places, named, s.band
@@ -95,7 +95,7 @@ def _note_of(p: Place, told: recipe_changes.Prediction, moved: bool, free: bool)
 
 def fill_list(s: Recipe, area: Area, prediction: recipe_changes.Prediction) -> None:
     """All layers with what they cover, as they are laid."""
-    places, kit = s.model.places(area.id), s.model.kit
+    places, kit = s.session.places(area.id), s.session.kit
     if places is None:
         return
     names = {p.id: p.name for p in places}
@@ -125,9 +125,9 @@ def fill_list(s: Recipe, area: Area, prediction: recipe_changes.Prediction) -> N
     listing.chosen_layer.connect(lambda k: _choose_in_list(s, k))
     listing.opened.connect(s._choose)
     end = Words(f"Farthest from the photo: the {s.place_name(worst.band)}, {nearness(worst.delta_e00)}. Enter opens a layer.")
-    m = s.model.measures(area.id)
+    m = s.session.measures(area.id)
     lost = clipping.lost_words(m.clipping) if m is not None and m.clipping.unknown else ()
-    told = [Words(words, "small", "ink") for words in (*lost, *s.model.workshop.left_out.get(area.id, ()))]
+    told = [Words(words, "small", "ink") for words in (*lost, *s.session.workshop.left_out.get(area.id, ()))]
     shown = places.get(s.band)
     correct: list = []
     if shown is not None:
@@ -146,7 +146,7 @@ def fill_list(s: Recipe, area: Area, prediction: recipe_changes.Prediction) -> N
 
 def _practised(s: Recipe) -> list:
     """What the artist's own practice has to say of recipes, where it is certain."""
-    said = practice_profile.effects(s.model.practising)
+    said = practice_profile.effects(s.session.practising)
     return [Caption("From your practice"), *(Words(q, "small", "ink") for q in said)] if said else []
 
 
@@ -154,8 +154,8 @@ def _choose_in_list(s: Recipe, k: int) -> None:
     """Show a layer where it goes, without leaving the list."""
     if 0 <= k < len(s.layers):
         if not goes_over(s.layers[k], s.band):
-            s.band = recipe_changes.judged_band(s.layers[k], library.opaque_order(s.model.kit, s.model.paper))
-        s.model.choose_layer(k)
+            s.band = recipe_changes.judged_band(s.layers[k], library.opaque_order(s.session.kit, s.session.paper))
+        s.session.choose_layer(k)
 
 
 AIM_STEPS = (("Lighter", "lighter or darker, in value steps of 10 L*"), ("Warmer", "warmer or cooler"), ("Richer", "richer or duller"))
@@ -166,7 +166,7 @@ HALF_STEP_L = 5.0
 
 def aim_parts(s: Recipe, area: Area) -> list:
     """The target of the shown place, moved by choice; the measure stays, and a new solve follows the aim."""
-    recipe, places = s.model.recipes.get(area.id), s.model.places(area.id)
+    recipe, places = s.session.recipes.get(area.id), s.session.places(area.id)
     place = places.get(s.band) if places is not None else None
     if recipe is None or place is None or not recipe.places:
         return []
@@ -175,7 +175,7 @@ def aim_parts(s: Recipe, area: Area) -> list:
     out: list = [Caption(f"By choice: the {place.name}")]
     for k, (name, words) in enumerate(AIM_STEPS):
         stepper = Stepper(name, -6, 6, steps[k], words)
-        stepper.changed.connect(lambda v, k=k: s.model.do(Aim(s.model, recipe, place.id, _aim_shift(steps, k, v, place.photo_lab))))
+        stepper.changed.connect(lambda v, k=k: s.session.do(Aim(s.session, recipe, place.id, _aim_shift(steps, k, v, place.photo_lab))))
         out.append(row(stepper, None))
     if any(steps):
         out.append(Words("The measure stays as it is. Solve the area anew to follow the choice.", "small", "ink"))

@@ -34,8 +34,8 @@ def tabs(s: Recipe) -> Pick:
 # -- way ------------------------------------------------------------------------
 def way(s: Recipe, area: Area) -> list:
     """Coat, finish and school: what the next solve follows, each choice with its reason."""
-    model, shop = s.model, s.model.workshop
-    m, craft = model.measures(area.id), shop.craft(area)
+    session, shop = s.session, s.session.workshop
+    m, craft = session.measures(area.id), shop.craft(area)
     if m is None or craft is None:
         return [Words("The area is being measured.")]
     coat = Choice()
@@ -58,10 +58,10 @@ def way(s: Recipe, area: Area) -> list:
     ]
     if area.finish:
         out.append(row(act_button("By distance from the focus", "backdrop", lambda: _change(s, "finish", replace(area, finish=0))), None))
-    out += school_parts(model, "School of this commission")
+    out += school_parts(session, "School of this commission")
     for words in shop.left_out.get(area.id, ()):
         out.append(Words(f"Not followed here: {words}", "small", "ink"))
-    out += [Words(words, "small", "ink") for words in model.checkroom.cautions()]
+    out += [Words(words, "small", "ink") for words in session.checkroom.cautions()]
     out.append(row(act_button("Solve by this", "strata", s.solve, "Solve the layers of this area anew by these rules"), None))
     if m.whiskers is not None or area.surface_id in ("whisker", "lash"):
         out += _whiskers(s, area)
@@ -69,38 +69,38 @@ def way(s: Recipe, area: Area) -> list:
 
 
 def _whiskers(s: Recipe, area: Area) -> list:
-    model, m = s.model, s.model.measures(area.id)
-    c = model.commission
+    session, m = s.session, s.session.measures(area.id)
+    c = session.commission
     if m is None or c is None:
         return []
     found = m.whiskers.found if m.whiskers is not None else ()
     light = sum(w.light for w in found) * 2 >= len(found)
     ground = sum(w.over_l for w in found) / len(found) if found else m.values.general
     line = m.values.highlight if light else m.values.gap
-    school = model.workshop.school
+    school = session.workshop.school
     method, warning = whisker_methods.whisker_method(
-        c.paper_id, model.kit.medium, school["lights"], ground, line, school["blending"] == "solvent"
+        c.paper_id, session.kit.medium, school["lights"], ground, line, school["blending"] == "solvent"
     )
     out: list = [Caption("Whiskers and single hairs"), Words(f"{method.name}. {method.words}", "body", "ink"), Words(method.rule)]
     if m.whiskers is not None and m.whiskers.count:
-        out.append(Words(m.whiskers.words(model.mm_per_px)))
+        out.append(Words(m.whiskers.words(session.mm_per_px)))
     if warning:
         out.append(Words(warning, "small", "ink"))
     return out
 
 
 def _change(s: Recipe, words: str, after: Area) -> None:
-    before = next((a for a in s.model.areas if a.id == after.id), None)
+    before = next((a for a in s.session.areas if a.id == after.id), None)
     if before is not None and before != after:
-        s.model.do(ChangeAreas(s.model, words, [before], [after]))
-        s.model.want_measures(after.id)
+        s.session.do(ChangeAreas(s.session, words, [before], [after]))
+        s.session.want_measures(after.id)
 
 
 # -- advice -----------------------------------------------------------------------
 def advice(s: Recipe, area: Area) -> list:
     """What the kit can do for the chosen layer's pencil and this coat, computed on this paper."""
-    model = s.model
-    kit, paper, m = model.kit.usable, model.paper, model.measures(area.id)
+    session = s.session
+    kit, paper, m = session.kit.usable, session.paper, session.measures(area.id)
     if not s.layers or m is None:
         return [Words("Solve the layers first.")]
     q = s.layers[s.at]
@@ -126,11 +126,11 @@ def advice(s: Recipe, area: Area) -> list:
         lambda a: f"{100 * a.figure:.0f} % of its colour is left",
     )
     band = s.band
-    targets = model.targets(area.id)
+    targets = session.targets(area.id)
     if targets is not None:
         mixes = advisor.natural_mixes(paper, kit, targets[band])
         out += _answers(s, f"Two dull ones for the {s.place_name(band)}", mixes, lambda a: f"{nearness(a.figure)} to the target")
-    floor = model.commission.lasting_floor if model.commission else None
+    floor = session.commission.lasting_floor if session.commission else None
     out += _answers(
         s,
         f"Instead of {name}",
@@ -144,7 +144,7 @@ def advice(s: Recipe, area: Area) -> list:
 def _answers(
     s: Recipe, caption: str, found: tuple[advisor.Advice, ...], figure: Callable[[advisor.Advice], str], take: bool = False
 ) -> list:
-    kit = s.model.kit
+    kit = s.session.kit
     if not found:
         return [Caption(caption), Words("Nothing in this kit does.")]
     out: list = [Caption(caption), Patches([(" + ".join(a.codes[-2:]), a.lab) for a in found])]
@@ -166,10 +166,10 @@ def take_advice(s: Recipe, a: advisor.Advice) -> None:
 # -- portrait ------------------------------------------------------------------------
 def portrait(s: Recipe, area: Area) -> list:
     """All recipes together: pencils on the table, values against the photo, the same again, what to write."""
-    model, shop = s.model, s.model.workshop
+    session, shop = s.session, s.session.workshop
     used = shop.palette()
     out: list = [Caption(f"Pencils of the portrait: {len(used)}")]
-    kit = model.kit
+    kit = session.kit
     known = [q for q in used if q[0] in kit.index]
     if known:
         out.append(Patches([(f"{code} ×{n}", kit.masstone_lab[kit.index[code]]) for code, n, _ in known[:12]]))
@@ -198,7 +198,7 @@ def portrait(s: Recipe, area: Area) -> list:
                 None,
             )
         )
-    if s.model.by_places(area.id):
+    if s.session.by_places(area.id):
         out.append(
             row(
                 act_button(
@@ -217,13 +217,13 @@ def portrait(s: Recipe, area: Area) -> list:
         Words("Every step between neighbours that have layers is as in the photo, within one value step.")
     ]
     out += _woven(s, used)
-    others = [a for a in model.areas if a.id != area.id]
+    others = [a for a in session.areas if a.id != area.id]
     if s.layers and others:
         target = Choice()
         target.setAccessibleName("Area that gets the same recipe")
         for a in sorted(others, key=lambda a: (a.surface_id != area.surface_id, a.number)):
             target.addItem(f"{a.number} {a.name}", a.id)
-        pick = lambda: next(a for a in model.areas if a.id == target.currentData())  # noqa: E731
+        pick = lambda: next(a for a in session.areas if a.id == target.currentData())  # noqa: E731
         out += [
             Caption("The same again, on"),
             row(target, None),
@@ -250,7 +250,7 @@ def portrait(s: Recipe, area: Area) -> list:
 
 def _woven(s: Recipe, used: tuple[tuple[str, int, tuple[int, ...]], ...]) -> list:
     """Whether a colour of the backdrop is in the animal, and which pencil would weave it in."""
-    c, kit = s.model.commission, s.model.kit.usable
+    c, kit = s.session.commission, s.session.kit.usable
     if c is None or c.backdrop == "paper" or not used:
         return []
     lab = spaces.srgb_to_lab(spaces.parse_hex(c.backdrop_hexes[0]))
@@ -283,16 +283,16 @@ def split(s: Recipe) -> None:
         _split_places(s, q)
         return
     if q.where not in parts or q.tool == "indent":
-        s.model.messages.remark("This layer lies in one value only; it cannot be parted.")
+        s.session.messages.remark("This layer lies in one value only; it cannot be parted.")
         return
     low, high = parts[q.where]
     s._set((*s.layers[: s.at], replace(q, where=low), replace(q, where=high), *s.layers[s.at + 1 :]), "parted layer")
 
 
 def _split_places(s: Recipe, q: Layer) -> None:
-    told, places = s.model.prediction(s.model.area_id), s.model.places(s.model.area_id)
+    told, places = s.session.prediction(s.session.area_id), s.session.places(s.session.area_id)
     if told is None or places is None or len(q.on) < 2 or q.tool in ("indent", "reserve"):
-        s.model.messages.remark("This layer lies in one place only; it cannot be parted.")
+        s.session.messages.remark("This layer lies in one place only; it cannot be parted.")
         return
     order = sorted(q.on, key=lambda k: float(told[0].band(k).target[0]))
     names = {p.id: p.name for p in places}

@@ -27,7 +27,7 @@ def how(s: Recipe, q: Layer) -> QWidget:
     parts = QVBoxLayout(box)
     parts.setContentsMargins(0, 0, 0, u(2))
     parts.setSpacing(u(2))
-    kit = s.model.kit
+    kit = s.session.kit
     lab = kit.masstone_lab[kit.index[q.code]] if q.code else None
     pressure = Pressure(q.pressure)
     pressure.changed.connect(lambda v: s.change("pressure", pressure=v))
@@ -53,7 +53,7 @@ def how(s: Recipe, q: Layer) -> QWidget:
         where.activated.connect(lambda _i: s.change("where", where=where.currentData()))
         fields.addRow(label("Where"), where)
     if s.desk.bench.width() >= 330 * u(1):  # a narrow card has no room for the patch
-        parts.addLayout(row(Laid(lab, optics_stack.bare(s.model.paper).lab, q.pressure), beside))
+        parts.addLayout(row(Laid(lab, optics_stack.bare(s.session.paper).lab, q.pressure), beside))
     else:
         parts.addWidget(beside)
     if q.on:
@@ -80,17 +80,17 @@ def how(s: Recipe, q: Layer) -> QWidget:
 
 def note(s: Recipe, area: Area) -> QWidget:
     """The artist's note under the recipe."""
-    field = QPlainTextEdit(s.model.recipes[area.id].note if area.id in s.model.recipes else "")
+    field = QPlainTextEdit(s.session.recipes[area.id].note if area.id in s.session.recipes else "")
     field.setAccessibleName("Your note to this recipe")
     field.setPlaceholderText("Printed on the card")
     field.setTabChangesFocus(True)
     field.setFixedHeight(u(58))
 
     def keep() -> None:
-        recipe = s.model.recipes.get(area.id)
+        recipe = s.session.recipes.get(area.id)
         if recipe is not None and field.toPlainText() != recipe.note:
             s._typing_note = True
-            s.model.do(NoteRecipe(s.model, recipe, field.toPlainText()))
+            s.session.do(NoteRecipe(s.session, recipe, field.toPlainText()))
             s._typing_note = False
 
     field.textChanged.connect(keep)
@@ -100,7 +100,7 @@ def note(s: Recipe, area: Area) -> QWidget:
 
 def where_it_goes(s: Recipe, q: Layer) -> QWidget:
     """The places of the area, each on or off for the chosen layer; the last one stays."""
-    places = s.model.places(s.model.area_id)
+    places = s.session.places(s.session.area_id)
     box = QWidget()
     grid = QGridLayout(box)
     grid.setContentsMargins(0, 0, 0, 0)

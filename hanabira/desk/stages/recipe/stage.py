@@ -118,7 +118,7 @@ class Recipe(PictureStage):
         self.strata.band_wanted.connect(self.show_band)
         self.strata.move_wanted.connect(self.move_layer)
         self.strata.remove_wanted.connect(self.remove_layer)
-        m = self.model
+        m = self.session
         m.recipe_changed.connect(self._on_recipe)
         m.area_chosen.connect(self._on_area)
         m.areas_changed.connect(self._on_areas)
@@ -155,12 +155,12 @@ class Recipe(PictureStage):
     @property
     def layers(self) -> tuple[Layer, ...]:
         """Layers of the chosen area."""
-        return self.model.recipe_layers(self.model.area_id)
+        return self.session.recipe_layers(self.session.area_id)
 
     @property
     def at(self) -> int:
         """The chosen layer."""
-        return max(0, min(self.model.layer_at, len(self.layers) - 1))
+        return max(0, min(self.session.layer_at, len(self.layers) - 1))
 
     def _on_area(self) -> None:
         if self.open:
@@ -169,12 +169,12 @@ class Recipe(PictureStage):
 
     def _on_areas(self) -> None:
         if self.open:
-            if self.model.area_id and self.model.measures(self.model.area_id) is None:
-                self.model.want_measures(self.model.area_id)  # an outline or a place was changed or brought back
+            if self.session.area_id and self.session.measures(self.session.area_id) is None:
+                self.session.want_measures(self.session.area_id)  # an outline or a place was changed or brought back
             self.refresh()
 
     def _on_recipe(self, key: str) -> None:
-        if self.open and key == self.model.area_id and not self._typing_note:
+        if self.open and key == self.session.area_id and not self._typing_note:
             self.refresh()
         elif self.open and self.layers:
             words, icon, _run = by_place.next_thing(self)
@@ -186,27 +186,27 @@ class Recipe(PictureStage):
             if self.tab == "layers":
                 self.tab = "layer"
             if not goes_over(layers[k], self.band):
-                self.band = recipe_changes.judged_band(layers[k], library.opaque_order(self.model.kit, self.model.paper))
-            self.model.choose_layer(k)
+                self.band = recipe_changes.judged_band(layers[k], library.opaque_order(self.session.kit, self.session.paper))
+            self.session.choose_layer(k)
 
     def show_band(self, band: str) -> None:
         """Show what lies in a place, or in the place that stands for a band."""
-        told = self.model.prediction(self.model.area_id)
+        told = self.session.prediction(self.session.area_id)
         self.band = told[0].aliases.get(band, band) if told is not None and band not in told[0].bands else band
         self.refresh()
 
     def step_place(self, by: int) -> None:
         """Show the next lighter place (+1) or the next darker one (−1)."""
-        told = self.model.prediction(self.model.area_id)
+        told = self.session.prediction(self.session.area_id)
         if told is not None:
             order = by_place.by_value(told[0])
             self.show_band(order[max(0, min(len(order) - 1, order.index(self.band) + by))])
 
     def enter(self) -> None:
-        if self.model.area is None and self.model.areas:
-            self.model.choose_area(self.model.areas[0].id)
-        if self.model.area_id:
-            self.model.want_measures(self.model.area_id)
+        if self.session.area is None and self.session.areas:
+            self.session.choose_area(self.session.areas[0].id)
+        if self.session.area_id:
+            self.session.want_measures(self.session.area_id)
         super().enter()
         QTimer.singleShot(0, self._look_at_area)
 
@@ -214,7 +214,7 @@ class Recipe(PictureStage):
         """The view follows the chosen area; it is not kept."""
 
     def _look_at_area(self) -> None:
-        area, c = self.model.area, self.model.commission
+        area, c = self.session.area, self.session.commission
         if area is None or c is None or not self.open:
             return
         xs, ys = [q[0] for q in area.ring], [q[1] for q in area.ring]
@@ -226,13 +226,13 @@ class Recipe(PictureStage):
 
     # -- edits ---------------------------------------------------------------------
     def _set(self, layers: tuple[Layer, ...], words: str) -> None:
-        area = self.model.area
+        area = self.session.area
         if area is not None and layers != self.layers:
-            self.model.do(SetLayers(self.model, area, layers, words))
+            self.session.do(SetLayers(self.session, area, layers, words))
 
     def _insert(self, layer: Layer, at: int, words: str) -> None:
         layers = self.layers
-        self.model.layer_at = at
+        self.session.layer_at = at
         self._set((*layers[:at], layer, *layers[at:]), words)
 
     def change(self, words: str, **fields: object) -> None:
@@ -258,7 +258,7 @@ class Recipe(PictureStage):
     def move_layer(self, k: int, to: int) -> None:
         """Move a layer to another place."""
         if 0 <= k < len(self.layers) and 0 <= to < len(self.layers):
-            self.model.layer_at = to
+            self.session.layer_at = to
             self._set(recipe_changes.moved_layer(self.layers, k, to), "order")
 
     def move_up(self) -> None:
@@ -286,7 +286,7 @@ class Recipe(PictureStage):
 
     def burnish(self) -> None:
         """Lay a heavy pass of the kit's whitest pencil over the chosen layer: it lightens, evens and closes the tooth."""
-        kit = self.model.kit.usable
+        kit = self.session.kit.usable
         white = kit.pencils[int(kit.masstone_lab[:, 0].argmax())]
         where, on = (self.layers[self.at].where, self.layers[self.at].on) if self.layers else ("everywhere", ())
         why = "White burnish: it lightens, evens what lies below and closes the tooth."
@@ -295,24 +295,24 @@ class Recipe(PictureStage):
 
     def correct_place(self, how: str) -> None:
         """The next stroke on the picture adds to the shown place or takes from it; one edit, Escape stops."""
-        area, places = self.model.area, self.model.places(self.model.area_id)
+        area, places = self.session.area, self.session.places(self.session.area_id)
         place = places.get(self.band) if places is not None else None
-        if area is None or place is None or not self.model.by_places(area.id):
+        if area is None or place is None or not self.session.by_places(area.id):
             self.desk.say("No place is shown.", "Nothing was changed.", "Choose a place of a recipe that is planned by places.")
             return
 
         def given(line: tuple[Point, ...]) -> None:
             self.mat.gesture = None
             if len(line) > 2:
-                self.model.do(
-                    ChangeAreas(self.model, "place", [area], [replace(area, place_edits=(*area.place_edits, (place.id, how, line)))])
+                self.session.do(
+                    ChangeAreas(self.session, "place", [area], [replace(area, place_edits=(*area.place_edits, (place.id, how, line)))])
                 )
-                self.model.want_measures(area.id)
+                self.session.want_measures(area.id)
 
         self.mat.gesture = Stroke(given)
         self.mat.setFocus()
         words = f"Draw round what belongs to the {place.name}." if how == "add" else f"Draw round what does not belong to the {place.name}."
-        self.model.messages.remark(words)
+        self.session.messages.remark(words)
 
     def lock(self) -> None:
         """Keep the chosen layer when the area is solved anew, or let it go again."""
@@ -322,12 +322,12 @@ class Recipe(PictureStage):
 
     def keep_pencil(self) -> None:
         """Solve the area anew with this pencil in it, at the pressure that serves best."""
-        if self.layers and self.layers[self.at].code and self.model.area_id:
-            self.model.solve(self.model.area_id, keep=self.layers[self.at])
+        if self.layers and self.layers[self.at].code and self.session.area_id:
+            self.session.solve(self.session.area_id, keep=self.layers[self.at])
 
     def other_ways(self) -> None:
         """Solve the area in three ways and offer them on the bench."""
-        area = self.model.area
+        area = self.session.area
         if area is not None:
 
             def done(found: tuple) -> None:
@@ -335,7 +335,7 @@ class Recipe(PictureStage):
                 if self.open:
                     self.refresh()
 
-            self.model.workshop.offer_variants(area.id, done)
+            self.session.workshop.offer_variants(area.id, done)
 
     tab = "layers"
 
@@ -359,15 +359,15 @@ class Recipe(PictureStage):
 
     def solve(self) -> None:
         """Solve the layers of the chosen area anew."""
-        if self.model.area_id:
-            self.model.solve(self.model.area_id)
+        if self.session.area_id:
+            self.session.solve(self.session.area_id)
 
     # -- drawing -----------------------------------------------------------------------
     def refresh(self) -> None:
         self.show_sheet()
         self._fit_columns()
-        area, bench = self.model.area, self.desk.bench
-        told = self.model.prediction(area.id) if area else None
+        area, bench = self.session.area, self.desk.bench
+        told = self.session.prediction(area.id) if area else None
         if area is None:
             self.strata.set(None, 0)
             self._no_patch()
@@ -376,7 +376,7 @@ class Recipe(PictureStage):
             self.desk.set_next("Draw the areas", "loop")
             self.desk.mark_values(None)
             return
-        m = self.model.measures(area.id)
+        m = self.session.measures(area.id)
         by_place.mark_values(self, area, m)
         if not self.layers or told is None or m is None:
             self.strata.set(None, 0)
@@ -389,7 +389,7 @@ class Recipe(PictureStage):
             return
         prediction, cautions = told
         if self.band not in prediction.bands:
-            self.band = recipe_changes.judged_band(self.layers[self.at], library.opaque_order(self.model.kit, self.model.paper))
+            self.band = recipe_changes.judged_band(self.layers[self.at], library.opaque_order(self.session.kit, self.session.paper))
         self._show_strata(area, prediction, cautions)
         self._show_where(area)
         self._layer_card(area, prediction, cautions)
@@ -397,9 +397,9 @@ class Recipe(PictureStage):
         self.desk.set_next(words, icon)
 
     def _show_strata(self, area: Area, prediction: recipe_changes.Prediction, cautions: tuple[Caution, ...]) -> None:
-        state, kit = prediction.band(self.band), self.model.kit
+        state, kit = prediction.band(self.band), self.session.kit
         strata = []
-        by_places = self.model.by_places(area.id)
+        by_places = self.session.by_places(area.id)
         for i, q in enumerate(self.layers):
             if by_places and not goes_over(q, self.band):
                 continue  # the list on the bench holds them all
@@ -422,7 +422,7 @@ class Recipe(PictureStage):
                     i,
                 )  # fmt: skip
             )
-        paper, c = self.model.paper, self.model.commission
+        paper, c = self.session.paper, self.session.commission
         ground = next((n for n, h in paper.grounds if c and h == c.ground_hex), "")
         figures = f"ΔE00 {state.delta_e00:.1f}, expected {state.expected_de00:.1f} ± {state.spread_de00:.1f}"
         words = difference.difference_words(state.lab, state.target)
@@ -441,7 +441,7 @@ class Recipe(PictureStage):
 
     def place_name(self, key: str) -> str:
         """A place in the artist's words."""
-        places = self.model.places(self.model.area_id) if self.model.by_places(self.model.area_id) else None
+        places = self.session.places(self.session.area_id) if self.session.by_places(self.session.area_id) else None
         found = places.get(key) if places is not None else None
         return found.name if found is not None else key
 
@@ -455,7 +455,7 @@ class Recipe(PictureStage):
         if self.look or by_place.is_map(self):
             self.mat.patch = None
         elif self.layers:
-            view = self.model.view
+            view = self.session.view
             drained = view.looks.get("drained") if view else None
             self.mat.look = wrap(drained) if drained is not None else None
             self.mat.patch = self._patch
@@ -465,11 +465,11 @@ class Recipe(PictureStage):
 
     def _show_where(self, area: Area) -> None:
         """Drain the photo and show where the chosen layer goes; made off the interface thread."""
-        view, m = self.model.view, self.model.measures(area.id)
+        view, m = self.session.view, self.session.measures(area.id)
         if view is None or m is None or not self.layers:
             return
         layer = self.layers[self.at]
-        places = self.model.places(area.id) if layer.on else None
+        places = self.session.places(area.id) if layer.on else None
         sign = (area.ring, layer.where, layer.on, id(view), id(m))
         if sign == self._patch_for:
             self._show_look()
@@ -487,26 +487,26 @@ class Recipe(PictureStage):
         def done(made: tuple) -> None:
             image, rect, drained = made
             view.looks["drained"] = drained
-            if self.open and self.model.view is view:
+            if self.open and self.session.view is view:
                 self._patch_for, self._patch = sign, (image, rect)
                 self._show_look()
 
-        self.model.jobs.run("where", "Showing where the layer goes", work, done, quiet=True)
+        self.session.jobs.run("where", "Showing where the layer goes", work, done, quiet=True)
 
     def _comb(self, p: QPainter, mat: Mat) -> None:
         """The chosen layer's strokes at true length, where it goes; none for circles and flat layers."""
-        area, view = self.model.area, self.model.view
-        m = self.model.measures(area.id) if area is not None else None
+        area, view = self.session.area, self.session.view
+        m = self.session.measures(area.id) if area is not None else None
         if area is None or view is None or m is None or m.field is None or m.hair.direction_deg is None or not self.layers or self.look:
             return
         q = self.layers[self.at]
         if q.stroke not in ("flick", "hatch") or not q.stroke_mm:
             return
-        places = self.model.places(area.id) if q.on else None
+        places = self.session.places(area.id) if q.on else None
         if places is None and view.values is None:
             return  # where the layer goes is not known yet
         way = m.combed.direction_deg if m.combed is not None else None
-        finish = self.model.workshop.finish(area)
+        finish = self.session.workshop.finish(area)
         spacing = techniques.spacing_mm(m, area.surface_id, finish) / mat.mm_per_px
         field, length, spread = m.field, q.stroke_mm / mat.mm_per_px, m.hair.spread_deg or 0.0
 
@@ -518,9 +518,9 @@ class Recipe(PictureStage):
 
     # -- bench ---------------------------------------------------------------------------
     def _layer_card(self, area: Area, prediction: recipe_changes.Prediction, cautions: tuple[Caution, ...]) -> None:
-        q, kit, bench = self.layers[self.at], self.model.kit, self.desk.bench
+        q, kit, bench = self.layers[self.at], self.session.kit, self.desk.bench
         pencil = kit.get(q.code) if q.code else None
-        band = recipe_changes.judged_band(q, library.opaque_order(kit, self.model.paper))
+        band = recipe_changes.judged_band(q, library.opaque_order(kit, self.session.paper))
         shown = self.band if goes_over(q, self.band) else band
         tooth = prediction.band(shown).tooth
         costs = max(0.0, tooth[self.at + 1] - tooth[self.at])
@@ -542,9 +542,9 @@ class Recipe(PictureStage):
             card = CautionCard(c)
             card.cured.connect(self.cure)
             parts += [2, card]
-        targets = self.model.targets(area.id)
+        targets = self.session.targets(area.id)
         if pencil and targets is not None:
-            ranked = recipe_changes.swaps(self.model.paper, kit, self.layers, self.at, targets, most=5)
+            ranked = recipe_changes.swaps(self.session.paper, kit, self.layers, self.at, targets, most=5)
             if ranked:
                 rows = []
                 for s in ranked:
@@ -572,10 +572,10 @@ class Recipe(PictureStage):
 
     def _trust(self) -> str:
         """How far these pencils' predictions can be trusted."""
-        other = kit_facts.on_other_paper(self.model.kit, self.model.paper, {k: q.name for k, q in papers().items()})
+        other = kit_facts.on_other_paper(self.session.kit, self.session.paper, {k: q.name for k, q in papers().items()})
         if other:
             return other
-        spreads = [p.spread_de for p in (self.model.kit.get(q.code) for q in self.layers if q.code)]
+        spreads = [p.spread_de for p in (self.session.kit.get(q.code) for q in self.layers if q.code)]
         known = [s for s in spreads if s is not None]
         if not known:
             return "Predicted from the kit file: no swatch of yours was read. Try the stack on a scrap."
@@ -586,7 +586,7 @@ class Recipe(PictureStage):
     _typing_note = False
 
     def next(self) -> None:
-        area = self.model.area
+        area = self.session.area
         if area is None:
             self.desk.go("Areas")
         else:

@@ -23,7 +23,7 @@ class WhereOutline:
         self.stage = stage
 
     def __call__(self, p: QPainter, mat: Mat) -> None:
-        area = self.stage.model.area
+        area = self.stage.session.area
         if area is None:
             return
         path = ring_path(area.ring, mat, area.smooth)

@@ -205,7 +205,7 @@ class Shelf(Stage):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
-        self.boards = Boards(self.model.clock)
+        self.boards = Boards(self.session.clock)
         self.search = QLineEdit()
         self.search.setAccessibleName("Search the shelf")
         self.search.setPlaceholderText("Search by name, animal, client or notes")
@@ -237,13 +237,13 @@ class Shelf(Stage):
         self.boards.wanted.connect(self._choose)
         self.boards.opened.connect(self._open)
         self.ask_bundle_path = lambda: QFileDialog.getOpenFileName(self.desk, "Take in a bundle", "", "Bundles (*.zip)")[0]
-        for signal in (self.model.commissions_changed, self.model.log_changed):
+        for signal in (self.session.commissions_changed, self.session.log_changed):
             signal.connect(lambda: self.refresh() if self.open else None)
-        self.model.commission_changed.connect(lambda: self.refresh() if self.open else None)
+        self.session.commission_changed.connect(lambda: self.refresh() if self.open else None)
 
     # -- choosing and opening ---------------------------------------------------
     def _choose(self, key: str) -> None:
-        if self.model.commission is not None and self.model.commission.id == key:
+        if self.session.commission is not None and self.session.commission.id == key:
             return
         o = next((o for o in self.all if o.commission.id == key), None)
         if o is not None and o.state == "unreadable":
@@ -252,13 +252,13 @@ class Shelf(Stage):
                 "Go back to a backup of a day when it was whole, or take it in again from a bundle.",
             )  # fmt: skip
             return
-        self.model.open_commission(key, stay=True)
+        self.session.open_commission(key, stay=True)
         self.refresh()
 
     def _open(self, key: str) -> None:
         self._choose(key)
-        if self.model.commission is not None:
-            self.desk.go(self.model.commission.stage)
+        if self.session.commission is not None:
+            self.desk.go(self.session.commission.stage)
 
     # -- acts -----------------------------------------------------------------------
     def take_in(self, path: str = "") -> None:
@@ -266,16 +266,16 @@ class Shelf(Stage):
         path = path or self.ask_bundle_path()
         if not path:
             return
-        store = self.model.store
+        store = self.session.store
 
         def done(made: bundles.TakenIn) -> None:
             c = made.commission
-            self.model.messages.remark(" ".join([f"{c.name} is on the shelf.", *made.remarks]))
-            self.model.commissions_changed.emit()
+            self.session.messages.remark(" ".join([f"{c.name} is on the shelf.", *made.remarks]))
+            self.session.commissions_changed.emit()
             if self.open:  # somebody who works elsewhere by now is not torn away from it
-                self.model.open_commission(c.id, stay=True)
+                self.session.open_commission(c.id, stay=True)
 
-        self.model.jobs.run(
+        self.session.jobs.run(
             "take in bundle",
             f"Taking in {Path(path).name}",
             lambda token: bundles.import_bundle(store, Path(path), token),
@@ -285,36 +285,36 @@ class Shelf(Stage):
 
     def duplicate(self, key: str) -> None:
         """A new commission made and agreed like this one, without its animal, client and photos."""
-        c = self.model.store.get(Commission, key)
+        c = self.session.store.get(Commission, key)
         if c is None:
             return
-        made = overview.as_template(c, self.model.clock.now())
-        if not self.model.take_up(made):
+        made = overview.as_template(c, self.session.clock.now())
+        if not self.session.take_up(made):
             return
         self.desk.go("Brief")
-        self.model.messages.remark(f"{made.name} has the sheet, kit, school and terms of {c.name}.")
+        self.session.messages.remark(f"{made.name} has the sheet, kit, school and terms of {c.name}.")
 
     def archive(self, key: str) -> None:
         """Put a commission out of sight, or back; one undoable edit."""
-        c = self.model.commission
+        c = self.session.commission
         if c is None or c.id != key:
             return
-        if self.model.do(EditBrief(self.model, "archive" if not c.archived else "out of the archive", False, archived=not c.archived)):
-            self.model.messages.remark(f"{c.name} is {'on the shelf again' if c.archived else 'in the archive'}.")
+        if self.session.do(EditBrief(self.session, "archive" if not c.archived else "out of the archive", False, archived=not c.archived)):
+            self.session.messages.remark(f"{c.name} is {'on the shelf again' if c.archived else 'in the archive'}.")
 
     def remove(self, key: str) -> None:
         """Remove a commission with all its files, after a clear question; one that holds nothing yet goes at once."""
-        c = next((q for q in self.model.commissions if q.id == key), None)
+        c = next((q for q in self.session.commissions if q.id == key), None)
         if c is None:
             return
-        areas, photos, rows = self.model.belongings(key)
+        areas, photos, rows = self.session.belongings(key)
         if areas or photos or rows:
             holds = f"{areas} areas, {photos} photos and {rows} rows of the log"
             if not self.desk.ask_remove(
                 f"Remove “{c.name}” with its {holds}? This cannot be taken back, and its photo files leave the disk."
             ):
                 return
-        self.model.remove_commission(key)
+        self.session.remove_commission(key)
         self.refresh()
 
     # -- what is shown ----------------------------------------------------------------
@@ -335,7 +335,7 @@ class Shelf(Stage):
         super().restyle()
 
     def refresh(self) -> None:
-        store = self.model.store
+        store = self.session.store
         if self._read != store.edits:  # typing in the search reads nothing anew
             self._read = store.edits
             self.all = overview.overviews(store, planning.pace_of(store.all(LogRow))) if store.keys(Commission) else ()
@@ -347,7 +347,7 @@ class Shelf(Stage):
                 self._picture(f"{o.commission.id} work", o.shot)
         self.boards.rows = rows
         self.boards.empty = "Nothing here fits the search." if self.all else ""
-        self.boards.open_id = self.model.commission.id if self.model.commission else ""
+        self.boards.open_id = self.session.commission.id if self.session.commission else ""
         self.boards.refresh()
         empty = not self.all
         self.first.setVisible(empty)
@@ -403,7 +403,7 @@ class Shelf(Stage):
 
     def _of_demo(self) -> list:
         """What a demo studio offers besides."""
-        if self.model.store.folder.resolve() != demo_folder().resolve():
+        if self.session.store.folder.resolve() != demo_folder().resolve():
             return []
         return [
             Caption("This is the demo studio"),
@@ -417,7 +417,7 @@ class Shelf(Stage):
         """The bench of an empty shelf: what is needed, other ways in, and where things are."""
         self.desk.mark_values(None)
         self.desk.bench.head.set("", "An empty shelf", "the first commission takes about ten minutes")
-        kits = list(self.model.kits().values())
+        kits = list(self.session.kits().values())
         self.desk.bench.set_parts(
             [
                 Caption("To begin you need"),
@@ -442,9 +442,9 @@ class Shelf(Stage):
     def dropped(self, path: Path) -> None:
         """A photo dropped on the empty shelf is the first commission, named after its file."""
         name = path.stem.replace("_", " ").replace("-", " ").strip().title()
-        if self.model.new_commission(name or "New commission") is not None:
+        if self.session.new_commission(name or "New commission") is not None:
             self.desk.go("Brief")
-            self.model.add_photo(path)
+            self.session.add_photo(path)
 
     def look_round(self) -> None:
         """Open the demo studio in this window's place; it is made first where it is not there yet."""
@@ -453,19 +453,19 @@ class Shelf(Stage):
         def done(_made: int) -> None:
             self.desk.open_studio(folder)
 
-        self.model.jobs.run("demo", "Making the demo studio", lambda token: demo.build_demo(folder, token, self.model.clock), done, asked=True)
+        self.session.jobs.run("demo", "Making the demo studio", lambda token: demo.build_demo(folder, token, self.session.clock), done, asked=True)
 
     def anew(self) -> None:
         """Make the demo studio anew, after a question: what was tried in it goes."""
         if self.desk.ask_remove("Make the demo studio anew? What you tried in it goes; your own studio is another folder and stays."):
-            folder = self.model.store.folder
-            self.desk.open_studio(folder, lambda: demo.forget_demo(folder, self.model.clock))
+            folder = self.session.store.folder
+            self.desk.open_studio(folder, lambda: demo.forget_demo(folder, self.session.clock))
 
     def _picture(self, key: str, photo: Photo | Shot) -> None:
         if key in self.boards.pictures and self._of.get(key) == photo.id:
             return
         self._of[key] = photo.id
-        store, size = self.model.store, photo.width_px
+        store, size = self.session.store, photo.width_px
         crop = photo.crop if isinstance(photo, Photo) else (0.0, 0.0, float(photo.width_px), float(photo.height_px))
 
         def work(token: Token) -> QImage:
@@ -478,10 +478,10 @@ class Shelf(Stage):
             self.boards.pictures[key] = image
             self.boards.update()
 
-        self.model.jobs.run(f"shelf {key}", "Opening pictures", work, done, quiet=True, failed=lambda _fault: None)
+        self.session.jobs.run(f"shelf {key}", "Opening pictures", work, done, quiet=True, failed=lambda _fault: None)
 
     def next(self) -> None:
-        c = self.model.commission
+        c = self.session.commission
         if c is not None and any(o.commission.id == c.id for o in self.shown()):
             self.desk.go(c.stage)
         else:

@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 
 def fill(s: Study) -> None:
     """Bring head, card and next thing up to date."""
-    photo, c, bench, desk = s.model.photo, s.model.commission, s.desk.bench, s.desk
+    photo, c, bench, desk = s.session.photo, s.session.commission, s.desk.bench, s.desk
     if photo is None or c is None:
         bench.head.set("", "No photo yet", "The client’s photo is the first thing needed")
         bench.set_parts([Words("JPEG, PNG, TIFF, WebP and HEIC can be read. The file stays as it is; the studio keeps a copy.")])
@@ -54,7 +54,7 @@ def _number(
 
 # -- look ---------------------------------------------------------------------
 def _look(s: Study, photo: Photo) -> list:
-    c = s.model.commission
+    c = s.session.commission
     assert c is not None
     k = photo.crop[2] / c.picture_mm[0]
     fine = (
@@ -83,39 +83,39 @@ def _look(s: Study, photo: Photo) -> list:
 
 def _shapes(s: Study) -> list:
     """How many value shapes, and one alone."""
-    steps = Stepper("Value shapes", STEPS[0], STEPS[1], s.model.shape_steps, "value shapes")
+    steps = Stepper("Value shapes", STEPS[0], STEPS[1], s.session.shape_steps, "value shapes")
 
     def show(n: int, only: int | None) -> None:
-        s.model.show_shapes(n, only)
+        s.session.show_shapes(n, only)
         if s.look == "shapes":
-            s.model.want_look("shapes")
+            s.session.want_look("shapes")
         elif only is not None:
             s.pin("shapes")
 
     steps.changed.connect(lambda n: (show(n, None), s.refresh()))
     alone = Pick(
         "One value shape alone",
-        (("0", "all"), *((str(k), str(k)) for k in range(1, s.model.shape_steps + 1))),
-        str(s.model.shape_only or 0),
+        (("0", "all"), *((str(k), str(k)) for k in range(1, s.session.shape_steps + 1))),
+        str(s.session.shape_only or 0),
     )
-    alone.picked.connect(lambda key: show(s.model.shape_steps, int(key) or None))
+    alone.picked.connect(lambda key: show(s.session.shape_steps, int(key) or None))
     return [measured_caption(s.desk.explain, "Value shapes: 1 is the darkest", "shapes"), row(steps, None), alone]
 
 
 def _photos(s: Study, photo: Photo) -> list:
     """The commission's photos, each with what it is for."""
     parts: list = [Caption("Photos of this commission")]
-    for other in s.model.photos:
+    for other in s.session.photos:
         what = Choice()
         what.setAccessibleName(f"What {other.original_name} is for")
         for key, words in PHOTO_PARTS:
             what.addItem(words, key)
         what.setCurrentIndex(max(0, what.findData(other.part)))
-        what.activated.connect(lambda _i, q=other, w=what: s.model.do(SetPart(s.model, q, w.currentData())))
+        what.activated.connect(lambda _i, q=other, w=what: s.session.do(SetPart(s.session, q, w.currentData())))
         if other.id == photo.id:
             parts.append(row(label("On the sheet, for", "small"), what))
             continue
-        use = act_button(other.original_name, "photo", lambda q=other: s.model.do(ChoosePhoto(s.model, q)), "Work from this photo")
+        use = act_button(other.original_name, "photo", lambda q=other: s.session.do(ChoosePhoto(s.session, q)), "Work from this photo")
         parts.append(row(use, what))
         here = s.beside_id == other.id
         beside = act_button(
@@ -124,7 +124,7 @@ def _photos(s: Study, photo: Photo) -> list:
             lambda q=other: s.show_beside("" if s.beside_id == q.id else q.id),
         )
         beside.setToolTip("Show this photo beside the one on the sheet")
-        away = act_button("Remove", "crumple", lambda q=other: s.model.do(RemovePhoto(s.model, q)), "Take this photo off the commission")
+        away = act_button("Remove", "crumple", lambda q=other: s.session.do(RemovePhoto(s.session, q)), "Take this photo off the commission")
         parts.append(row(beside, away, None))
         if photo.prep.sun_deg is not None and other.prep.sun_deg is not None:
             parts.append(Words(suns.agree(photo.prep.sun_deg, other.prep.sun_deg)))
@@ -148,7 +148,7 @@ def _frame(s: Study, photo: Photo) -> list:
         tool,
         Words(helps[s.tools["frame"]]),
         Caption("Frame"),
-        *(Words(q, "small", "ink") for q in (s.model.framing.words() if s.model.awake else ())),
+        *(Words(q, "small", "ink") for q in (s.session.framing.words() if s.session.awake else ())),
         row(act_button("As much as fits", "frame", s.whole, "Show as much of the photo as the sheet’s proportions allow"), None),
         Caption("Straighten and turn over"),
         row(label("Tilt"), tilt, None),
@@ -158,7 +158,7 @@ def _frame(s: Study, photo: Photo) -> list:
     if photo.prep.focal is None:
         parts.append(Words("None set. Take “Focal point” above and click on the picture, usually the nearer eye."))
         return parts
-    c = s.model.commission
+    c = s.session.commission
     assert c is not None
     x, y, w, h = photo.crop
     fx, fy = (photo.prep.focal[0] - x) / w, (photo.prep.focal[1] - y) / h
@@ -226,7 +226,7 @@ def _light(s: Study, photo: Photo) -> list:
     }
     parts: list = [tool, Words(helps[s.tools["light"]])]
     if s.tools["light"] == "known":
-        field = hex_field("The known colour", s.known_hex, lambda v: setattr(s, "known_hex", v), s.model)
+        field = hex_field("The known colour", s.known_hex, lambda v: setattr(s, "known_hex", v), s.session)
         parts.append(row(label("It is"), field, None))
     prep = photo.prep
     state = f"Cast taken out by {prep.light_how}." if prep.light.white else "The light is as taken."
@@ -256,7 +256,7 @@ def _light(s: Study, photo: Photo) -> list:
         parts.append(row(act_button("Take the estimate", "sun", lambda: s.set_sun(round(sun.direction_deg))), None))
     else:
         parts.append(Words("The photo does not show it clearly: markings and shading disagree. Drag it on the picture."))
-    for other in s.model.photos:
+    for other in s.session.photos:
         if other.id != photo.id and prep.sun_deg is not None and other.prep.sun_deg is not None:
             parts.append(Words(f"{other.original_name}: {suns.agree(prep.sun_deg, other.prep.sun_deg)}"))
     return parts
@@ -272,7 +272,7 @@ def _clock(degrees: float) -> str:
 
 # -- cut out ---------------------------------------------------------------------
 def _cut(s: Study, photo: Photo) -> list:
-    c = s.model.commission
+    c = s.session.commission
     assert c is not None
     tool = Pick("Tool", (("outline", "Outline"), ("keep", "Keep"), ("drop", "Drop")), s.tools["cut"])
     tool.picked.connect(s.choose_tool)
@@ -286,7 +286,7 @@ def _cut(s: Study, photo: Photo) -> list:
         shown = Pick("What is shown", (("on", "On the backdrop"), ("off", "As taken")), "on" if photo.prep.cut_out else "off")
         shown.picked.connect(lambda key: s.show_cut(key == "on"))
         parts += [Caption("Shown"), shown]
-    parts += backdrop_parts(s.model)
+    parts += backdrop_parts(s.session)
     parts.append(measured_caption(s.desk.explain, "What the change does to the eye", "surroundings"))
     found = s.surroundings()
     if found is None:
@@ -312,7 +312,7 @@ def _cut(s: Study, photo: Photo) -> list:
 def _grid(s: Study, photo: Photo) -> list:
     from hanabira.desk.stages.study import printing as study_print
 
-    settings, c = s.model.settings, s.model.commission
+    settings, c = s.session.settings, s.session.commission
     assert c is not None
     tool = Pick("Tool", (("line", "Measuring line"), ("angle", "Angle")), s.tools["grid"])
     tool.picked.connect(s.choose_tool)

@@ -20,7 +20,7 @@ FIRST_GUESS = (3.0, 8.0, 12.0, 16.0, 20.0)
 
 def reading_of(s: Study) -> Reading | None:
     """What was read off the wedge, if it makes sense."""
-    kept = s.model.settings.get("printer")
+    kept = s.session.settings.get("printer")
     if len(kept) != 5:
         return None
     return Reading(kept[0], (kept[1], kept[2], kept[3]), kept[4])
@@ -30,7 +30,7 @@ def parts(s: Study) -> list:
     """Card parts: print at true size, the wedge and its reading."""
     from hanabira.sheets.true_size import tiles
 
-    c, page = s.model.commission, s.model.settings.get("card_paper")
+    c, page = s.session.commission, s.session.settings.get("card_paper")
     assert c is not None
     lying, sheets = tiles(c.picture_mm, page)
     paper = Pick("Printer’s paper", (("A4", "A4"), ("Letter", "Letter")), page)
@@ -63,7 +63,7 @@ def parts(s: Study) -> list:
     wedge = PetalButton("Print the grey wedge", "sheet")
     wedge.clicked.connect(lambda _=False: print_wedge(s))
     out.append(row(wedge, None))
-    values = s.model.settings.get("printer")
+    values = s.session.settings.get("printer")
     values = values if len(values) == 5 else list(FIRST_GUESS)
     fields = []
     for k, name in enumerate(("First dark step", "Like A", "Like B", "Like C", "Last light step")):
@@ -89,9 +89,9 @@ def keep(s: Study, values: list[float]) -> None:
         try:
             tone(Reading(values[0], (values[1], values[2], values[3]), values[4]))
         except Fault as fault:
-            s.model.messages.fault(fault)
+            s.session.messages.fault(fault)
             return
-    s.model.settings.set("printer", values)
+    s.session.settings.set("printer", values)
     s.refresh()
 
 
@@ -101,8 +101,8 @@ def print_wedge(s: Study) -> None:
 
     target = s.desk.ask_target("grey wedge.pdf")
     if target is not None:
-        page = s.model.settings.get("card_paper")
-        s.model.jobs.run(
+        page = s.session.settings.get("card_paper")
+        s.session.jobs.run(
             "wedge", "Writing the grey wedge", lambda _t: write_wedge(target, page), lambda done: _written(s, done), lasting=True
         )
 
@@ -112,7 +112,7 @@ def print_true_size(s: Study, with_photo: bool) -> None:
     from hanabira.session.tracing import true_size_content
     from hanabira.sheets.true_size import write_true_size
 
-    c, photo, view = s.model.commission, s.model.photo, s.model.view
+    c, photo, view = s.session.commission, s.session.photo, s.session.view
     if c is None or photo is None or view is None:
         s.desk.say("There is no photo to print yet.", "Nothing was written.", "Add the client’s photo first.")
         return
@@ -122,14 +122,14 @@ def print_true_size(s: Study, with_photo: bool) -> None:
     reading = reading_of(s)
     table = correction(tone(reading)) if reading else None
     grid = s.grid if s.grid_on or not with_photo else None
-    content = true_size_content(s.model, grid, with_photo, table)
+    content = true_size_content(s.session, grid, with_photo, table)
 
     def work(token: Token) -> Path:
         return write_true_size(content(token), target, token)
 
-    s.model.jobs.run("true size", "Writing the true-size sheets", work, lambda done: _written(s, done), lasting=True)
+    s.session.jobs.run("true size", "Writing the true-size sheets", work, lambda done: _written(s, done), lasting=True)
 
 
 def _written(s: Study, path: Path) -> None:
-    s.model.messages.remark(f"Written: {path}")
+    s.session.messages.remark(f"Written: {path}")
     s.desk.open_file(path)

@@ -53,7 +53,7 @@ class Study(PictureStage):
         self.way, self.tools = "look", dict(TOOLS)
         self.known_hex = "#27324f"
         self.gestures: dict[str, Gesture] = {
-            "move": Frame(self._framed, lambda: self.model.photo.size if self.model.photo else (1, 1), self._least, self._closest),
+            "move": Frame(self._framed, lambda: self.session.photo.size if self.session.photo else (1, 1), self._least, self._closest),
             "level": Spots(2, self._leveled),
             "focal": Spot(self._focal),
             "pick": Spot(self.pick_neutral),
@@ -65,7 +65,7 @@ class Study(PictureStage):
             "line": Ruler(2, lambda _points: None),
             "angle": Ruler(3, lambda _points: None),
         }
-        prep = lambda: self.model.photo.prep if self.model.photo else None  # noqa: E731
+        prep = lambda: self.session.photo.prep if self.session.photo else None  # noqa: E731
         self.mat.overlays = [
             GridOver(lambda: self.grid if self.grid_on else None),
             LightOver(prep, lambda: self.way == "frame"),
@@ -98,59 +98,59 @@ class Study(PictureStage):
 
     # -- frame ---------------------------------------------------------------------
     def _framed(self, crop: tuple[float, float, float, float], gesture: int) -> None:
-        if self.model.photo:
-            self.model.do(FramePhoto(self.model, self.model.photo, crop, gesture))
+        if self.session.photo:
+            self.session.do(FramePhoto(self.session, self.session.photo, crop, gesture))
 
     def _least(self) -> float:
         """The narrowest frame of the photo, in its pixels."""
-        photo, c = self.model.photo, self.model.commission
+        photo, c = self.session.photo, self.session.commission
         return framing.least_width(photo.size, c.picture_mm) if photo is not None and c is not None else 1.0
 
     def _closest(self) -> None:
-        photo, c = self.model.photo, self.model.commission
+        photo, c = self.session.photo, self.session.commission
         if photo is not None and c is not None:
             fine = photo.crop[2] / c.picture_mm[0]
-            self.model.messages.remark(f"Closer than this the photo has nothing to show: {fine:.1f} px a mm.")
+            self.session.messages.remark(f"Closer than this the photo has nothing to show: {fine:.1f} px a mm.")
 
     def whole(self) -> None:
         """Show as much of the photo as the sheet's proportions allow."""
-        if self.model.photo:
-            self.model.do(WholePhoto(self.model, self.model.photo))
+        if self.session.photo:
+            self.session.do(WholePhoto(self.session, self.session.photo))
 
     def turn(self, tilt_deg: float, mirrored: bool | None = None, gesture: str = "") -> None:
         """Straighten or turn over; everything drawn stays with the animal."""
-        photo = self.model.photo
+        photo = self.session.photo
         if photo is not None:
             over = photo.prep.mirrored if mirrored is None else mirrored
             if (tilt_deg, over) != photo.prep.geometry:
-                self.model.do(TurnPhoto(self.model, photo, tilt_deg, over, gesture))
+                self.session.do(TurnPhoto(self.session, photo, tilt_deg, over, gesture))
 
     def _leveled(self, points: tuple[Point, ...]) -> None:
-        photo = self.model.photo
+        photo = self.session.photo
         if photo is not None:
             more = prepare.level_tilt(points[0], points[1])
             self.turn(photo.prep.tilt_deg + (-more if photo.prep.mirrored else more))
 
     def mirror(self) -> None:
         """Turn the photo over for good (the look only shows it)."""
-        if self.model.photo is not None:
-            self.turn(self.model.photo.prep.tilt_deg, not self.model.photo.prep.mirrored)
+        if self.session.photo is not None:
+            self.turn(self.session.photo.prep.tilt_deg, not self.session.photo.prep.mirrored)
 
     def _focal(self, at: Point) -> None:
-        if self.model.photo is not None:
-            self.model.do(SetPrep(self.model, self.model.photo, "focal point", focal=at))
+        if self.session.photo is not None:
+            self.session.do(SetPrep(self.session, self.session.photo, "focal point", focal=at))
 
     def to_third(self, column: int, row: int) -> None:
         """Move the frame so that the focal point lies on a third."""
-        photo = self.model.photo
+        photo = self.session.photo
         if photo is not None and photo.prep.focal is not None:
             crop = prepare.focal_crop(photo.crop, photo.size, photo.prep.focal, (column, row))
-            self.model.do(FramePhoto(self.model, photo, crop))
+            self.session.do(FramePhoto(self.session, photo, crop))
 
     # -- light -----------------------------------------------------------------------
     def _before_light(self, at: Point) -> np.ndarray | None:
         """Colour of a place as it was taken: the light's setting must not be measured through itself."""
-        photo, raw = self.model.photo, self.model.darkroom.raw
+        photo, raw = self.session.photo, self.session.darkroom.raw
         if photo is None or raw is None:
             return None
         import cv2
@@ -166,9 +166,9 @@ class Study(PictureStage):
     def _set_white(self, white: tuple[float, float, float] | None, how: str) -> None:
         from dataclasses import replace
 
-        photo = self.model.photo
+        photo = self.session.photo
         if photo is not None:
-            self.model.do(SetPrep(self.model, photo, "light", light=replace(photo.prep.light, white=white), light_how=how))
+            self.session.do(SetPrep(self.session, photo, "light", light=replace(photo.prep.light, white=white), light_how=how))
 
     def pick_neutral(self, at: Point) -> None:
         """Take the cast out by a place that is really grey or white."""
@@ -179,7 +179,7 @@ class Study(PictureStage):
         try:
             self._set_white(neutral.from_pick(colour), "a grey or white place")
         except Fault as fault:
-            self.model.messages.fault(fault)
+            self.session.messages.fault(fault)
 
     def pick_known(self, at: Point) -> None:
         """Take the cast out by a place whose true colour the client told."""
@@ -190,33 +190,33 @@ class Study(PictureStage):
                     neutral.from_known(colour, spaces.srgb_to_lab(spaces.parse_hex(self.known_hex))), f"a patch known as {self.known_hex}"
                 )
             except Fault as fault:
-                self.model.messages.fault(fault)
+                self.session.messages.fault(fault)
 
     def automatic_light(self) -> None:
         """Guess the light from the whole photo."""
-        raw = self.model.darkroom.raw
+        raw = self.session.darkroom.raw
         if raw is not None:
             try:
                 white = neutral.automatic(raw)
             except Fault as fault:
-                self.model.messages.fault(fault)
+                self.session.messages.fault(fault)
                 return
             self._set_white(white, "a guess from the whole photo")
 
     def as_taken(self) -> None:
         """Back to the light as the camera took it; the exposure too."""
-        photo = self.model.photo
+        photo = self.session.photo
         if photo is not None and not photo.prep.light.as_taken:
-            self.model.do(SetPrep(self.model, photo, "light", light=Light(), light_how=""))
+            self.session.do(SetPrep(self.session, photo, "light", light=Light(), light_how=""))
 
     def expose(self, stops: float) -> None:
         """Set the exposure."""
         from dataclasses import replace
 
-        photo = self.model.photo
+        photo = self.session.photo
         if photo is not None and stops != photo.prep.light.exposure:
             light = replace(photo.prep.light, exposure=stops)
-            self.model.do(SetPrep(self.model, photo, "exposure", "exposure", light=light))
+            self.session.do(SetPrep(self.session, photo, "exposure", "exposure", light=light))
 
     def _sun_line(self, points: tuple[Point, ...]) -> None:
         import math
@@ -226,55 +226,55 @@ class Study(PictureStage):
 
     def set_sun(self, degrees: float | None) -> None:
         """Say where the light comes from."""
-        if self.model.photo is not None:
-            self.model.do(SetPrep(self.model, self.model.photo, "direction of the light", sun_deg=degrees))
+        if self.session.photo is not None:
+            self.session.do(SetPrep(self.session, self.session.photo, "direction of the light", sun_deg=degrees))
 
     # -- cut out -----------------------------------------------------------------------
     def cut_out(self, ring: Ring) -> None:
         """A rough outline was drawn: cut the animal out and put the backdrop behind it."""
-        if self.model.photo is not None:
-            self.model.do(SetPrep(self.model, self.model.photo, "cut-out", outline=tuple(ring), keep=(), drop=(), cut_out=True))
+        if self.session.photo is not None:
+            self.session.do(SetPrep(self.session, self.session.photo, "cut-out", outline=tuple(ring), keep=(), drop=(), cut_out=True))
 
     def _stroke(self, which: str, line: Ring) -> None:
-        photo = self.model.photo
+        photo = self.session.photo
         if photo is None:
             return
         if len(photo.prep.outline) < 3:
             self.desk.say("There is no outline to correct yet.", "Nothing was changed.", "Draw roughly round the animal first.")
             return
-        self.model.do(SetPrep(self.model, photo, f"{which} stroke", **{which: (*getattr(photo.prep, which), line)}))
+        self.session.do(SetPrep(self.session, photo, f"{which} stroke", **{which: (*getattr(photo.prep, which), line)}))
 
     def show_cut(self, on: bool) -> None:
         """Put the backdrop behind the animal, or show the photo as taken; the outline is kept."""
-        if self.model.photo is not None and on != self.model.photo.prep.cut_out:
-            self.model.do(SetPrep(self.model, self.model.photo, "backdrop", cut_out=on))
+        if self.session.photo is not None and on != self.session.photo.prep.cut_out:
+            self.session.do(SetPrep(self.session, self.session.photo, "backdrop", cut_out=on))
 
     def forget_cut(self) -> None:
         """Drop the outline and its strokes."""
-        if self.model.photo is not None and self.model.photo.prep.outline:
-            self.model.do(SetPrep(self.model, self.model.photo, "cut-out", outline=(), keep=(), drop=(), cut_out=False))
+        if self.session.photo is not None and self.session.photo.prep.outline:
+            self.session.do(SetPrep(self.session, self.session.photo, "cut-out", outline=(), keep=(), drop=(), cut_out=False))
 
     # -- grid ----------------------------------------------------------------------------
     @property
     def grid(self) -> Grid:
         """The grid as it is set."""
-        s = self.model.settings
+        s = self.session.settings
         return Grid(s.get("grid_mm"), s.get("grid_diagonals"), s.get("grid_numbers"))
 
     @property
     def grid_on(self) -> bool:
         """Whether it lies over the picture."""
-        return self.model.settings.get("grid_on")
+        return self.session.settings.get("grid_on")
 
     def set_grid(self, key: str, value: object) -> None:
         """Change one setting of the grid."""
-        self.model.settings.set(key, value)
+        self.session.settings.set(key, value)
         self.mat.refresh()
         self.refresh()
 
     # -- bench -----------------------------------------------------------------------------
     def next(self) -> None:
-        if self.model.photo:
+        if self.session.photo:
             self.desk.go("Areas")
         else:
             self.desk.ask_photo()
@@ -285,7 +285,7 @@ class Study(PictureStage):
 
     def whole_measures(self) -> area_measures.Measures | None:
         """Values and colours of what lies on the sheet, read off the interface thread."""
-        photo, view = self.model.photo, self.model.view
+        photo, view = self.session.photo, self.session.view
         if photo is None or view is None:
             return None
         sign = (photo.digest, photo.crop, photo.prep.pixels, id(view))
@@ -303,30 +303,30 @@ class Study(PictureStage):
             if self.open:
                 self.refresh()
 
-        self.model.jobs.run("study measures", "Reading the picture’s values", work, done, quiet=True)
+        self.session.jobs.run("study measures", "Reading the picture’s values", work, done, quiet=True)
         return None
 
     def warmth(self) -> warmths.Warmth | None:
         """How warm and cool lie on the animal, against its own middle; None until it is read."""
-        photo, view = self.model.photo, self.model.view
+        photo, view = self.session.photo, self.session.view
         if photo is None or view is None:
             return None
         sign = (photo.digest, photo.prep.pixels, id(view))
         if self._warmth and self._warmth[0] == sign:
             return self._warmth[1]
-        pixels, cover = view.preview(), self.model.darkroom.cover
+        pixels, cover = view.preview(), self.session.darkroom.cover
 
         def done(found: warmths.Warmth) -> None:
             self._warmth = (sign, found)
             if self.open:
                 self.refresh()
 
-        self.model.jobs.run("warmth", "Weighing warm and cool", lambda _t: warmths.warmth_map(pixels, cover)[1], done, quiet=True)
+        self.session.jobs.run("warmth", "Weighing warm and cool", lambda _t: warmths.warmth_map(pixels, cover)[1], done, quiet=True)
         return None
 
     def cast(self) -> casts.Cast | None:
         """The cast that the photo as taken seems to have; None until it is read, once it was answered, or when nothing tells the light."""
-        photo, raw = self.model.photo, self.model.darkroom.raw if self.model.view is not None else None
+        photo, raw = self.session.photo, self.session.darkroom.raw if self.session.view is not None else None
         if photo is None or raw is None or photo.prep.light_how or photo.id in self._cast_left:
             return None
         if self._cast is not None and self._cast[0] == photo.digest:
@@ -337,7 +337,7 @@ class Study(PictureStage):
             if self.open:
                 self.refresh()
 
-        self.model.jobs.run("cast", "Looking for a cast", lambda _t: casts.estimate_cast(raw, readers.cast_model()), done, quiet=True)
+        self.session.jobs.run("cast", "Looking for a cast", lambda _t: casts.estimate_cast(raw, readers.cast_model()), done, quiet=True)
         return None
 
     def thrown(self) -> bounces.Bounce | None:
@@ -354,7 +354,7 @@ class Study(PictureStage):
             if self.open:
                 self.refresh()
 
-        self.model.jobs.run("bounce", "Looking for light of the surroundings", lambda _t: bounces.bounce(pixels, cover), done, quiet=True)
+        self.session.jobs.run("bounce", "Looking for light of the surroundings", lambda _t: bounces.bounce(pixels, cover), done, quiet=True)
         return None
 
     def take_cast_out(self) -> None:
@@ -365,18 +365,18 @@ class Study(PictureStage):
 
     def leave_cast(self) -> None:
         """The light is as it should be: do not ask again for this photo."""
-        if self.model.photo is not None:
-            self._cast_left.add(self.model.photo.id)
+        if self.session.photo is not None:
+            self._cast_left.add(self.session.photo.id)
             self.refresh()
 
     def _of_the_cut(self) -> tuple[object, np.ndarray, np.ndarray] | None:
         """What depends on the cut: a signature, the animal in its own surroundings, and its coverage."""
-        photo, view = self.model.photo, self.model.view
-        cover = self.model.darkroom.cover if view is not None else None
+        photo, view = self.session.photo, self.session.view
+        cover = self.session.darkroom.cover if view is not None else None
         if photo is None or view is None or cover is None:
             return None
         pixels = view.plain if view.plain is not None else view.preview()
-        return (photo.digest, photo.prep.pixels, photo.prep.cut, self.model.commission.backdrop_hexes), pixels, cover  # type: ignore[union-attr]
+        return (photo.digest, photo.prep.pixels, photo.prep.cut, self.session.commission.backdrop_hexes), pixels, cover  # type: ignore[union-attr]
 
     def surroundings(self) -> tuple[surround.Reads, ...] | None:
         """How the animal's values are seen here and on the backdrop; None until it is cut out and read."""
@@ -386,14 +386,14 @@ class Study(PictureStage):
         if self._reads and self._reads[0] == got[0]:
             return self._reads[1]
         sign, pixels, cover = got
-        backdrop = self.model.darkroom.backdrop[0]
+        backdrop = self.session.darkroom.backdrop[0]
 
         def done(found: tuple[surround.Reads, ...]) -> None:
             self._reads = (sign, found)
             if self.open:
                 self.refresh()
 
-        self.model.jobs.run(
+        self.session.jobs.run(
             "surroundings", "Judging the surroundings", lambda _t: surround.reads(pixels, cover, backdrop), done, quiet=True
         )
         return None
@@ -412,5 +412,5 @@ class Study(PictureStage):
             if self.open:
                 self.refresh()
 
-        self.model.jobs.run("sun", "Looking for the light", lambda _t: suns.estimate_sun(pixels, cover), done, quiet=True)
+        self.session.jobs.run("sun", "Looking for the light", lambda _t: suns.estimate_sun(pixels, cover), done, quiet=True)
         return None
