@@ -22,11 +22,11 @@ from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
 from hanabira.core.optics.stack import bare, seen_as
 from hanabira.core.places.place import Places
-from hanabira.core.progress.check import Checked, Plan, check_photo
+from hanabira.core.progress.check import Checked, Expectation, check_photo
 from hanabira.core.progress.cure import after, bounds
-from hanabira.core.progress.expected import Stack, expected, signature
+from hanabira.core.progress.expected import AreaStack, expected, signature
 from hanabira.core.progress.find import Refused, find_sheet
-from hanabira.core.progress.on_sheet import OnSheet, Traced, on_sheet
+from hanabira.core.progress.on_sheet import OnSheet, TracedArea, on_sheet
 from hanabira.core.progress.reading import core_of
 from hanabira.core.progress.strip import find_strip, patches
 from hanabira.core.solver.gamut import gamut
@@ -38,7 +38,7 @@ from hanabira.demo.pictures import PHOTO, PHOTOS
 from hanabira.demo.sitters import sitters
 from hanabira.demo.studio import CROP, rabbit
 from hanabira.devices.drawn_sheet import FAULTS, DrawnSheet, Planted, draw_sheet, draw_strip
-from hanabira.devices.lens import Shooting, Shot, Table, shoot, table
+from hanabira.devices.lens import BoardView, LensShot, Shooting, shoot, table
 from hanabira.devices.simulated_paper import TRUTHS, SimulatedSheet
 from hanabira.studio.pictures import read_picture
 from hanabira.studio.records import Area, Commission
@@ -74,7 +74,7 @@ def scenes() -> list[Scene]:
         on = paper_for(kit, paper(c.paper_id), c.ground_hex)
         found = {a.id: history.found_again(pixels, a, shipped[a.id][1]) for a in areas if a.id in shipped}
         traced = [
-            Traced.of(a.id, a.number, a.name, a.surface_id, Outline(a.ring, a.smooth, a.holes), a.level, found[a.id])
+            TracedArea.of(a.id, a.number, a.name, a.surface_id, Outline(a.ring, a.smooth, a.holes), a.level, found[a.id])
             for a in areas
             if a.id in found
         ]
@@ -100,7 +100,7 @@ def ground_of(s: Scene) -> Array:
     return np.asarray(srgb_to_lab(parse_hex(s.commission.ground_hex)))
 
 
-def plan_of(s: Scene, laid: dict[str, tuple[Layer, ...]], truth: int, seed: int, scrap: bool) -> Plan:
+def plan_of(s: Scene, laid: dict[str, tuple[Layer, ...]], truth: int, seed: int, scrap: bool) -> Expectation:
     """What a photo is held against."""
     rng, sim = np.random.default_rng([seed, 8]), SimulatedSheet(s.kit, TRUTHS[truth], tuple(ground_of(s)))
     stacks = []
@@ -111,8 +111,8 @@ def plan_of(s: Scene, laid: dict[str, tuple[Layer, ...]], truth: int, seed: int,
                 for p in a.drawn.photo:
                     stack = [q.as_pass for q in layers if (q.code or q.tool) and goes_over(q, p)]
                     chips.setdefault((p, signature(layers, p)), np.asarray(sim.lay(stack, "white", rng)) + rng.normal(0, [1.2, 0.8, 0.8]))
-        stacks.append(expected(Stack(a.id, s.recipes[a.id], laid[a.id], frozenset(), s.targets[a.id], chips), s.on, s.kit))
-    return Plan(s.coarse, tuple(stacks), s.on, np.asarray(bare(s.on).lab), s.kit, patches(s.kit, s.on))
+        stacks.append(expected(AreaStack(a.id, s.recipes[a.id], laid[a.id], frozenset(), s.targets[a.id], chips), s.on, s.kit))
+    return Expectation(s.coarse, tuple(stacks), s.on, np.asarray(bare(s.on).lab), s.kit, patches(s.kit, s.on))
 
 
 @dataclass(frozen=True)
@@ -124,8 +124,8 @@ class Taken:
     truth: int
     seed: int
     sheet: DrawnSheet
-    table: Table
-    shot: Shot
+    table: BoardView
+    shot: LensShot
     photo: np.ndarray
     faults: tuple[Planted, ...]
 

@@ -12,7 +12,7 @@ import numpy as np
 
 from hanabira.core.practice.hand import read_hand, sheets
 from hanabira.core.practice.profile import Learner, diagnose
-from hanabira.core.practice.question import Picture
+from hanabira.core.practice.question import AskedPicture
 from hanabira.core.practice.round import Round, play
 from hanabira.craft.supplies import shipped_kit
 from hanabira.demo.pictures import PHOTO
@@ -39,7 +39,7 @@ def kits(seed: int) -> None:
 
 def learners(seed: int) -> None:
     """Leans that are found, and claimed where there is none."""
-    photo = Picture(read_picture(PHOTO, 1600).pixels, "photo")
+    photo = AskedPicture(read_picture(PHOTO, 1600).pixels, "photo")
     for bias in (1.0, -0.8, 0.0):
         right = claimed = 0
         for s in range(seed, seed + SEEDS):

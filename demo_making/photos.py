@@ -15,10 +15,10 @@ from hanabira.core.colour.spaces import Array, parse_hex, srgb_to_lab
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.stack import bare
 from hanabira.core.places.place import Places
-from hanabira.core.progress.check import Plan, check_photo
+from hanabira.core.progress.check import Expectation, check_photo
 from hanabira.core.progress.cure import found_faults
-from hanabira.core.progress.expected import Stack, expected, signature
-from hanabira.core.progress.on_sheet import OnSheet, Traced, on_sheet
+from hanabira.core.progress.expected import AreaStack, expected, signature
+from hanabira.core.progress.on_sheet import OnSheet, TracedArea, on_sheet
 from hanabira.core.progress.strip import patches
 from hanabira.core.progress.told import told
 from hanabira.core.solver.gamut import gamut
@@ -57,26 +57,26 @@ class Work:
         for a in self.areas:
             if a.id in self.places:
                 outline = Outline(a.ring, a.smooth, a.holes)
-                traced.append(Traced.of(a.id, a.number, a.name, a.surface_id, outline, a.level, self.places[a.id]))
+                traced.append(TracedArea.of(a.id, a.number, a.name, a.surface_id, outline, a.level, self.places[a.id]))
         return on_sheet(self.pixels, self.photo.crop, (c.width_mm, c.height_mm), c.border_mm, traced, grid)
 
     def layers(self, key: str, rows: Sequence[LogRow]) -> tuple[Layer, ...]:
         """What lies on an area by these rows."""
         return laid(key, self.recipes[key].layers, rows, self.kit)
 
-    def plan(self, rows: Sequence[LogRow]) -> Plan:
+    def plan(self, rows: Sequence[LogRow]) -> Expectation:
         """What a photo taken after these rows is held against."""
         c = self.commission
         on = paper_for(self.kit, paper(c.paper_id), c.ground_hex)
         reach, sheet = gamut(self.kit.usable, on), self.sheet(3.0)
         stacks = [
-            Stack(
+            AreaStack(
                 a.id, self.recipes[a.id].layers, self.layers(a.id, rows), frozenset(), place_targets(reach, self.places[a.id], {}),
                 {(p, q): np.array(lab) for p, q, *lab in self.recipes[a.id].tried},
             )
             for a in sheet.areas
         ]  # fmt: skip
-        return Plan(sheet, tuple(expected(s, on, self.kit) for s in stacks), on, np.asarray(bare(on).lab), self.kit, patches(self.kit, on))
+        return Expectation(sheet, tuple(expected(s, on, self.kit) for s in stacks), on, np.asarray(bare(on).lab), self.kit, patches(self.kit, on))
 
 
 def tried(work: Work, moments: Sequence[Sequence[LogRow]], seed: int) -> dict[str, Recipe]:

@@ -9,14 +9,14 @@ from typing import Any
 from hanabira.core.optics.paper import Paper
 from hanabira.core.practice.hand import read_hand, sheets
 from hanabira.core.practice.profile import Learner
-from hanabira.core.practice.question import Picture
+from hanabira.core.practice.question import AskedPicture
 from hanabira.core.practice.round import Round, play
 from hanabira.craft.drills import drills
 from hanabira.craft.supplies import paper, paper_for, shipped_kit
 from hanabira.demo.pictures import PHOTOS
 from hanabira.demo.worked import HOUR
 from hanabira.devices.hand_filled import SimulatedHand, photo_of
-from hanabira.devices.scanner import Shot
+from hanabira.devices.scanner import Scanning
 from hanabira.devices.simulated_paper import TRUTHS, SimulatedSheet
 from hanabira.studio.pictures import read_picture
 
@@ -31,7 +31,7 @@ HAND = SimulatedHand((86.0, 74.0, 58.0, 50.0, 39.0), spread_deg=7.0, variation=0
 
 def practised() -> list[dict[str, Any]]:
     """The rounds as `hanabira.demo.worked` dates them: days ago, drill, minutes, and what was told."""
-    pictures = [Picture(read_picture(PHOTOS[kind], 700).pixels, kind) for kind in ("rabbit", "pony")]
+    pictures = [AskedPicture(read_picture(PHOTOS[kind], 700).pixels, kind) for kind in ("rabbit", "pony")]
     kit = shipped_kit()
     on: Paper = paper_for(kit, paper("hotpress"), None)
     level: dict[str, float] = {}
@@ -42,7 +42,7 @@ def practised() -> list[dict[str, Any]]:
         told: dict[str, Any]
         if q.bench == "hand":
             result, _filled = read_hand(
-                photo_of(sheets()[drill], HAND, SimulatedSheet(kit, TRUTHS[0]), Shot(tilt_deg=5.0, px_per_mm=5.0)), drill
+                photo_of(sheets()[drill], HAND, SimulatedSheet(kit, TRUTHS[0]), Scanning(tilt_deg=5.0, px_per_mm=5.0)), drill
             )
             told = {
                 "answers": [], "hand": {"figures": dict(result.figures), "score": round(result.score, 3), "sentences": list(result.sentences)},

@@ -18,7 +18,7 @@ ANSWERS = 40
 def practice(args: argparse.Namespace) -> dict:
     """List the drills, or play one with a simulated learner."""
     from hanabira.core.practice.profile import Learner, diagnose
-    from hanabira.core.practice.question import Picture
+    from hanabira.core.practice.question import AskedPicture
     from hanabira.core.practice.round import Round, play
     from hanabira.craft.drills import drills
     from hanabira.craft.supplies import paper, paper_for, shipped_kit
@@ -40,7 +40,7 @@ def practice(args: argparse.Namespace) -> dict:
     if not 1 <= args.answers <= 1000:
         raise Fault("--answers must be 1 to 1000.")
     kit = shipped_kit()
-    pictures = [Picture(pixels, name) for name, pixels in _pictures(args.studio)]
+    pictures = [AskedPicture(pixels, name) for name, pixels in _pictures(args.studio)]
     found = play(Round(args.drill, pictures, args.seed, kit, paper_for(kit, paper("hotpress"), None)), learner, args.answers, args.seed)
     told = diagnose([a.error for a in found if a.error is not None])
     return {

@@ -60,14 +60,14 @@ def importers() -> dict[str, set[str]]:
                 out[needed].add(name)
     # a part of the session is looked into by its name, not by an import
     for part in (ROOT / "hanabira/session").glob("*.py"):
-        out[f"hanabira.session.{part.stem}"].add("hanabira.session.rooms") if part.stem in rooms() else None
+        out[f"hanabira.session.{part.stem}"].add("hanabira.session.members") if part.stem in members() else None
     return out
 
 
 @cache
-def rooms() -> frozenset[str]:
+def members() -> frozenset[str]:
     """Parts of the session that are made when they are looked at."""
-    tree = ast.parse((ROOT / "hanabira/session/rooms.py").read_text("utf-8"))
+    tree = ast.parse((ROOT / "hanabira/session/members.py").read_text("utf-8"))
     return frozenset(n.target.id for n in ast.walk(tree) if isinstance(n, ast.AnnAssign) and isinstance(n.target, ast.Name))
 
 

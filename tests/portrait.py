@@ -10,17 +10,17 @@ import numpy as np
 
 from hanabira.core.area.outline import Outline
 from hanabira.core.colour.spaces import Array, lab_to_srgb
-from hanabira.core.forecast.portrait import Drawn
+from hanabira.core.forecast.portrait import PhotoLab
 from hanabira.core.optics.passes import Pass
 from hanabira.core.optics.stack import bare
-from hanabira.core.progress.check import Plan
-from hanabira.core.progress.expected import Stack, expected, signature
-from hanabira.core.progress.on_sheet import OnSheet, Traced, on_sheet
+from hanabira.core.progress.check import Expectation
+from hanabira.core.progress.expected import AreaStack, expected, signature
+from hanabira.core.progress.on_sheet import OnSheet, TracedArea, on_sheet
 from hanabira.core.progress.strip import patches
 from hanabira.core.solver.layer import Layer, goes_over
 from hanabira.craft.supplies import paper, paper_for, shipped_kit
 from hanabira.devices.drawn_sheet import DrawnSheet, Planted, draw_sheet, draw_strip
-from hanabira.devices.lens import Shooting, Shot, Table, shoot, table
+from hanabira.devices.lens import BoardView, LensShot, Shooting, shoot, table
 from hanabira.devices.simulated_paper import TRUTHS, SimulatedSheet
 
 SIZE, BORDER = (150.0, 180.0), 10.0
@@ -104,10 +104,10 @@ def _drawn_as(name: str):  # noqa: ANN202
     group = "coat" if name in ("coat", "back") else name
     groups = (group,) * len(PLACES[name])
 
-    def drawn(shape: tuple[int, int], corner: tuple[float, float], k: float) -> Drawn:
+    def drawn(shape: tuple[int, int], corner: tuple[float, float], k: float) -> PhotoLab:
         move = np.array([[k, 0, -corner[0] * k], [0, k, -corner[1] * k]])
         labels = cv2.warpAffine(whole, move, shape[::-1], flags=cv2.INTER_NEAREST)
-        return Drawn(photo, labels, PLACES[name], groups, frozenset({"coat"}) & set(groups))
+        return PhotoLab(photo, labels, PLACES[name], groups, frozenset({"coat"}) & set(groups))
 
     return drawn
 
@@ -119,7 +119,7 @@ def sheet(grid: float = 3.0) -> OnSheet:
     b = BORDER * PX_MM
     crop = (b, b, pixels.shape[1] - 2 * b, pixels.shape[0] - 2 * b)
     traced = [
-        Traced(
+        TracedArea(
             key,
             n,
             name,
@@ -146,7 +146,7 @@ def _passes(layers: Sequence[Layer], place: str) -> list[Pass]:
 
 def plan(
     laid: Mapping[str, Sequence[Layer]] | None = None, skipped: Mapping[str, Sequence[str]] | None = None, scrap: bool = True, truth: int = 0
-) -> Plan:  # fmt: skip
+) -> Expectation:  # fmt: skip
     """What a photo is held against when these layers lie there by the log (all of them when not said); with ``scrap`` every stack was tried."""
     lies = RECIPES if laid is None else laid
     on = SimulatedSheet(KIT, TRUTHS[truth], tuple(GROUND))
@@ -158,8 +158,8 @@ def plan(
             for n in range(len(layers) + 1):
                 for p in PLACES[key]:
                     chips[p, signature(layers[:n], p)] = np.asarray(on.lay(_passes(layers[:n], p)))
-        out.append(expected(Stack(key, layers, tuple(lies.get(key, ())), gone, targets(key), chips), PAPER, KIT))
-    return Plan(sheet(), tuple(out), PAPER, GROUND, KIT, patches(KIT, PAPER))
+        out.append(expected(AreaStack(key, layers, tuple(lies.get(key, ())), gone, targets(key), chips), PAPER, KIT))
+    return Expectation(sheet(), tuple(out), PAPER, GROUND, KIT, patches(KIT, PAPER))
 
 
 def drawn(laid: Mapping[str, Sequence[Layer]] | None = None, faults: Sequence[Planted] = (), truth: int = 0, seed: int = 1) -> DrawnSheet:
@@ -167,14 +167,14 @@ def drawn(laid: Mapping[str, Sequence[Layer]] | None = None, faults: Sequence[Pl
     return draw_sheet(sheet(GRID), RECIPES if laid is None else laid, KIT, GROUND, TRUTHS[truth], seed, faults)
 
 
-def taken(what: DrawnSheet, strip: bool = True, truth: int = 0, how: Shooting | None = None, **more: object) -> tuple[Table, Shot]:
+def taken(what: DrawnSheet, strip: bool = True, truth: int = 0, how: Shooting | None = None, **more: object) -> tuple[BoardView, LensShot]:
     """A photo of it with the table it lies on."""
     how = how or Shooting.drawn(int(more.pop("seed", 1)), **{"long_px": 1500, **more})  # type: ignore[call-overload]
     lies = table(what, draw_strip(KIT, TRUTHS[truth], GRID, how.seed) if strip else None, how.board, how.seed)
     return lies, shoot(lies, how)
 
 
-def map_error_mm(lies: Table, shot: Shot, to_photo) -> Array:  # noqa: ANN001
+def map_error_mm(lies: BoardView, shot: LensShot, to_photo) -> Array:  # noqa: ANN001
     """How far a map of the sheet is off, in mm, at a grid of places."""
     x0, y0, w, h = lies.sheet
     g = np.stack(np.meshgrid(np.linspace(0.05, 0.95, 9) * w, np.linspace(0.05, 0.95, 9) * h), -1).reshape(-1, 2)

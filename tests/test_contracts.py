@@ -36,7 +36,7 @@ PLANTED = (
     ("desk/theme.py", "from hanabira.desk.widgets import bench", "hanabira.desk.theme -> hanabira.desk.widgets.bench"),
     ("desk/gestures/marks.py", "from hanabira.desk.widgets import mat", "hanabira.desk.gestures.marks -> hanabira.desk.widgets.mat"),
 )
-BY_NAME = {"core/later.py", "session/rooms.py", "session/waking.py", "desk/stage_set.py", "studio/packing.py"}
+BY_NAME = {"core/later.py", "session/members.py", "session/waking.py", "desk/stage_set.py", "studio/packing.py"}
 """Modules that may load others by their names; everybody else writes an import, which the contracts see."""
 LOADERS = {"import_module", "__import__", "loaded", "find_spec", "exec_module", "exec", "run_module", "run_path"}
 

@@ -17,7 +17,7 @@ from hanabira.craft import kitfile
 
 if TYPE_CHECKING:
     from hanabira.core.optics.kit import Kit
-    from hanabira.core.places.parts import Part
+    from hanabira.core.places.parts import SurfacePart
     from hanabira.core.places.place import Place, Places
 
 DATA = Path(__file__).parent / "data"
@@ -81,10 +81,10 @@ def papers() -> Mapping[str, Paper]:
 
 
 @cache
-def parts_of(surface_id: str) -> tuple[Part, ...]:
+def parts_of(surface_id: str) -> tuple[SurfacePart, ...]:
     """Parts that a surface can have, in the order of their ranks."""
     found = _load("places.toml").get(surface_id, {}).get("parts", ())
-    known = [parts.Part(v["id"], v.get("name", ""), v["how"], v["rank"], tuple(v.get("keeps_off", ()))) for v in found]
+    known = [parts.SurfacePart(v["id"], v.get("name", ""), v["how"], v["rank"], tuple(v.get("keeps_off", ()))) for v in found]
     return tuple(sorted(known, key=lambda p: p.rank))
 
 

@@ -16,7 +16,7 @@ import numpy as np
 
 from hanabira.core.colour.spaces import parse_hex, srgb_to_lab, xyz_to_lab
 from hanabira.core.faults import Fault, KitFault
-from hanabira.core.optics.fit import Swatch
+from hanabira.core.optics.fit import MeasuredPatch
 from hanabira.core.optics.passes import Pass
 from hanabira.craft.cells import Figure, read_cell, table_csv
 
@@ -50,7 +50,7 @@ def stack_text(layers: Iterable[Pass]) -> str:
     return "+".join(f"{q.code}:{q.pressure}:{q.passes}" for q in layers)
 
 
-def read_swatches(path: Path | str) -> tuple[Swatch, ...]:
+def read_swatches(path: Path | str) -> tuple[MeasuredPatch, ...]:
     """Swatches of a CSV or CGATS file; `KitFault` names the file, the line and what is wrong."""
     rows = swatch_rows(path)
     try:
@@ -59,7 +59,7 @@ def read_swatches(path: Path | str) -> tuple[Swatch, ...]:
         raise KitFault(f"{Path(path).name}: {error}") from error
 
 
-def swatch_rows(path: Path | str) -> list[Row]:
+def swatch_rows(path: Path | str) -> list[SwatchRow]:
     """The rows of a CSV or CGATS file: line, layers, ground, Lab; an empty stack is the bare ground."""
     path = Path(path)
     try:
@@ -76,17 +76,17 @@ def swatch_rows(path: Path | str) -> list[Row]:
         raise KitFault(f"{path.name}: {error}") from error
 
 
-def parse_swatches(text: str) -> list[Row]:
+def parse_swatches(text: str) -> list[SwatchRow]:
     """Rows of a swatch file's text."""
     return _cgats_rows(text) if "BEGIN_DATA" in text else _csv_rows(text)
 
 
-Row = tuple[int, tuple[Pass, ...], str, Lab]
+SwatchRow = tuple[int, tuple[Pass, ...], str, Lab]
 
 
-def _csv_rows(text: str) -> list[Row]:
+def _csv_rows(text: str) -> list[SwatchRow]:
     reader = csv.DictReader(io.StringIO(text), strict=True)
-    out: list[Row] = []
+    out: list[SwatchRow] = []
     try:
         reader.fieldnames = [f.strip() for f in reader.fieldnames or []]
         missing = [c for c in COLUMNS if c not in reader.fieldnames]
@@ -104,7 +104,7 @@ def _csv_rows(text: str) -> list[Row]:
     return out
 
 
-def _row(line: int, stack: str, ground: str, lab: Lab) -> Row:
+def _row(line: int, stack: str, ground: str, lab: Lab) -> SwatchRow:
     if not (np.isfinite(lab).all() and 0 <= lab[0] <= 105 and abs(lab[1]) < 160 and abs(lab[2]) < 160):
         raise KitFault(f"line {line}: {lab} is no Lab colour.")
     name = ground.strip().lower() or "white"
@@ -119,7 +119,7 @@ def _row(line: int, stack: str, ground: str, lab: Lab) -> Row:
         raise KitFault(f"line {line}: {error}") from error
 
 
-def _cgats_rows(text: str) -> list[Row]:
+def _cgats_rows(text: str) -> list[SwatchRow]:
     """Rows of a CGATS table: SAMPLE_ID or SAMPLE_NAME holds the stack, an optional GROUND the ground, LAB_* or XYZ_* the colour."""
     head = re.search(r"BEGIN_DATA_FORMAT\s+(.*?)\s+END_DATA_FORMAT", text, re.S)
     body = re.search(r"BEGIN_DATA\s*\n(.*?)\n\s*END_DATA", text, re.S)
@@ -130,7 +130,7 @@ def _cgats_rows(text: str) -> list[Row]:
     name = next((f for f in ("SAMPLE_NAME", "SAMPLE_ID") if f in fields), None)
     if colour is None or name is None:
         raise KitFault("the CGATS table needs SAMPLE_NAME and LAB_L LAB_A LAB_B or XYZ_X XYZ_Y XYZ_Z.")
-    out: list[Row] = []
+    out: list[SwatchRow] = []
     first = text[: body.start(1)].count("\n") + 1
     for n, line in enumerate(body.group(1).splitlines()):
         values = re.findall(r'"[^"]*"|\S+', line)
@@ -149,7 +149,7 @@ def _cgats_rows(text: str) -> list[Row]:
     return out
 
 
-def with_grounds(rows: Sequence[Row], white: Lab | None = None) -> tuple[Swatch, ...]:
+def with_grounds(rows: Sequence[SwatchRow], white: Lab | None = None) -> tuple[MeasuredPatch, ...]:
     """Swatches with the Lab of their bare ground: as measured where an empty stack gives it, else ``white`` or the usual one."""
     measured: dict[str, list[Lab]] = {}
     for _, layers, ground, lab in rows:
@@ -164,7 +164,7 @@ def with_grounds(rows: Sequence[Row], white: Lab | None = None) -> tuple[Swatch,
         else:
             middle = srgb_to_lab(parse_hex(DEFAULT_GROUNDS.get(ground, ground)))
         grounds[ground] = tuple(float(v) for v in middle)  # type: ignore[assignment]
-    out = tuple(Swatch(layers, grounds[ground], lab) for _, layers, ground, lab in rows if layers)
+    out = tuple(MeasuredPatch(layers, grounds[ground], lab) for _, layers, ground, lab in rows if layers)
     if not out:
         raise KitFault("there is no row with a stack.")
     return out

@@ -22,15 +22,15 @@ from hanabira.session.looks import LOOKS
 from hanabira.studio.records import STAGES
 
 if TYPE_CHECKING:
-    from hanabira.desk.stages.areas.stage import Areas
-    from hanabira.desk.stages.check.stage import Check
-    from hanabira.desk.stages.easel.stage import Easel
+    from hanabira.desk.stages.areas.stage import AreasStage
+    from hanabira.desk.stages.check.stage import CheckStage
+    from hanabira.desk.stages.easel.stage import EaselStage
     from hanabira.desk.stages.kit.stage import KitRoom
-    from hanabira.desk.stages.plan.stage import Plan
-    from hanabira.desk.stages.practice.stage import Practice
-    from hanabira.desk.stages.recipe.stage import Recipe
-    from hanabira.desk.stages.shelf.stage import Shelf
-    from hanabira.desk.stages.study.stage import Study
+    from hanabira.desk.stages.plan.stage import PlanStage
+    from hanabira.desk.stages.practice.stage import PracticeRoom
+    from hanabira.desk.stages.recipe.stage import RecipeStage
+    from hanabira.desk.stages.shelf.stage import ShelfRoom
+    from hanabira.desk.stages.study.stage import StudyStage
     from hanabira.desk.window import Desk
     from hanabira.session.session import Session
 
@@ -101,7 +101,7 @@ def _acts(menu: str, rows: Iterable[tuple], stage: str = "", needs: tuple[str, .
 
 # -- the frame ------------------------------------------------------------------
 def _commission() -> list[Act]:
-    shelf: Callable[[Desk], Shelf] = lambda d: d.stages["Shelf"]  # type: ignore[assignment,return-value]  # noqa: E731
+    shelf: Callable[[Desk], ShelfRoom] = lambda d: d.stages["Shelf"]  # type: ignore[assignment,return-value]  # noqa: E731
     key: Callable[[Desk], str] = lambda d: d.session.commission.id if d.session.commission else ""  # noqa: E731
     out = _acts("Commission", [
         ("new", "New commission", lambda d: d.new_commission(), "Ctrl+N", ("writable",)),
@@ -179,7 +179,7 @@ def _frame() -> list[Act]:
 
 # -- stages ------------------------------------------------------------------------
 def _study() -> list[Act]:
-    s: Callable[[Desk], Study] = lambda d: d.stages["Study"]  # type: ignore[assignment,return-value]  # noqa: E731
+    s: Callable[[Desk], StudyStage] = lambda d: d.stages["Study"]  # type: ignore[assignment,return-value]  # noqa: E731
 
     def tool(way: str, name: str) -> Callable[[Desk], object]:
         return lambda d: (s(d).choose_way(way), s(d).choose_tool(name))
@@ -212,7 +212,7 @@ def _study() -> list[Act]:
 
 
 def _areas() -> list[Act]:
-    a: Callable[[Desk], Areas] = lambda d: d.stages["Areas"]  # type: ignore[assignment,return-value]  # noqa: E731
+    a: Callable[[Desk], AreasStage] = lambda d: d.stages["Areas"]  # type: ignore[assignment,return-value]  # noqa: E731
     way = lambda name: lambda d: a(d).choose_way(name)  # noqa: E731
     one = ("area",)
     out = _acts("Areas", [
@@ -263,7 +263,7 @@ TOOL_WORDS = (
 
 
 def _recipe() -> list[Act]:
-    r: Callable[[Desk], Recipe] = lambda d: d.stages["Recipe"]  # type: ignore[assignment,return-value]  # noqa: E731
+    r: Callable[[Desk], RecipeStage] = lambda d: d.stages["Recipe"]  # type: ignore[assignment,return-value]  # noqa: E731
     some = ("layers",)
 
     def press(step: int) -> Callable[[Desk], object]:
@@ -313,7 +313,7 @@ def _recipe() -> list[Act]:
     ], "", ("commission", "recipes"))  # fmt: skip
 
 
-def _best_swap(r: Recipe) -> None:
+def _best_swap(r: RecipeStage) -> None:
     session = r.session
     targets = session.targets(session.area_id)
     if targets:
@@ -323,7 +323,7 @@ def _best_swap(r: Recipe) -> None:
 
 
 def _plan() -> list[Act]:
-    p: Callable[[Desk], Plan] = lambda d: d.stages["Plan"]  # type: ignore[assignment,return-value]  # noqa: E731
+    p: Callable[[Desk], PlanStage] = lambda d: d.stages["Plan"]  # type: ignore[assignment,return-value]  # noqa: E731
     card = lambda name: lambda d: p(d).show_card(name)  # noqa: E731
     return _acts("Plan", [
         ("step", "Show the chosen step", card("step")),
@@ -336,7 +336,7 @@ def _plan() -> list[Act]:
 
 
 def _easel() -> list[Act]:
-    e: Callable[[Desk], Easel] = lambda d: d.stages["Easel"]  # type: ignore[assignment,return-value]  # noqa: E731
+    e: Callable[[Desk], EaselStage] = lambda d: d.stages["Easel"]  # type: ignore[assignment,return-value]  # noqa: E731
     turn = lambda degrees: lambda d: e(d).turn(degrees)  # noqa: E731
     tab = lambda name: lambda d: e(d).show_tab(name)  # noqa: E731
     return _acts("Easel", [
@@ -363,7 +363,7 @@ def _easel() -> list[Act]:
 
 
 def _check() -> list[Act]:
-    c: Callable[[Desk], Check] = lambda d: d.stages["Check"]  # type: ignore[assignment,return-value]  # noqa: E731
+    c: Callable[[Desk], CheckStage] = lambda d: d.stages["Check"]  # type: ignore[assignment,return-value]  # noqa: E731
     return _acts("Check", [
         ("photo", "Take a photo to check", lambda d: c(d).new_photo()),
         ("again", "Read the photo again", lambda d: c(d).read_again()),
@@ -414,7 +414,7 @@ def _kit() -> list[Act]:
 
 
 def _practice() -> list[Act]:
-    p: Callable[[Desk], Practice] = lambda d: d.stages["Practice"]  # type: ignore[assignment,return-value]  # noqa: E731
+    p: Callable[[Desk], PracticeRoom] = lambda d: d.stages["Practice"]  # type: ignore[assignment,return-value]  # noqa: E731
     return _acts("Practice", [
         ("begin", "Begin today’s drill", lambda d: p(d).begin()),
         ("another", "Another drill", lambda d: p(d).another()),

@@ -16,8 +16,8 @@ if TYPE_CHECKING:
     from hanabira.desk.window import Desk
 
 WHERE: Mapping[str, tuple[str, str]] = {
-    "Brief": ("brief", "Brief"), "Study": ("study", "Study"), "Areas": ("areas", "Areas"), "Recipe": ("recipe", "Recipe"), "Plan": ("plan", "Plan"),
-    "Easel": ("easel", "Easel"), "Check": ("check", "Check"), "Shelf": ("shelf", "Shelf"), "Kit": ("kit", "KitRoom"), "Practice": ("practice", "Practice"),
+    "Brief": ("brief", "BriefStage"), "Study": ("study", "StudyStage"), "Areas": ("areas", "AreasStage"), "Recipe": ("recipe", "RecipeStage"), "Plan": ("plan", "PlanStage"),
+    "Easel": ("easel", "EaselStage"), "Check": ("check", "CheckStage"), "Shelf": ("shelf", "ShelfRoom"), "Kit": ("kit", "KitRoom"), "Practice": ("practice", "PracticeRoom"),
 }  # fmt: skip
 """Package and class of each stage and room."""
 QUIET_MS = 25

@@ -12,7 +12,7 @@ from hanabira.devices.drawn_sheet import DrawnSheet, LaidStrip
 from hanabira.devices.lens import Shooting, shoot, table
 from hanabira.studio.picture_kinds import SUFFIXES
 
-Sign = tuple[int, int]
+FileSign = tuple[int, int]
 """Size and time of a file: what changes while it is written."""
 
 
@@ -66,10 +66,10 @@ class WatchedFolder:
     def __init__(self, folder: Path) -> None:
         self.folder = folder
         self._settled = dict(self._files())
-        self._before: dict[Path, Sign] = {}
+        self._before: dict[Path, FileSign] = {}
         self._unfinished: dict[Path, int] = {}
 
-    def _files(self) -> list[tuple[Path, Sign]]:
+    def _files(self) -> list[tuple[Path, FileSign]]:
         try:
             found = sorted(p for p in self.folder.iterdir() if p.suffix.lower() in SUFFIXES and p.is_file())
             return [(p, (q.st_size, q.st_mtime_ns)) for p in found for q in [p.stat()]]

@@ -10,7 +10,7 @@ import numpy as np
 from hanabira.core.colour.spaces import Array, lab_to_xyz, srgb_to_xyz
 from hanabira.core.practice.hand import COMB_DEG, DARK_MM, LIGHT_MM, HandSheet, gap_mask
 from hanabira.core.swatch.read import PX_PER_MM
-from hanabira.devices.scanner import Shot, filled_sheet, photograph
+from hanabira.devices.scanner import Scanning, filled_sheet, photograph
 from hanabira.devices.simulated_paper import SimulatedSheet
 
 _TO_LINEAR = np.linalg.inv(np.stack([srgb_to_xyz(np.eye(3)[i]) for i in range(3)]))
@@ -119,6 +119,6 @@ def _flicked(bare: Array, hand: SimulatedHand, rng: np.random.Generator) -> Arra
     return out
 
 
-def photo_of(sheet: HandSheet, hand: SimulatedHand, paper: SimulatedSheet, shot: Shot | None = None) -> np.ndarray:
+def photo_of(sheet: HandSheet, hand: SimulatedHand, paper: SimulatedSheet, shot: Scanning | None = None) -> np.ndarray:
     """A camera's picture (h, w, 3) uint8 of the filled page."""
-    return photograph(fill(sheet, hand, paper), PX_PER_MM, shot or Shot(tilt_deg=6.0, seed=hand.seed))
+    return photograph(fill(sheet, hand, paper), PX_PER_MM, shot or Scanning(tilt_deg=6.0, seed=hand.seed))

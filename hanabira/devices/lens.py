@@ -70,7 +70,7 @@ class Shooting:
 
 
 @dataclass(frozen=True)
-class Table:
+class BoardView:
     """A board with the sheet on it and perhaps the strip: linear light (h, w, 3) at ``grid`` pixels a millimetre, the sheet's corner and size in mm."""
 
     linear: Array
@@ -79,7 +79,7 @@ class Table:
     strip: tuple[float, float] | None
 
 
-def table(sheet: DrawnSheet, strip: LaidStrip | None, board: str = "wood", seed: int = 1) -> Table:
+def table(sheet: DrawnSheet, strip: LaidStrip | None, board: str = "wood", seed: int = 1) -> BoardView:
     """Lay sheet and strip on a board; paper edges throw a little shadow."""
     rng, g = np.random.default_rng([5, seed]), sheet.grid
     sw, sh = sheet.size
@@ -106,11 +106,11 @@ def table(sheet: DrawnSheet, strip: LaidStrip | None, board: str = "wood", seed:
     if strip is not None:
         at = (MARGIN_MM + (wide - SIZE_MM[0]) * float(rng.uniform(0.2, 0.8)), MARGIN_MM + sh + STRIP_GAP_MM)
         put(*at, strip.linear)
-    return Table(out, g, (left, MARGIN_MM, sw, sh), at)
+    return BoardView(out, g, (left, MARGIN_MM, sw, sh), at)
 
 
 @dataclass(frozen=True)
-class Shot:
+class LensShot:
     """A photo (h, w, 3) uint8 sRGB, and where each of its pixels lies on the table in mm (h, w) each: the truth that a test asks for."""
 
     photo: np.ndarray
@@ -120,7 +120,7 @@ class Shot:
     in_shadow: np.ndarray
 
 
-def shoot(t: Table, how: Shooting) -> Shot:
+def shoot(t: BoardView, how: Shooting) -> LensShot:
     """Take the photo."""
     rng = np.random.default_rng([9, how.seed])
     wide, high = t.linear.shape[1] / t.grid, t.linear.shape[0] / t.grid
@@ -151,7 +151,7 @@ def shoot(t: Table, how: Shooting) -> Shot:
         borderMode=cv2.BORDER_REPLICATE,
     )
     lit, sheen, shadow = _lit(seen, t, mx, my, curl * way[0], how, rng)
-    return Shot(_developed(lit, t, mx, my, how, rng), mx, my, sheen > 0.004, shadow > 0.05)
+    return LensShot(_developed(lit, t, mx, my, how, rng), mx, my, sheen > 0.004, shadow > 0.05)
 
 
 def _onto(box: Array, size: tuple[int, int], how: Shooting, rng: np.random.Generator) -> Array:
@@ -169,7 +169,7 @@ def _onto(box: Array, size: tuple[int, int], how: Shooting, rng: np.random.Gener
     return cv2.getPerspectiveTransform(box.astype(np.float32), to.astype(np.float32)).astype(float)
 
 
-def _lit(seen: Array, t: Table, mx: Array, my: Array, slope: Array, how: Shooting, rng: np.random.Generator) -> tuple[Array, Array, Array]:
+def _lit(seen: Array, t: BoardView, mx: Array, my: Array, slope: Array, how: Shooting, rng: np.random.Generator) -> tuple[Array, Array, Array]:
     """What reaches the sensor: lamp, second light, fall-off, a hand's shadow, sheen on dark wax, crosstalk."""
     ph, pw = seen.shape[:2]
     x0, y0, sw, sh = t.sheet
@@ -204,7 +204,7 @@ def _lit(seen: Array, t: Table, mx: Array, my: Array, slope: Array, how: Shootin
     return out + 0.004 * float(out.mean()), sheen, shadow
 
 
-def _developed(lit: Array, t: Table, mx: Array, my: Array, how: Shooting, rng: np.random.Generator) -> np.ndarray:
+def _developed(lit: Array, t: BoardView, mx: Array, my: Array, how: Shooting, rng: np.random.Generator) -> np.ndarray:
     """White balance, exposure by the paper's brightest part, tone, noise, sharpening, JPEG."""
     x0, y0, sw, sh = t.sheet
     balance = np.exp(-np.array([how.cast[0], 0.0, how.cast[1]]) * float(rng.uniform(0.4, 1.0)))

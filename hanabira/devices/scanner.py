@@ -21,7 +21,7 @@ _TO_LINEAR = np.linalg.inv(np.stack([srgb_to_xyz(np.eye(3)[i]) for i in range(3)
 
 
 @dataclass(frozen=True)
-class Shot:
+class Scanning:
     """How the sheet is photographed: tilt in degrees, light falling off by a share, cast in kelvin from 6500, turns by 90°."""
 
     tilt_deg: float = 10.0
@@ -87,7 +87,7 @@ def filled_sheet(
     return image, truth
 
 
-def photograph(image: Array, px_per_mm: float, shot: Shot) -> np.ndarray:
+def photograph(image: Array, px_per_mm: float, shot: Scanning) -> np.ndarray:
     """A camera's picture (h, w, 3) uint8 sRGB of a sheet in linear light."""
     rng = np.random.default_rng(shot.seed)
     h, w = image.shape[:2]
@@ -120,7 +120,7 @@ def photograph(image: Array, px_per_mm: float, shot: Shot) -> np.ndarray:
 
 
 def scan(
-    page: SheetPage, paper: SimulatedSheet, shot: Shot = Shot(), spoil: Mapping[int, str] | None = None
+    page: SheetPage, paper: SimulatedSheet, shot: Scanning = Scanning(), spoil: Mapping[int, str] | None = None
 ) -> tuple[np.ndarray, list[Array]]:  # noqa: B008
     """A photo of a page filled on the simulated paper, and the true Lab of its cells."""
     image, truth = filled_sheet(page, paper, 6.0, shot.seed, spoil)

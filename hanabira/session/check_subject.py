@@ -9,12 +9,12 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from hanabira.core.area.outline import Outline
-from hanabira.core.forecast.portrait import Drawn
+from hanabira.core.forecast.portrait import PhotoLab
 from hanabira.core.optics.stack import bare
 from hanabira.core.places.place import Places, as_planned
-from hanabira.core.progress.check import Plan
-from hanabira.core.progress.expected import Expected, Stack, expected
-from hanabira.core.progress.on_sheet import DrawnAs, OnSheet, Traced, on_sheet
+from hanabira.core.progress.check import Expectation
+from hanabira.core.progress.expected import AreaStack, Expected, expected
+from hanabira.core.progress.on_sheet import DrawnAs, OnSheet, TracedArea, on_sheet
 from hanabira.core.progress.sheet_map import GRID
 from hanabira.core.progress.strip import patches
 from hanabira.core.progress.told import accepted
@@ -127,9 +127,9 @@ class Measured:
             outline = Outline(small(a.ring), a.smooth, tuple(small(q) for q in a.holes))
             places = self._places(a.id)
             if places is not None:
-                traced.append(Traced.of(a.id, a.number, a.name, a.surface_id, outline, a.level, places, k))
+                traced.append(TracedArea.of(a.id, a.number, a.name, a.surface_id, outline, a.level, places, k))
             else:
-                traced.append(Traced(a.id, a.number, a.name, a.surface_id, outline, a.level, self._bands(a.id)))
+                traced.append(TracedArea(a.id, a.number, a.name, a.surface_id, outline, a.level, self._bands(a.id)))
         return on_sheet(s.view.pixels, (x * k, y * k, w * k, h * k), (c.width_mm, c.height_mm), c.border_mm, traced, grid)
 
     def _places(self, key: str) -> Places | None:
@@ -141,7 +141,7 @@ class Measured:
     def _bands(self, key: str) -> DrawnAs:
         """An area that is planned by its values, or not at all."""
         m = self.measures.get(key)
-        bands = Drawn({b: np.asarray(v, float) for b, v in m.values.band_lab.items()}) if m is not None else Drawn({})
+        bands = PhotoLab({b: np.asarray(v, float) for b, v in m.values.band_lab.items()}) if m is not None else PhotoLab({})
         return lambda _shape, _corner, _scale: bands
 
     def targets(self, key: str) -> Mapping[str, Array]:
@@ -161,7 +161,7 @@ class Measured:
             then = s.laid_on(key, s.earlier_rows)
             out.append(
                 expected(
-                    Stack(
+                    AreaStack(
                         key, recipe.layers, s.laid_on(key), skipped, self.targets(key), {(p, q): np.array(lab) for p, q, *lab in recipe.tried}, s.lean,
                         {place: (then, lab) for (area, place), lab in before.items() if area == key},
                     ),
@@ -170,10 +170,10 @@ class Measured:
             )  # fmt: skip
         return tuple(out)
 
-    def plan(self) -> Plan:
+    def plan(self) -> Expectation:
         """What a photo is held against."""
         s = self.subject
-        return Plan(
+        return Expectation(
             self.sheet(), self.expected(), s.paper, np.asarray(bare(s.paper).lab), s.kit, patches(s.kit, s.paper, s.strip), self.tips()
         )
 

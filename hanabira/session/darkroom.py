@@ -12,12 +12,12 @@ import numpy as np
 from hanabira.core.area.shape import fill_ring, ring_area, smooth_ring
 from hanabira.core.colour.spaces import Array, bytes_to_lab, lab_to_bytes, parse_hex
 from hanabira.core.faults import Fault
-from hanabira.core.forecast.portrait import Laid, portrait
+from hanabira.core.forecast.portrait import LaidArea, portrait
 from hanabira.core.optics.stack import bare
 from hanabira.core.solver.area import follow
 from hanabira.core.study.isolate import isolate
 from hanabira.core.study.prepare import coverage, prepare, turn_pixels
-from hanabira.session.looks import LOOKS, Seen
+from hanabira.session.looks import LOOKS, LookSource
 from hanabira.session.view import PREVIEW_SIDE, View, screen
 from hanabira.studio import account
 
@@ -207,7 +207,7 @@ class Darkroom:
                 alpha = isolate(pixels, tuple((x * k, y * k) for x, y in ring), token=token)
             if alpha is not None and alpha.shape != pixels.shape[:2]:
                 alpha = cv2.resize(alpha, pixels.shape[1::-1], interpolation=cv2.INTER_AREA)
-            return screen(maths(Seen(pixels, alpha, view.plain, steps, only, backdrop)))
+            return screen(maths(LookSource(pixels, alpha, view.plain, steps, only, backdrop)))
 
         def done(image: np.ndarray) -> None:
             view.looks[name] = image
@@ -260,7 +260,7 @@ class Darkroom:
                     inside &= ~fill_ring(curve(a, hole), h, w)
                 assert drawing is not None
                 drawn = drawing((h, w), (0.0, 0.0), k)
-                areas.append(Laid(inside, drawn, {b: told.band(b).lab for b in drawn.photo}))
+                areas.append(LaidArea(inside, drawn, {b: told.band(b).lab for b in drawn.photo}))
             return lab_to_bytes(portrait(bytes_to_lab(pixels).astype(float), bare(paper).lab, areas))
 
         return work

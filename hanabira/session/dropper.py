@@ -26,7 +26,7 @@ ALIKE_L, ALIKE_C = 3.0, 3.0
 
 
 @dataclass(frozen=True)
-class Spot:
+class ReadSpot:
     """A touched spot: Lab of the photo and of what lies round it, the nearest pencil and the best two layers."""
 
     lab: Array
@@ -63,7 +63,7 @@ class Dropper:
 
     def __init__(self, session: Session) -> None:
         self.session = session
-        self.last: Spot | None = None
+        self.last: ReadSpot | None = None
 
     def touch(self, x: float, y: float) -> None:
         """Read the spot at a place in photo pixels and say what it is."""
@@ -73,15 +73,15 @@ class Dropper:
             return
         kit, paper, reach, mm = m.kit.usable, m.paper, m.gamut, m.mm_per_px or 0.2
 
-        def work(_token: Token) -> Spot:
+        def work(_token: Token) -> ReadSpot:
             lab = bytes_to_lab(np.asarray(colour, np.uint8).reshape(1, 1, 3))[0, 0].astype(float)
             around = _around(view, x, y, ROUND_MM / mm)
             target = reach.paper_target(lab)
             de = np.asarray(delta_e00(kit.masstone_lab, target))
             i = int(de.argmin())
-            return Spot(lab, around, kit.pencils[i].code, float(de[i]), best_two(kit, paper, target), target, view.lost_at(x, y))
+            return ReadSpot(lab, around, kit.pencils[i].code, float(de[i]), best_two(kit, paper, target), target, view.lost_at(x, y))
 
-        def done(found: Spot) -> None:
+        def done(found: ReadSpot) -> None:
             self.last = found
             m.messages.remark(found.words({p.code: p.name for p in m.kit}))
 

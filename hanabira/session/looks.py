@@ -13,7 +13,7 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True)
-class Seen:
+class LookSource:
     """What a look is made from: a copy (h, w, 3), the animal's coverage and the copy without backdrop where there are any."""
 
     pixels: np.ndarray
@@ -24,7 +24,7 @@ class Seen:
     backdrop: tuple[np.ndarray, np.ndarray] | None = None
 
 
-def _swapped(q: Seen) -> np.ndarray:
+def _swapped(q: LookSource) -> np.ndarray:
     """The animal on the portrait's backdrop; or, when it stands there already, in its own surroundings."""
     if q.plain is not None:
         return q.plain
@@ -32,7 +32,7 @@ def _swapped(q: Seen) -> np.ndarray:
     return isolate.on_backdrop(q.pixels, q.alpha, *q.backdrop)
 
 
-LOOKS: dict[str, tuple[str, str, str, Callable[[Seen], np.ndarray] | None]] = {
+LOOKS: dict[str, tuple[str, str, str, Callable[[LookSource], np.ndarray] | None]] = {
     "squint": ("Squint", "S", "The few big value shapes, edges kept", lambda q: looks.squint(q.pixels)),
     "shapes": (
         "Shapes",

@@ -9,10 +9,10 @@ from typing import TYPE_CHECKING, Any
 from hanabira.core.area.dapples import SOFT, Dapples, classed, find_dapples
 from hanabira.core.area.face import Face, face_lines
 from hanabira.core.area.measures import NOT_LOOKED, Measures, measure
-from hanabira.core.area.outline import Outline as Shape
+from hanabira.core.area.outline import Outline
 from hanabira.core.area.pattern import Pattern, find_pattern
 from hanabira.core.area.seams import Seam, seam
-from hanabira.core.area.shape import Outline, Point, Region, cut
+from hanabira.core.area.shape import Point, Region, RingAndCurve, cut
 from hanabira.core.places.find import corrected, find_places
 from hanabira.craft.markings import marking_model
 from hanabira.craft.readers import readers
@@ -44,7 +44,7 @@ class Request:
     """
 
     area: Area
-    over: tuple[Outline, ...]
+    over: tuple[RingAndCurve, ...]
     light: tuple[object, ...]
     other_light: tuple[object, ...] | None
     mm_per_px: float | None
@@ -275,7 +275,7 @@ class Measuring:
             sign = (own[0], theirs[0] if theirs else None)
             known = self._seams.get((area.id, other.id))
             if known is None or known[0] != sign:
-                a, b = (Shape(view.small(q.ring), q.smooth, tuple(map(view.small, q.holes))) for q in (area, other))
+                a, b = (Outline(view.small(q.ring), q.smooth, tuple(map(view.small, q.holes))) for q in (area, other))
                 missing[other.id] = sign, (a, b, tip(own[1]), tip(theirs[1] if theirs else None))
             elif known[1] is not None:
                 out.append((other, known[1]))

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING
 from hanabira.core.faults import Fault
 from hanabira.core.practice.hand import Filled, HandResult, read_hand, sheets, unsteadiness
 from hanabira.core.practice.profile import Answer, Profile, due, profile, remembered
-from hanabira.core.practice.question import Picture
+from hanabira.core.practice.question import AskedPicture
 from hanabira.core.practice.round import FIRST_LEVEL, FROM_PICTURES, Round
 from hanabira.core.sentences import say
 from hanabira.craft.cells import table_csv
@@ -122,20 +122,20 @@ class Practising:
         until = (self.now().date() + datetime.timedelta(days=days)).isoformat() if days else ""
         self.session.settings.set("practice_paused", until)
 
-    def pictures(self) -> list[Picture]:
+    def pictures(self) -> list[AskedPicture]:
         """What is asked about: the open commission's photo as it is framed; none while it is not there."""
         view, photo = self.session.view, self.session.photo
         if view is None or photo is None or not view.full:
             return []
         x, y, w, h = (round(v * view.scale) for v in photo.crop)
-        return [Picture(view.pixels[max(0, y) : y + h, max(0, x) : x + w], photo.original_name)]
+        return [AskedPicture(view.pixels[max(0, y) : y + h, max(0, x) : x + w], photo.original_name)]
 
     def waiting(self, drill: str) -> tuple[str, ...]:
         """Keys of questions of a drill that come back by today, the longest waiting first: what was right waits longer and longer."""
         mine = [a for a in self.answers() if a.drill == drill and not a.neutral]
         return due(remembered(mine), self.now().date())
 
-    def begin(self, drill: str, pictures: list[Picture], seed: int) -> Round:
+    def begin(self, drill: str, pictures: list[AskedPicture], seed: int) -> Round:
         """A round, as hard as the last one of this drill ended. Raises `Fault` for a drill that cannot be played now."""
         if drill in FROM_PICTURES and not pictures:
             raise Fault("There is no picture to ask about.", do="Open a commission with a photo first.")

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from hanabira.core.faults import Fault
-from hanabira.core.forecast.portrait import Drawn, drawn_places
+from hanabira.core.forecast.portrait import PhotoLab, drawn_places
 from hanabira.core.places.place import Places, as_planned
 from hanabira.core.solver.area import Prediction, follow, paper_targets
 from hanabira.core.solver.cautions import Caution, recipe_cautions
@@ -67,7 +67,7 @@ class Predicting:
             return place_targets(self.session.gamut, places, aims)
         return paper_targets(self.session.reach, {b: np.asarray(v) for b, v in m.values.band_lab.items()})
 
-    def drawing(self, key: str) -> Callable[[tuple[int, int], tuple[float, float], float], Drawn] | None:
+    def drawing(self, key: str) -> Callable[[tuple[int, int], tuple[float, float], float], PhotoLab] | None:
         """What tells, on whatever thread, what the photo shows of an area on a raster: (rows and columns, photo pixel of the first one, pixels
         of the raster a photo pixel). None until it is measured.
         """
@@ -75,7 +75,7 @@ class Predicting:
         if m is None:
             return None
         if not self.session.by_places(key) or places is None:
-            bands = Drawn({b: np.asarray(v, float) for b, v in m.values.band_lab.items()})
+            bands = PhotoLab({b: np.asarray(v, float) for b, v in m.values.band_lab.items()})
             return lambda _shape, _corner, _k: bands
         return lambda shape, corner, k: drawn_places(places, shape, corner, k)
 

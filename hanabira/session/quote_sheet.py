@@ -11,7 +11,7 @@ from hanabira.session.commission_sheets import medium_line, order_facts, sheet_p
 from hanabira.session.dates import day_words
 from hanabira.session.sender import sender
 from hanabira.session.words import sum_words
-from hanabira.sheets.quote import Part, Quote
+from hanabira.sheets.quote import Quote, QuotedWork
 
 if TYPE_CHECKING:
     from hanabira.session.planner import Planned
@@ -39,10 +39,10 @@ def quote_of(session: Session, plan: Planned) -> Quote:
     assert c is not None
     told = plan.whole.quote()
     (low, high), (d_low, d_high), each = told["price"], told["deposit"], told["instalments"]
-    parts, round_them = [], Part("Lines, seams and looks between the layers", 0.0, 0.0)
+    parts, round_them = [], QuotedWork("Lines, seams and looks between the layers", 0.0, 0.0)
     for a in sorted(plan.work, key=lambda a: a.number):
         mine = [s for s in plan.ordered.steps if s.area is not None and s.area.id == a.id]
-        parts.append(Part(a.name, sum(s.low for s in mine) / 60, sum(s.high for s in mine) / 60))
+        parts.append(QuotedWork(a.name, sum(s.low for s in mine) / 60, sum(s.high for s in mine) / 60))
     rest = [s for s in plan.ordered.steps if s.area is None]
     if sum(s.high for s in rest) > 0:
         parts.append(replace(round_them, low=sum(s.low for s in rest) / 60, high=sum(s.high for s in rest) / 60))

@@ -18,7 +18,7 @@ from hanabira.core.solver.place_words import run_in_words, run_of
 from hanabira.craft.supplies import papers, surfaces
 from hanabira.craft.techniques import spacing_mm
 from hanabira.session.words import due_words, stroke_words
-from hanabira.sheets.card_page import Card, CardArea, CardLayer, CardPlace
+from hanabira.sheets.card_page import CardArea, CardContent, CardLayer, CardPlace
 
 if TYPE_CHECKING:
     from hanabira.session.session import Session
@@ -33,7 +33,7 @@ def ground_name(c: Commission) -> str:
     return named or colour_name(srgb_to_lab(parse_hex(c.ground_hex)))
 
 
-def card_content(session: Session) -> Card:
+def card_content(session: Session) -> CardContent:
     """The recipe card of the open commission: every area that has layers and is measured."""
     c, photo, view = session.commission, session.photo, session.view
     assert c is not None and photo is not None and view is not None
@@ -50,7 +50,7 @@ def card_content(session: Session) -> Card:
         "Layers are numbered from the paper upward. The colour at the right is what stands there after the layer. Try the stack on a scrap of the same paper first.",
     )
     line = " · ".join(q for q in (c.animal, f"for {c.client}" if c.client else "", due_words(c.due)) if q)
-    return Card(c.name, line, sheet, bare(session.paper).lab, picture, areas, session.settings.get("card_paper"), c.notes, lines)
+    return CardContent(c.name, line, sheet, bare(session.paper).lab, picture, areas, session.settings.get("card_paper"), c.notes, lines)
 
 
 def _area(session: Session, area: Area, corner: tuple[float, float], k: float) -> CardArea | None:

@@ -12,9 +12,9 @@ from hanabira.craft import kitfile
 from hanabira.craft.supplies import KITS, paper, paper_for
 from hanabira.session.edits import EditBrief
 from hanabira.session.events import Event
+from hanabira.session.members import Members
 from hanabira.session.messages import MessageDoor
 from hanabira.session.petals import share_done
-from hanabira.session.rooms import Rooms
 from hanabira.session.runner import InlineRunner, Runner
 from hanabira.session.settings import Settings
 from hanabira.session.undo import Undoable, UndoList
@@ -27,9 +27,9 @@ if TYPE_CHECKING:
     import datetime
 
     from hanabira.core.area.measures import Measures
-    from hanabira.core.area.shape import Outline, Point, Region
+    from hanabira.core.area.shape import Point, Region, RingAndCurve
     from hanabira.core.colour.spaces import Array
-    from hanabira.core.forecast.portrait import Drawn
+    from hanabira.core.forecast.portrait import PhotoLab
     from hanabira.core.optics.kit import Kit
     from hanabira.core.optics.paper import Paper
     from hanabira.core.places.place import Places
@@ -53,7 +53,7 @@ class Doable(Undoable, Protocol):
         ...
 
 
-class Session(Rooms):
+class Session(Members):
     """Holds records, writes every edit through the store, and tells who listens.
 
     Signals carry an area's id or nothing. `apply` is the only way data changes.
@@ -348,7 +348,7 @@ class Session(Rooms):
             self._overlaps = overlaps.Overlaps(self.areas)
         return self._overlaps
 
-    def over_of(self, area: Area) -> tuple[Outline, ...]:
+    def over_of(self, area: Area) -> tuple[RingAndCurve, ...]:
         """Their outlines, as the measures take them."""
         return self.overlaps.outlines_over(area)
 
@@ -471,7 +471,7 @@ class Session(Rooms):
         """Paper targets of an area's places, or of its bands while its recipe is one by values; None until it is measured."""
         return self.predicting.targets(key) if self.awake else None
 
-    def drawing(self, key: str) -> Callable[[tuple[int, int], tuple[float, float], float], Drawn] | None:
+    def drawing(self, key: str) -> Callable[[tuple[int, int], tuple[float, float], float], PhotoLab] | None:
         """What tells, on whatever thread, what the photo shows of an area on a raster: (rows and columns, photo pixel of the first one, pixels
         of the raster a photo pixel). None until it is measured.
         """

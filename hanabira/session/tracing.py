@@ -17,7 +17,7 @@ from hanabira.core.places.outlines import outlines as outlines_of
 from hanabira.core.study.shapes import value_shapes
 from hanabira.craft.markings import marking_model
 from hanabira.craft.supplies import surfaces
-from hanabira.sheets.true_size import Traced, TrueSize
+from hanabira.sheets.true_size import TraceLines, TrueSize
 from hanabira.studio.openraster import RasterLayer
 
 if TYPE_CHECKING:
@@ -124,7 +124,7 @@ def true_size_content(session: Session, grid: Grid | None, with_photo: bool, ton
             region = cut_out()
             rings = tuple(on_paper(smooth_ring(r) if a.smooth else r) for r in (a.ring, *a.holes))
             combing = tuple(on_paper(line) for line in combing_lines(region, m, 4.0 / mm)) if m is not None else ()
-            traced.append(Traced(a.number, rings, tuple(on_paper(r) for r in _marking(a, region, m)), combing))
+            traced.append(TraceLines(a.number, rings, tuple(on_paper(r) for r in _marking(a, region, m)), combing))
         return TrueSize(title, picture, size, page, grid, tuple(traced), with_photo, tone)
 
     return work

@@ -11,8 +11,8 @@ import numpy as np
 
 from hanabira.core.colour.spaces import Array
 from hanabira.core.token import SILENT, Token
-from hanabira.sheets.card_page import Card
-from hanabira.sheets.pages import Swatch, facts, gap, grid, picture, room, section, spread, stacked, together, words, write_pages
+from hanabira.sheets.card_page import CardContent
+from hanabira.sheets.pages import FlatSwatch, facts, gap, grid, picture, room, section, spread, stacked, together, words, write_pages
 from hanabira.sheets.recipe_card import draw_recipe_card
 from hanabira.sheets.sender import NOBODY, Sender
 
@@ -62,7 +62,7 @@ class Book:
     waits: Sequence[str] = ()
     cautions: Sequence[str] = field(default=())
     page: str = "A4"
-    card: Card | None = None
+    card: CardContent | None = None
     """The recipe card of all areas, bound in at the end."""
     sender: Sender = NOBODY
 
@@ -79,12 +79,12 @@ def write_bench_book(book: Book, target: Path, token: Token = SILENT) -> Path:
     if book.cautions:
         story.append(together(words("Cautions", "head"), *(words(f"Caution: {q}", "strong") for q in book.cautions)))
     if book.ready:
-        rows = [[Swatch(q.lab), q.name, q.wear, "reorder" if q.reorder else ""] for q in book.ready]
+        rows = [[FlatSwatch(q.lab), q.name, q.wear, "reorder" if q.reorder else ""] for q in book.ready]
         story += section("Lay ready", grid(("", "Pencil", "Wear of the barrel", ""), rows, (0.5, 3, 3, 1), w))
     if book.waits:
         story.append(together(words("What dries or rests", "head"), *(words(q) for q in book.waits)))
     for d in book.days:
-        rows = [[str(s.number), s.name, Swatch(s.lab) if s.lab is not None else "", s.pencil, s.how, s.minutes, s.why] for s in d.steps]
+        rows = [[str(s.number), s.name, FlatSwatch(s.lab) if s.lab is not None else "", s.pencil, s.how, s.minutes, s.why] for s in d.steps]
         head = f"{d.day:%A} {d.day.day} {d.day:%B %Y}, {d.hours}"
         story += section(
             head, grid(("", "Area and layer", "", "With", "How", "Time", "Why now"), rows, (0.4, 2.2, 0.55, 2, 2.3, 1.1, 3), w)

@@ -13,7 +13,7 @@ from hanabira.studio.writing import write_file
 
 
 @dataclass(frozen=True)
-class Session:
+class Sitting:
     """One sitting: local begin and end, and what is done in it."""
 
     start: datetime.datetime
@@ -22,7 +22,7 @@ class Session:
 
 
 def write_calendar(
-    title: str, key: str, sessions: Sequence[Session], due: datetime.date | None, target: Path, now: datetime.datetime
+    title: str, key: str, sessions: Sequence[Sitting], due: datetime.date | None, target: Path, now: datetime.datetime
 ) -> Path:
     """Write sessions and the due date as they are ``now`` (local time); ``key`` makes their ids stable. Raises `Fault` when the file cannot be written."""
     out = Calendar()

@@ -90,7 +90,7 @@ class CardArea:
 
 
 @dataclass(frozen=True)
-class Card:
+class CardContent:
     """Everything on a recipe card. ``picture`` (h, w, 3) uint8 is the cut of the photo that lies on the sheet; rings are in its pixels."""
 
     title: str
@@ -136,7 +136,7 @@ def wrap(words: str, font: str, size: float, width: float) -> list[str]:
 class Sheet:
     """A page under way: a cursor that runs down, and a new page when it reaches the foot."""
 
-    def __init__(self, canvas: Canvas, card: Card) -> None:
+    def __init__(self, canvas: Canvas, card: CardContent) -> None:
         self.c, self.card = canvas, card
         self.w, self.h = PAGES[card.page]
         self.page = 1

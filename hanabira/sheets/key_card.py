@@ -9,11 +9,11 @@ from reportlab.platypus import Flowable, Table, TableStyle
 
 from hanabira.sheets.pages import facts, gap, room, words, write_pages
 
-Group = tuple[str, Sequence[tuple[str, str]]]
+KeyGroup = tuple[str, Sequence[tuple[str, str]]]
 _GUTTER = 22.0
 
 
-def write_key_card(groups: Sequence[Group], target: Path, page: str = "A4") -> Path:
+def write_key_card(groups: Sequence[KeyGroup], target: Path, page: str = "A4") -> Path:
     """Write (group, [(key, what it does)]) as PDF, in two columns of about the same height. Raises `Fault` when it cannot be written."""
     w, _h = room(page)
     wide = (w - _GUTTER) / 2

@@ -64,7 +64,7 @@ def picture(pixels: np.ndarray, width: float, most_height: float) -> Image:
     return Image(encoded(pixels), w * k, h * k, hAlign="LEFT")
 
 
-class Swatch(Flowable):
+class FlatSwatch(Flowable):
     """A flat patch of a Lab colour; a dashed frame where there is none."""
 
     def __init__(self, lab: Array | None, width: float = 20.0, height: float = 11.0) -> None:

@@ -22,7 +22,7 @@ PALE = Color(0.78, 0.78, 0.78)
 
 
 @dataclass(frozen=True)
-class Part:
+class QuotedWork:
     """Work of one area, or of what goes round them all: its name and hours from a good day to a bad one."""
 
     name: str
@@ -37,7 +37,7 @@ class Quote:
     title: str
     line: str
     facts: Sequence[tuple[str, str]]
-    parts: Sequence[Part]
+    parts: Sequence[QuotedWork]
     hours: str
     sums: Sequence[tuple[str, str]]
     payment: Sequence[tuple[str, str]]
@@ -115,7 +115,7 @@ def _hours(page: GridPage, quote: Quote, y: float) -> float:
     )
 
 
-def _range(p: Part) -> str:
+def _range(p: QuotedWork) -> str:
     low, high = f"{p.low:.1f}", f"{p.high:.1f}"
     return f"{low} h" if low == high else f"{low}–{high} h"
 

@@ -18,8 +18,8 @@ from hanabira.sheets.card_page import (
     LINE,
     MARGIN,
     PAGES,
-    Card,
     CardArea,
+    CardContent,
     Sheet,
     area_foot,
     area_head,
@@ -31,7 +31,7 @@ from hanabira.sheets.card_places import area_by_places, stroke_legend
 from hanabira.studio.writing import write_file
 
 
-def write_recipe_card(card: Card, target: Path, token: Token = SILENT) -> Path:
+def write_recipe_card(card: CardContent, target: Path, token: Token = SILENT) -> Path:
     """Write a card to ``target``, aside first and then renamed; `Fault` when it cannot be written."""
     register_fonts()
     buffer = io.BytesIO()
@@ -46,7 +46,7 @@ def write_recipe_card(card: Card, target: Path, token: Token = SILENT) -> Path:
     return target
 
 
-def draw_recipe_card(canvas: Canvas, card: Card, token: Token = SILENT) -> None:
+def draw_recipe_card(canvas: Canvas, card: CardContent, token: Token = SILENT) -> None:
     """Draw a card's pages on a canvas that stands at a fresh page."""
     sheet = Sheet(canvas, card)
     _front(sheet, card)
@@ -58,7 +58,7 @@ def draw_recipe_card(canvas: Canvas, card: Card, token: Token = SILENT) -> None:
     sheet.foot()
 
 
-def _front(s: Sheet, card: Card) -> None:
+def _front(s: Sheet, card: CardContent) -> None:
     s.y -= 20
     s.text(MARGIN, card.title, "vollkorn", 22)
     s.y -= 15
@@ -104,7 +104,7 @@ def _front(s: Sheet, card: Card) -> None:
         s.paragraph(f"“{card.notes}”", "vollkorn-italic", 9.5, GREY)
 
 
-def _area(s: Sheet, card: Card, area: CardArea) -> None:
+def _area(s: Sheet, card: CardContent, area: CardArea) -> None:
     if area.places:
         area_by_places(s, area)
         return
@@ -138,7 +138,7 @@ def _bands(s: Sheet, area: CardArea) -> None:
     s.y = top - 32
 
 
-def _strata(s: Sheet, card: Card, area: CardArea, row: float) -> None:
+def _strata(s: Sheet, card: CardContent, area: CardArea, row: float) -> None:
     """Layers as a cut, the first at the bottom, each as thick as the tooth it takes; the words in even rows beside it."""
     n = len(area.layers)
     if not n:

@@ -11,7 +11,7 @@ from reportlab.platypus import Table
 
 from hanabira.core.colour.spaces import Array
 from hanabira.core.token import SILENT, Token
-from hanabira.sheets.pages import Swatch, facts, gap, grid, picture, room, section, spread, stacked, together, words, write_pages
+from hanabira.sheets.pages import FlatSwatch, facts, gap, grid, picture, room, section, spread, stacked, together, words, write_pages
 from hanabira.sheets.sender import NOBODY, Sender
 
 
@@ -64,11 +64,11 @@ def write_record(record: Record, target: Path, token: Token = SILENT) -> Path:
     if record.learned:
         story.append(together(words("What was learned", "head"), *(words(q) for q in record.learned)))
     if record.pencils:
-        rows = [[Swatch(lab), name, wear] for lab, name, wear in record.pencils]
+        rows = [[FlatSwatch(lab), name, wear] for lab, name, wear in record.pencils]
         story += section("Pencils", grid(("", "Pencil", "Used"), rows, (0.4, 3, 2.4), w))
     token.report(0.7, "Writing the steps")
     if record.rows:
-        cells = [[r.when, r.where, Swatch(r.lab) if r.lab is not None else "", r.what, r.minutes, r.remark] for r in record.rows]
+        cells = [[r.when, r.where, FlatSwatch(r.lab) if r.lab is not None else "", r.what, r.minutes, r.remark] for r in record.rows]
         story += section(
             "Every step as it happened", grid(("When", "Where", "", "What", "Time", "Remark"), cells, (1.5, 2.3, 0.5, 2.4, 0.9, 2.6), w)
         )

@@ -32,7 +32,7 @@ _SHEATH, _CORE = Color(0, 0, 0, alpha=0.65), Color(1, 1, 1)
 
 
 @dataclass(frozen=True)
-class Traced:
+class TraceLines:
     """Lines to trace in mm of the picture: an area's outline with its number, its marking, its combing."""
 
     number: int
@@ -50,7 +50,7 @@ class TrueSize:
     size_mm: tuple[float, float]
     page: str = "A4"
     grid: Grid | None = None
-    traced: Sequence[Traced] = field(default=())
+    traced: Sequence[TraceLines] = field(default=())
     with_photo: bool = True
     tone: Array | None = None
 

@@ -35,7 +35,7 @@ def referred(store: Store, with_backups: bool = True) -> frozenset[str]:
     return frozenset(found)
 
 
-class Unreadable(Exception):
+class UnreadableDatabase(Exception):
     """A database whose photos cannot be listed."""
 
 
@@ -49,7 +49,7 @@ def _in_database(path: Path) -> set[str]:
                 if table in names:
                     out |= {str(row[0]) for row in c.execute(f"SELECT digest FROM {table}")}
     except (sqlite3.Error, OSError) as error:
-        raise Unreadable(str(path)) from error
+        raise UnreadableDatabase(str(path)) from error
     return out
 
 
@@ -62,7 +62,7 @@ def sweep(store: Store, now: float | None = None) -> tuple[Path, ...]:
         return ()
     try:
         needed = referred(store)
-    except Unreadable:
+    except UnreadableDatabase:
         return ()
     young = (time.time() if now is None else now) - YOUNG_S
     return _delete([p for p in _files(store.folder) if p.stem not in needed and p.stat().st_mtime < young])
@@ -100,6 +100,6 @@ def remove_commission(store: Store, key: str) -> tuple[Path, ...]:
     store.keep_setting(account.first_plan_key(key), None)
     try:
         needed = referred(store, with_backups=False)
-    except Unreadable:
+    except UnreadableDatabase:
         return ()
     return _delete([path for digest, path in mine.items() if digest not in needed and path.exists()])

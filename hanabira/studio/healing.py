@@ -18,7 +18,7 @@ from hanabira.core.faults import LostStudio, StudioFault
 from hanabira.studio import backups, database, journal
 from hanabira.studio.backups import MINE, RESCUE, THEIRS
 from hanabira.studio.database import DATABASE
-from hanabira.studio.journal import Chapter, Line, Standing
+from hanabira.studio.journal import Chapter, JournalLine, Standing
 
 
 @dataclass(frozen=True)
@@ -27,7 +27,7 @@ class Source:
 
     path: Path
     standing: Standing
-    lines: tuple[Line, ...]
+    lines: tuple[JournalLine, ...]
 
     @property
     def reaches(self) -> int:

@@ -64,7 +64,7 @@ def new_lineage() -> Standing:
     return Standing(new_mark(), 0, new_mark())
 
 
-class Line(NamedTuple):
+class JournalLine(NamedTuple):
     """One edit: its number and mark, and the rest of the line, which is only understood when it is asked for."""
 
     number: int
@@ -83,7 +83,7 @@ class Chapter:
 
     path: Path
     begins: Standing
-    lines: tuple[Line, ...]
+    lines: tuple[JournalLine, ...]
     whole: int
 
     @property
@@ -98,13 +98,13 @@ def _written(number: int, mark: str, said: Mapping[str, Any]) -> bytes:
     return b"%08x %s\n" % (zlib.crc32(rest), rest)
 
 
-def _read(line: bytes) -> Line | None:
+def _read(line: bytes) -> JournalLine | None:
     crc, _space, rest = line.partition(b" ")
     try:
         if int(crc, 16) != zlib.crc32(rest):
             return None
         number, mark, text = rest.split(b" ", 2)
-        return Line(int(number), mark.decode(), text)
+        return JournalLine(int(number), mark.decode(), text)
     except ValueError:
         return None
 
@@ -115,7 +115,7 @@ def read_chapter(path: Path) -> Chapter | None:
         data = path.read_bytes()
     except OSError:
         return None
-    found: list[Line] = []
+    found: list[JournalLine] = []
     whole = 0
     for raw in data.splitlines(keepends=True):
         line = _read(raw[:-1]) if raw.endswith(b"\n") else None
@@ -144,9 +144,9 @@ def newest(folder: Path) -> Chapter | None:
     return next((c for c in map(read_chapter, reversed(paths)) if c is not None), None)
 
 
-def lines_after(found: Sequence[Chapter], standing: Standing) -> tuple[Line, ...] | None:
+def lines_after(found: Sequence[Chapter], standing: Standing) -> tuple[JournalLine, ...] | None:
     """The edits that a database at ``standing`` lacks; None where it stands nowhere in the journal, or lines between are missing."""
-    out: list[Line] | None = None
+    out: list[JournalLine] | None = None
     for chapter in found:
         if chapter.begins.lineage != standing.lineage:
             continue
@@ -162,7 +162,7 @@ def lines_after(found: Sequence[Chapter], standing: Standing) -> tuple[Line, ...
     return None if out is None else tuple(out)
 
 
-def apply(connection: sqlite3.Connection, lines: Iterable[Line], lineage: str) -> None:
+def apply(connection: sqlite3.Connection, lines: Iterable[JournalLine], lineage: str) -> None:
     """Do edits of the journal again, in the caller's transaction. Raises `sqlite3.Error`."""
     keys = {t.name: t.key for t in tables.TABLES.values()}
     for line in lines:

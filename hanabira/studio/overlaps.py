@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 import shapely
 
-from hanabira.core.area.shape import Outline, Point, ring_area, smooth_ring
+from hanabira.core.area.shape import Point, RingAndCurve, ring_area, smooth_ring
 
 if TYPE_CHECKING:
     from shapely import Polygon
@@ -104,7 +104,7 @@ class Overlaps:
             self._over[area.id] = found
         return found
 
-    def outlines_over(self, area: Area) -> tuple[Outline, ...]:
+    def outlines_over(self, area: Area) -> tuple[RingAndCurve, ...]:
         """Their outlines, as the measures take them."""
         return tuple((a.ring, a.smooth) for a in self.over(area))
 

@@ -12,7 +12,7 @@ from hanabira.core.colour.spaces import parse_hex, srgb_to_lab
 from hanabira.core.faults import Fault
 from hanabira.core.schedule.handling import Handling, SeamWork, handling_steps, with_handling
 from hanabira.core.schedule.order import LAST, Arranger, Ordered, Preferences, steps_of
-from hanabira.core.schedule.plausible import Doubt, Row, doubts
+from hanabira.core.schedule.plausible import DoneStep, Doubt, doubts
 from hanabira.core.schedule.sessions import Calendar, Days, Placed, lay_out, what_is_left
 from hanabira.core.schedule.work import AreaWork, LayerWork, Pace, area_minutes, hours_range, learned
 from hanabira.craft.techniques import FINISH
@@ -109,9 +109,9 @@ def doubts_of(log: Sequence[LogRow]) -> tuple[Doubt, ...]:
     return tuple(d for rows in by_commission(log).values() for d in doubts(timed(rows)))
 
 
-def timed(log: Sequence[LogRow]) -> list[Row]:
+def timed(log: Sequence[LogRow]) -> list[DoneStep]:
     """Done rows as the doubts look at them."""
-    return [Row(r.id, datetime.datetime.fromisoformat(r.at).timestamp(), r.minutes, r.guess_min) for r in log if r.state == "done"]
+    return [DoneStep(r.id, datetime.datetime.fromisoformat(r.at).timestamp(), r.minutes, r.guess_min) for r in log if r.state == "done"]
 
 
 def pace_of(log: Sequence[LogRow]) -> Pace:

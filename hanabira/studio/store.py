@@ -34,7 +34,7 @@ from hanabira.studio.watch import Watch
 if TYPE_CHECKING:
     from hanabira.studio.backups import Backup
     from hanabira.studio.pictures import Picture
-    from hanabira.studio.tables import Unreadable
+    from hanabira.studio.tables import UnreadableRow
 
 R = TypeVar("R", bound=Record)
 MOST_LOG = 4 << 20
@@ -283,12 +283,12 @@ class Store:
         """All records of a kind, those with these field values; recipes also by the ``commission_id`` of their area. Rows that make no sense are left out; `unreadable` names them."""
         return self.told(kind, **where)[0]
 
-    def unreadable(self) -> tuple[Unreadable, ...]:
+    def unreadable(self) -> tuple[UnreadableRow, ...]:
         """The rows of the studio that make no sense, each with its first cause."""
         with self.snapshot():
             return tuple(q for kind in tables.TABLES for q in self.told(kind)[1])
 
-    def told(self, kind: type[R], **where: Any) -> tuple[tuple[R, ...], tuple[Unreadable, ...]]:
+    def told(self, kind: type[R], **where: Any) -> tuple[tuple[R, ...], tuple[UnreadableRow, ...]]:
         """What `all` gives, and the rows that make no sense, in one reading."""
         table = tables.TABLES[kind]
         asked = []
@@ -303,7 +303,7 @@ class Store:
             f"SELECT {', '.join(table.columns)}, version FROM {table.name}{' WHERE ' if asked else ''}{' AND '.join(asked)} ORDER BY {table.order}"
         )
         good: list[R] = []
-        bad: list[Unreadable] = []
+        bad: list[UnreadableRow] = []
         with self._reading() as connection:
             # one odd value must not hide the rest: each row is looked at for itself
             at = table.columns.index(table.key)

@@ -50,7 +50,7 @@ R = TypeVar("R")
 
 
 @dataclass(frozen=True)
-class Unreadable:
+class UnreadableRow:
     """A row that makes no sense: its table and key, the commission it says it belongs to, what it calls itself, and the first cause."""
 
     table: str
@@ -91,13 +91,13 @@ def read_record(kind: type[R], row: Mapping[str, Any]) -> R:
     return record  # type: ignore[return-value]
 
 
-def unreadable_row(kind: type, row: Mapping[str, Any], fault: Fault) -> Unreadable:
+def unreadable_row(kind: type, row: Mapping[str, Any], fault: Fault) -> UnreadableRow:
     """What can be said of a row that makes no sense."""
     text = lambda v: v.encode("utf-8", "replace").decode() if isinstance(v, str) else str(v)  # noqa: E731
     key = text(row.get("id", row.get("area_id", "")))
     belongs = key if kind is Commission else text(row.get("commission_id", ""))
     name = text(row.get("name") or row.get("original_name") or row.get("area_name") or key)[:60]
-    return Unreadable(TABLES[kind].name, key, belongs, name, fault.what)
+    return UnreadableRow(TABLES[kind].name, key, belongs, name, fault.what)
 
 
 def key_of(record: Record) -> str:

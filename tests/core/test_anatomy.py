@@ -17,7 +17,7 @@ from hanabira.core.area.shape import Region
 from hanabira.core.area.whiskers import measure_whiskers
 from hanabira.core.colour.spaces import bytes_to_lab, lab_to_srgb
 from hanabira.core.faults import AreaFault, Fault
-from hanabira.core.study.printer import BLACK_L, PAPER_L, STRIPES, WEDGE, Reading, correction, stripe_lightness, tone
+from hanabira.core.study.printer import BLACK_L, PAPER_L, STRIPES, WEDGE, WedgeReading, correction, stripe_lightness, tone
 from hanabira.core.study.sun import between, estimate_sun, side_of
 from hanabira.core.study.warmth import warmth_map
 from tests.fur import fur
@@ -333,13 +333,13 @@ class Printer(unittest.TestCase):
         v = np.clip((np.asarray(sent, float) / 100 - block) / (1 - block), 0, 1) ** gamma
         return BLACK_L + (PAPER_L - BLACK_L) * v
 
-    def read(self, gamma: float, block: float) -> Reading:
+    def read(self, gamma: float, block: float) -> WedgeReading:
         steps = self.printed(WEDGE, gamma, block)
         differs = np.flatnonzero(np.diff(steps) > 0.8)
         half = np.arange(1, 21.01, 0.5)
         seen = self.printed((half - 1) * 5, gamma, block)
         like = tuple(float(half[np.argmin(np.abs(seen - stripe_lightness(s)))]) for s in STRIPES)
-        return Reading(float(differs[0] + 2), like, float(np.flatnonzero(steps < PAPER_L - 0.8)[-1] + 1))
+        return WedgeReading(float(differs[0] + 2), like, float(np.flatnonzero(steps < PAPER_L - 0.8)[-1] + 1))
 
     def test_a_bad_printer_becomes_even(self):
         for gamma, block in ((1.5, 0.1), (0.7, 0.0), (1.2, 0.05)):
@@ -353,6 +353,6 @@ class Printer(unittest.TestCase):
 
     def test_steps_out_of_order_are_refused(self):
         with self.assertRaises(Fault):
-            tone(Reading(5, (12, 8, 16), 20))
+            tone(WedgeReading(5, (12, 8, 16), 20))
         with self.assertRaises(Fault):
-            tone(Reading(0, (8, 12, 16), 22))
+            tone(WedgeReading(0, (8, 12, 16), 22))

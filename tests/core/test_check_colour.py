@@ -17,11 +17,11 @@ from hanabira.core.progress.light import bare_blocks, fit_light, surface
 from hanabira.core.progress.on_sheet import on_sheet
 from hanabira.core.progress.reading import core_of
 from hanabira.core.progress.strip import GREYS, Patch, rects
-from hanabira.core.progress.tone import Seen, fit_curve, linear_of, unknown_curve
+from hanabira.core.progress.tone import PatchSeen, fit_curve, linear_of, unknown_curve
 from tests import portrait
 
 
-def seen_by(curve, light: float = 0.8, noise: float = 0.0) -> list[Seen]:
+def seen_by(curve, light: float = 0.8, noise: float = 0.0) -> list[PatchSeen]:
     """Seven greys and four colours as a camera of this curve shows them under a light."""
     rng = np.random.default_rng(1)
     known = [np.array([v, 0.0, 0.0]) for v in GREYS] + [np.array(v) for v in ((30.0, 40, 30), (50, -30, 30), (35, 10, -40), (80, 5, 70))]
@@ -29,7 +29,7 @@ def seen_by(curve, light: float = 0.8, noise: float = 0.0) -> list[Seen]:
     for k, lab in enumerate(known):
         e = curve(linear_to_srgb(linear_of(lab) * light))
         white = curve(linear_to_srgb(linear_of(np.array([95.0, 0, -1])) * light))
-        out.append(Seen(Patch(rects()[k], lab, 0.3, k < 7), e + rng.normal(0, noise, 3), white, 0.0))
+        out.append(PatchSeen(Patch(rects()[k], lab, 0.3, k < 7), e + rng.normal(0, noise, 3), white, 0.0))
     return out
 
 
@@ -57,7 +57,7 @@ class Tone(unittest.TestCase):
 
     def test_a_stained_patch_moves_little(self):
         plain, stained = seen_by(CURVES["lifted"]), seen_by(CURVES["lifted"])
-        stained[3] = Seen(stained[3].patch, stained[3].value * 0.6, stained[3].white, 0.0)
+        stained[3] = PatchSeen(stained[3].patch, stained[3].value * 0.6, stained[3].white, 0.0)
         a, b = fit_curve(plain), fit_curve(stained)
         dark = np.full((1, 3), 0.2)
         self.assertLess(float(np.abs(a.log_linear(dark) - b.log_linear(dark)).max()), 0.12)

@@ -12,14 +12,14 @@ from hanabira.core.progress.find import Refused
 from hanabira.core.progress.sheet_map import GRID
 from hanabira.core.progress.strip import find_strip
 from hanabira.devices.drawn_sheet import Planted
-from hanabira.devices.lens import Shot
+from hanabira.devices.lens import LensShot
 from tests import portrait
 
 
-def cut(shot: Shot, top: float, left: float = 0.0) -> Shot:
+def cut(shot: LensShot, top: float, left: float = 0.0) -> LensShot:
     """The same photo held so that these shares of it are not in the frame."""
     y, x = int(top * shot.photo.shape[0]), int(left * shot.photo.shape[1])
-    return Shot(*(np.ascontiguousarray(a[y:, x:]) for a in (shot.photo, shot.x_mm, shot.y_mm, shot.in_sheen, shot.in_shadow)))
+    return LensShot(*(np.ascontiguousarray(a[y:, x:]) for a in (shot.photo, shot.x_mm, shot.y_mm, shot.in_sheen, shot.in_shadow)))
 
 
 class Cropped(unittest.TestCase):
@@ -29,7 +29,7 @@ class Cropped(unittest.TestCase):
         cls.lies, whole = portrait.taken(cls.sheet, seed=3, long_px=2000)
         cls.whole = whole
 
-    def error_mm(self, shot: Shot, checked) -> np.ndarray:
+    def error_mm(self, shot: LensShot, checked) -> np.ndarray:
         """How far the map is off where the photo shows the drawing."""
         x0, y0, w, h = self.lies.sheet
         at = np.stack(np.meshgrid(np.linspace(0.1, 0.9, 17) * w, np.linspace(0.1, 0.9, 17) * h), -1).reshape(-1, 2)
@@ -98,7 +98,7 @@ class Cropped(unittest.TestCase):
         wide = 2.563 * 4.0 / strip.px_per_mm  # of a step blurred by a Gaussian of 4 px
         self.assertAlmostEqual(edge_of_strip(soft, strip), wide, delta=0.3 * wide)
         with self.assertRaises(Refused) as caught:
-            check_photo(cut(Shot(soft, *[self.whole.x_mm] * 4), 0.2).photo, self.plan)
+            check_photo(cut(LensShot(soft, *[self.whole.x_mm] * 4), 0.2).photo, self.plan)
         self.assertIn(caught.exception.key, ("blurred", "no_sheet"))
 
     def test_a_hundred_megapixels_are_read_as_the_same_photo_and_mapped_to_their_own_pixels(self):

@@ -13,8 +13,8 @@ from hanabira.core.progress.detail import detail_faults, finish_of, stroke_times
 from hanabira.core.progress.on_sheet import OnSheet
 from hanabira.core.progress.sheet_map import GRID
 from hanabira.core.progress.told import fault_data
-from hanabira.core.progress.verdict import Fault
-from hanabira.core.progress.whole import Seen
+from hanabira.core.progress.verdict import Flaw
+from hanabira.core.progress.whole import Compared
 from hanabira.core.progress.words import remedy, sentence
 from tests import portrait
 from tests.core.test_check_whole import NOTHING, OWN, SIZE_PX, flat, known
@@ -46,11 +46,11 @@ SHEET = OnSheet((90.0, 90.0), 5.0, GRID, WANTED, tuple(AREAS.values()))
 FINISHED = {key: replace(known()["left"], area_id=key) for key in WAYS}
 
 
-def seen(found: np.ndarray, hidden: np.ndarray = NOTHING) -> Seen:
-    return Seen(found, WANTED, hidden, BEGUN)
+def seen(found: np.ndarray, hidden: np.ndarray = NOTHING) -> Compared:
+    return Compared(found, WANTED, hidden, BEGUN)
 
 
-def told(found: np.ndarray, expected=FINISHED, tips=None, hidden: np.ndarray = NOTHING) -> dict[tuple[str, str], Fault]:
+def told(found: np.ndarray, expected=FINISHED, tips=None, hidden: np.ndarray = NOTHING) -> dict[tuple[str, str], Flaw]:
     return {(f.area_id, f.kind): f for f in detail_faults(SHEET, expected, seen(found, hidden), tips or {})}
 
 
@@ -82,7 +82,7 @@ class Finish(unittest.TestCase):
         self.assertEqual(told(thin, {k: FINISHED[k] for k in ("neck", "brow", "back")}), {})
 
     def test_where_nothing_fine_is_wanted_nothing_is_missed(self):
-        self.assertIsNone(finish_of(AREAS["neck"], Seen(WANTED, coat(1, strength={"neck": 0.1}), NOTHING, BEGUN)))
+        self.assertIsNone(finish_of(AREAS["neck"], Compared(WANTED, coat(1, strength={"neck": 0.1}), NOTHING, BEGUN)))
 
 
 class Strokes(unittest.TestCase):
@@ -128,7 +128,7 @@ class EarTips(unittest.TestCase):
         return cv2.GaussianBlur(out, (0, 0), 1.0)
 
     def off(self, moved_mm, hidden=NOTHING) -> float | None:
-        return tip_moved(Seen(self.ear(moved_mm), self.ear(), hidden, BEGUN), self.TIP)
+        return tip_moved(Compared(self.ear(moved_mm), self.ear(), hidden, BEGUN), self.TIP)
 
     def test_how_far_it_stands_off_in_millimetres(self):
         self.assertAlmostEqual(self.off((0, 0)), 0, delta=0.4)
@@ -139,13 +139,13 @@ class EarTips(unittest.TestCase):
         hidden = NOTHING.copy()
         hidden[int(25 * GRID) : int(40 * GRID)] = True
         self.assertIsNone(self.off((4, 0), hidden))
-        self.assertIsNone(tip_moved(Seen(self.ear(), self.ear(), NOTHING, BEGUN), (3.0, 3.0)))
+        self.assertIsNone(tip_moved(Compared(self.ear(), self.ear(), NOTHING, BEGUN), (3.0, 3.0)))
         plain = np.full_like(WANTED, 60.0)
-        self.assertIsNone(tip_moved(Seen(plain, plain, NOTHING, BEGUN), self.TIP))
+        self.assertIsNone(tip_moved(Compared(plain, plain, NOTHING, BEGUN), self.TIP))
 
     def test_a_confirmed_tip_is_told_from_two_millimetres(self):
         def faults(moved, expected=FINISHED):
-            compared = Seen(self.ear((moved, 0.0)), self.ear(), NOTHING, BEGUN)
+            compared = Compared(self.ear((moved, 0.0)), self.ear(), NOTHING, BEGUN)
             return [f for f in detail_faults(SHEET, expected, compared, {"brow": self.TIP}) if f.kind == "tip"]
 
         self.assertEqual(faults(1.3), [])
@@ -165,7 +165,7 @@ class Words(unittest.TestCase):
             ("tip", 4.0, "redraw", "The tip of Coat stands 4 mm from its place.", "Bring its rim back"),
         ):
             with self.subTest(kind=kind):
-                fault = Fault("coat", "", kind, size, 0.5, 4.0)
+                fault = Flaw("coat", "", kind, size, 0.5, 4.0)
                 (q,) = found_faults(replace(checked, verdict=replace(checked.verdict, faults=(fault,))), plan, 3, OWN)
                 self.assertEqual(q.cure.tool, tool)
                 self.assertEqual(sentence(q, plan), what)

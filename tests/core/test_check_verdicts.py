@@ -9,12 +9,12 @@ from hanabira.core.colour.difference import delta_e00
 from hanabira.core.optics.stack import bare, seen_as
 from hanabira.core.progress.check import check_photo
 from hanabira.core.progress.cure import LIFTS, TOOTH, after, bounds, found_faults, key_of
-from hanabira.core.progress.expected import SPREAD, Stack, expected, signature
+from hanabira.core.progress.expected import SPREAD, AreaStack, expected, signature
 from hanabira.core.progress.find import Refused
-from hanabira.core.progress.geometry import Form, Hair, hair_of
+from hanabira.core.progress.geometry import Form, HairRun, hair_of
 from hanabira.core.progress.reading import PlaceSeen
 from hanabira.core.progress.told import nearness, refused, told
-from hanabira.core.progress.verdict import Fault, judge
+from hanabira.core.progress.verdict import Flaw, judge
 from hanabira.core.progress.words import listed, remedy, sentence
 from hanabira.core.solver.layer import CORRECT, Layer
 from hanabira.devices.drawn_sheet import Planted
@@ -36,7 +36,7 @@ def areas(source: str = "scrap"):  # noqa: ANN201
     out = {}
     for k in "abc":
         names = ("gap", "general", "light")
-        out[k] = expected(Stack(k, (), (), targets={n: np.array([50.0, 0, 0]) for n in names}), PAPER, KIT)
+        out[k] = expected(AreaStack(k, (), (), targets={n: np.array([50.0, 0, 0]) for n in names}), PAPER, KIT)
         out[k] = replace(out[k], source=dict.fromkeys(names, source))
     return out
 
@@ -120,11 +120,11 @@ class Verdicts(unittest.TestCase):
         self.assertEqual(self.kinds({}, forms={"a": turned, "b": turned}, **more), {("b", "turned")})
 
     def test_hair_of_a_comb_and_hair_off_its_way(self):
-        coat = Hair(60, 0.6, 5, 0.55)
-        self.assertEqual(self.kinds({}, hairs={"a": (Hair(61, 0.6, 5, 0.46), coat)}), set())
-        self.assertEqual(self.kinds({}, hairs={"a": (Hair(61, 0.9, 4, 0.75), coat)}), {("a", "mechanical")})
-        self.assertEqual(self.kinds({}, hairs={"a": (Hair(110, 0.7, 5, 0.4), coat)}), {("a", "combed")})
-        self.assertEqual(self.kinds({}, hairs={"a": (Hair(20, 0.9, 4, float("nan")), replace(coat, order=0.2))}), set())
+        coat = HairRun(60, 0.6, 5, 0.55)
+        self.assertEqual(self.kinds({}, hairs={"a": (HairRun(61, 0.6, 5, 0.46), coat)}), set())
+        self.assertEqual(self.kinds({}, hairs={"a": (HairRun(61, 0.9, 4, 0.75), coat)}), {("a", "mechanical")})
+        self.assertEqual(self.kinds({}, hairs={"a": (HairRun(110, 0.7, 5, 0.4), coat)}), {("a", "combed")})
+        self.assertEqual(self.kinds({}, hairs={"a": (HairRun(20, 0.9, 4, float("nan")), replace(coat, order=0.2))}), set())
 
 
 class Hairs(unittest.TestCase):
@@ -272,26 +272,26 @@ class Expecting(unittest.TestCase):
     def test_the_surest_source_is_taken_and_named(self):
         layers = RECIPES["coat"]
         goals = portrait.targets("coat")
-        plain = expected(Stack("coat", layers, layers, targets=goals), PAPER, KIT)
+        plain = expected(AreaStack("coat", layers, layers, targets=goals), PAPER, KIT)
         self.assertEqual(set(plain.source.values()), {"shipped"})
         chip = np.array([44.0, 9.0, 19.0])
         whole = {("general", signature(layers, "general")): chip}
-        tried = expected(Stack("coat", layers, layers, targets=goals, tried=whole), PAPER, KIT)
+        tried = expected(AreaStack("coat", layers, layers, targets=goals, tried=whole), PAPER, KIT)
         self.assertEqual(tried.source["general"], "scrap")
         np.testing.assert_array_equal(tried.now["general"], chip)
-        part = expected(Stack("coat", layers, layers[:1], targets=goals, tried=whole), PAPER, KIT)
+        part = expected(AreaStack("coat", layers, layers[:1], targets=goals, tried=whole), PAPER, KIT)
         self.assertEqual(part.source["general"], "near")
         seen = {"light": (tuple(layers), np.array([70.0, 6, 22]))}
-        again = expected(Stack("coat", layers, layers, targets=goals, accepted=seen), PAPER, KIT)
+        again = expected(AreaStack("coat", layers, layers, targets=goals, accepted=seen), PAPER, KIT)
         self.assertEqual(again.source["light"], "seen")
         np.testing.assert_allclose(again.now["light"], [70, 6, 22], atol=0.6)
 
     def test_only_the_layers_since_an_accepted_photo_come_from_the_model(self):
         layers = RECIPES["coat"]
         goals = portrait.targets("coat")
-        model = expected(Stack("coat", layers, layers[:2], targets=goals), PAPER, KIT).now["general"]
+        model = expected(AreaStack("coat", layers, layers[:2], targets=goals), PAPER, KIT).now["general"]
         seen = {"general": (tuple(layers[:1]), np.array([72.0, 8, 26]))}
-        then = expected(Stack("coat", layers, layers[:2], targets=goals, accepted=seen), PAPER, KIT)
+        then = expected(AreaStack("coat", layers, layers[:2], targets=goals, accepted=seen), PAPER, KIT)
         self.assertEqual(then.source["general"], "near")
         self.assertGreater(float(np.linalg.norm(then.now["general"] - model)), 0.5)
         self.assertLess(then.now["general"][0], 72)
@@ -300,8 +300,8 @@ class Expecting(unittest.TestCase):
         layers = RECIPES["coat"]
         goals = portrait.targets("coat")
         mended = (*layers, Layer(CORRECT, portrait.DARK, 3, 1, "general", id="9", on=("general",)))
-        a = expected(Stack("coat", layers, layers, targets=goals), PAPER, KIT)
-        b = expected(Stack("coat", mended, mended, targets=goals), PAPER, KIT)
+        a = expected(AreaStack("coat", layers, layers, targets=goals), PAPER, KIT)
+        b = expected(AreaStack("coat", mended, mended, targets=goals), PAPER, KIT)
         np.testing.assert_array_equal(a.now["general"], b.now["general"])
         np.testing.assert_array_equal(a.final["general"], b.final["general"])
         self.assertEqual((b.done, b.finished), (4, True))
@@ -309,11 +309,11 @@ class Expecting(unittest.TestCase):
     def test_what_was_skipped_is_wanted_and_what_comes_later_is_not(self):
         layers = RECIPES["coat"]
         goals = portrait.targets("coat")
-        e = expected(Stack("coat", layers, (layers[0], layers[2]), frozenset("1"), goals), PAPER, KIT)
+        e = expected(AreaStack("coat", layers, (layers[0], layers[2]), frozenset("1"), goals), PAPER, KIT)
         self.assertEqual({p: [q.id for q in m] for p, m in e.missing.items()}, {"gap": ["1"], "general": ["1"]})
-        whole = expected(Stack("coat", layers, layers, targets=goals), PAPER, KIT)
+        whole = expected(AreaStack("coat", layers, layers, targets=goals), PAPER, KIT)
         np.testing.assert_array_equal(e.now["general"], whole.now["general"])
-        begun = expected(Stack("coat", layers, layers[:1], targets=goals), PAPER, KIT)
+        begun = expected(AreaStack("coat", layers, layers[:1], targets=goals), PAPER, KIT)
         self.assertEqual(begun.missing, {})
         self.assertGreater(begun.now["general"][0], whole.now["general"][0])
 
@@ -327,7 +327,7 @@ class Words(unittest.TestCase):
         self.assertAlmostEqual(nearness([one, far]), 0.1 * float(delta_e00(far[0], far[1])), delta=0.01)
 
     def test_a_faults_key_is_the_same_from_photo_to_photo(self):
-        self.assertEqual(key_of(Fault("a", "gap", "lighter", 1.3, 0.2, 5)), key_of(Fault("a", "gap", "lighter", 0.9, 0.4, 2.2)))
+        self.assertEqual(key_of(Flaw("a", "gap", "lighter", 1.3, 0.2, 5)), key_of(Flaw("a", "gap", "lighter", 0.9, 0.4, 2.2)))
 
 
 if __name__ == "__main__":

@@ -6,15 +6,15 @@ from dataclasses import replace
 import cv2
 import numpy as np
 
-from hanabira.core.forecast.portrait import Drawn
+from hanabira.core.forecast.portrait import PhotoLab
 from hanabira.core.progress.check import check_photo
 from hanabira.core.progress.cure import found_faults
-from hanabira.core.progress.expected import Stack, expected
+from hanabira.core.progress.expected import AreaStack, expected
 from hanabira.core.progress.geometry import Form
 from hanabira.core.progress.on_sheet import AreaOnSheet, OnSheet
 from hanabira.core.progress.sheet_map import GRID
 from hanabira.core.progress.told import fault_data
-from hanabira.core.progress.whole import Seen, clouds_of, eyes_apart, pull, standing_line, whole_faults
+from hanabira.core.progress.whole import Compared, clouds_of, eyes_apart, pull, standing_line, whole_faults
 from hanabira.core.progress.words import remedy, sentence
 from hanabira.core.solver.layer import CORRECT, Layer
 from hanabira.devices.drawn_sheet import Planted
@@ -29,7 +29,7 @@ def flat(key: str, number: int, box_mm: tuple[int, int, int, int], surface: str 
     inside = np.zeros((SIZE_PX, SIZE_PX), bool)
     x0, y0, x1, y1 = (int(v * GRID) for v in box_mm)
     inside[y0:y1, x0:x1] = True
-    drawn = Drawn({"general": np.array([50.0, 5, 10])}, inside.astype(np.uint8), ("general",), ("coat",), frozenset())
+    drawn = PhotoLab({"general": np.array([50.0, 5, 10])}, inside.astype(np.uint8), ("general",), ("coat",), frozenset())
     return AreaOnSheet(key, number, key.capitalize(), surface, inside, inside, drawn)
 
 
@@ -41,15 +41,15 @@ WANTED[RIGHT.inside] = (40, 4, 8)
 NOTHING = np.zeros((SIZE_PX, SIZE_PX), bool)
 
 
-def seen(found: np.ndarray, hidden: np.ndarray = NOTHING) -> Seen:
-    return Seen(found, WANTED, hidden, BEGUN)
+def seen(found: np.ndarray, hidden: np.ndarray = NOTHING) -> Compared:
+    return Compared(found, WANTED, hidden, BEGUN)
 
 
 def known(source: str = "scrap") -> dict:
     out = {}
     for key in ("left", "right"):
         laid = (Layer("general", OWN[0], 2, 1, "everywhere", "flick", id="0", on=("general",)),)
-        e = expected(Stack(key, laid, laid, targets={"general": np.array([50.0, 5, 10])}), PAPER, KIT)
+        e = expected(AreaStack(key, laid, laid, targets={"general": np.array([50.0, 5, 10])}), PAPER, KIT)
         out[key] = replace(e, source={"general": source})
     return out
 
@@ -86,7 +86,7 @@ class Lines(unittest.TestCase):
         self.assertNotIn(("left", "framed"), kinds(self.outlined(2)))
 
     def test_beside_bare_paper_nothing_is_said(self):
-        alone = Seen(self.outlined(12), WANTED, NOTHING, LEFT.inside)
+        alone = Compared(self.outlined(12), WANTED, NOTHING, LEFT.inside)
         self.assertIsNone(standing_line(LEFT, alone, WANTED[..., 0]))
 
 
@@ -129,7 +129,7 @@ class Attention(unittest.TestCase):
         for name, found in (("loud", loud), ("calm", calm)):
             e = {k: replace(known()["left"], area_id=k) for k in ("eye", "collar", "coat")}
             whole = OnSheet((90.0, 90.0), 5.0, GRID, wanted, (eye, collar, coat))
-            out[name] = {(f.area_id, f.kind) for f in whole_faults(whole, e, Seen(found, wanted, NOTHING, begun), {})}
+            out[name] = {(f.area_id, f.kind) for f in whole_faults(whole, e, Compared(found, wanted, NOTHING, begun), {})}
         self.assertIn(("collar", "loud"), out["loud"])
         self.assertNotIn(("collar", "loud"), out["calm"])
         self.assertGreater(pull(eye, wanted, begun, NOTHING), pull(collar, wanted, begun, NOTHING))

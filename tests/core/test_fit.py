@@ -14,7 +14,7 @@ from hanabira.cli import main
 from hanabira.core.colour.difference import delta_e00
 from hanabira.core.colour.spaces import lab_hex
 from hanabira.core.faults import KitFault
-from hanabira.core.optics.fit import Swatch, expected_error, fit_kit, hand_and_paper
+from hanabira.core.optics.fit import MeasuredPatch, expected_error, fit_kit, hand_and_paper
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.passes import Pass
 from hanabira.core.optics.stack import bare, predict
@@ -33,13 +33,13 @@ CODES = [p.code for p in KIT][::2]
 PATCHES = ((1, 1, "white"), (3, 1, "white"), (5, 2, "white"), (5, 2, "black"))
 
 
-def swatch(sheet: SimulatedSheet, stack, ground: str, rng, noise: float = 0.35) -> Swatch:
+def swatch(sheet: SimulatedSheet, stack, ground: str, rng, noise: float = 0.35) -> MeasuredPatch:
     lab = sheet.lay(stack, ground, rng) + rng.normal(0, noise, 3)
-    return Swatch(tuple(stack), tuple(sheet.ground_lab(ground)), tuple(lab))
+    return MeasuredPatch(tuple(stack), tuple(sheet.ground_lab(ground)), tuple(lab))
 
 
 @cache
-def swatches(truth: Truth, patches: int = 4, chips: bool = True) -> tuple[Swatch, ...]:
+def swatches(truth: Truth, patches: int = 4, chips: bool = True) -> tuple[MeasuredPatch, ...]:
     sheet, rng = SimulatedSheet(KIT, truth), np.random.default_rng(7)
     use = PATCHES if patches == 4 else PATCHES[2 : 2 + patches]
     out = [swatch(sheet, (Pass(c, p, n),), g, rng) for c in CODES for p, n, g in use]
@@ -124,7 +124,7 @@ class Figures(unittest.TestCase):
         rows = [(Pass(p.code, q, n),) for p in small for q, n in ((1, 1), (3, 1), (5, 2))]
         rows += [(Pass("203", 5), Pass("309", 5)), (Pass("229", 1), Pass("401", 3)), (Pass("104", 5), Pass("501", 5))]
         white = tuple(bare(BASE).lab)
-        data = [Swatch(r, white, tuple(predict(BASE, small, r)[-1].lab)) for r in rows]
+        data = [MeasuredPatch(r, white, tuple(predict(BASE, small, r)[-1].lab)) for r in rows]
         f = fit_kit(data, BASE)
         self.assertLess(f.median, 0.25)
         self.assertEqual({p.code for p in f.kit}, {p.code for p in small})

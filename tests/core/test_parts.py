@@ -8,7 +8,7 @@ import numpy as np
 from hanabira.core.area.marking import Marking
 from hanabira.core.area.shape import cut, rectangle
 from hanabira.core.places.find import find_places, ranked
-from hanabira.core.places.parts import FINDERS, KEEPS_OFF, Part, find_parts, three_tones
+from hanabira.core.places.parts import FINDERS, KEEPS_OFF, SurfacePart, find_parts, three_tones
 from hanabira.core.places.place import Place, Places
 from hanabira.core.places.sample import sample
 from hanabira.craft.supplies import _load, named, parts_of, surfaces
@@ -66,7 +66,7 @@ class Parts(unittest.TestCase):
                 s = sample(cut(pixels, rectangle(0, 0, 240, 240)))
                 for how in set(FINDERS) - left_out:
                     made += 1
-                    self.assertEqual([f.id for f in find_parts(s, [Part(how, how, how)], "coat")], [], (seed, how))
+                    self.assertEqual([f.id for f in find_parts(s, [SurfacePart(how, how, how)], "coat")], [], (seed, how))
         self.assertEqual(made, 4 * (8 + 9))
 
     def test_a_ridge_stands_beside_its_crease(self):

@@ -5,11 +5,11 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from hanabira.core.schedule.plausible import Row, doubts, shared
+from hanabira.core.schedule.plausible import DoneStep, doubts, shared
 
 
-def rows(*given: tuple[float, float, float]) -> list[Row]:
-    return [Row(str(n), at, minutes, guess) for n, (at, minutes, guess) in enumerate(given)]
+def rows(*given: tuple[float, float, float]) -> list[DoneStep]:
+    return [DoneStep(str(n), at, minutes, guess) for n, (at, minutes, guess) in enumerate(given)]
 
 
 class Doubts(unittest.TestCase):

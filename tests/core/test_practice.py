@@ -19,7 +19,7 @@ from hanabira.core.practice.profile import (
     profile,
     remembered,
 )  # fmt: skip
-from hanabira.core.practice.question import HUES, OUTCOMES, Picture, Question, outcome, right
+from hanabira.core.practice.question import HUES, OUTCOMES, AskedPicture, Question, outcome, right
 from hanabira.core.practice.round import FROM_PICTURES, Round, play
 from hanabira.craft.drills import BENCHES, drills
 from hanabira.demo.pictures import PHOTO
@@ -29,7 +29,7 @@ from tests.portrait import KIT, PAPER
 DAY = datetime.datetime(2026, 5, 4, 9, 0)
 
 
-PICTURE = Picture(read_picture(PHOTO, 900).pixels, "rabbit")
+PICTURE = AskedPicture(read_picture(PHOTO, 900).pixels, "rabbit")
 
 
 def fields(seed: int = 1) -> np.ndarray:
@@ -46,7 +46,7 @@ class Questions(unittest.TestCase):
     @classmethod
     def setUpClass(cls):
         cls.pixels = fields()
-        cls.picture = Picture(cls.pixels, "fields")
+        cls.picture = AskedPicture(cls.pixels, "fields")
 
     def at(self, spot) -> np.ndarray:  # noqa: ANN001
         h, w = self.pixels.shape[:2]
@@ -128,7 +128,7 @@ class Questions(unittest.TestCase):
     def test_a_picture_without_an_even_spot_says_so(self):
         noise = np.random.default_rng(1).integers(0, 255, (400, 500, 3)).astype(np.uint8)
         with self.assertRaises(Fault):
-            Round("value-step", [Picture(noise, "noise")], 1).ask()
+            Round("value-step", [AskedPicture(noise, "noise")], 1).ask()
         with self.assertRaises(Fault):
             Round("value-step", [], 1).ask()
         with self.assertRaises(Fault):
@@ -138,7 +138,7 @@ class Questions(unittest.TestCase):
 class Diagnoses(unittest.TestCase):
     @classmethod
     def setUpClass(cls):
-        cls.photo = Picture(read_picture(PHOTO, 1600).pixels, "photo")
+        cls.photo = AskedPicture(read_picture(PHOTO, 1600).pixels, "photo")
 
     def test_known_biases_are_found_in_forty_answers_on_nine_of_ten_seeds(self):
         for bias in (1.0, -0.8):
@@ -229,7 +229,7 @@ class Memory(unittest.TestCase):
         self.assertEqual(due(cards, day + datetime.timedelta(30)), ("a", "b"))
 
     def test_answers_carry_the_time_that_is_given(self):
-        r = Round("value-step", [Picture(fields(), "f")], 1, now=lambda: DAY)
+        r = Round("value-step", [AskedPicture(fields(), "f")], 1, now=lambda: DAY)
         q = r.ask()
         a = r.answer(float(q.truth) + 20)
         self.assertEqual((a.at, a.right), (DAY.isoformat(), False))
@@ -247,7 +247,7 @@ class Data(unittest.TestCase):
             self.assertIn(d.bench, BENCHES)
             self.assertTrue(d.name and d.how and d.questions > 0 and d.minutes > 0)
             if d.bench == "eye":
-                picture = PICTURE if d.id in ("comb-it", "darkest-shape") else Picture(fields(), "f")
+                picture = PICTURE if d.id in ("comb-it", "darkest-shape") else AskedPicture(fields(), "f")
                 Round(d.id, [picture], 1, KIT, PAPER).ask()
         benches = [d.bench for d in drills().values()]
         self.assertEqual([benches.count(b) for b in BENCHES], [10, 9, 6])

@@ -10,14 +10,14 @@ from hanabira.core.faults import PhotoFault
 from hanabira.core.practice.hand import MEASURES, HandResult, pressures_of, read_hand, sheets, strokes_in
 from hanabira.craft.supplies import shipped_kit
 from hanabira.devices.hand_filled import SimulatedHand, photo_of
-from hanabira.devices.scanner import Shot
+from hanabira.devices.scanner import Scanning
 from hanabira.devices.simulated_paper import TRUTHS, SimulatedSheet
 
 PAPER = SimulatedSheet(shipped_kit(), TRUTHS[0])
 GOOD = SimulatedHand()
 
 
-SHOT = Shot(px_per_mm=5.0)
+SHOT = Scanning(px_per_mm=5.0)
 """A photo of a sheet as a phone takes it from half a metre."""
 
 

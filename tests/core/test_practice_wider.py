@@ -13,7 +13,7 @@ from hanabira.core.optics.passes import Pass
 from hanabira.core.optics.stack import predict
 from hanabira.core.practice.pairs import pairs_lab
 from hanabira.core.practice.profile import Learner
-from hanabira.core.practice.question import Picture, again
+from hanabira.core.practice.question import AskedPicture, again
 from hanabira.core.practice.round import FROM_KIT, FROM_PICTURES, Round, play, told
 from hanabira.core.practice.wider import (
     comb_it,
@@ -31,7 +31,7 @@ from hanabira.studio.pictures import read_picture
 from tests.fur import fur
 from tests.portrait import KIT, PAPER
 
-PICTURE = Picture(read_picture(PHOTO, 900).pixels, "rabbit")
+PICTURE = AskedPicture(read_picture(PHOTO, 900).pixels, "rabbit")
 
 
 def rng(seed: int) -> np.random.Generator:
@@ -49,12 +49,12 @@ def blots() -> tuple[np.ndarray, np.ndarray]:
     return (np.clip(lab_to_srgb(lab), 0, 1) * 255 + 0.5).astype(np.uint8), mask > 0
 
 
-def ends(light: bool) -> Picture:
+def ends(light: bool) -> AskedPicture:
     """A picture of nothing but near-white, or near-black, with as much of a change as one finds there."""
     y, x = np.mgrid[0:420, 0:560]
     lab = np.zeros((420, 560, 3))
     lab[..., 0] = (97.5 if light else 2.2) + 1.2 * np.sin(x / 70) * np.cos(y / 60)
-    return Picture((np.clip(lab_to_srgb(lab), 0, 1) * 255 + 0.5).astype(np.uint8), "white" if light else "black")
+    return AskedPicture((np.clip(lab_to_srgb(lab), 0, 1) * 255 + 0.5).astype(np.uint8), "white" if light else "black")
 
 
 class LongRounds(unittest.TestCase):
@@ -62,7 +62,7 @@ class LongRounds(unittest.TestCase):
 
     LONG = 300
 
-    def played(self, drill: str, pictures: list[Picture]) -> None:
+    def played(self, drill: str, pictures: list[AskedPicture]) -> None:
         answers = play(Round(drill, pictures, 7, KIT, PAPER), Learner(0.0, 0.0, 0.0), self.LONG, 7)
         self.assertEqual(len(answers), self.LONG, drill)
         # who sees without noise is mostly right, so each question has an answer
@@ -70,7 +70,7 @@ class LongRounds(unittest.TestCase):
 
     def test_every_drill_of_a_picture_lasts_on_every_demo_picture(self):
         for kind, path in PHOTOS.items():
-            picture = [Picture(read_picture(path, 320).pixels, kind)]
+            picture = [AskedPicture(read_picture(path, 320).pixels, kind)]
             for drill in FROM_PICTURES:
                 with self.subTest(kind=kind, drill=drill):
                     self.played(drill, picture)
@@ -110,7 +110,7 @@ class LongRounds(unittest.TestCase):
 class Shapes(unittest.TestCase):
     def test_the_darkest_shape_is_a_dark_blot_and_its_outline_scores_full(self):
         pixels, mask = blots()
-        picture = Picture(pixels, "blots")
+        picture = AskedPicture(pixels, "blots")
         h, w = picture.lab.shape[:2]
         asked = 0
         for seed in range(8):
@@ -145,7 +145,7 @@ class Shapes(unittest.TestCase):
 class Combing(unittest.TestCase):
     def test_strokes_are_held_against_the_hair_that_was_drawn(self):
         for deg in (20.0, 75.0, 140.0):
-            q = comb_it(Picture(fur(500, 640, deg, 7), "fur"), rng(2), 1.0)
+            q = comb_it(AskedPicture(fur(500, 640, deg, 7), "fur"), rng(2), 1.0)
             self.assertEqual(len(q.spots), 3)
             self.assertLess(max(stroke_errors(q.truth, (deg,) * 3)), 15)
             apart = [np.hypot(a[0] - b[0], a[1] - b[1]) for a in q.spots for b in q.spots if a is not b]
@@ -155,7 +155,7 @@ class Combing(unittest.TestCase):
         self.assertEqual(stroke_errors((10.0, 170.0, 90.0), (190.0, -10.0, 0.0)), (0.0, 0.0, 90.0))
 
     def test_a_picture_without_hair_asks_nothing(self):
-        self.assertIsNone(comb_it(Picture(np.full((300, 300, 3), 120, np.uint8), "flat"), rng(1), 0.0))
+        self.assertIsNone(comb_it(AskedPicture(np.full((300, 300, 3), 120, np.uint8), "flat"), rng(1), 0.0))
 
 
 class Stacks(unittest.TestCase):

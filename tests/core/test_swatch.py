@@ -17,7 +17,7 @@ from hanabira.core.swatch.marks import mark_shapes, nested_marks
 from hanabira.core.swatch.read import find_marks, read_sheet
 from hanabira.craft.supplies import shipped_kit
 from hanabira.devices.colorimeter import SimulatedColorimeter, measure_cells
-from hanabira.devices.scanner import Shot, scan
+from hanabira.devices.scanner import Scanning, scan
 from hanabira.devices.simulated_paper import SimulatedSheet
 from hanabira.sheets.swatch_sheet import write_swatch_sheet
 
@@ -127,7 +127,7 @@ class Layout(unittest.TestCase):
 class Reading(unittest.TestCase):
     def test_tilted_unevenly_lit_and_cast(self):
         """Ten degrees, 30 % gradient, 500 K either way: within ΔE00 1.0 in the median."""
-        for shot, n in ((Shot(), 0), (Shot(cast_kelvin=500, quarter_turns=1, gamma=1.1), 1)):
+        for shot, n in ((Scanning(), 0), (Scanning(cast_kelvin=500, quarter_turns=1, gamma=1.1), 1)):
             photo, truth = scan(pages()[n], PAPER, shot)
             got = read_sheet(photo, pages(), PAPER.ground_lab("white"), kit=KIT)
             self.assertEqual(got.page.number, n + 1)
@@ -138,7 +138,7 @@ class Reading(unittest.TestCase):
             self.assertEqual(len(pages()[n].greys), 2 * len(GREYS_L))
 
     def test_marks_are_found_to_a_fraction_of_a_millimetre(self):
-        photo, _ = scan(pages()[0], PAPER, Shot(tilt_deg=6, gradient=0.2))
+        photo, _ = scan(pages()[0], PAPER, Scanning(tilt_deg=6, gradient=0.2))
         got = read_sheet(photo, pages(), PAPER.ground_lab("white"))
         x, y = pages()[0].cells[40].rect[:2]
         q = got.to_photo @ np.array([x, y, 1])
@@ -155,7 +155,7 @@ class Reading(unittest.TestCase):
             if c.ground == "white" and KIT.get(c.layers[0].code).lab[0] < 60 and c.layers[0].pressure == 5
         ]
         spoil = {dark[0]: "stained", dark[1]: "half", dark[2]: "empty"}
-        photo, _ = scan(pages()[0], PAPER, Shot(tilt_deg=4), spoil)
+        photo, _ = scan(pages()[0], PAPER, Scanning(tilt_deg=4), spoil)
         got = read_sheet(photo, pages(), PAPER.ground_lab("white"), kit=KIT)
         self.assertTrue(all(got.cells[i].flag for i in spoil), [got.cells[i].flag for i in spoil])
         self.assertEqual(got.cells[dark[2]].flag, "empty")
@@ -166,7 +166,7 @@ class Reading(unittest.TestCase):
         with self.assertRaises(PhotoFault) as caught:
             read_sheet(np.full((600, 500, 3), 180, np.uint8), pages())
         self.assertIn("corner marks", str(caught.exception))
-        photo, _ = scan(pages()[-1], PAPER, Shot(tilt_deg=2, gradient=0.1))
+        photo, _ = scan(pages()[-1], PAPER, Scanning(tilt_deg=2, gradient=0.1))
         with self.assertRaises(PhotoFault) as caught:
             read_sheet(photo, pages()[:1])
         self.assertIn("code", str(caught.exception))

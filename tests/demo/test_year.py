@@ -14,7 +14,7 @@ from hanabira.core.clock import MACHINE, VARIABLE, Clock
 from hanabira.demo import history
 from hanabira.demo.sitters import sitters
 from hanabira.demo.studio import _recipes, rabbit
-from hanabira.sheets.calendar_file import Session, write_calendar
+from hanabira.sheets.calendar_file import Sitting, write_calendar
 from hanabira.studio import planning
 from hanabira.studio.checking import check
 from hanabira.studio.overview import Overview
@@ -98,7 +98,7 @@ class SummerTime(unittest.TestCase):
                 ("2027-10-31T04:00:00", "20271031T030000Z"),
             ):
                 now = datetime.datetime.fromisoformat(local)
-                path = write_calendar("Moss", "m", [Session(now, now, "the mane")], None, Path(folder) / "a.ics", now)
+                path = write_calendar("Moss", "m", [Sitting(now, now, "the mane")], None, Path(folder) / "a.ics", now)
                 (event,) = Calendar.from_ical(path.read_bytes()).walk("VEVENT")
                 self.assertEqual(event["DTSTAMP"].to_ical().decode(), stamp)
                 self.assertEqual(event["DTSTART"].to_ical().decode(), now.strftime("%Y%m%dT%H%M%S"), "sessions stay in local time")

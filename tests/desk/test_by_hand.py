@@ -13,7 +13,7 @@ from hanabira.core.area.shape import ring_area
 from hanabira.core.swatch.layout import sheet
 from hanabira.demo.pictures import PHOTO
 from hanabira.desk.explain import TOPICS
-from hanabira.devices.scanner import Shot, scan
+from hanabira.devices.scanner import Scanning, scan
 from hanabira.devices.simulated_paper import SimulatedSheet
 from tests.desk.test_desk import DemoCase
 
@@ -338,7 +338,7 @@ class APhotographedSheet(DemoCase):
         codes = room.sheet_codes()
         self.assertGreaterEqual(len(codes), 3)
         page = sheet(room.kit, codes, self.session.settings.get("card_paper"))[0]
-        photo, truth = scan(page, SimulatedSheet(room.kit), Shot(px_per_mm=7.0, seed=11))
+        photo, truth = scan(page, SimulatedSheet(room.kit), Scanning(px_per_mm=7.0, seed=11))
         path = self.folder.parent / "sheet.png"
         cv2.imwrite(str(path), photo[..., ::-1])
         self.desk.ask_open_path = lambda: str(path)

@@ -13,8 +13,8 @@ from PyQt6.QtWidgets import QCheckBox, QLineEdit
 from hanabira.core.area.shape import ring_area
 from hanabira.demo.pictures import PHOTO
 from hanabira.desk.controls import Stepper
-from hanabira.desk.stages.areas.stage import Areas
-from hanabira.desk.stages.recipe.stage import Recipe
+from hanabira.desk.stages.areas.stage import AreasStage
+from hanabira.desk.stages.recipe.stage import RecipeStage
 from hanabira.desk.widgets.layer_list import LayerList
 from hanabira.studio.records import Commission
 from hanabira.studio.store import Store
@@ -76,7 +76,7 @@ class Path_(DeskCase):
         # areas: a loop, a name, a surface
         self.click(desk.bench.next)
         areas = desk.current
-        assert isinstance(areas, Areas)
+        assert isinstance(areas, AreasStage)
         self.drag(areas.mat, circle(areas.mat, 1000, 975, 120))
         self.assertEqual(len(session.areas), 1)
         self.assertAlmostEqual(abs(ring_area(session.areas[0].ring)), math.pi * 120**2, delta=0.06 * math.pi * 120**2)
@@ -111,7 +111,7 @@ class Path_(DeskCase):
         self.click(desk.bench.next)
         self.settle()
         recipe = desk.current
-        assert isinstance(recipe, Recipe)
+        assert isinstance(recipe, RecipeStage)
         self.assertGreater(len(recipe.layers), 2)
         prediction, _ = session.prediction(session.area_id)
         self.assertLess(prediction.band("general").delta_e00, 4)

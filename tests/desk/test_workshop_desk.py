@@ -127,13 +127,13 @@ class AdviceAndPortrait(WorkshopCase):
         from PIL import Image
 
         from hanabira.core.swatch.layout import SCRAP_NUMBER, scrap_page
-        from hanabira.devices.scanner import Shot, scan
+        from hanabira.devices.scanner import Scanning, scan
         from hanabira.devices.simulated_paper import SimulatedSheet
 
         stacks = self.workshop.stacks()
         self.assertGreater(len(stacks), 4)
         page = scrap_page(stacks)
-        photo, truth = scan(page, SimulatedSheet(self.session.kit), Shot(px_per_mm=6.0, seed=4))
+        photo, truth = scan(page, SimulatedSheet(self.session.kit), Scanning(px_per_mm=6.0, seed=4))
         path = self.folder.parent / "scrap.png"
         Image.fromarray(photo).save(path)
         self.desk.show_room("Kit")

@@ -6,13 +6,13 @@ import unittest
 from pathlib import Path
 
 from hanabira.core.faults import Fault
-from hanabira.sheets.calendar_file import Session, write_calendar
+from hanabira.sheets.calendar_file import Sitting, write_calendar
 
 DAY = datetime.datetime(2027, 3, 1, 9, 0, 0, 123456)
 
 
-def sessions(words: str = "Eye, ground") -> list[Session]:
-    return [Session(DAY + datetime.timedelta(days=k), DAY + datetime.timedelta(days=k, hours=2), words) for k in range(3)]
+def sessions(words: str = "Eye, ground") -> list[Sitting]:
+    return [Sitting(DAY + datetime.timedelta(days=k), DAY + datetime.timedelta(days=k, hours=2), words) for k in range(3)]
 
 
 def written(*args: object) -> bytes:

@@ -12,7 +12,7 @@ from pypdf import PdfReader
 from hanabira.core.colour.difference import delta_e00
 from hanabira.core.colour.spaces import srgb_to_lab
 from hanabira.sheets.colour_card import EVEN, PETAL_MM, ColourCard, Shade, write_colour_card
-from hanabira.sheets.quote import Part, Quote, write_quote
+from hanabira.sheets.quote import Quote, QuotedWork, write_quote
 from hanabira.sheets.record import Record, write_record
 from hanabira.sheets.sender import NOBODY, Sender
 from tests.printed import Printed
@@ -25,7 +25,7 @@ CARD = ColourCard(
 )  # fmt: skip
 QUOTE = Quote(
     "Moss", "A portrait of your grey cat in coloured pencil", [("Sheet", "320 × 400 mm"), ("Delivery", ""), ("Ready", "18 December 2026")],
-    [Part("Brow", 1.0, 2.0), Part("Eye", 0.5, 0.9), Part("Back", 2.0, 3.5)], "3.9–5.8 h",
+    [QuotedWork("Brow", 1.0, 2.0), QuotedWork("Eye", 0.5, 0.9), QuotedWork("Back", 2.0, 3.5)], "3.9–5.8 h",
     [("3.9–5.8 h at 30 € an hour", "117–174 €"), ("Materials", "12 €"), ("Together", "129–186 €")],
     [("Deposit, 30 %", "39–56 €"), ("On delivery", "90–130 €")], ["Not in this price: 2 of 5 areas have no layers yet."], TALL, "Ada Brook",
     "28 November 2026", Sender("Studio Brook"),
@@ -128,9 +128,9 @@ class Quotes(Sheets):
 
     def test_many_areas_shrink_the_picture_before_they_go_overleaf(self):
         (few,) = self.quote()
-        (some,) = self.quote(parts=[Part(f"Area {k}", 0.5, 1.0) for k in range(14)])
+        (some,) = self.quote(parts=[QuotedWork(f"Area {k}", 0.5, 1.0) for k in range(14)])
         self.assertLess(some.images[0][3], few.images[0][3])
-        pages = self.quote(parts=[Part(f"Area {k}", 0.5, 1.0) for k in range(60)])
+        pages = self.quote(parts=[QuotedWork(f"Area {k}", 0.5, 1.0) for k in range(60)])
         self.assertEqual(sum(len(self.bars(p)) for p in pages), 60)
         self.assertIn("1 h", pages[0].text, "the axis stands on every page")
         self.assertIn("Agreed", pages[-1].text)

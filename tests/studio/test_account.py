@@ -11,7 +11,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from hanabira.core.forecast.portrait import Drawn, Laid, lay_bands, portrait
+from hanabira.core.forecast.portrait import LaidArea, PhotoLab, lay_bands, portrait
 from hanabira.core.optics.kit import Kit, Pencil
 from hanabira.core.schedule.order import Preferences, order
 from hanabira.core.schedule.sessions import Days, lay_out
@@ -112,9 +112,9 @@ class Forecast(unittest.TestCase):
         labels[:, :10], labels[:, 10:20], labels[:, 20:30] = 1, 2, 3
         photo = {"pupil": np.array([8.0, 0, 0]), "iris outer": np.array([30.0, 20, 25]), "catchlight": np.array([90.0, 0, -4])}
         paper_ = {"pupil": np.array([16.0, 1, 1]), "iris outer": np.array([34.0, 15, 20]), "catchlight": np.array([94.0, 0, 0])}
-        drawn = Drawn(photo, labels, tuple(photo), ("eye",) * 3)
+        drawn = PhotoLab(photo, labels, tuple(photo), ("eye",) * 3)
         lab = np.array([photo[k] for k in photo])[np.clip(labels.astype(int) - 1, 0, 2)] + np.array([4.0, 9, -9])
-        out = portrait(lab, np.array([96.0, 0, 2]), [Laid(labels > 0, drawn, paper_)])
+        out = portrait(lab, np.array([96.0, 0, 2]), [LaidArea(labels > 0, drawn, paper_)])
         shows = (94 - 16) / (90 - 8)
         for n, k in enumerate(photo, 1):
             here = out[labels == n]
@@ -127,7 +127,7 @@ class Forecast(unittest.TestCase):
         inside = np.zeros((20, 30), bool)
         inside[:, :15] = True
         flat = {b: np.array([60.0, 5, 20]) for b in self.bands}
-        out = portrait(lab, np.array([96.0, 0, 2]), [Laid(inside, Drawn(self.bands), flat)])
+        out = portrait(lab, np.array([96.0, 0, 2]), [LaidArea(inside, PhotoLab(self.bands), flat)])
         np.testing.assert_allclose(out[inside], np.broadcast_to([60.0, 5, 20], (300, 3)))
         np.testing.assert_allclose(out[~inside], np.broadcast_to([96.0, 0, 2], (300, 3)))
         # order of values is kept when the contrast is half

@@ -318,7 +318,7 @@ def wet_line_of(lightness: Array, cx: float, cy: float, r: float) -> float:
 
 
 @dataclass(frozen=True)
-class Pair:
+class EyePair:
     """Two eyes compared: tilt of the line through them (−90…90), sizes, and by how much the catchlights' directions differ."""
 
     axis_deg: float
@@ -328,7 +328,7 @@ class Pair:
     words: tuple[str, ...]
 
 
-def compare_eyes(a: Eye, b: Eye) -> Pair:
+def compare_eyes(a: Eye, b: Eye) -> EyePair:
     """Left and right are taken from where they lie; the ratio is right over left."""
     left, right = (a, b) if a.centre[0] <= b.centre[0] else (b, a)
     dx, dy = right.centre[0] - left.centre[0], left.centre[1] - right.centre[1]
@@ -343,4 +343,4 @@ def compare_eyes(a: Eye, b: Eye) -> Pair:
     if left.catchlight and right.catchlight:
         turn = abs((left.catchlight.angle_deg - right.catchlight.angle_deg + 180) % 360 - 180)
         words.append(say("eyes.lights-agree" if turn <= 45 else "eyes.lights-differ", apart=turn))
-    return Pair(axis, float(np.hypot(dx, dy)), float(ratio), turn, tuple(words))
+    return EyePair(axis, float(np.hypot(dx, dy)), float(ratio), turn, tuple(words))

@@ -38,7 +38,7 @@ class HairGate:
 
 
 @dataclass(frozen=True)
-class Verdict:
+class HairVerdict:
     """Whether hair is claimed, with what the answer rests on."""
 
     claimed: bool
@@ -47,11 +47,11 @@ class Verdict:
     coherence: float
 
 
-def judge(gate: HairGate, lightness: Array, mask: np.ndarray) -> Verdict:
+def judge(gate: HairGate, lightness: Array, mask: np.ndarray) -> HairVerdict:
     """The verdict on a region's L* (h, w)."""
     x, field = gate_features(lightness, mask)
     p, sure, coherence = gate.probability(x), float(field.sure.mean()), float(field.coherence.mean())
-    return Verdict(p > CLAIM and sure >= LEAST_SURE and coherence >= LEAST_COHERENCE, p, sure, coherence)
+    return HairVerdict(p > CLAIM and sure >= LEAST_SURE and coherence >= LEAST_COHERENCE, p, sure, coherence)
 
 
 def gate_features(lightness: Array, mask: np.ndarray) -> tuple[Array, HairField]:

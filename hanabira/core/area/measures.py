@@ -23,7 +23,7 @@ from hanabira.core.area.marking import Marking, MarkingModel
 from hanabira.core.area.nose import Nose, measure_nose
 from hanabira.core.area.palette import PaletteColour, measure_palette
 from hanabira.core.area.pattern import Pattern
-from hanabira.core.area.shape import Outline, Point, Region, cut
+from hanabira.core.area.shape import Point, Region, RingAndCurve, cut
 from hanabira.core.area.values import Values, measure_values
 from hanabira.core.area.whiskers import Whiskers, measure_whiskers
 from hanabira.core.colour.ranks import median
@@ -142,7 +142,7 @@ def measure(
     hair: bool = True,
     token: Token = SILENT,
     holes: Sequence[Sequence[Point]] = (),
-    over: Sequence[Outline] = (),
+    over: Sequence[RingAndCurve] = (),
     combing: Sequence[Sequence[Point]] = (),
     eye: Sequence[Point] = (),
     look_for: Collection[str] = (),

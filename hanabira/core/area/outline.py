@@ -17,7 +17,7 @@ from hanabira.core.area.shape import Point, fill_ring, simplify_ring, smooth_rin
 from hanabira.core.colour.spaces import Array, bytes_to_lab
 from hanabira.core.faults import AreaFault
 
-Ring = tuple[Point, ...]
+RingPoints = tuple[Point, ...]
 _GROW_SIDE = 850
 _MOST_PX = 4_000_000
 """Joining and cutting go over at most so many pixels, so that they stay under a fifth of a second."""
@@ -30,9 +30,9 @@ _LEAST_HOLE = 0.0015
 class Outline:
     """A ring with holes; ``smooth`` draws a curve through the points."""
 
-    ring: Ring
+    ring: RingPoints
     smooth: bool = False
-    holes: tuple[Ring, ...] = ()
+    holes: tuple[RingPoints, ...] = ()
 
     def curve(self, ring: Sequence[Point] | None = None) -> Array:
         """The ring as drawn, (n, 2)."""
@@ -66,7 +66,7 @@ def from_mask(mask: Array, origin: tuple[int, int] = (0, 0), tolerance: float = 
     if tree is None:
         return ()
 
-    def points(contour: np.ndarray) -> Ring:
+    def points(contour: np.ndarray) -> RingPoints:
         p = (contour[:, 0].astype(float) + 0.5) / 2 * scale + origin
         return simplify_ring([(float(x), float(y)) for x, y in p], tolerance)
 
@@ -135,7 +135,7 @@ def cut_away(a: Outline, b: Outline) -> tuple[Outline, ...]:
     return tuple(parts)
 
 
-def push(ring: Sequence[Point], at: Point, by: Point, radius: float) -> Ring:
+def push(ring: Sequence[Point], at: Point, by: Point, radius: float) -> RingPoints:
     """A ring whose edge near ``at`` is pushed by a vector: whole at the middle, fading to nothing at ``radius`` pixels.
 
     The stretch that is pushed gets points every fifth of the radius first, so that a long straight edge can bend.
@@ -227,7 +227,7 @@ def grow(ready: Touchable, at: Point, reach: float) -> Outline:
     return from_mask(calm.astype(bool), (0, 0), 1.6 / k, 1 / k)[0]
 
 
-def mirror_ring(ring: Sequence[Point], a: Point, b: Point) -> Ring:
+def mirror_ring(ring: Sequence[Point], a: Point, b: Point) -> RingPoints:
     """A ring turned over across the line a–b.
 
     >>> mirror_ring([(1, 0), (2, 0), (2, 1)], (0, 0), (0, 5))[-1]
@@ -283,7 +283,7 @@ def place_twin(pixels: np.ndarray, area: Outline, a: Point, b: Point, reach: flo
     return Outline(move(twin.ring), twin.smooth, tuple(move(q) for q in twin.holes)), best
 
 
-def in_box(ring: Sequence[Point], box: tuple[float, float, float, float], flip: bool = False) -> Ring:
+def in_box(ring: Sequence[Point], box: tuple[float, float, float, float], flip: bool = False) -> RingPoints:
     """A ring in units of a box (0–1) placed in a box x, y, width, height of the photo, turned over when asked."""
     x, y, w, h = box
     return tuple((x + (1 - u if flip else u) * w, y + v * h) for u, v in ring)

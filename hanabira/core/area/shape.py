@@ -97,12 +97,12 @@ def fill_ring(points: Array, rows: int, columns: int) -> Array:
     return (np.cumsum(toggles, 1, dtype=np.uint8)[:, :columns] & 1).view(bool)
 
 
-Outline = tuple[Sequence[Point], bool]
+RingAndCurve = tuple[Sequence[Point], bool]
 """A ring and whether it is drawn smooth."""
 
 
 def cut(
-    photo: np.ndarray, ring: Sequence[Point], smooth: bool = False, holes: Sequence[Sequence[Point]] = (), over: Sequence[Outline] = (),
+    photo: np.ndarray, ring: Sequence[Point], smooth: bool = False, holes: Sequence[Sequence[Point]] = (), over: Sequence[RingAndCurve] = (),
     coverage: np.ndarray | None = None,
 ) -> Region:  # fmt: skip
     """Cut the region of a ring out of a photo (h, w, 3) uint8, without its holes and without what lies over it.

@@ -20,7 +20,7 @@ LEAST_STEP_L = 0.5
 
 
 @dataclass(frozen=True)
-class Drawn:
+class PhotoLab:
     """What the photo shows of an area: Lab (3,) by band or place, and for places where they lie.
 
     ``labels`` (H, W) uint8 are numbers from 1 into ``ids``; None for bands, whose pixels follow from their value. Places of one ``groups`` entry
@@ -35,11 +35,11 @@ class Drawn:
 
 
 @dataclass(frozen=True)
-class Laid:
+class LaidArea:
     """An area as it stands. ``inside`` (H, W) bool; ``paper`` holds Lab (3,) of the paper by band or place after the layers done."""
 
     inside: np.ndarray
-    drawn: Drawn
+    drawn: PhotoLab
     paper: Mapping[str, Array]
 
 
@@ -47,11 +47,11 @@ CHAINS = frozenset({"coat", "ground", "marking"})
 """Groups whose places are values of one coat."""
 
 
-def drawn_places(places: Places, shape: tuple[int, int], corner: tuple[float, float], k: float) -> Drawn:
+def drawn_places(places: Places, shape: tuple[int, int], corner: tuple[float, float], k: float) -> PhotoLab:
     """The places of an area on a raster, see `labels_at`."""
     photo = {p.id: np.asarray(p.photo_lab, float) for p in places}
     groups = tuple(p.group for p in places)
-    return Drawn(photo, labels_at(places, shape, corner, k), places.ids, groups, CHAINS & set(groups))
+    return PhotoLab(photo, labels_at(places, shape, corner, k), places.ids, groups, CHAINS & set(groups))
 
 
 def lay_bands(lab: Array, photo_bands: Mapping[str, Array], paper_bands: Mapping[str, Array]) -> Array:
@@ -82,7 +82,7 @@ def _shows(photo: Array, paper: Array) -> float:
     return min(1.0, float(np.ptp(paper[:, 0])) / span) if span > LEAST_STEP_L else 0.0
 
 
-def lay_places(lab: Array, labels: np.ndarray, drawn: Drawn, paper: Mapping[str, Array]) -> Array:
+def lay_places(lab: Array, labels: np.ndarray, drawn: PhotoLab, paper: Mapping[str, Array]) -> Array:
     """Photo pixels (n, 3) in Lab with the labels (n,) of their places, in the colours that lie on the paper there."""
     out = np.asarray(lab, float).copy()
     shows = _shows(np.array([drawn.photo[k] for k in drawn.ids], float), np.array([paper[k] for k in drawn.ids], float))
@@ -104,7 +104,7 @@ def lay_places(lab: Array, labels: np.ndarray, drawn: Drawn, paper: Mapping[str,
     return out
 
 
-def portrait(lab: Array, paper_lab: Array, areas: Sequence[Laid]) -> Array:
+def portrait(lab: Array, paper_lab: Array, areas: Sequence[LaidArea]) -> Array:
     """The picture (H, W, 3) in Lab with these areas laid and bare paper elsewhere; later areas lie over earlier ones."""
     out = np.broadcast_to(np.asarray(paper_lab, float), lab.shape).copy()
     for a in areas:

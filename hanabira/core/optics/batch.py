@@ -11,7 +11,7 @@ from hanabira.core.optics.bands import reflectance_to_lab
 from hanabira.core.optics.film import Film, over, reflect_transmit
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import YULE_NIELSEN, Paper
-from hanabira.core.optics.stack import Spot
+from hanabira.core.optics.stack import PaperState
 from hanabira.core.optics.tooth import DEPTHS, SETTLE, STANDARD_PRESSURES, Pressures, room, see
 
 SCENARIOS = 6
@@ -41,7 +41,7 @@ class Batch:
         return reflectance_to_lab(see(self.zones, self.n))
 
 
-def start(spot: Spot, n: int = 1) -> Batch:
+def start(spot: PaperState, n: int = 1) -> Batch:
     """A batch of ``n`` copies of one spot."""
     return Batch(np.repeat(spot.zones[None], n, 0), np.repeat(spot.tooth.fill[None], n, 0), np.full(n, spot.tooth.crush), spot.paper.n)
 
@@ -92,7 +92,7 @@ def hand_scatter() -> tuple[Array, Array]:
 _THICKNESS, _REACH = hand_scatter()
 
 
-def under_hands(paper: Paper, spot: Spot, kit: Kit, pencils: Array, pressures: Array) -> Array:
+def under_hands(paper: Paper, spot: PaperState, kit: Kit, pencils: Array, pressures: Array) -> Array:
     """Lab (n, 6, 3) of ``n`` stacks under the six hands.
 
     A kit's ``unsteady`` hand scatters so many times as far. ``pencils`` (n, passes) are places in the kit and ``pressures`` (n, passes) 1–5, both with −1

@@ -49,7 +49,7 @@ _STARTS = np.array(
 
 
 @dataclass(frozen=True)
-class Swatch:
+class MeasuredPatch:
     """One measured patch: its layers from the paper upward, the bare ground's Lab under it, and the Lab measured."""
 
     layers: tuple[Pass, ...]
@@ -203,7 +203,7 @@ def _jacobian(problem: _Problem, x: Array, lab: Array) -> Array:
 
 
 def fit_kit(
-    swatches: Sequence[Swatch],
+    swatches: Sequence[MeasuredPatch],
     paper: Paper,
     known: Kit | None = None,
     name: str = "Fitted kit",

@@ -27,7 +27,7 @@ SOLVENT_INDEX = 1.44
 
 
 @dataclass(frozen=True)
-class Spot:
+class PaperState:
     """A spot of the paper under work.
 
     ``zones`` reflectance (3, 8); ``ground`` the paper's (8,); ``sums`` the running Σ K·c·t and
@@ -66,13 +66,13 @@ def ground_reflectance(ground_hex: str) -> Array:
     return np.array(_ground_cached(ground_hex.lower()))
 
 
-def bare(paper: Paper) -> Spot:
+def bare(paper: Paper) -> PaperState:
     """The untouched paper."""
     ground = ground_reflectance(paper.ground_hex)
-    return Spot(paper, ground, np.repeat(ground[None], 3, 0), Tooth.fresh(), np.zeros((2, 3, 8)))
+    return PaperState(paper, ground, np.repeat(ground[None], 3, 0), Tooth.fresh(), np.zeros((2, 3, 8)))
 
 
-def lay(spot: Spot, film: Film, pressure: int, hand: Pressures = STANDARD_PRESSURES, thickness: float = 1.0, reach: float = 0.0) -> Spot:
+def lay(spot: PaperState, film: Film, pressure: int, hand: Pressures = STANDARD_PRESSURES, thickness: float = 1.0, reach: float = 0.0) -> PaperState:
     """One pass of a film (8,) at a pressure 1–5.
 
     R ← c·over(R; t) + (1 − c)·R in every zone, where c is the share the pencil touches.
@@ -83,10 +83,10 @@ def lay(spot: Spot, film: Film, pressure: int, hand: Pressures = STANDARD_PRESSU
     zones = c * over(r0, t2, spot.zones) + (1 - c) * spot.zones
     amount = (contact * t)[:, None]
     sums = spot.sums + np.stack([film.absorption * amount, film.scattering * amount])
-    return Spot(spot.paper, spot.ground, zones, tooth, sums)
+    return PaperState(spot.paper, spot.ground, zones, tooth, sums)
 
 
-def _even_film(spot: Spot) -> Array:
+def _even_film(spot: PaperState) -> Array:
     """All pigment on the spot as one homogeneous film over the paper, (8,)."""
     k, s = spot.sums.mean(1)
     if float(s.max()) <= 1e-12:
@@ -95,7 +95,7 @@ def _even_film(spot: Spot) -> Array:
     return over(r0, t2, spot.ground)
 
 
-def solvent(spot: Spot) -> Spot:
+def solvent(spot: PaperState) -> PaperState:
     """Solvent evens the films and frees some tooth; it needs to dry before the next layer.
 
     It dissolves what is bound, so colour runs from the filled peaks into the valleys and deepens. Where stirring everything into one film would
@@ -132,7 +132,7 @@ def wet(reflectance: Array, n: float = SOLVENT_INDEX) -> Array:
     return np.asarray(reflectance / (n * n * (1 - reflectance) + reflectance))
 
 
-def stump(spot: Spot) -> Spot:
+def stump(spot: PaperState) -> PaperState:
     """A stump rubs the films half way to even and presses the tooth a little."""
     even = _even_film(spot)
     zones = (1 - STUMP_BLEND) * spot.zones + STUMP_BLEND * even
@@ -140,7 +140,7 @@ def stump(spot: Spot) -> Spot:
     return replace(spot, zones=zones, tooth=Tooth(spot.tooth.fill, crush))
 
 
-def remove(spot: Spot, share: float) -> Spot:
+def remove(spot: PaperState, share: float) -> PaperState:
     """Take a share of the film away, the top zones first (lift, scrape, erase).
 
     Zones give up 1, 0.75 and 0.5 of the share; what is left is the same mixture, thinner.
@@ -154,7 +154,7 @@ def remove(spot: Spot, share: float) -> Spot:
 _REMOVED = {"lift": 0.35, "erase": 0.8, "scrape": 0.9}
 
 
-def use_tool(spot: Spot, tool: str) -> Spot:
+def use_tool(spot: PaperState, tool: str) -> PaperState:
     """Apply a tool of `TOOLS`; `RecipeFault` for an unknown one."""
     if tool == "solvent":
         return solvent(spot)
@@ -167,7 +167,7 @@ def use_tool(spot: Spot, tool: str) -> Spot:
     raise RecipeFault(f"“{tool}” is not a tool.", do=f"Use one of {', '.join(TOOLS)}.")
 
 
-def apply(spot: Spot, kit: Kit, layer: Pass) -> Spot:
+def apply(spot: PaperState, kit: Kit, layer: Pass) -> PaperState:
     """Apply one layer, all its passes."""
     if layer.tool:
         return use_tool(spot, layer.tool)
@@ -177,7 +177,7 @@ def apply(spot: Spot, kit: Kit, layer: Pass) -> Spot:
     return spot
 
 
-def predict(paper: Paper, kit: Kit, layers: Iterable[Pass], start: Spot | None = None) -> list[Spot]:
+def predict(paper: Paper, kit: Kit, layers: Iterable[Pass], start: PaperState | None = None) -> list[PaperState]:
     """The spot after each layer, from the paper upward.
 
     >>> from hanabira.core.optics.kit import Pencil
@@ -194,7 +194,7 @@ def predict(paper: Paper, kit: Kit, layers: Iterable[Pass], start: Spot | None =
     return out
 
 
-def seen_as(paper: Paper, kit: Kit, layers: Sequence[Pass], observed: ArrayLike) -> Spot:
+def seen_as(paper: Paper, kit: Kit, layers: Sequence[Pass], observed: ArrayLike) -> PaperState:
     """The spot of a known stack, rescaled band by band to the colour that was really seen."""
     spot = predict(paper, kit, layers)[-1] if layers else bare(paper)
     seen = colour_to_reflectance(lab_to_xyz(np.asarray(observed, float)))[0]

@@ -13,9 +13,9 @@ from hanabira.core.area.pattern import inside_blur, tone_of, without_crumbs
 from hanabira.core.area.values import BAND_PERCENTILES
 from hanabira.core.colour.spaces import Array, bytes_to_lab
 from hanabira.core.colour.words import hue_family
-from hanabira.core.places.parts import Part, find_parts
+from hanabira.core.places.parts import SurfacePart, find_parts
 from hanabira.core.places.place import Places
-from hanabira.core.places.sample import Found, Sample, described, two_clusters
+from hanabira.core.places.sample import FoundPlace, Sample, described, two_clusters
 
 STEP_L = 20.0
 """L* between two neighbouring values above which a hand lays something between them."""
@@ -36,7 +36,7 @@ SHADE, HALF_TONE = (12, 35), (65, 88)
 
 
 def coat_places(
-    s: Sample, marking: Marking, hairy: bool, said: bool = False, may_be_marked: bool = True, parts: Sequence[Part] = ()
+    s: Sample, marking: Marking, hairy: bool, said: bool = False, may_be_marked: bool = True, parts: Sequence[SurfacePart] = ()
 ) -> Places:
     """Places of a coat or skin. ``said`` holds when the artist chose the marking's class: it is then believed.
 
@@ -69,7 +69,7 @@ def coat_places(
     return described(places, labels, lab, s.mask, s.origin, s.scale)
 
 
-def _apart(values: list[Found], lab: Array) -> list[Found]:
+def _apart(values: list[FoundPlace], lab: Array) -> list[FoundPlace]:
     """Values without the outermost ones that hardly differ from the next: their depth and their light are in the parts."""
     out = sorted(values, key=lambda f: float(f.lab(lab)[0]))
     if len(out) > 2 and out[0].id == "gap" and out[1].lab(lab)[0] - out[0].lab(lab)[0] < OUTERMOST_L:
@@ -79,7 +79,7 @@ def _apart(values: list[Found], lab: Array) -> list[Found]:
     return out
 
 
-def _nearest(found: list[Found], lab: Array, mask: np.ndarray) -> np.ndarray:
+def _nearest(found: list[FoundPlace], lab: Array, mask: np.ndarray) -> np.ndarray:
     """Each pixel of a mask with the number of the place whose colour is nearest to its own."""
     colours = np.array([f.lab(lab) for f in found], np.float32)
     out = np.zeros(mask.shape, np.uint8)
@@ -90,7 +90,7 @@ def _nearest(found: list[Found], lab: Array, mask: np.ndarray) -> np.ndarray:
 
 def _values(
     lab: Array, mask: np.ndarray, prefix: str, kind: str, group: str, which: tuple[str, ...] = ("gap", "general", "light", "highlight"), halves: bool = True
-) -> list[Found]:  # fmt: skip
+) -> list[FoundPlace]:  # fmt: skip
     """Value places of a masked coat by rank; between two that lie far apart one more, and two where one value holds two hues."""
     flat = lab.reshape(-1, 3)
     inside = np.flatnonzero(mask)
@@ -122,12 +122,12 @@ def _values(
             core[pixels] = True
             name = f"{prefix}{band}"
             out.append(
-                Found(f"{name} {hue}" if hue else name, f"{name} in the {hue} hair" if hue else name, kind, group, core.reshape(mask.shape))
+                FoundPlace(f"{name} {hue}" if hue else name, f"{name} in the {hue} hair" if hue else name, kind, group, core.reshape(mask.shape))
             )
     return out
 
 
-def _marked(s: Sample, lab: Array, marking: Marking, said: bool) -> tuple[list[Found], list[tuple[str, np.ndarray]]] | None:
+def _marked(s: Sample, lab: Array, marking: Marking, said: bool) -> tuple[list[FoundPlace], list[tuple[str, np.ndarray]]] | None:
     """Ground coat, marking and edge with the pixels of each side, when the area is marked for certain."""
     calm = cv2.medianBlur(np.ascontiguousarray(s.pixels), 5)
     from_calm = Sample(s.lab, s.mask, calm, s.origin, s.scale)
@@ -152,12 +152,12 @@ def _marked(s: Sample, lab: Array, marking: Marking, said: bool) -> tuple[list[F
     ground_core = ground_core if ground_core.sum() > 0.35 * ground.sum() else ground
     places = _values(lab, ground_core, "", "ground", "ground")
     marks = _values(lab, core, "marking ", "marking", "marking", ("gap", "general", "light"), halves=False)
-    marks = [Found("marking", "marking", "marking", "marking", f.core) if f.id == "marking general" else f for f in marks]
+    marks = [FoundPlace("marking", "marking", "marking", "marking", f.core) if f.id == "marking general" else f for f in marks]
     values = [float(f.lab(lab)[0]) for f in marks]
     if max(values) - min(values) < ONE_TONE_L:
         marks = [f for f in marks if f.id == "marking" or f.id.startswith("marking general")]
     if softness > 6 and strip.sum() > 20:
-        marks.append(Found("edge", "edge of the marking", "marking", "marking", strip))
+        marks.append(FoundPlace("edge", "edge of the marking", "marking", "marking", strip))
     return [*places, *marks], [("ground", ground), ("marking", side)]
 
 

@@ -16,7 +16,7 @@ from hanabira.core.area.eye_shine import reflections
 from hanabira.core.area.shape import Point, Region
 from hanabira.core.colour.spaces import Array
 from hanabira.core.places.place import Places
-from hanabira.core.places.sample import LEAST_PX, Found, described, two_clusters
+from hanabira.core.places.sample import LEAST_PX, FoundPlace, described, two_clusters
 
 JOIN_DE = 7.0
 """ΔE76 under which two parts of an iris are one: moving the click by a seventh of the radius moves their colours by as much."""
@@ -106,7 +106,7 @@ def _turned(angle: Array, towards: float) -> Array:
     return np.abs((angle - towards + 180) % 360 - 180)
 
 
-def _parts(f: EyeFrame, inside: np.ndarray, shines: bool) -> tuple[list[Found], list[str]]:
+def _parts(f: EyeFrame, inside: np.ndarray, shines: bool) -> tuple[list[FoundPlace], list[str]]:
     """What an eye is planned by, in the order in which pixels are given away. ``shines`` says that its pupil throws back a flash."""
     shine = _shine(f) if shines else None
     if shine is not None:
@@ -122,7 +122,7 @@ def _parts(f: EyeFrame, inside: np.ndarray, shines: bool) -> tuple[list[Found], 
 
     disc = (rho < 0.97) & inside & ~light
     if disc.sum() < 60:
-        return [Found("lid skin", "skin of the lids", "part", "skin", inside)], notes
+        return [FoundPlace("lid skin", "skin of the lids", "part", "skin", inside)], notes
     pupil, pupil_radius = _pupil(f, disc)
     if shine is not None:
         pupil, pupil_radius = shine & inside, float(np.sqrt(shine.sum() / max(1, (rho < 1).sum())))
@@ -167,7 +167,7 @@ def _parts(f: EyeFrame, inside: np.ndarray, shines: bool) -> tuple[list[Found], 
     dark = rim & (lab[..., 0] < median(ground)[0] + 4)
     if dark.sum() > 120:
         parts["rim"] = ("rim", dark)
-    out = [Found(key, name, "part", "eye", where) for key, (name, where) in parts.items() if where.sum() >= LEAST_PX]
+    out = [FoundPlace(key, name, "part", "eye", where) for key, (name, where) in parts.items() if where.sum() >= LEAST_PX]
     out = [*_light(f, inside), *out]
     taken = np.any([q.core for q in out], 0)
     wet = wet_line_of(lab[..., 0], f.cx, f.cy, f.radius)
@@ -175,7 +175,7 @@ def _parts(f: EyeFrame, inside: np.ndarray, shines: bool) -> tuple[list[Found], 
     if wet > 5 and strip.sum() > 50:
         line = strip & (lab[..., 0] > cv2.GaussianBlur(lab[..., 0], (0, 0), 5) + 0.5 * wet) & ~taken
         if line.sum() > 25:
-            out.append(Found("wet line", "wet line of the lower lid", "part", "eye", line))
+            out.append(FoundPlace("wet line", "wet line of the lower lid", "part", "eye", line))
             taken = taken | line
     rest = (inside & ~taken & ~light & (rho > 1.0)) | (lids & inside)
     return [*out, *_lids(lab, rest)], notes
@@ -228,7 +228,7 @@ def _pupil(f: EyeFrame, disc: np.ndarray) -> tuple[np.ndarray, float | None]:
     return mask, float(np.sqrt(mask.sum() / max(1, (f.rho < 1).sum())))
 
 
-def _light(f: EyeFrame, inside: np.ndarray) -> list[Found]:
+def _light(f: EyeFrame, inside: np.ndarray) -> list[FoundPlace]:
     """The catchlight's bright core, which keeps its paper, and its tinted edge."""
     light = f.light & inside
     if light.sum() < LEAST_PX:
@@ -236,20 +236,20 @@ def _light(f: EyeFrame, inside: np.ndarray) -> list[Found]:
     lightness = f.lab[..., 0]
     core = light & (lightness >= np.percentile(lightness[light], CORE_PERCENT))
     edge = light & ~core
-    out = [Found("catchlight", "catchlight", "part", "eye", core, True)]
+    out = [FoundPlace("catchlight", "catchlight", "part", "eye", core, True)]
     if edge.sum() >= LEAST_PX:
-        out.append(Found("catchlight edge", "edge of the catchlight", "part", "eye", edge))
+        out.append(FoundPlace("catchlight edge", "edge of the catchlight", "part", "eye", edge))
     return out
 
 
-def _lids(lab: Array, rest: np.ndarray) -> list[Found]:
+def _lids(lab: Array, rest: np.ndarray) -> list[FoundPlace]:
     """The skin of the lids, apart from the fur when the two differ."""
     if rest.sum() <= 80:
         return []
     index = np.flatnonzero(rest)
     second, gap, least = two_clusters(lab.reshape(-1, 3)[index])
     if gap <= 16 or least <= 0.08:
-        return [Found("lid skin", "skin of the lids", "part", "skin", rest)]
+        return [FoundPlace("lid skin", "skin of the lids", "part", "skin", rest)]
     sides = []
     for q in (index[second], index[~second]):
         mask = np.zeros(rest.size, bool)
@@ -257,6 +257,6 @@ def _lids(lab: Array, rest: np.ndarray) -> list[Found]:
         sides.append(mask.reshape(rest.shape))
     sides.sort(key=lambda m: float(np.median(lab[m][:, 0])))
     return [
-        Found("lid skin", "skin of the lids", "part", "skin", sides[0]),
-        Found("fur around", "fur round the eye", "part", "skin", sides[1]),
+        FoundPlace("lid skin", "skin of the lids", "part", "skin", sides[0]),
+        FoundPlace("fur around", "fur round the eye", "part", "skin", sides[1]),
     ]

@@ -14,7 +14,7 @@ from hanabira.core.colour.spaces import bytes_to_lab
 from hanabira.core.places.coat import coat_places
 from hanabira.core.places.eyes import eye_places
 from hanabira.core.places.noses import nose_places
-from hanabira.core.places.parts import Part
+from hanabira.core.places.parts import SurfacePart
 from hanabira.core.places.place import Places
 from hanabira.core.places.sample import sample
 
@@ -25,7 +25,7 @@ ANATOMIES = ("coat", "locks", "bare", "eye", "nose")
 
 
 def find_places(
-    photo: np.ndarray, region: Region, anatomy: str, marking: Marking, eye: Sequence[Point] = (), said: bool = False, parts: Sequence[Part] = ()
+    photo: np.ndarray, region: Region, anatomy: str, marking: Marking, eye: Sequence[Point] = (), said: bool = False, parts: Sequence[SurfacePart] = ()
 ) -> Places:  # fmt: skip
     """Places of a region of a photo (h, w, 3) uint8. ``anatomy`` is one of `ANATOMIES`; ``eye`` its clicked centre and rim.
 
@@ -39,7 +39,7 @@ def find_places(
     return coat_places(sample(region), marking, anatomy != "bare", said, marked, sorted(parts, key=lambda p: p.rank))
 
 
-def ranked(places: Places, parts: Sequence[Part]) -> Places:
+def ranked(places: Places, parts: Sequence[SurfacePart]) -> Places:
     """Places in the order of their ranks; those without one stay behind, in their own order."""
     ranks = {p.id: p.rank for p in parts}
     order = sorted(range(len(places)), key=lambda n: (ranks.get(places.all[n].id, UNRANKED), n))

@@ -12,7 +12,7 @@ from hanabira.core.area.shape import Region
 from hanabira.core.colour.spaces import Array
 from hanabira.core.colour.words import hue_family
 from hanabira.core.places.place import Places
-from hanabira.core.places.sample import LEAST_PX, Found, described, sample, two_clusters
+from hanabira.core.places.sample import LEAST_PX, FoundPlace, described, sample, two_clusters
 
 SPLIT_DE, SPLIT_SHARE = 16.0, 0.15
 """Two colours of the base are two places when their ΔE76 is larger and the smaller one holds more of it."""
@@ -34,11 +34,11 @@ def nose_places(region: Region) -> Places:
     wet = wet_of(lab[..., 0], leather) & (lab[..., 0] > WET_L)
     line = _middle_line(lightness, leather & ~wet, spots)
     dry = leather & ~wet & ~line
-    found: list[Found] = []
+    found: list[FoundPlace] = []
 
     def add(key: str, name: str, where: np.ndarray) -> None:
         if where.sum() >= LEAST_PX:
-            found.append(Found(key, name, "part", "nose", where))
+            found.append(FoundPlace(key, name, "part", "nose", where))
 
     add("nostril", "nostrils" if len(spots) == 2 else "nostril", holes)
     add("middle line", "middle line", line)
@@ -95,7 +95,7 @@ def _middle_line(lightness: Array, where: np.ndarray, spots: list[tuple[float, f
     return (out > 0) & where
 
 
-def _base(calm: Array, dry: np.ndarray) -> list[Found]:
+def _base(calm: Array, dry: np.ndarray) -> list[FoundPlace]:
     """The leather by Otsu in lit and shaded, each split where it holds two colours."""
     if dry.sum() < LEAST_PX:
         return []
@@ -124,5 +124,5 @@ def _base(calm: Array, dry: np.ndarray) -> list[Found]:
                     (masks[0], "", ""),
                     (masks[1], f" {word}", f", {word} part" if word in ("lighter", "darker") else f", {word} skin"),
                 ]
-        out += [Found(key + more, name + words, "part", "nose", mask) for mask, more, words in pieces]
+        out += [FoundPlace(key + more, name + words, "part", "nose", mask) for mask, more, words in pieces]
     return out

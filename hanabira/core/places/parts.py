@@ -15,7 +15,7 @@ import numpy as np
 from hanabira.core.area.nose import pebble_of, wet_of
 from hanabira.core.area.pattern import inside_blur
 from hanabira.core.colour.spaces import Array, chroma, hue_deg
-from hanabira.core.places.sample import LEAST_PX, Found, Sample, two_clusters
+from hanabira.core.places.sample import LEAST_PX, FoundPlace, Sample, two_clusters
 
 WIDTHS = (0.014, 0.026, 0.05, 0.085)
 """Widths of lines that are looked for, as shares of the side of a square as large as the area."""
@@ -46,7 +46,7 @@ LEAST_SHARE, LEAST_GLOSS, MOST_SHARE = 0.006, 0.002, 0.6
 
 
 @dataclass(frozen=True)
-class Part:
+class SurfacePart:
     """A part that a surface may have. ``how`` is one of `FINDERS`, or the finder of an eye or a nose; ``rank`` its place in the list, the
     first to be drawn first; ``keeps_off`` what must not cover it (`KEEPS_OFF`).
     """
@@ -73,7 +73,7 @@ class Ground:
     creases: np.ndarray
 
 
-def find_parts(s: Sample, parts: Sequence[Part], group: str) -> list[Found]:
+def find_parts(s: Sample, parts: Sequence[SurfacePart], group: str) -> list[FoundPlace]:
     """The parts of a list that a sample shows, in the order of the list. Each pixel goes to the first that takes it."""
     whole = int(s.mask.sum())
     side = float(np.sqrt(whole))
@@ -90,7 +90,7 @@ def find_parts(s: Sample, parts: Sequence[Part], group: str) -> list[Found]:
         least = LEAST_GLOSS if part.how == "gloss" else LEAST_SHARE
         if not max(LEAST_PX, least * whole) <= found.sum() <= MOST_SHARE * whole:
             continue
-        out.append(Found(part.id, part.name, "part", group, found))
+        out.append(FoundPlace(part.id, part.name, "part", group, found))
         free = free & ~found
         if part.how in ("crease", "line"):
             creases |= found

@@ -41,7 +41,7 @@ def sample(region: Region, side: int = SIDE) -> Sample:
 
 
 @dataclass(frozen=True)
-class Found:
+class FoundPlace:
     """A place as a finder hands it over: its core is measured, the map gives it the pixels that are nearest to it."""
 
     id: str
@@ -58,7 +58,7 @@ class Found:
 
 
 def described(
-    found: Sequence[Found],
+    found: Sequence[FoundPlace],
     labels: np.ndarray,
     lab: Array,
     inside: np.ndarray,

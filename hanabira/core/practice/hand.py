@@ -200,7 +200,7 @@ def gradient(filled: Filled) -> HandResult:
 
 
 @dataclass(frozen=True)
-class Stroke:
+class DrawnStroke:
     """A stroke: from root to tip in mm of its field, its direction in degrees, and how wide its tip half is against its root half."""
 
     root: tuple[float, float]
@@ -214,7 +214,7 @@ class Stroke:
         return float(np.hypot(self.tip[0] - self.root[0], self.tip[1] - self.root[1]))
 
 
-def strokes_in(field: Array, paper_l: float, up_deg: float) -> list[Stroke]:
+def strokes_in(field: Array, paper_l: float, up_deg: float) -> list[DrawnStroke]:
     """Single strokes of a field in Lab (h, w, 3), those that touch none other; ``up_deg`` tells which end is the tip."""
     dark = (paper_l - cv2.GaussianBlur(field[..., 0].astype(np.float32), (0, 0), 0.6) > FILLED_L).astype(np.uint8)
     n, parts, stats, _m = cv2.connectedComponentsWithStats(dark)
@@ -241,7 +241,7 @@ def strokes_in(field: Array, paper_l: float, up_deg: float) -> list[Stroke]:
         a, b = middle + axis * low, middle + axis * high
         deg = float(np.degrees(np.arctan2(-axis[1], axis[0])) % 180)
         out.append(
-            Stroke((float(a[0]) / PX_PER_MM, float(a[1]) / PX_PER_MM), (float(b[0]) / PX_PER_MM, float(b[1]) / PX_PER_MM), deg, taper)
+            DrawnStroke((float(a[0]) / PX_PER_MM, float(a[1]) / PX_PER_MM), (float(b[0]) / PX_PER_MM, float(b[1]) / PX_PER_MM), deg, taper)
         )
     return out
 

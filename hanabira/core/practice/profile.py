@@ -126,7 +126,7 @@ def next_level(level: float, right: bool, low: float = 0.0, high: float = 4.0) -
 
 
 @dataclass(frozen=True)
-class Card:
+class ComesBack:
     """A question that comes back: its key, in how many days, and on which day."""
 
     key: str
@@ -134,18 +134,18 @@ class Card:
     due: datetime.date
 
 
-def remembered(answers: Iterable[Answer]) -> dict[str, Card]:
+def remembered(answers: Iterable[Answer]) -> dict[str, ComesBack]:
     """What comes back when: a wrong one tomorrow, a right one after twice the days it had waited, at most half a year."""
-    out: dict[str, Card] = {}
+    out: dict[str, ComesBack] = {}
     for a in sorted(answers, key=lambda a: a.at):
         day = datetime.datetime.fromisoformat(a.at).date()
         before = out.get(a.key)
         days = min(180.0, (before.days if before else 1.5) * 2) if a.right else 1.0
-        out[a.key] = Card(a.key, days, day + datetime.timedelta(days=round(days)))
+        out[a.key] = ComesBack(a.key, days, day + datetime.timedelta(days=round(days)))
     return out
 
 
-def due(cards: Mapping[str, Card], day: datetime.date) -> tuple[str, ...]:
+def due(cards: Mapping[str, ComesBack], day: datetime.date) -> tuple[str, ...]:
     """Keys of what comes back by a day, the longest waiting first."""
     return tuple(c.key for c in sorted(cards.values(), key=lambda c: (c.due, c.key)) if c.due <= day)
 

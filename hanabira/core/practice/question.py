@@ -24,14 +24,14 @@ RADIUS = 0.009
 EVEN_L, EVEN_AB = 4.0, 4.0
 """Spread inside a spot (standard deviation) beyond which nobody could name one value or hue for it."""
 TRIES = 3000
-Spot = tuple[float, float]
+AskedSpot = tuple[float, float]
 
 
 @dataclass(frozen=True)
-class Seen:
+class SpotSeen:
     """A place of a picture: where (shares of its width and height), Lab of the spot, median Lab of what lies round it."""
 
-    at: Spot
+    at: AskedSpot
     lab: Array
     around: Array
 
@@ -54,7 +54,7 @@ class Question:
     key: str
     prompt: str
     kind: str
-    spots: tuple[Spot, ...]
+    spots: tuple[AskedSpot, ...]
     labs: Array
     truth: float | int | tuple[float, ...]
     choices: tuple[str, ...] = ()
@@ -67,7 +67,7 @@ class Question:
     """What of the picture is shown, as shares: left, top, width, height; None for what the spots ask for."""
     extra: Array | None = None
     """What the answer is held against beyond ``truth``: a mask (h, w) of the shown part, ΔE00 (n, n) of pairs, or the changed picture in Lab."""
-    shown: tuple[Spot, ...] = ()
+    shown: tuple[AskedSpot, ...] = ()
     """Places that the answer points at."""
     words: tuple[str, ...] = ()
     """Lines that are shown instead of a picture."""
@@ -75,7 +75,7 @@ class Question:
     """What is to be said of each choice, where a wrong one has a reason of its own."""
 
 
-class Picture:
+class AskedPicture:
     """A picture made ready to be asked about: Lab small enough, and how even it is everywhere."""
 
     def __init__(self, pixels: np.ndarray, name: str) -> None:
@@ -90,15 +90,15 @@ class Picture:
         n = 2 * self.radius + 1
         self.mean = cv2.blur(self.lab, (n, n))
         self.spread = np.sqrt(np.maximum(cv2.blur(self.lab**2, (n, n)) - self.mean**2, 0))
-        self._seen: dict[tuple[int, int], Seen] = {}
+        self._seen: dict[tuple[int, int], SpotSeen] = {}
 
-    def seen(self, x: int, y: int) -> Seen:
+    def seen(self, x: int, y: int) -> SpotSeen:
         """The spot at a pixel with its surround: a ring from 2 to 7 radii; looked at once."""
         if (x, y) not in self._seen:
             self._seen[x, y] = self._look(x, y)
         return self._seen[x, y]
 
-    def _look(self, x: int, y: int) -> Seen:
+    def _look(self, x: int, y: int) -> SpotSeen:
         r = self.radius
         h, w = self.lab.shape[:2]
         left, top = max(0, x - 7 * r), max(0, y - 7 * r)
@@ -106,7 +106,7 @@ class Picture:
         yy, xx = np.mgrid[0 : part.shape[0], 0 : part.shape[1]]
         far = np.hypot(xx - (x - left), yy - (y - top))
         spot, ring = part[far <= r], part[(far >= 2 * r) & (far <= 7 * r)]
-        return Seen(((x + 0.5) / w, (y + 0.5) / h), np.median(spot, 0), np.median(ring, 0))
+        return SpotSeen(((x + 0.5) / w, (y + 0.5) / h), np.median(spot, 0), np.median(ring, 0))
 
     @cached_property
     def pool(self) -> list[tuple[int, int]]:
@@ -120,13 +120,13 @@ class Picture:
         even = (self.spread[ys, xs, 0] < EVEN_L) & (self.spread[ys, xs, 1:].max(1) < EVEN_AB)
         return [(int(x), int(y)) for x, y in zip(xs[even], ys[even], strict=True)]
 
-    def spots(self, rng: np.random.Generator, count: int) -> list[Seen]:
+    def spots(self, rng: np.random.Generator, count: int) -> list[SpotSeen]:
         """So many of the pool, by chance."""
         some = rng.permutation(len(self.pool))[:count]
         return [self.seen(*self.pool[int(k)]) for k in some]
 
 
-def value_step(picture: Picture, rng: np.random.Generator, level: float) -> Question | None:
+def value_step(picture: AskedPicture, rng: np.random.Generator, level: float) -> Question | None:
     """Name the value of a spot whose surround differs by about ``level`` steps: the more, the more it misleads."""
     found = picture.spots(rng, 40)
     if not found:
@@ -134,7 +134,7 @@ def value_step(picture: Picture, rng: np.random.Generator, level: float) -> Ques
     return value_of(picture, min(found, key=lambda s: abs(abs(s.lift) - level) + 0.4 * (s.lab[0] < 6) + 0.4 * (s.lab[0] > 96)))
 
 
-def again(picture: Picture, key: str) -> Question | None:
+def again(picture: AskedPicture, key: str) -> Question | None:
     """A value that was asked before, by its key; None where the key names another drill or picture."""
     start = f"value-step {picture.name} "
     if not key.startswith(start):
@@ -152,7 +152,7 @@ def again(picture: Picture, key: str) -> Question | None:
     return replace(value_of(picture, found), key=key)
 
 
-def value_of(picture: Picture, best: Seen) -> Question:
+def value_of(picture: AskedPicture, best: SpotSeen) -> Question:
     """The question after a spot's value."""
     way = "light" if best.lift > 0.5 else "dark" if best.lift < -0.5 else "even"
     step = 1 + min(9, int(best.lab[0] // 10))
@@ -166,7 +166,7 @@ def value_of(picture: Picture, best: Seen) -> Question:
 WAYS = ("darker", "warmer", "greener")
 
 
-def which(picture: Picture, rng: np.random.Generator, level: float) -> Question | None:
+def which(picture: AskedPicture, rng: np.random.Generator, level: float) -> Question | None:
     """Which of two spots is darker, warmer or greener. ``level`` 0–4 is how near they lie: 4 is a fifth of what 0 is."""
     found = picture.spots(rng, 90)
     way = str(rng.choice(WAYS))
@@ -194,7 +194,7 @@ def which(picture: Picture, rng: np.random.Generator, level: float) -> Question 
     )  # fmt: skip
 
 
-def order_six(picture: Picture, rng: np.random.Generator, level: float) -> Question | None:
+def order_six(picture: AskedPicture, rng: np.random.Generator, level: float) -> Question | None:
     """Six spots to be put in order from dark to light; at a higher ``level`` they lie nearer together."""
     found = sorted(picture.spots(rng, 160), key=lambda s: float(s.lab[0]))
     if len(found) < 30:
@@ -202,7 +202,7 @@ def order_six(picture: Picture, rng: np.random.Generator, level: float) -> Quest
     span = float(found[-1].lab[0] - found[0].lab[0])
     gap = max(3.5, min(span / 6, 13.0 - 2.4 * min(4.0, level)))
     start = float(rng.uniform(found[0].lab[0], max(found[0].lab[0] + 0.1, found[-1].lab[0] - 5.2 * gap)))
-    chosen: list[Seen] = []
+    chosen: list[SpotSeen] = []
     value, at, free = np.array([s.lab[0] for s in found]), np.array([s.at for s in found]), np.ones(len(found), bool)
     for k in range(6):
         if not free.any():
@@ -224,7 +224,7 @@ def order_six(picture: Picture, rng: np.random.Generator, level: float) -> Quest
 HUES = ("blue", "violet", "brown", "yellow", "grey")
 
 
-def white_or_not(picture: Picture, rng: np.random.Generator, level: float) -> Question | None:
+def white_or_not(picture: AskedPicture, rng: np.random.Generator, level: float) -> Question | None:
     """A spot that passes for white, grey or black: which hue hides in it?"""
     found = [s for s in picture.spots(rng, 120) if 1.5 <= float(chroma(s.lab)) < 14 and (s.lab[0] > 60 or s.lab[0] < 30)]
     if not found:
@@ -281,7 +281,7 @@ def outcome(first: Array, then: Array, together: Array) -> str:
     return "clean"
 
 
-def key_of(picture: Picture, drill: str, *spots: Spot) -> str:
+def key_of(picture: AskedPicture, drill: str, *spots: AskedSpot) -> str:
     """What names a question for coming back: its drill, its picture and its places."""
     return f"{drill} {picture.name} " + " ".join(f"{x:.3f},{y:.3f}" for x, y in spots)
 

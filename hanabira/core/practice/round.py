@@ -15,7 +15,7 @@ from hanabira.core.faults import Fault
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
 from hanabira.core.practice.profile import Answer, Learner, next_level
-from hanabira.core.practice.question import Picture, Question, again, foretell, order_six, right, value_step, which, white_or_not
+from hanabira.core.practice.question import AskedPicture, Question, again, foretell, order_six, right, value_step, which, white_or_not
 from hanabira.core.practice.wider import (
     comb_it,
     darkest_shape,
@@ -30,7 +30,7 @@ from hanabira.core.practice.wider import (
 from hanabira.core.schedule.order import Ordered
 from hanabira.core.sentences import say
 
-FROM_PICTURES: dict[str, Callable[[Picture, np.random.Generator, float], Question | None]] = {
+FROM_PICTURES: dict[str, Callable[[AskedPicture, np.random.Generator, float], Question | None]] = {
     "value-step": value_step, "which": which, "order-six": order_six, "white-or-not": white_or_not, "darkest-shape": darkest_shape,
     "comb-it": comb_it, "find-fault": find_fault,
 }  # fmt: skip
@@ -49,7 +49,7 @@ class Round:
     """Questions one after the other. ``now`` gives the time that answers carry, so that a round can be played again exactly."""
 
     def __init__(
-        self, drill: str, pictures: Sequence[Picture], seed: int, kit: Kit | None = None, paper: Paper | None = None, level: float = FIRST_LEVEL,
+        self, drill: str, pictures: Sequence[AskedPicture], seed: int, kit: Kit | None = None, paper: Paper | None = None, level: float = FIRST_LEVEL,
         now: Callable[[], datetime.datetime] = MACHINE.now, ordered: Ordered | None = None,
         waiting: Sequence[str] = (),
     ) -> None:  # fmt: skip
@@ -58,7 +58,7 @@ class Round:
         self._waiting = list(waiting)
         self.answers: list[Answer] = []
         self._rng = np.random.default_rng([seed, 41])
-        self.picture: Picture | None = None
+        self.picture: AskedPicture | None = None
         self.question: Question | None = None
         self._asked: set[str] = set()
 
@@ -69,7 +69,7 @@ class Round:
             if came is not None:
                 return came
         last = self.question.key if self.question is not None else ""
-        seen: tuple[Question, Picture | None] | None = None
+        seen: tuple[Question, AskedPicture | None] | None = None
         for _ in range(MOST_TRIES):
             found, picture = self._made()
             if found is not None and found.key not in self._asked:
@@ -81,7 +81,7 @@ class Round:
             return self._asks(*seen)
         raise Fault("There is nothing in these pictures to ask this about.", do="Choose another drill, or add a photo with more fur in it.")
 
-    def _asks(self, question: Question, picture: Picture | None) -> Question:
+    def _asks(self, question: Question, picture: AskedPicture | None) -> Question:
         self.question, self.picture = question, picture
         self._asked.add(question.key)
         return question
@@ -96,7 +96,7 @@ class Round:
                     return self._asks(found, picture)
         return None
 
-    def _made(self) -> tuple[Question | None, Picture | None]:
+    def _made(self) -> tuple[Question | None, AskedPicture | None]:
         if self.drill in FROM_KIT:
             if self.kit is None or self.paper is None:
                 raise Fault("This drill needs a kit.", do="Open a commission first.")

@@ -14,7 +14,7 @@ from hanabira.core.colour.spaces import Array, lab_to_bytes, lab_to_srgb, srgb_t
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
 from hanabira.core.practice.pairs import pairs_lab
-from hanabira.core.practice.question import Picture, Question, Spot, key_of
+from hanabira.core.practice.question import AskedPicture, AskedSpot, Question, key_of
 from hanabira.core.schedule.order import LAST, RECIPE_ORDER, Ordered, Preferences, Step, order
 from hanabira.core.schedule.work import AreaWork, LayerWork
 from hanabira.core.sentences import say
@@ -42,7 +42,7 @@ SHOWN = 0.8
 CHOICES = 3
 
 
-def darkest_shape(picture: Picture, rng: np.random.Generator, level: float) -> Question | None:
+def darkest_shape(picture: AskedPicture, rng: np.random.Generator, level: float) -> Question | None:
     """Draw round the darkest shape of a part of the picture; held against the value shapes of a squint."""
     h, w = picture.lab.shape[:2]
     places = [(int(k % PLACES), int(k // PLACES)) for k in rng.permutation(PLACES * PLACES)]
@@ -55,7 +55,7 @@ def darkest_shape(picture: Picture, rng: np.random.Generator, level: float) -> Q
         if mask is None:
             continue
         share, (down, along) = float(mask.mean()), np.argwhere(mask).mean(0)
-        middle: Spot = (float((x + along) / w), float((y + down) / h))
+        middle: AskedSpot = (float((x + along) / w), float((y + down) / h))
         lab = np.median(picture.lab[y : y + high, x : x + wide][mask], 0)
         return Question(
             "darkest-shape", key_of(picture, "darkest-shape", (x / w, y / h)), say("practice.shape_ask"), "shape", (), lab[None], 0, level=level,
@@ -79,7 +79,7 @@ def _shape_in(part: Array) -> np.ndarray | None:
     return parts == largest if fits else None
 
 
-def overlap(mask: np.ndarray, ring: Sequence[Spot]) -> float:
+def overlap(mask: np.ndarray, ring: Sequence[AskedSpot]) -> float:
     """Intersection over union of a mask (h, w) bool and a ring in shares of its width and height."""
     h, w = mask.shape
     drawn = fill_ring(np.asarray(ring, float) * (w, h), h, w) if len(ring) > 2 else np.zeros_like(mask)
@@ -87,7 +87,7 @@ def overlap(mask: np.ndarray, ring: Sequence[Spot]) -> float:
     return int((drawn & mask).sum()) / either if either else 0.0
 
 
-def comb_it(picture: Picture, rng: np.random.Generator, level: float) -> Question | None:
+def comb_it(picture: AskedPicture, rng: np.random.Generator, level: float) -> Question | None:
     """Comb three places: a stroke each along the hair, held against the measured direction."""
     lightness = picture.lab[..., 0].astype(np.float32)
     field = picture.hair or direction_field(lightness, np.ones(lightness.shape, bool))
@@ -143,10 +143,10 @@ def guess_stack(kit: Kit, paper: Paper, rng: np.random.Generator, level: float) 
     )  # fmt: skip
 
 
-def find_fault(picture: Picture, rng: np.random.Generator, level: float) -> Question | None:
+def find_fault(picture: AskedPicture, rng: np.random.Generator, level: float) -> Question | None:
     """Two pictures, one of them changed in one of five places: which?"""
     found = picture.spots(rng, 120)
-    chosen: list[Spot] = []
+    chosen: list[AskedSpot] = []
     for s in found:
         if all(np.hypot(s.at[0] - c[0], s.at[1] - c[1]) > 0.16 for c in chosen):
             chosen.append(s.at)

@@ -23,7 +23,7 @@ from hanabira.core.progress.sheet_map import GRID, SheetMap
 from hanabira.core.progress.strip import FoundStrip, Patch
 from hanabira.core.progress.tone import fit_curve, patches_seen, unknown_curve
 from hanabira.core.progress.verdict import Verdict, judge
-from hanabira.core.progress.whole import Seen, whole_faults
+from hanabira.core.progress.whole import Compared, whole_faults
 from hanabira.core.token import SILENT, Token
 
 LEAST_PATCHES = 4
@@ -33,7 +33,7 @@ LONGEST_PX = 5000
 
 
 @dataclass(frozen=True)
-class Plan:
+class Expectation:
     """What a photo is held against: sheet and areas, what each should look like, paper and kit, and the strip's patches as they are known."""
 
     sheet: OnSheet
@@ -71,7 +71,7 @@ class Checked:
 
 
 def check_photo(
-    photo: np.ndarray, plan: Plan, corners: Array | None = None, use_strip: bool = True, second: np.ndarray | None = None, token: Token = SILENT
+    photo: np.ndarray, plan: Expectation, corners: Array | None = None, use_strip: bool = True, second: np.ndarray | None = None, token: Token = SILENT
 ) -> Checked:  # fmt: skip
     """Judge a photo (h, w, 3) uint8 sRGB of the work. ``corners`` (4, 2) are the sheet's in photo pixels when they were set by hand; a ``second``
     photo with the lamp on the other side takes the gloss out. Raises `Refused` with the cure.
@@ -106,7 +106,7 @@ def check_photo(
     token.report(0.9, "Judging")
     eyes = frozenset(a.id for a in plan.sheet.areas if a.surface == "eye")
     hidden = seen.sheen | seen.covered | seen.shadow
-    compared = Seen(seen.lab, wanted, hidden, begun)
+    compared = Compared(seen.lab, wanted, hidden, begun)
     more = [*whole_faults(plan.sheet, by_area, compared, forms), *detail_faults(plan.sheet, by_area, compared, plan.tips)]
     verdict = judge(places, by_area, plan.paper_lab, forms, eyes, hairs, more=more)
     unlogged = looks_begun(plan.sheet, seen, by_area, plan.paper_lab)
@@ -122,7 +122,7 @@ def check_photo(
 
 
 def _true(
-    photo: np.ndarray, plan: Plan, corners: Array | None, use_strip: bool, wanted: Array, begun: np.ndarray, likeness: Likeness, token: Token
+    photo: np.ndarray, plan: Expectation, corners: Array | None, use_strip: bool, wanted: Array, begun: np.ndarray, likeness: Likeness, token: Token
 ) -> tuple[SheetMap, TrueSheet, bool, bool]:  # fmt: skip
     full = (photo.shape[1], photo.shape[0])
     k = LONGEST_PX / max(full)
@@ -170,7 +170,7 @@ def _placed(
         return accepted(photo, drawn, likeness)
 
 
-def _begun(plan: Plan) -> np.ndarray:
+def _begun(plan: Expectation) -> np.ndarray:
     out = np.zeros(plan.sheet.lab.shape[:2], bool)
     for a in plan.sheet.areas:
         e = plan.by_area.get(a.id)
@@ -179,14 +179,14 @@ def _begun(plan: Plan) -> np.ndarray:
     return out
 
 
-def _inside(plan: Plan) -> np.ndarray:
+def _inside(plan: Expectation) -> np.ndarray:
     out = np.zeros(plan.sheet.lab.shape[:2], bool)
     for a in plan.sheet.areas:
         out |= a.inside
     return out
 
 
-def bare_paper(plan: Plan, flat: Array, begun: np.ndarray) -> np.ndarray:
+def bare_paper(plan: Expectation, flat: Array, begun: np.ndarray) -> np.ndarray:
     """Paper that nothing lies on by the log: the border and areas not begun, a little away from colour and from the sheet's edge."""
     disc = np.ones((2 * int(ROUND_MM * GRID) + 1,) * 2)
     out = ~cv2.dilate(begun.astype(np.uint8), disc).astype(bool)
@@ -196,7 +196,7 @@ def bare_paper(plan: Plan, flat: Array, begun: np.ndarray) -> np.ndarray:
     return out & (flat.min(-1) > 0.004)
 
 
-def likeness_of(plan: Plan, wanted: Array, begun: np.ndarray) -> Likeness:
+def likeness_of(plan: Expectation, wanted: Array, begun: np.ndarray) -> Likeness:
     """How much a straightened photo looks like the wanted picture: correlation of lightness over what is begun, at a pixel a millimetre."""
     size = (int(plan.sheet.size[0]), int(plan.sheet.size[1]))
 

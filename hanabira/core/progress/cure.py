@@ -14,12 +14,12 @@ from hanabira.core.optics import batch as many
 from hanabira.core.optics.film import Film
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
-from hanabira.core.optics.stack import Spot, apply, remove, seen_as
-from hanabira.core.progress.check import Checked, Plan
+from hanabira.core.optics.stack import PaperState, apply, remove, seen_as
+from hanabira.core.progress.check import Checked, Expectation
 from hanabira.core.progress.expected import Expected
 from hanabira.core.progress.meant import is_meant
 from hanabira.core.progress.reading import PlaceSeen
-from hanabira.core.progress.verdict import Fault
+from hanabira.core.progress.verdict import Flaw
 from hanabira.core.solver.layer import CORRECT, Layer, goes_over
 from hanabira.core.solver.library import opaque_order
 
@@ -69,10 +69,10 @@ class Cure:
 
 
 @dataclass(frozen=True)
-class Found:
+class ToldFlaw:
     """A fault as it is told: what was seen of its worst place, its cause with what names it, its cure, and how urgent it is."""
 
-    fault: Fault
+    fault: Flaw
     place: PlaceSeen | None
     cause: str
     because: tuple[str, ...]
@@ -82,7 +82,7 @@ class Found:
     """By how many mm a part that is too large or too small is off in width."""
 
 
-def bounds(paper: Paper, kit: Kit, spot: Spot, wanted: Array, floor: int, own: Sequence[str]) -> tuple[Layer, ...] | None:
+def bounds(paper: Paper, kit: Kit, spot: PaperState, wanted: Array, floor: int, own: Sequence[str]) -> tuple[Layer, ...] | None:
     """The best lift and glaze over a spot for what is wanted, as steps without a place; None when nothing gains enough.
 
     Nothing that fades more than ``floor``, no more tooth than there is, light pressure where it is too dark; lifting comes before laying.
@@ -91,7 +91,7 @@ def bounds(paper: Paper, kit: Kit, spot: Spot, wanted: Array, floor: int, own: S
     before = float(delta_e00(spot.lab, want))
     too_dark = float(spot.lab[0]) < want[0] - 1.5
     best, chosen = before - LEAST_GAIN, None
-    starts: list[tuple[Spot, tuple[Layer, ...], float]] = [(spot, (), 0.0)]
+    starts: list[tuple[PaperState, tuple[Layer, ...], float]] = [(spot, (), 0.0)]
     if too_dark or float(np.hypot(*(spot.lab - want)[1:])) > 5:
         for share, tool, times, cost in LIFTS:
             starts.append((remove(spot, share), (_tool(tool, times),), cost))
@@ -136,7 +136,7 @@ def _evening(e: Expected) -> tuple[Layer, ...]:
     return (Layer(CORRECT, tone[-1].code, 1, 1, "everywhere", "circle", on=(place,)),) if tone else ()
 
 
-def _bare_beside(f: Fault, plan: Plan) -> str:
+def _bare_beside(f: Flaw, plan: Expectation) -> str:
     """Name of a bare neighbour that a small difference should wait for: judged beside white paper everything looks darker. Empty for none."""
     if f.kind not in ("lighter", "darker") or abs(f.size) >= SMALL_STEPS:
         return ""
@@ -152,13 +152,13 @@ def _bare_beside(f: Fault, plan: Plan) -> str:
     return ""
 
 
-def _may_scrape(place: str, spot: Spot, seen: PlaceSeen, plan: Plan) -> bool:
+def _may_scrape(place: str, spot: PaperState, seen: PlaceSeen, plan: Expectation) -> bool:
     """A blade lifts a light out of full tooth, where wax lies thick on white paper: no pastel, nothing that is to be pale."""
     pale = float(seen.wanted[0]) > SCRAPE_L
     return place in SCRAPES and spot.used > SCRAPE_TOOTH and not pale and not opaque_order(plan.kit, plan.paper)
 
 
-def _around(f: Fault, e: Expected, plan: Plan, floor: int, own: Sequence[str]) -> Cure | None:
+def _around(f: Flaw, e: Expected, plan: Expectation, floor: int, own: Sequence[str]) -> Cure | None:
     """What lies round a place darkened, so that the place reads lighter; None where that cannot be done either."""
     area = next(a for a in plan.sheet.areas if a.id == f.area_id)
     others = [p for p in e.now if p != f.place and p not in area.kept and p in e.final]
@@ -180,7 +180,7 @@ def _tool(tool: str, times: int) -> Layer:
     return Layer(CORRECT, "", 1, times, "everywhere", "dab", tool=tool)
 
 
-def after(spot: Spot, kit: Kit, steps: Sequence[Layer]) -> Spot:
+def after(spot: PaperState, kit: Kit, steps: Sequence[Layer]) -> PaperState:
     """The spot after these steps; a tool used ``passes`` times takes the share that so many careful dabs take."""
     for q in steps:
         if q.tool == "scrape":
@@ -193,7 +193,7 @@ def after(spot: Spot, kit: Kit, steps: Sequence[Layer]) -> Spot:
     return spot
 
 
-def cause_of(fault: Fault, e: Expected, finished_off: float, kit: Kit) -> tuple[str, tuple[str, ...]]:
+def cause_of(fault: Flaw, e: Expected, finished_off: float, kit: Kit) -> tuple[str, tuple[str, ...]]:
     """Why: layers left out, laid otherwise, the recipe itself, or the hand; with the pencils or layers that name it."""
     place = fault.place
     if place and e.missing.get(place) and fault.kind in ("lighter", "darker", "dull", "green", "red", "yellow", "blue"):
@@ -213,8 +213,8 @@ def cause_of(fault: Fault, e: Expected, finished_off: float, kit: Kit) -> tuple[
 
 
 def found_faults(
-    checked: Checked, plan: Plan, floor: int, own: Sequence[str], near: Mapping[str, float] | None = None, meant: Mapping[str, float] | None = None
-) -> tuple[Found, ...]:  # fmt: skip
+    checked: Checked, plan: Expectation, floor: int, own: Sequence[str], near: Mapping[str, float] | None = None, meant: Mapping[str, float] | None = None
+) -> tuple[ToldFlaw, ...]:  # fmt: skip
     """Every fault with cause and cure, the most urgent first. ``own`` are the portrait's pencils, ``near`` how near each area lies to the focus (0–1),
     ``meant`` sizes of what the artist wants so by its key (`key_of`): that, and no more, is left out.
     """
@@ -229,9 +229,9 @@ def found_faults(
         cause, because = cause_of(f, e, off, plan.kit)
         form = checked.forms.get(f.area_id)
         wider = abs(form.times - 1) * form.width_mm if form is not None and f.kind in ("large", "small") else 0.0
-        out.append(Found(f, place, cause, because, _cure(f, e, place, plan, floor, own), 0.0, wider))
+        out.append(ToldFlaw(f, place, cause, because, _cure(f, e, place, plan, floor, own), 0.0, wider))
     out += [
-        Found(Fault(a, "", "unlogged", 0.0, 0.0, 9.0), None, "log", (), Cure("log"), 0.0)
+        ToldFlaw(Flaw(a, "", "unlogged", 0.0, 0.0, 9.0), None, "log", (), Cure("log"), 0.0)
         for a in checked.unlogged
         if f"{a}::unlogged" not in (meant or {})
     ]
@@ -241,12 +241,12 @@ def found_faults(
     return tuple(sorted(ranked, key=lambda q: -q.urgency))
 
 
-def key_of(f: Fault) -> str:
+def key_of(f: Flaw) -> str:
     """What names a fault from photo to photo."""
     return f"{f.area_id}:{f.place}:{f.kind}"
 
 
-def _urgency(q: Found, e: Expected, sizes: Mapping[str, float], near: Mapping[str, float]) -> float:
+def _urgency(q: ToldFlaw, e: Expected, sizes: Mapping[str, float], near: Mapping[str, float]) -> float:
     """ΔE00 × share × nearness to the focus × how soon it can no longer be mended."""
     if q.place is not None:
         size = float(delta_e00(q.place.found, q.place.wanted))
@@ -259,7 +259,7 @@ def _urgency(q: Found, e: Expected, sizes: Mapping[str, float], near: Mapping[st
     return float(size * np.sqrt(max(share, 1e-4)) * (0.5 + near.get(q.fault.area_id, 0.5)) * soon)
 
 
-def _cure(f: Fault, e: Expected, place: PlaceSeen | None, plan: Plan, floor: int, own: Sequence[str]) -> Cure:
+def _cure(f: Flaw, e: Expected, place: PlaceSeen | None, plan: Expectation, floor: int, own: Sequence[str]) -> Cure:
     if f.kind in REDRAWN:
         return Cure("redraw")
     if f.kind in ("mechanical", "combed"):

@@ -17,8 +17,8 @@ from hanabira.core.progress.expected import Expected
 from hanabira.core.progress.on_sheet import PARTS, AreaOnSheet, OnSheet
 from hanabira.core.progress.reading import core_of
 from hanabira.core.progress.sheet_map import GRID
-from hanabira.core.progress.verdict import Fault
-from hanabira.core.progress.whole import Seen
+from hanabira.core.progress.verdict import Flaw
+from hanabira.core.progress.whole import Compared
 
 FINE_MM = (0.3, 1.4)
 """Widths between which drawing counts as fine."""
@@ -32,7 +32,7 @@ TIP_MM, TIP_SD, TIP_BOX_MM, TIP_REACH_MM, TIP_ALIKE = 2.0, 0.4, 9.0, 6.0, 0.8
 """How far an ear's tip must stand off, and how it is looked for: half the box round it, how far, how alike it must be."""
 
 
-def detail_faults(sheet: OnSheet, expected: Mapping[str, Expected], seen: Seen, tips: Mapping[str, tuple[float, float]]) -> list[Fault]:
+def detail_faults(sheet: OnSheet, expected: Mapping[str, Expected], seen: Compared, tips: Mapping[str, tuple[float, float]]) -> list[Flaw]:
     """Faults of finish among the finished areas, and of ear tips among those that are begun; ``tips`` are in mm of the sheet by area id."""
     finished = [a for a in sheet.areas if a.id in expected and expected[a.id].finished and a.surface not in PARTS and a.core.any()]
     strength = {a.id: v for a in finished if (v := finish_of(a, seen)) is not None}
@@ -42,16 +42,16 @@ def detail_faults(sheet: OnSheet, expected: Mapping[str, Expected], seen: Seen, 
         others = [v for k, v in strength.items() if k != key]
         if len(others) >= LEAST_OTHERS and value < THIN * float(np.median(others)):
             share = value / float(np.median(others))
-            out.append(Fault(key, "", "thin", 100 * share, 100 * THIN_SD, (1 - share) / THIN_SD))
+            out.append(Flaw(key, "", "thin", 100 * share, 100 * THIN_SD, (1 - share) / THIN_SD))
     for key, (times, mm) in length.items():
         others = [v[0] for k, v in length.items() if k != key]
         if len(others) >= LEAST_OTHERS and times > LONG * float(np.median(others)):
-            out.append(Fault(key, "", "long", mm, LONG_SD * mm, times / float(np.median(others)) / LONG_SD))
+            out.append(Flaw(key, "", "long", mm, LONG_SD * mm, times / float(np.median(others)) / LONG_SD))
     for a in sheet.areas:
         if a.id in tips and a.id in expected and expected[a.id].begun:
             moved = tip_moved(seen, tips[a.id])
             if moved is not None and moved > TIP_MM:
-                out.append(Fault(a.id, "", "tip", moved, TIP_SD, moved / TIP_SD))
+                out.append(Flaw(a.id, "", "tip", moved, TIP_SD, moved / TIP_SD))
     return out
 
 
@@ -60,12 +60,12 @@ def fine(lab_l: Array) -> Array:
     return np.asarray(cv2.GaussianBlur(lab_l, (0, 0), FINE_MM[0] * GRID) - cv2.GaussianBlur(lab_l, (0, 0), FINE_MM[1] * GRID))
 
 
-def _inside(area: AreaOnSheet, seen: Seen) -> np.ndarray | None:
+def _inside(area: AreaOnSheet, seen: Compared) -> np.ndarray | None:
     inside = cv2.erode((core_of(area) & ~seen.hidden).astype(np.uint8), np.ones((int(2 * GRID) | 1,) * 2, np.uint8)) > 0
     return inside if inside.sum() > LEAST_MM2 * GRID * GRID else None
 
 
-def finish_of(area: AreaOnSheet, seen: Seen) -> float | None:
+def finish_of(area: AreaOnSheet, seen: Compared) -> float | None:
     """Strength of an area's fine drawing, found over wanted; None where the area is small or the wanted picture has none."""
     inside = _inside(area, seen)
     if inside is None:
@@ -78,7 +78,7 @@ def finish_of(area: AreaOnSheet, seen: Seen) -> float | None:
     return float(fine(seen.found[..., 0][box].astype(np.float32))[inside[box]].std() / wanted.std())
 
 
-def stroke_times(area: AreaOnSheet, seen: Seen) -> tuple[float, float] | None:
+def stroke_times(area: AreaOnSheet, seen: Compared) -> tuple[float, float] | None:
     """How many times as long as wanted an area's strokes run, and their length in mm; None where its hair keeps to no way."""
     inside = _inside(area, seen)
     if inside is None:
@@ -89,7 +89,7 @@ def stroke_times(area: AreaOnSheet, seen: Seen) -> tuple[float, float] | None:
     return (found / wanted, found / GRID) if found and wanted else None
 
 
-def tip_moved(seen: Seen, tip_mm: Sequence[float]) -> float | None:
+def tip_moved(seen: Compared, tip_mm: Sequence[float]) -> float | None:
     """How far from its place an ear's tip is drawn, in mm; None where it is hidden or not found for sure."""
     x, y = (round(v * GRID) for v in tip_mm)
     half, reach = round(TIP_BOX_MM * GRID), round(TIP_REACH_MM * GRID)

@@ -29,7 +29,7 @@ COVERED_L = 30.0
 
 
 @dataclass(frozen=True)
-class Stack:
+class AreaStack:
     """What the plan says of an area: its recipe's layers, those that lie there in the order they were laid, and the targets (Lab) by place."""
 
     area_id: str
@@ -84,7 +84,7 @@ def signature(layers: Sequence[Layer], place: str) -> str:
     return " ".join(f"{q.tool or q.code}/{q.pressure if not q.tool else 0}x{q.passes}" for q in layers if goes_over(q, place))
 
 
-def expected(stack: Stack, paper: Paper, kit: Kit) -> Expected:
+def expected(stack: AreaStack, paper: Paper, kit: Kit) -> Expected:
     """The forecast of a stack place by place, by the surest source that each place has.
 
     Corrections answer what was seen on the paper and not what the recipe wants, so they move what lies there, never what is wanted.
@@ -138,7 +138,7 @@ def _colour(paper: Paper, kit: Kit, layers: Sequence[Layer], place: str) -> Arra
 
 
 def _known(
-    stack: Stack, place: str, wished: Sequence[Layer], now: Array, end: Array, whole: Sequence[Layer], paper_lab: Array, fitted: str
+    stack: AreaStack, place: str, wished: Sequence[Layer], now: Array, end: Array, whole: Sequence[Layer], paper_lab: Array, fitted: str
 ) -> tuple[Array, str]:
     """The colour of a stack by what was tried on scrap: itself, or the miss of the whole stack scaled to the part that lies there."""
     mine = stack.tried.get((place, signature(wished, place)))

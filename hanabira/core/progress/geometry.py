@@ -80,7 +80,7 @@ WINDOW_PX, STRIDE_PX, LEAST_WINDOWS = 32, 16, 3
 
 
 @dataclass(frozen=True)
-class Hair:
+class HairRun:
     """How hair runs in an area: mean direction in degrees counter-clockwise from the right (0–180), how much it keeps to it (0–1), how strong it
     shows, and how regular it is: the share of its fine structure that is one wave, as a comb leaves it (0–1); NaN where the area is too narrow.
     """
@@ -91,7 +91,7 @@ class Hair:
     regular: float
 
 
-def hair_of(lab_l: Array, mask: np.ndarray) -> Hair:
+def hair_of(lab_l: Array, mask: np.ndarray) -> HairRun:
     """Direction of the lines in a part of an L* picture (h, w), by the structure tensor, and their regularity, by windows of the power spectrum.
 
     Source: Bigün and Granlund (1987), "Optimal orientation detection of linear symmetry".
@@ -106,7 +106,7 @@ def hair_of(lab_l: Array, mask: np.ndarray) -> Hair:
     double = (xx - yy + 2j * xy)[inside]  # the gradient's angle, doubled
     mean = double.sum() / max(1e-9, float(np.abs(double).sum()))
     across = np.degrees(np.angle(mean)) / 2
-    return Hair(
+    return HairRun(
         float((90 - across) % 180), float(abs(mean)), float(np.sqrt(np.median((xx + yy)[inside]))), _regular(part - soft(part), inside)
     )
 

@@ -11,7 +11,7 @@ import numpy as np
 from hanabira.core.colour.spaces import RGB_TO_XYZ, Array, xyz_to_lab
 from hanabira.core.progress.find import Refused
 from hanabira.core.progress.sheet_map import GRID
-from hanabira.core.progress.tone import Curve, Seen, basis, linear_of
+from hanabira.core.progress.tone import PatchSeen, ToneCurve, basis, linear_of
 
 BURNT_PAPER = 0.985
 _BLOCK_MM, _DEGREE = 3.0, 3
@@ -36,7 +36,7 @@ class Colouring:
     """
 
     size: tuple[float, float]
-    curve: Curve
+    curve: ToneCurve
     light: Array
     matrix: Array
     covariance: Array
@@ -108,7 +108,7 @@ def bare_blocks(flat: Array, bare: np.ndarray) -> tuple[Array, Array]:
 
 
 def fit_light(
-    curve: Curve, values: Array, places: Array, size: tuple[float, float], paper_lab: Array, seen: Sequence[Seen] = ()
+    curve: ToneCurve, values: Array, places: Array, size: tuple[float, float], paper_lab: Array, seen: Sequence[PatchSeen] = ()
 ) -> Colouring:
     """The light from blocks of bare paper with the curve fixed: a log-cubic surface a channel, shadows (below it) trusted less than scatter above.
 
@@ -144,7 +144,7 @@ def fit_light(
     return Colouring(size, curve, light, _matrix(curve, seen, paper_lab), covariance, scatter, brighter)
 
 
-def _matrix(curve: Curve, seen: Sequence[Seen], paper_lab: Array) -> Array:
+def _matrix(curve: ToneCurve, seen: Sequence[PatchSeen], paper_lab: Array) -> Array:
     """A matrix near identity whose rows sum to 1: what the camera mixes between its channels."""
     if not seen:
         return np.eye(3)

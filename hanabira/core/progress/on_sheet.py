@@ -11,7 +11,7 @@ import numpy as np
 from hanabira.core.area.outline import Outline
 from hanabira.core.area.shape import fill_ring, ring_area, smooth_ring
 from hanabira.core.colour.spaces import Array, bytes_to_lab
-from hanabira.core.forecast.portrait import Drawn, Laid, drawn_places, portrait
+from hanabira.core.forecast.portrait import LaidArea, PhotoLab, drawn_places, portrait
 from hanabira.core.places.place import Places
 from hanabira.core.progress.sheet_map import GRID
 
@@ -19,12 +19,12 @@ SEAM_MM = 14.0
 """Paper between outlines that is narrower belongs to the nearest area: no artist leaves it bare."""
 PARTS = ("eye", "nose", "beak-and-cere")
 """Surfaces whose outline is a form of its own."""
-DrawnAs = Callable[[tuple[int, int], tuple[float, float], float], Drawn]
+DrawnAs = Callable[[tuple[int, int], tuple[float, float], float], PhotoLab]
 """What the photo shows of an area on a raster: (rows and columns, photo pixel of the first one, pixels of the raster a photo pixel)."""
 
 
 @dataclass(frozen=True)
-class Traced:
+class TracedArea:
     """An area as it was traced: its outline in pixels of the photo, where it lies in the pile, and what the photo shows of it."""
 
     id: str
@@ -40,14 +40,14 @@ class Traced:
     """Places that keep their paper."""
 
     @staticmethod
-    def of(id: str, number: int, name: str, surface: str, outline: Outline, level: int, places: Places, scale: float = 1.0) -> Traced:
+    def of(id: str, number: int, name: str, surface: str, outline: Outline, level: int, places: Places, scale: float = 1.0) -> TracedArea:
         """An area with its places as they were found in the photo; ``scale`` pixels of the outline's photo for one of theirs."""
 
-        def drawn_as(shape: tuple[int, int], corner: tuple[float, float], k: float) -> Drawn:
+        def drawn_as(shape: tuple[int, int], corner: tuple[float, float], k: float) -> PhotoLab:
             return drawn_places(places, shape, (corner[0] / scale, corner[1] / scale), k * scale)
 
         kept = frozenset(p.id for p in places if p.reserved)
-        return Traced(id, number, name, surface, outline, level, drawn_as, {p.id: p.name for p in places}, kept)
+        return TracedArea(id, number, name, surface, outline, level, drawn_as, {p.id: p.name for p in places}, kept)
 
 
 @dataclass(frozen=True)
@@ -60,7 +60,7 @@ class AreaOnSheet:
     surface: str
     inside: np.ndarray
     core: np.ndarray
-    drawn: Drawn
+    drawn: PhotoLab
     names: Mapping[str, str] = field(default_factory=dict)
     kept: frozenset[str] = frozenset()
 
@@ -82,7 +82,7 @@ class OnSheet:
     def picture(self, colours: Mapping[str, Mapping[str, Array]], paper_lab: Array) -> Array:
         """The sheet (h, w, 3) float32 Lab with these colours on it: by area, then by place; an area without colours is bare paper."""
         laid = [
-            Laid(a.inside, a.drawn, {p: colours[a.id][p] for p in a.drawn.photo})
+            LaidArea(a.inside, a.drawn, {p: colours[a.id][p] for p in a.drawn.photo})
             for a in self.areas
             if a.id in colours and all(p in colours[a.id] for p in a.drawn.photo)
         ]
@@ -93,14 +93,14 @@ class OnSheet:
                 continue
             box = np.s_[ys.min() : ys.max() + 1, xs.min() : xs.max() + 1]
             labels = q.drawn.labels[box] if q.drawn.labels is not None else None
-            part = Laid(q.inside[box], replace(q.drawn, labels=labels), q.paper)
+            part = LaidArea(q.inside[box], replace(q.drawn, labels=labels), q.paper)
             done = portrait(self.lab[box], np.asarray(paper_lab, float), [part])
             out[box][part.inside] = done[part.inside]
         return out
 
 
 def on_sheet(
-    pixels: np.ndarray, crop: tuple[float, float, float, float], size: tuple[float, float], border_mm: float, areas: Sequence[Traced], grid: float = GRID
+    pixels: np.ndarray, crop: tuple[float, float, float, float], size: tuple[float, float], border_mm: float, areas: Sequence[TracedArea], grid: float = GRID
 ) -> OnSheet:  # fmt: skip
     """The prepared photo (h, w, 3) uint8 and its areas on the sheet; ``crop`` is what of the photo lies on the paper, in its pixels."""
     nx, ny = int(size[0] * grid), int(size[1] * grid)
@@ -157,7 +157,7 @@ def _nearest(labels: np.ndarray) -> np.ndarray:
     return np.asarray(table[index])
 
 
-def _filled(drawn: Drawn, inside: np.ndarray) -> Drawn:
+def _filled(drawn: PhotoLab, inside: np.ndarray) -> PhotoLab:
     """The map of places with the pixels that no place took given to the nearest."""
     if drawn.labels is None or not inside.any():
         return drawn

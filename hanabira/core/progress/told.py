@@ -10,8 +10,8 @@ import numpy as np
 
 from hanabira.core.colour.difference import delta_e00
 from hanabira.core.colour.spaces import Array
-from hanabira.core.progress.check import Checked, Plan
-from hanabira.core.progress.cure import Found, key_of
+from hanabira.core.progress.check import Checked, Expectation
+from hanabira.core.progress.cure import ToldFlaw, key_of
 from hanabira.core.progress.find import Refused
 from hanabira.core.progress.words import listed, overall, remarks, remedy, sentence, what
 
@@ -19,7 +19,7 @@ WITH_STRIP_DE, WITHOUT_STRIP_DE = 1.5, 6.5
 """Median ΔE00 to expect of a place that was read with the check strip, and without it."""
 
 
-def told(checked: Checked, faults: Sequence[Found], plan: Plan) -> dict[str, Any]:
+def told(checked: Checked, faults: Sequence[ToldFlaw], plan: Expectation) -> dict[str, Any]:
     """The verdict: sheet, colour, areas with places, faults with cures, remarks, and the sentence on top."""
     numbers = {a.id: a for a in plan.sheet.areas}
     near = Counter(e.source[p] for e in plan.expected if e.begun for p in e.source)
@@ -45,7 +45,7 @@ def refused(fault: Refused) -> dict[str, Any]:
     return {**nothing, "refused": {"reason": fault.what, "cure": fault.do, "corners": fault.corners}}
 
 
-def _area(key: str, name: str, checked: Checked, plan: Plan) -> dict[str, Any]:
+def _area(key: str, name: str, checked: Checked, plan: Expectation) -> dict[str, Any]:
     e = plan.by_area[key]
     area = next(a for a in plan.sheet.areas if a.id == key)
     mine = [p for p in checked.places if p.area_id == key]
@@ -71,7 +71,7 @@ def nearness(places: Sequence[tuple[Array, Array, float]]) -> float | None:
     return _round(float(values @ weights / weights.sum()), 2)
 
 
-def fault_data(q: Found, plan: Plan) -> dict[str, Any]:
+def fault_data(q: ToldFlaw, plan: Expectation) -> dict[str, Any]:
     """A fault with its cause and cure."""
     area = next(a for a in plan.sheet.areas if a.id == q.fault.area_id)
     c, f = q.cure, q.fault

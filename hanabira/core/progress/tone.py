@@ -84,7 +84,7 @@ def _prior() -> tuple[Array, Array, Array]:
 
 
 @dataclass(frozen=True)
-class Seen:
+class PatchSeen:
     """A patch in the photo: what is known of it, its encoded value (3,), that of its white (3,) or None where it is burnt out, and its place along the strip −1…1."""
 
     patch: Patch
@@ -93,7 +93,7 @@ class Seen:
     along: float
 
 
-def patches_seen(photo: np.ndarray, strip: FoundStrip, patches: Sequence[Patch]) -> tuple[tuple[Seen, ...], bool]:
+def patches_seen(photo: np.ndarray, strip: FoundStrip, patches: Sequence[Patch]) -> tuple[tuple[PatchSeen, ...], bool]:
     """The patches as they stand in a photo, and whether the strip's white is burnt out somewhere. A burnt patch is left out."""
     out, burnt = [], False
     for p in patches:
@@ -102,12 +102,12 @@ def patches_seen(photo: np.ndarray, strip: FoundStrip, patches: Sequence[Patch])
         burnt |= here
         if here and value.max() > 0.97:
             continue
-        out.append(Seen(p, value, None if here else white, (p.rect[0] + p.rect[2] / 2 - SIZE_MM[0] / 2) / 60))
+        out.append(PatchSeen(p, value, None if here else white, (p.rect[0] + p.rect[2] / 2 - SIZE_MM[0] / 2) / 60))
     return tuple(out), burnt
 
 
 @dataclass(frozen=True)
-class Curve:
+class ToneCurve:
     """``w`` (3, 9) at the knots, the strip's paper ``white`` (3,) as ln linear, ``light`` (3, 2) along the strip where its white is burnt, and the
     covariance (27, 27) of w."""
 
@@ -122,7 +122,7 @@ class Curve:
         """ln of linear light, before the light is taken out, of encoded values (n, 3)."""
         return np.stack([log_decoded(e[:, c]) + basis(e[:, c]) @ self.w[c] for c in range(3)], 1)
 
-    def of_patch(self, s: Seen) -> Array:
+    def of_patch(self, s: PatchSeen) -> Array:
         """Linear colour (3,) of a patch as the curve has it."""
         here = self.log_linear(s.value[None])[0]
         if s.white is None:
@@ -130,17 +130,17 @@ class Curve:
         return np.asarray(np.exp(here - self.log_linear(s.white[None])[0] + self.white))
 
 
-def unknown_curve() -> Curve:
+def unknown_curve() -> ToneCurve:
     """What is known of a camera without a strip: that it may be any. It is taken as it says it is, sRGB."""
     _mean, shared, apart = _prior()
-    return Curve(np.zeros((3, len(KNOTS))), np.log(linear_of(np.array(WHITE_LAB))), np.zeros((3, 2)), _both(shared, apart), False)
+    return ToneCurve(np.zeros((3, len(KNOTS))), np.log(linear_of(np.array(WHITE_LAB))), np.zeros((3, 2)), _both(shared, apart), False)
 
 
 def _both(shared: Array, apart: Array) -> Array:
     return np.asarray(np.kron(np.ones((3, 3)), shared) + np.kron(np.eye(3), apart))
 
 
-def fit_curve(seen: Sequence[Seen]) -> Curve:
+def fit_curve(seen: Sequence[PatchSeen]) -> ToneCurve:
     """The curve from what is seen of a strip: linear least squares with the prior, ten rounds of Student weights.
 
     The covariance grows with the residuals where they are larger than foretold.
@@ -179,10 +179,10 @@ def fit_curve(seen: Sequence[Seen]) -> Curve:
     chi = float(np.mean(weight * ((a @ y - b) / sd_all) ** 2))
     covariance = np.linalg.inv(normal) * max(1.0, chi)
     light = np.stack([y[3 * k + 3 : 3 * k + 6], y[3 * k + 6 :]], 1)
-    return Curve(y[: 3 * k].reshape(3, k), y[3 * k : 3 * k + 3], light, covariance[: 3 * k, : 3 * k], True)
+    return ToneCurve(y[: 3 * k].reshape(3, k), y[3 * k : 3 * k + 3], light, covariance[: 3 * k, : 3 * k], True)
 
 
-def _sd(s: Seen, c: int) -> float:
+def _sd(s: PatchSeen, c: int) -> float:
     """What ln of a patch's linear value may be off by: its colour as known, and the noise of the reading."""
     lab = s.patch.lab
     lighter = np.log(linear_of(lab + np.array([s.patch.sd_l, 0, 0])) / linear_of(lab))

@@ -9,7 +9,7 @@ import numpy as np
 
 from hanabira.core.colour.spaces import Array, chroma
 from hanabira.core.progress.expected import SPREAD, Expected
-from hanabira.core.progress.geometry import SIZE_OFF, SIZE_SD, SURE_ECC, TURN_OFF, TURN_SD, Form, Hair
+from hanabira.core.progress.geometry import SIZE_OFF, SIZE_SD, SURE_ECC, TURN_OFF, TURN_SD, Form, HairRun
 from hanabira.core.progress.reading import PlaceSeen
 
 TAU, EDGE_TAU = 2.0, 1.15
@@ -30,7 +30,7 @@ SourceOf = Callable[[PlaceSeen], str]
 
 
 @dataclass(frozen=True)
-class Fault:
+class Flaw:
     """A fault: its area, the place it is worst in (empty for the whole area), kind and signed size in the unit of `KINDS`, its standard deviation
     in that unit, and how many of them it measures.
     """
@@ -52,7 +52,7 @@ class Fault:
 class Verdict:
     """What one photo says: faults, the leaning that all places share (L*, a*, b* at mid-grey) with how many places show it, and each place's verdict."""
 
-    faults: tuple[Fault, ...]
+    faults: tuple[Flaw, ...]
     leaning: Array
     leaning_places: int
     places: Mapping[tuple[str, str], str] = field(default_factory=dict)
@@ -60,8 +60,8 @@ class Verdict:
 
 def judge(
     seen: Sequence[PlaceSeen], expected: Mapping[str, Expected], paper_lab: Array, forms: Mapping[str, Form] | None = None,
-    round_ones: frozenset[str] = frozenset(), hairs: Mapping[str, tuple[Hair, Hair]] | None = None, tau: float = TAU,
-    more: Sequence[Fault] = (),
+    round_ones: frozenset[str] = frozenset(), hairs: Mapping[str, tuple[HairRun, HairRun]] | None = None, tau: float = TAU,
+    more: Sequence[Flaw] = (),
 ) -> Verdict:  # fmt: skip
     """Faults of all places read. ``forms`` by area id, ``round_ones`` are eyes (no turn is judged there), ``hairs`` found and wanted by area id,
     ``more`` faults that are told of the whole sheet.
@@ -69,9 +69,9 @@ def judge(
     A place's difference is first freed of the leaning that all share, then held against how sure reading and forecast are.
     """
     open_ = [p for p in seen if not p.hidden]
-    faults: list[Fault] = []
+    faults: list[Flaw] = []
     skipped = {a for a in {p.area_id for p in open_} if _bare([p for p in open_ if p.area_id == a], paper_lab)}
-    faults += [Fault(a, "", "skipped", 0.0, 0.0, 9.0) for a in sorted(skipped)]
+    faults += [Flaw(a, "", "skipped", 0.0, 0.0, 9.0) for a in sorted(skipped)]
     kept = [p for p in open_ if p.area_id not in skipped]
 
     def source(p: PlaceSeen) -> str:
@@ -91,7 +91,7 @@ def judge(
         if area not in skipped:
             faults += _hair(area, found, wanted)
     faults += [f for f in more if f.area_id not in skipped]
-    best: dict[tuple[str, str], Fault] = {}
+    best: dict[tuple[str, str], Flaw] = {}
     for f in faults:
         if (f.area_id, f.kind) not in best or abs(f.z) > abs(best[f.area_id, f.kind].z):
             best[f.area_id, f.kind] = f
@@ -145,7 +145,7 @@ def _shared(kept: Sequence[PlaceSeen], source: SourceOf) -> tuple[Array, Array]:
 
 def _values(
     mine: Sequence[PlaceSeen], rest: Mapping[tuple[str, str], Array], source: SourceOf, tau: float, verdicts: dict[tuple[str, str], str]
-) -> list[Fault]:
+) -> list[Flaw]:
     out = []
     # a coat's general tone is held against its own other values; the parts of an eye have nothing in common that could be
     large = next((p for p in mine if p.place == "general"), None)
@@ -163,11 +163,11 @@ def _values(
         verdicts[p.area_id, p.place] = "as wanted"
         limit *= GUESSED if source(p) == "shipped" else 1.0
         if abs(z) > limit and abs(p.off[0]) > LEAST_L and np.sign(z) == np.sign(off) == np.sign(p.off[0]):
-            out.append(Fault(p.area_id, p.place, "lighter" if z > 0 else "darker", size / 10, sigma / 10, z))
+            out.append(Flaw(p.area_id, p.place, "lighter" if z > 0 else "darker", size / 10, sigma / 10, z))
     return out
 
 
-def _hues(mine: Sequence[PlaceSeen], rest: Mapping[tuple[str, str], Array], source: SourceOf, tau: float) -> list[Fault]:
+def _hues(mine: Sequence[PlaceSeen], rest: Mapping[tuple[str, str], Array], source: SourceOf, tau: float) -> list[Flaw]:
     """An area that is greener, redder, yellower, bluer, duller or more glaring than wanted, all its places together."""
     out = []
     guessed = GUESSED if any(source(p) == "shipped" for p in mine) else 1.0
@@ -181,7 +181,7 @@ def _hues(mine: Sequence[PlaceSeen], rest: Mapping[tuple[str, str], Array], sour
         sd = float(np.sqrt(area**2 + place**2 / len(mine) + np.mean([p.sigma[c] for p in mine]) ** 2))
         if abs(mean / sd) > tau * guessed and abs(mean) > LEAST_AB:
             worst = max(mine, key=lambda p: p.share)
-            out.append(Fault(worst.area_id, worst.place, more if mean > 0 else less, mean, sd, mean / sd))
+            out.append(Flaw(worst.area_id, worst.place, more if mean > 0 else less, mean, sd, mean / sd))
     if out:
         return out
     wanted, found = np.array([p.wanted for p in mine]), np.array([p.wanted + rest[p.area_id, p.place] for p in mine])
@@ -190,17 +190,17 @@ def _hues(mine: Sequence[PlaceSeen], rest: Mapping[tuple[str, str], Array], sour
     sd = float(np.mean([np.hypot(SPREAD[source(p)][0][2] * 1.4, p.sigma[2]) for p in mine])) * 1.2
     if abs(mean / sd) > tau * guessed and abs(mean) > LEAST_C:
         p = mine[int(np.argmax(weight * np.abs(strength)))]
-        out.append(Fault(p.area_id, p.place, "neon" if mean > 0 else "dull", mean, sd, mean / sd))
+        out.append(Flaw(p.area_id, p.place, "neon" if mean > 0 else "dull", mean, sd, mean / sd))
     return out
 
 
-def _form(area: str, f: Form, is_round: bool) -> list[Fault]:
+def _form(area: str, f: Form, is_round: bool) -> list[Flaw]:
     out = []
     slack = 1.0 if f.likeness >= SURE_ECC else UNSURE_FORM
     if is_round and abs(f.times - 1) > SIZE_OFF * slack:
-        out.append(Fault(area, "", "large" if f.times > 1 else "small", 100 * (f.times - 1), 100 * SIZE_SD, (f.times - 1) / SIZE_SD))
+        out.append(Flaw(area, "", "large" if f.times > 1 else "small", 100 * (f.times - 1), 100 * SIZE_SD, (f.times - 1) / SIZE_SD))
     if not is_round and abs(f.turned_deg) > TURN_OFF * slack:
-        out.append(Fault(area, "", "turned", f.turned_deg, TURN_SD, f.turned_deg / TURN_SD))
+        out.append(Flaw(area, "", "turned", f.turned_deg, TURN_SD, f.turned_deg / TURN_SD))
     return out
 
 
@@ -210,11 +210,11 @@ shows: as regular as wanted, less what noise and grain take away."""
 HAIR_OFF_DEG, HAIR_SD_DEG, LEAST_ORDER = 25.0, 8.0, 0.45
 
 
-def _hair(area: str, found: Hair, wanted: Hair) -> list[Fault]:
+def _hair(area: str, found: HairRun, wanted: HairRun) -> list[Flaw]:
     more = found.regular - wanted.regular + USUALLY_LESS
     if found.regular > REGULAR and more > 2 * REGULAR_SD:  # a narrow area has no regularity, and NaN is never larger
-        return [Fault(area, "", "mechanical", found.regular, REGULAR_SD, more / REGULAR_SD)]
+        return [Flaw(area, "", "mechanical", found.regular, REGULAR_SD, more / REGULAR_SD)]
     off = (found.direction_deg - wanted.direction_deg + 90) % 180 - 90
     if min(found.order, wanted.order) > LEAST_ORDER and abs(off) > HAIR_OFF_DEG and found.strength > 0.15 * wanted.strength:
-        return [Fault(area, "", "combed", off, HAIR_SD_DEG, off / HAIR_SD_DEG)]
+        return [Flaw(area, "", "combed", off, HAIR_SD_DEG, off / HAIR_SD_DEG)]
     return []

@@ -14,7 +14,7 @@ from hanabira.core.progress.geometry import Form
 from hanabira.core.progress.on_sheet import AreaOnSheet, OnSheet
 from hanabira.core.progress.reading import core_of
 from hanabira.core.progress.sheet_map import GRID
-from hanabira.core.progress.verdict import Fault
+from hanabira.core.progress.verdict import Flaw
 
 LINE_MM, BESIDE_MM, BLOCK_MM = 0.7, (1.5, 3.2), 6.0
 """Half width of the strip over an outline, where its two sides are read, and the length of outline that is one reading."""
@@ -33,7 +33,7 @@ APART_MM, APART_SHARE, TILT_DEG, EYES_MM_SD = 0.8, 0.025, 1.2, 0.25
 
 
 @dataclass(frozen=True)
-class Seen:
+class Compared:
     """What is compared: Lab found and wanted (h, w, 3), what of it hides, and what is begun (h, w) bool."""
 
     found: Array
@@ -42,23 +42,23 @@ class Seen:
     begun: np.ndarray
 
 
-def whole_faults(sheet: OnSheet, expected: Mapping[str, Expected], seen: Seen, forms: Mapping[str, Form]) -> list[Fault]:
+def whole_faults(sheet: OnSheet, expected: Mapping[str, Expected], seen: Compared, forms: Mapping[str, Form]) -> list[Flaw]:
     """Faults of outlines, evenness, attention and the pair of eyes."""
     areas = [a for a in sheet.areas if a.id in expected and expected[a.id].begun and a.core.any()]
     steady = _without_places(areas, seen)
-    out: list[Fault] = []
+    out: list[Flaw] = []
     for a in areas:
         guessed = any(s == "shipped" for s in expected[a.id].source.values())
         framed = standing_line(a, seen, steady)
         if framed is not None and framed[0] > LINE_L and framed[1] >= LINE_SHARE:
-            out.append(Fault(a.id, "", "framed", framed[0], LINE_SD, framed[0] / LINE_SD))
+            out.append(Flaw(a.id, "", "framed", framed[0], LINE_SD, framed[0] / LINE_SD))
         clouds = clouds_of(a, seen, steady)
         if clouds is not None and clouds > CLOUD_L * (CLOUD_GUESSED if guessed else 1.0):
-            out.append(Fault(a.id, "", "blotchy", clouds, CLOUD_SD, clouds / CLOUD_SD))
+            out.append(Flaw(a.id, "", "blotchy", clouds, CLOUD_SD, clouds / CLOUD_SD))
     return [*out, *_loud(areas, seen, steady), *eyes_apart(areas, forms)]
 
 
-def _without_places(areas: list[AreaOnSheet], seen: Seen) -> Array:
+def _without_places(areas: list[AreaOnSheet], seen: Compared) -> Array:
     """The wanted lightness with each place moved to what was found of it: differences of value are told elsewhere, forms and grain are told here."""
     off = seen.found[..., 0] - seen.wanted[..., 0]
     out = np.array(seen.wanted[..., 0], np.float32)
@@ -72,7 +72,7 @@ def _without_places(areas: list[AreaOnSheet], seen: Seen) -> Array:
     return out
 
 
-def standing_line(area: AreaOnSheet, seen: Seen, steady: Array) -> tuple[float, float] | None:
+def standing_line(area: AreaOnSheet, seen: Compared, steady: Array) -> tuple[float, float] | None:
     """How much darker than both its sides an outline lies beyond what is wanted (median L* over its length), and along which share of it.
 
     None where too little of the outline lies between two sides that were drawn.
@@ -106,7 +106,7 @@ def standing_line(area: AreaOnSheet, seen: Seen, steady: Array) -> tuple[float, 
     return float(np.median(more)), float(np.mean(np.array(more) > 0.75 * LINE_L))
 
 
-def clouds_of(area: AreaOnSheet, seen: Seen, steady: Array) -> float | None:
+def clouds_of(area: AreaOnSheet, seen: Compared, steady: Array) -> float | None:
     """Robust standard deviation in L* of what differs from the wanted picture in patches of 3 to 15 mm; None for an area too small to tell."""
     inside = core_of(area) & ~seen.hidden
     if inside.sum() < LEAST_MM2 * GRID * GRID:
@@ -129,7 +129,7 @@ def pull(area: AreaOnSheet, lab: Array, begun: np.ndarray, hidden: np.ndarray) -
     return float(np.linalg.norm(mine - round_it)) + CHROMA_PULL * float(chroma(mine))
 
 
-def _loud(areas: list[AreaOnSheet], seen: Seen, steady: Array) -> list[Fault]:
+def _loud(areas: list[AreaOnSheet], seen: Compared, steady: Array) -> list[Flaw]:
     """Areas that draw more than the eyes do, and more than they should."""
     wanted = {a.id: pull(a, seen.wanted, seen.begun, seen.hidden) for a in areas}
     found = {a.id: pull(a, seen.found, seen.begun, seen.hidden) for a in areas}
@@ -143,11 +143,11 @@ def _loud(areas: list[AreaOnSheet], seen: Seen, steady: Array) -> list[Fault]:
         if a.surface == "eye" or f is None or w is None or w > best_wanted:
             continue
         if f - best_found > 0 and f - w > LOUDER:
-            out.append(Fault(a.id, "", "loud", f - w, LOUD_SD, (f - w) / LOUD_SD))
+            out.append(Flaw(a.id, "", "loud", f - w, LOUD_SD, (f - w) / LOUD_SD))
     return out
 
 
-def eyes_apart(areas: list[AreaOnSheet], forms: Mapping[str, Form]) -> list[Fault]:
+def eyes_apart(areas: list[AreaOnSheet], forms: Mapping[str, Form]) -> list[Flaw]:
     """Two eyes that stand too far apart, too near, or on a turned line, by where each was found against where it is wanted."""
     eyes = [a for a in areas if a.surface == "eye" and a.id in forms]
     if len(eyes) != 2:
@@ -163,9 +163,9 @@ def eyes_apart(areas: list[AreaOnSheet], forms: Mapping[str, Form]) -> list[Faul
     out = []
     gap = float(apart @ along)
     if abs(gap) > max(APART_MM, APART_SHARE * distance):
-        out.append(Fault(worse.id, "", "apart" if gap > 0 else "together", gap, EYES_MM_SD, gap / EYES_MM_SD))
+        out.append(Flaw(worse.id, "", "apart" if gap > 0 else "together", gap, EYES_MM_SD, gap / EYES_MM_SD))
     turn = float(np.degrees(np.arctan2(-(along[0] * apart[1] - along[1] * apart[0]), distance + gap)))
     sd = float(np.degrees(EYES_MM_SD / max(distance, 1e-6)))
     if abs(turn) > max(TILT_DEG, 3 * sd):
-        out.append(Fault(worse.id, "", "eyeline", turn, sd, turn / sd))
+        out.append(Flaw(worse.id, "", "eyeline", turn, sd, turn / sd))
     return out

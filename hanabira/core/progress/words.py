@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 from hanabira.core.optics.kit import Kit
-from hanabira.core.progress.check import Checked, Plan
-from hanabira.core.progress.cure import Cure, Found
+from hanabira.core.progress.check import Checked, Expectation
+from hanabira.core.progress.cure import Cure, ToldFlaw
 from hanabira.core.sentences import say
 from hanabira.core.solver.layer import Layer
 
@@ -31,12 +31,12 @@ def listed(parts: Sequence[str]) -> str:
     return some[0] if len(some) == 1 else f"{', '.join(some[:-1])} and {some[-1]}" if some else ""
 
 
-def sentence(q: Found, plan: Plan) -> str:
+def sentence(q: ToldFlaw, plan: Expectation) -> str:
     """What is wrong and why, in one sentence."""
     return f"{what(q, plan)}{_because(q, plan.kit)}."
 
 
-def what(q: Found, plan: Plan, with_area: bool = True) -> str:
+def what(q: ToldFlaw, plan: Expectation, with_area: bool = True) -> str:
     """What is wrong, without its cause."""
     area = next(a for a in plan.sheet.areas if a.id == q.fault.area_id)
     place = area.place_name(q.fault.place) if q.fault.place else ""
@@ -51,7 +51,7 @@ def what(q: Found, plan: Plan, with_area: bool = True) -> str:
     ).strip()  # fmt: skip
 
 
-def _because(q: Found, kit: Kit) -> str:
+def _because(q: ToldFlaw, kit: Kit) -> str:
     names = [named(kit, c) for c in q.because]
     if q.cause == "left out":
         return say("check.because_left_out", names=listed(names), was="was" if len(set(names)) == 1 else "were")
@@ -69,7 +69,7 @@ def step_words(kit: Kit, q: Layer) -> str:
     return f"{named(kit, q.code)} at {q.pressure}" + (f", {q.passes} passes" if q.passes > 1 else "")
 
 
-def remedy(q: Found, kit: Kit) -> str:
+def remedy(q: ToldFlaw, kit: Kit) -> str:
     """What to do about it, in one sentence with what may be expected."""
     c: Cure = q.cure
     laid = [s for s in c.steps if s.code]
@@ -81,7 +81,7 @@ def remedy(q: Found, kit: Kit) -> str:
     return say(f"check.cure_{c.tool}", steps=steps, after=after, claim=c.claim, times=times, then=then, names=listed(c.names))
 
 
-def remarks(checked: Checked, plan: Plan, sources: Mapping[str, int]) -> tuple[str, ...]:
+def remarks(checked: Checked, plan: Expectation, sources: Mapping[str, int]) -> tuple[str, ...]:
     """What must be said of the photo itself: no strip, a burnt one, sheen, shadow, a kit that was never fitted, a leaning that all share."""
     out = []
     if not checked.strip:
@@ -97,7 +97,7 @@ def remarks(checked: Checked, plan: Plan, sources: Mapping[str, int]) -> tuple[s
     return tuple(out)
 
 
-def overall(checked: Checked, faults: Sequence[Found], plan: Plan) -> str:
+def overall(checked: Checked, faults: Sequence[ToldFlaw], plan: Expectation) -> str:
     """The one sentence on top: the most urgent fault, or that there is none as far as can be read."""
     if faults:
         return sentence(faults[0], plan)

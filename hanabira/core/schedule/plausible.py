@@ -16,7 +16,7 @@ NO_TIME = 0.03
 
 
 @dataclass(frozen=True)
-class Row:
+class DoneStep:
     """A done step: its id, when it ended in seconds, its minutes and our guess of them."""
 
     id: str
@@ -35,15 +35,15 @@ class Doubt:
     guess: float
 
 
-def doubts(rows: Sequence[Row]) -> tuple[Doubt, ...]:
+def doubts(rows: Sequence[DoneStep]) -> tuple[Doubt, ...]:
     """What must be asked about, in the order of time. A row is in one doubt at most.
 
-    >>> [d.kind for d in doubts([Row(str(n), 20.0 * n, 0.3, 12.0) for n in range(5)])]
+    >>> [d.kind for d in doubts([DoneStep(str(n), 20.0 * n, 0.3, 12.0) for n in range(5)])]
     ['burst']
     """
     ordered = sorted((r for r in rows if r.guess > 0), key=lambda r: r.at_s)
     out: list[Doubt] = []
-    run: list[Row] = []
+    run: list[DoneStep] = []
 
     def close() -> None:
         if len(run) >= BURST_LEAST:
@@ -64,15 +64,15 @@ def doubts(rows: Sequence[Row]) -> tuple[Doubt, ...]:
     return tuple(out)
 
 
-def _alone(r: Row) -> Doubt:
+def _alone(r: DoneStep) -> Doubt:
     return _doubt("short", [r])
 
 
-def _doubt(kind: str, rows: Sequence[Row]) -> Doubt:
+def _doubt(kind: str, rows: Sequence[DoneStep]) -> Doubt:
     return Doubt(kind, tuple(r.id for r in rows), sum(r.minutes for r in rows), sum(r.guess for r in rows))
 
 
-def shared(rows: Sequence[Row], minutes: float) -> dict[str, float]:
+def shared(rows: Sequence[DoneStep], minutes: float) -> dict[str, float]:
     """Minutes for each row of a burst when they took ``minutes`` together: by our guesses."""
     whole = sum(r.guess for r in rows) or 1.0
     return {r.id: round(minutes * r.guess / whole, 2) for r in rows}

@@ -42,7 +42,7 @@ class Placed:
 
 
 @dataclass(frozen=True)
-class Waiting:
+class WaitingArea:
     """A wait after a step: until when nothing may touch that area."""
 
     after: str
@@ -55,7 +55,7 @@ class Calendar:
     """Placed steps, waits, the day the work is finished, and idle minutes that nothing could fill."""
 
     placed: tuple[Placed, ...]
-    waiting: tuple[Waiting, ...]
+    waiting: tuple[WaitingArea, ...]
     finish: datetime.date
     idle_min: float
 
@@ -84,7 +84,7 @@ def lay_out(ordered: Ordered, days: Days, busy: Sequence[tuple[datetime.date, fl
     done: set[str] = set()
     todo = list(ordered.steps)
     placed: list[Placed] = []
-    waiting: list[Waiting] = []
+    waiting: list[WaitingArea] = []
     dry_until: dict[str, datetime.datetime] = {}
     idle = 0.0
     while todo:
@@ -117,9 +117,9 @@ def lay_out(ordered: Ordered, days: Days, busy: Sequence[tuple[datetime.date, fl
         done.add(step.key)
         if step.layer.tool == "solvent" and step.area is not None:
             dry_until[step.area.id] = clock.now + datetime.timedelta(minutes=DRYING_MIN)
-            waiting.append(Waiting(step.key, DRYING_MIN, say("order.dries", area=step.area.name)))
+            waiting.append(WaitingArea(step.key, DRYING_MIN, say("order.dries", area=step.area.name)))
         if any(s.key == LAST for s in todo) and len(todo) == 1:
-            waiting.append(Waiting(step.key, REST_MIN, say("order.rest")))
+            waiting.append(WaitingArea(step.key, REST_MIN, say("order.rest")))
             for w in ordered.after.get(LAST, ()):
                 ready_at[w] = clock.now + datetime.timedelta(minutes=REST_MIN)
     finish = placed[-1].end.date() if placed else days.start

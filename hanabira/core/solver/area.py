@@ -16,7 +16,7 @@ from hanabira.core.optics import batch as many
 from hanabira.core.optics.film import Film
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
-from hanabira.core.optics.stack import Spot, apply, bare
+from hanabira.core.optics.stack import PaperState, apply, bare
 from hanabira.core.solver.layer import BANDS, CORRECT, Layer, goes_over
 from hanabira.core.solver.library import opaque_order
 from hanabira.core.solver.target import Reach
@@ -167,7 +167,7 @@ class Swap:
     tooth: float
 
 
-def _ending(spot: Spot, kit: Kit, layers: Sequence[Layer]) -> Spot:
+def _ending(spot: PaperState, kit: Kit, layers: Sequence[Layer]) -> PaperState:
     """A spot after further layers."""
     for q in layers:
         spot = apply(spot, kit, q.as_pass)

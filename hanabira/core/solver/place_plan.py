@@ -24,7 +24,7 @@ from hanabira.core.solver.library import opaque_order
 from hanabira.core.solver.path import BLACK_C, BLACK_L, DULL_LIGHT_L, Costs, Field, Target, turn, within
 from hanabira.core.solver.place_targets import band_aliases, place_targets
 from hanabira.core.solver.place_words import DARKS, LIGHTS, TOPS, joined, places_in_words, reason, role_of
-from hanabira.core.solver.technique import Craft, Plan
+from hanabira.core.solver.technique import Craft, LayerPlan
 from hanabira.core.token import SILENT, Token
 
 MAIN, FAINT = 1.25, 0.8
@@ -73,7 +73,7 @@ class Rules:
 
 
 @dataclass(frozen=True)
-class PlacePlan(Plan):
+class PlacePlan(LayerPlan):
     """A plan with what each switch of the school did: ``acts``, or ``refused: why``."""
 
     effect: Mapping[str, str] = field(default_factory=dict)
@@ -81,7 +81,7 @@ class PlacePlan(Plan):
     reach: Gamut | None = None
 
 
-class Planner:
+class PlacePlanner:
     """Plans one area by its places."""
 
     def __init__(
@@ -567,7 +567,7 @@ def plan_places(
     reach: Gamut | None = None, token: Token = SILENT,
 ) -> PlacePlan:  # fmt: skip
     """Layers for the places of an area, by the craft's rules."""
-    return Planner(kit, paper, places, craft, rules, tray, locked, reach, token).plan()
+    return PlacePlanner(kit, paper, places, craft, rules, tray, locked, reach, token).plan()
 
 
-__all__ = ["PlacePlan", "Planner", "Rules", "band_aliases", "place_targets", "plan_places"]
+__all__ = ["PlacePlan", "PlacePlanner", "Rules", "band_aliases", "place_targets", "plan_places"]

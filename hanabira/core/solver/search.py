@@ -16,7 +16,7 @@ from hanabira.core.optics.film import Film
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
 from hanabira.core.optics.passes import Pass
-from hanabira.core.optics.stack import Spot, bare, predict
+from hanabira.core.optics.stack import PaperState, bare, predict
 from hanabira.core.optics.tooth import lay_pass, tooth_used
 from hanabira.core.solver.library import LEAST_DEPOSIT, LEVELS, MOST_TOOTH, SMALL_KIT, Library, opaque_order, order_allows
 
@@ -27,7 +27,7 @@ FAR_COST = 0.06
 
 
 @dataclass(frozen=True)
-class Stack:
+class SolvedStack:
     """A solved stack. ``expected_de00`` is the mean over six hands and ``spread_de00`` their standard deviation."""
 
     layers: tuple[Pass, ...]
@@ -49,11 +49,11 @@ class Stack:
 class Solution:
     """Ranked stacks for one target, the best first, and the milliseconds it took."""
 
-    stacks: tuple[Stack, ...]
+    stacks: tuple[SolvedStack, ...]
     ms: float
 
     @property
-    def best(self) -> Stack:
+    def best(self) -> SolvedStack:
         """The best stack."""
         return self.stacks[0]
 
@@ -87,7 +87,7 @@ def solve(
     stacks = _rank(kit, paper, spot, wanted, *_in_order(kit, candidates, order), alternatives=alternatives)
     now = float(delta_e00(spot.lab, wanted))
     if now < stacks[0].score:  # the bare paper is nearest: nothing to lay
-        stacks = (Stack((), spot.lab, wanted, now, now, 0.0, 0.0, now), *stacks[: alternatives - 1])
+        stacks = (SolvedStack((), spot.lab, wanted, now, now, 0.0, 0.0, now), *stacks[: alternatives - 1])
     return Solution(stacks, (time.perf_counter() - t0) * 1000)
 
 
@@ -127,7 +127,7 @@ def _join(a: tuple[Array, Array], b: tuple[Array, Array]) -> tuple[Array, Array]
 def _beam(
     kit: Kit,
     paper: Paper,
-    spot: Spot,
+    spot: PaperState,
     wanted: Array,
     depth: int,
     most_tooth: float,
@@ -185,7 +185,7 @@ def _beam(
 
 
 def _refine(
-    kit: Kit, paper: Paper, spot: Spot, wanted: Array, pencils: Array, pressures: Array, keep: int = 40, parents: int = 6
+    kit: Kit, paper: Paper, spot: PaperState, wanted: Array, pencils: Array, pressures: Array, keep: int = 40, parents: int = 6
 ) -> tuple[Array, Array]:
     """Improve the best stacks by the steps the table lacks: pressures between its levels, and near pencils.
 
@@ -220,7 +220,7 @@ def _refine(
     return np.concatenate([pencils[kept], p[fits]]), np.concatenate([pressures[kept], q[fits]])
 
 
-def _within_tooth(kit: Kit, paper: Paper, spot: Spot, pencils: Array, pressures: Array) -> Array:
+def _within_tooth(kit: Kit, paper: Paper, spot: PaperState, pencils: Array, pressures: Array) -> Array:
     """Which stacks stay within the tooth; it depends on the pressures alone."""
     out = np.zeros(len(pencils), bool)
     for combo in {tuple(q) for q in pressures.tolist()}:
@@ -233,7 +233,7 @@ def _within_tooth(kit: Kit, paper: Paper, spot: Spot, pencils: Array, pressures:
     return out
 
 
-def _with_neighbours(kit: Kit, candidates: tuple[Array, Array], spot: Spot, paper: Paper, wanted: Array) -> tuple[Array, Array]:
+def _with_neighbours(kit: Kit, candidates: tuple[Array, Array], spot: PaperState, paper: Paper, wanted: Array) -> tuple[Array, Array]:
     """Swap each pencil of the best stacks for its four nearest in the full kit."""
     pencils, pressures = candidates
     d = delta_e00(many.under_hands(paper, spot, kit, pencils, pressures).mean(1), wanted)
@@ -257,12 +257,12 @@ def _with_neighbours(kit: Kit, candidates: tuple[Array, Array], spot: Spot, pape
 def _rank(
     kit: Kit,
     paper: Paper,
-    spot: Spot,
+    spot: PaperState,
     wanted: Array,
     pencils: Array,
     pressures: Array,
     alternatives: int,
-) -> tuple[Stack, ...]:
+) -> tuple[SolvedStack, ...]:
     """Score candidates under the six hands and give the best ones with different pencils."""
     both = np.unique(np.concatenate([pencils, pressures], 1), axis=0)
     pencils, pressures = both[:, : pencils.shape[1]], both[:, pencils.shape[1] :]
@@ -270,7 +270,7 @@ def _rank(
     on = pencils >= 0
     far = np.sqrt(((kit.masstone_lab[np.maximum(pencils, 0)] - wanted) ** 2).sum(2))
     score = de.mean(1) + PASS_COST * on.sum(1) + FAR_COST * (far * on).sum(1) / np.maximum(on.sum(1), 1)
-    out: list[Stack] = []
+    out: list[SolvedStack] = []
     seen: set[frozenset[int]] = set()
     for i in np.argsort(score, kind="stable"):
         mix = frozenset(pencils[i][on[i]].tolist())
@@ -280,7 +280,7 @@ def _rank(
         layers = merge([Pass(kit.pencils[p].code, int(q)) for p, q in zip(pencils[i][on[i]], pressures[i][on[i]], strict=True)])
         end = predict(paper, kit, layers, spot)[-1]
         out.append(
-            Stack(
+            SolvedStack(
                 layers,
                 end.lab,
                 wanted,

@@ -36,7 +36,7 @@ class Craft:
 
 
 @dataclass(frozen=True)
-class Plan:
+class LayerPlan:
     """Layers in order, what they give, and ``left_out``: rules that were not followed, each with its reason."""
 
     layers: tuple[Layer, ...]

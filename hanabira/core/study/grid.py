@@ -8,7 +8,7 @@ from dataclasses import dataclass
 SPACING = (5.0, 100.0)
 """Least and greatest width of a cell in millimetres."""
 
-Line = tuple[float, float, float, float]
+GridLine = tuple[float, float, float, float]
 
 
 @dataclass(frozen=True)
@@ -19,7 +19,7 @@ class Grid:
     diagonals: bool = False
     numbered: bool = True
 
-    def lines(self, width_mm: float, height_mm: float) -> tuple[Line, ...]:
+    def lines(self, width_mm: float, height_mm: float) -> tuple[GridLine, ...]:
         """Straight lines x0, y0, x1, y1 in mm of the picture; the outer frame is not among them.
 
         >>> Grid(50.0).lines(100.0, 60.0)
@@ -30,7 +30,7 @@ class Grid:
         level = [(0.0, k * s, width_mm, k * s) for k in range(1, math.ceil(height_mm / s - 1e-9))]
         return tuple(upright + level)
 
-    def slants(self, width_mm: float, height_mm: float) -> tuple[Line, ...]:
+    def slants(self, width_mm: float, height_mm: float) -> tuple[GridLine, ...]:
         """Both diagonals of every cell as long lines across the picture; none unless asked for."""
         if not self.diagonals:
             return ()
@@ -71,7 +71,7 @@ def row_name(k: int) -> str:
     return name
 
 
-def _clip(x: float, y: float, slope: float, w: float, h: float) -> Line | None:
+def _clip(x: float, y: float, slope: float, w: float, h: float) -> GridLine | None:
     """The part inside w × h of the line through (x, y) going down at ±45°."""
     low, high = -math.inf, math.inf
     for start, step, most in ((x, slope, w), (y, 1.0, h)):

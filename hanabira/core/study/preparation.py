@@ -10,7 +10,7 @@ EXPOSURE_RANGE = (-2.0, 2.0)
 MOST_TILT = 45.0
 STEPS = (3, 7)
 """Fewest and most value shapes."""
-Line = tuple[Point, ...]
+MaskLine = tuple[Point, ...]
 
 
 @dataclass(frozen=True)
@@ -41,9 +41,9 @@ class Preparation:
     mirrored: bool = False
     light: Light = field(default_factory=Light)
     light_how: str = ""
-    outline: Line = ()
-    keep: tuple[Line, ...] = ()
-    drop: tuple[Line, ...] = ()
+    outline: MaskLine = ()
+    keep: tuple[MaskLine, ...] = ()
+    drop: tuple[MaskLine, ...] = ()
     cut_out: bool = False
     sun_deg: float | None = None
     focal: Point | None = None

@@ -24,7 +24,7 @@ BLACK_L, PAPER_L = 16.0, 95.0
 
 
 @dataclass(frozen=True)
-class Reading:
+class WedgeReading:
     """What the artist saw. Steps count from 1 (black) to 21 (paper) and may be halves.
 
     ``darkest`` is the first step that differs from the one before it, ``matches`` the steps that look like the
@@ -51,7 +51,7 @@ def sent(step: float) -> float:
     return (step - 1) * 5.0
 
 
-def tone(reading: Reading) -> Array:
+def tone(reading: WedgeReading) -> Array:
     """What the printer makes of sent L* 0, 1 … 100: the printed L*, (101,), never falling.
 
     Raises `Fault` when the reading cannot be: steps out of order.

@@ -31,7 +31,7 @@ PAPER_LAB = (95.8, -0.4, 2.0)
 
 
 @dataclass(frozen=True)
-class Reading:
+class CellReading:
     """A measured cell: Lab, spread (sd of L*), and a flag, empty when all is well."""
 
     cell: Cell
@@ -45,7 +45,7 @@ class SheetReading:
     """A page read from a photo. ``to_photo`` (3, 3) maps mm of the page to photo pixels."""
 
     page: SheetPage
-    cells: tuple[Reading, ...]
+    cells: tuple[CellReading, ...]
     to_photo: Array
     grey_error: float
     power: Array | None = None
@@ -234,7 +234,7 @@ def read_sheet(
         lab = lab_of(_patch(flat, cell.rect).reshape(-1, 3), white)
         middle = np.median(lab, 0)
         spread = float(1.48 * np.median(np.abs(lab[:, 0] - middle[0])))
-        out.append(Reading(cell, middle, spread, _flag(lab, middle, spread, cell, white, kit)))
+        out.append(CellReading(cell, middle, spread, _flag(lab, middle, spread, cell, white, kit)))
     token.report(1.0, "Read")
     return SheetReading(page, tuple(out), to_photo, grey_error, power)
 

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
 
 from hanabira.core.area import outline as outlines
-from hanabira.desk.gestures.outlines import Hand, Ring, knob, ring_path
+from hanabira.desk.gestures.outlines import Hand, ShownRing, knob, ring_path
 from hanabira.desk.paint import CENTRE, text, two_tone, width
 
 if TYPE_CHECKING:
@@ -24,7 +24,7 @@ def _pair(q: QPointF) -> Point:
     return q.x(), q.y()
 
 
-class Spot(Hand):
+class PickSpot(Hand):
     """A click gives a place."""
 
     hint = "Arrows move the cross, with Shift a little · Enter takes the place"
@@ -114,7 +114,7 @@ class Stroke(Hand):
 
     hint = "Arrows move the cross, with Shift a little · Enter begins the stroke and ends it · Esc lets it go"
 
-    def __init__(self, given: Callable[[Ring], None], thick: float = 1.8, arrow: bool = False) -> None:
+    def __init__(self, given: Callable[[ShownRing], None], thick: float = 1.8, arrow: bool = False) -> None:
         super().__init__()
         self.given, self.thick, self.arrow = given, thick, arrow
         self.points: list[Point] = []
@@ -166,7 +166,7 @@ class Stroke(Hand):
         self.points, self._drawing, self.hand = [], False, None
 
 
-def draw_stroke(p: QPainter, mat: Mat, points: Ring, thick: float = 1.8, arrow: bool = False, dash: list[float] | None = None) -> None:
+def draw_stroke(p: QPainter, mat: Mat, points: ShownRing, thick: float = 1.8, arrow: bool = False, dash: list[float] | None = None) -> None:
     """A stroke over the picture; the tip of a combing stroke is a small lifted end like that of a hair."""
     q = [mat.photo_px(*c) for c in points]
     path = QPainterPath(q[0])
@@ -189,7 +189,7 @@ class Push(Hand):
 
     hint = "Arrows move the cross, with Shift a little · Alt with an arrow pushes the edge"
 
-    def __init__(self, ring: Callable[[], tuple[Ring, bool] | None], pushed: Callable[[Point, Point, float], None]) -> None:
+    def __init__(self, ring: Callable[[], tuple[ShownRing, bool] | None], pushed: Callable[[Point, Point, float], None]) -> None:
         super().__init__()
         self.ring, self.pushed = ring, pushed
         self.radius_mm = 12.0
@@ -245,11 +245,11 @@ class Push(Hand):
 class Grow(Hand):
     """Touch a place and let go, or drag outward to take more of what is alike; ``tried`` shows the outline meanwhile."""
 
-    def __init__(self, tried: Callable[[Point, float], Ring | None], taken: Callable[[Point, float], None]) -> None:
+    def __init__(self, tried: Callable[[Point, float], ShownRing | None], taken: Callable[[Point, float], None]) -> None:
         super().__init__()
         self.tried, self.taken = tried, taken
         self._down: QPointF | None = None
-        self._live: Ring | None = None
+        self._live: ShownRing | None = None
         self._reach = 13.0
 
     @staticmethod
@@ -291,7 +291,7 @@ class Grow(Hand):
         self._down, self._live, self.hand = None, None, None
 
 
-class Box(Hand):
+class DragBox(Hand):
     """Drag a box; Enter takes the whole picture."""
 
     def __init__(self, given: Callable[[tuple[float, float, float, float]], None]) -> None:

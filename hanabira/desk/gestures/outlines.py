@@ -21,11 +21,11 @@ GRAB_PX = 9.0
 """How near the pointer must come to a corner or an edge, in design pixels."""
 _TINY_PX = 6.0
 
-Ring = tuple[Point, ...]
+ShownRing = tuple[Point, ...]
 
 
 @lru_cache(maxsize=1024)
-def _photo_path(ring: Ring, smooth: bool) -> QPainterPath:
+def _photo_path(ring: ShownRing, smooth: bool) -> QPainterPath:
     points = smooth_ring(ring) if smooth and len(ring) > 2 else ring
     path = QPainterPath()
     path.addPolygon(QPolygonF([QPointF(float(x), float(y)) for x, y in points]))
@@ -128,7 +128,7 @@ class Loop(Hand):
 
     hint = "Arrows move the cross, with Shift a little · Enter begins the line and closes it · Esc lets it go"
 
-    def __init__(self, drawn: Callable[[Ring, bool], None], clicked: Callable[[QPointF], bool]) -> None:
+    def __init__(self, drawn: Callable[[ShownRing, bool], None], clicked: Callable[[QPointF], bool]) -> None:
         super().__init__()
         self.drawn, self.clicked = drawn, clicked
         self.points: list[Point] = []
@@ -194,7 +194,7 @@ class OpLoop(Loop):
     """A loop that joins the chosen area while Shift was held at its start, and is cut away from it while Alt was."""
 
     def __init__(
-        self, drawn: Callable[[Ring, bool], None], clicked: Callable[[QPointF], bool], operate: Callable[[Ring, bool, str], None]
+        self, drawn: Callable[[ShownRing, bool], None], clicked: Callable[[QPointF], bool], operate: Callable[[ShownRing, bool, str], None]
     ) -> None:
         super().__init__(self._done, clicked)
         self._plain, self.operate, self._op = drawn, operate, ""
@@ -203,7 +203,7 @@ class OpLoop(Loop):
         self._op = "join" if mods & Qt.KeyboardModifier.ShiftModifier else "cut" if mods & Qt.KeyboardModifier.AltModifier else ""
         return super().press(mat, at, mods)
 
-    def _done(self, ring: Ring, smooth: bool) -> None:
+    def _done(self, ring: ShownRing, smooth: bool) -> None:
         op, self._op = self._op, ""
         if op:
             self.operate(ring, smooth, op)
@@ -216,7 +216,7 @@ class Corners(Hand):
 
     hint = "Arrows move the cross, with Shift a little · Enter sets a corner, twice in one place closes · Backspace takes one back"
 
-    def __init__(self, drawn: Callable[[Ring, bool], None], clicked: Callable[[QPointF], bool]) -> None:
+    def __init__(self, drawn: Callable[[ShownRing, bool], None], clicked: Callable[[QPointF], bool]) -> None:
         super().__init__()
         self.drawn, self.clicked = drawn, clicked
         self.points: list[Point] = []
@@ -303,17 +303,17 @@ class Reshape(Gesture):
     """
 
     def __init__(
-        self, ring: Callable[[], tuple[Ring, bool] | None], changed: Callable[[Ring, str, int], None], clicked: Callable[[QPointF], bool]
+        self, ring: Callable[[], tuple[ShownRing, bool] | None], changed: Callable[[ShownRing, str, int], None], clicked: Callable[[QPointF], bool]
     ) -> None:
         self.ring, self.changed, self.clicked = ring, changed, clicked
         self.corner = -1
         self._grab: QPointF | None = None
-        self._start: Ring = ()
-        self._live: Ring = ()
+        self._start: ShownRing = ()
+        self._live: ShownRing = ()
         self._moving = False
         self._count = 0
 
-    def _now(self) -> tuple[Ring, bool]:
+    def _now(self) -> tuple[ShownRing, bool]:
         return self.ring() or ((), False)
 
     def _near_corner(self, mat: Mat, at: QPointF) -> int:

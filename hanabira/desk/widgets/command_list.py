@@ -12,7 +12,7 @@ from hanabira.desk.images import plain_icon
 from hanabira.desk.paint import painting, petal
 from hanabira.desk.theme import font, role, u
 
-Group = tuple[str, Sequence[QAction]]
+ActionGroup = tuple[str, Sequence[QAction]]
 """A stage, room or menu with its actions."""
 
 
@@ -34,13 +34,13 @@ class CommandList(QFrame):
         self.list.setIconSize(QSize(u(18), u(18)))
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.setWordWrap(True)
-        self._groups: list[Group] = []
+        self._groups: list[ActionGroup] = []
         self.field.textChanged.connect(self._fill)
         self.field.installEventFilter(self)
         self.list.itemActivated.connect(self._do)
         self.list.itemClicked.connect(self._do)
 
-    def open_with(self, groups: Sequence[Group], now: str, over: QWidget, under: QWidget) -> None:
+    def open_with(self, groups: Sequence[ActionGroup], now: str, over: QWidget, under: QWidget) -> None:
         """Show the commands that exist now, those of the stage or room ``now`` first; it hangs ``under`` a strip of the window ``over``."""
         self._groups = sorted(groups, key=lambda g: g[0] != now)
         self.field.clear()

@@ -15,7 +15,7 @@ from hanabira.desk.gestures.outlines import knob
 from hanabira.desk.paint import two_tone
 
 if TYPE_CHECKING:
-    from hanabira.core.practice.question import Question, Spot
+    from hanabira.core.practice.question import AskedSpot, Question
 
 PIN_STEP, FINE_STEP, TURN_DEG = 0.02, 0.005, 5.0
 NEAR_PX, LENGTH = 60.0, 46.0
@@ -32,8 +32,8 @@ class DrillHand:
     def set(self, q: Question | None) -> None:
         """Begin with an empty hand."""
         self.kind = q.kind if q is not None else ""
-        self.ring: list[Spot] = []
-        self.pin: Spot = (0.5, 0.5)
+        self.ring: list[AskedSpot] = []
+        self.pin: AskedSpot = (0.5, 0.5)
         self.by_keys = False
         self.strokes: list[float | None] = [None] * (len(q.spots) if q is not None and q.kind == "strokes" else 0)
         self.at = 0
@@ -48,7 +48,7 @@ class DrillHand:
         return self.kind == "strokes" and all(s is not None for s in self.strokes)
 
     @property
-    def answer(self) -> tuple[Spot, ...] | tuple[float, ...]:
+    def answer(self) -> tuple[AskedSpot, ...] | tuple[float, ...]:
         """The ring, or the strokes."""
         if self.kind == "shape":
             return tuple(self.ring)
@@ -138,12 +138,12 @@ class DrillHand:
                     knob(p, QPointF(c.x(), c.y() - 26), True)
 
 
-def _share(at: QPointF, frame: QRectF) -> Spot:
+def _share(at: QPointF, frame: QRectF) -> AskedSpot:
     x, y = (at.x() - frame.left()) / frame.width(), (at.y() - frame.top()) / frame.height()
     return min(1.0, max(0.0, x)), min(1.0, max(0.0, y))
 
 
-def _point(s: Spot, frame: QRectF) -> QPointF:
+def _point(s: AskedSpot, frame: QRectF) -> QPointF:
     return QPointF(frame.left() + s[0] * frame.width(), frame.top() + s[1] * frame.height())
 
 

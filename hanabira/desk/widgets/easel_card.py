@@ -34,7 +34,7 @@ ACTS = {
 
 
 @dataclass(frozen=True)
-class Clock:
+class ClockPanel:
     """A panel with a time: what it is about, the time as it runs, how much of it is gone (0–1), and whether it is a drying one."""
 
     words: str
@@ -65,7 +65,7 @@ class Now:
     paused: bool = False
     next_words: str = ""
     next_lab: Array | None = None
-    clocks: tuple[Clock, ...] = ()
+    clocks: tuple[ClockPanel, ...] = ()
     waits: tuple[str, ...] = ()
     cautions: tuple[str, ...] = field(default=())
 

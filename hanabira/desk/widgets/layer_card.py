@@ -83,7 +83,7 @@ class Pressure(Drawn):
         text(p, QRectF(130, 3, w - 130, 26), f"{self.value} of 5", "small", "ink")
 
 
-class Laid(Drawn):
+class LaidSwatch(Drawn):
     """The pencil laid on this paper by hand, and flat beside it."""
 
     def __init__(self, lab: Array | None, paper: Array, pressure: int, parent: QWidget | None = None) -> None:

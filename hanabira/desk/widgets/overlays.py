@@ -38,7 +38,7 @@ _STRAIGHT_PX = 0.3
 
 
 @dataclass
-class Spot:
+class SpotMark:
     """Where an area's number and its margin name stand, in design pixels."""
 
     area: Area
@@ -52,16 +52,16 @@ APART = 17.0
 """Discs nearer than this would hide each other: on a small picture the later ones give way until it is looked at nearer."""
 
 
-def _apart(spots: list[Spot], chosen: str) -> list[Spot]:
+def _apart(spots: list[SpotMark], chosen: str) -> list[SpotMark]:
     """Spots whose discs can be told apart, the chosen one first, drawn last."""
-    kept: list[Spot] = []
+    kept: list[SpotMark] = []
     for s in sorted(spots, key=lambda s: (s.area.id != chosen, s.area.number)):
         if all(math.hypot(s.at.x() - q.at.x(), s.at.y() - q.at.y()) >= APART for q in kept):
             kept.append(s)
     return kept[::-1]
 
 
-class Standing:
+class DrawnOnce:
     """A drawing over the mat that is made once for each view of what it shows: choosing, pointing and measuring repaint the mat often."""
 
     def __init__(self) -> None:
@@ -101,7 +101,7 @@ class Outlines:
     ) -> None:
         self.areas, self.chosen, self.note, self.names = areas, chosen, note, names
         self._placed: tuple[Sequence[Area], dict[str, tuple[float, float]]] = ((), {})
-        self._standing = Standing()
+        self._standing = DrawnOnce()
 
     def __call__(self, p: QPainter, mat: Mat) -> None:
         spots = self.spots(mat)
@@ -148,14 +148,14 @@ class Outlines:
             self._placed = (areas, out)
         return self._placed[1]
 
-    def spots(self, mat: Mat) -> list[Spot]:
+    def spots(self, mat: Mat) -> list[SpotMark]:
         """Places of all numbers and names; names are spread at least `ROW` apart on either side."""
-        out: list[Spot] = []
+        out: list[SpotMark] = []
         sheet = mat.sheet_rect
         places = self._places()
         for area in self.areas():
             c = mat.photo_px(*places[area.id])
-            out.append(Spot(area, c, c.x() < sheet.center().x(), c.y(), QRectF()))
+            out.append(SpotMark(area, c, c.x() < sheet.center().x(), c.y(), QRectF()))
         if not self.names or not mat.roomy:
             for s in out:
                 s.rect = QRectF(s.at.x() - 12, s.at.y() - 12, 24, 24)
@@ -184,7 +184,7 @@ class Outlines:
                     s.rect = QRectF(x, s.y - 20, w, 40)
         return out
 
-    def _room_for(self, spots: list[Spot], most: int) -> set[str]:
+    def _room_for(self, spots: list[SpotMark], most: int) -> set[str]:
         """Areas whose names find room: the chosen one first, then by working order."""
         keep: set[str] = set()
         for left in (True, False):
@@ -193,7 +193,7 @@ class Outlines:
         return keep
 
     @staticmethod
-    def _spread(rows: list[Spot], inner: QRectF) -> None:
+    def _spread(rows: list[SpotMark], inner: QRectF) -> None:
         rows.sort(key=lambda s: s.at.y())
         y = inner.top() + 24
         for s in rows:
@@ -204,7 +204,7 @@ class Outlines:
             s.y = min(s.y, low)
             low = s.y - ROW
 
-    def _leader(self, p: QPainter, s: Spot, mat: Mat) -> None:
+    def _leader(self, p: QPainter, s: SpotMark, mat: Mat) -> None:
         edge = s.rect.right() + 14 if s.left else s.rect.left() - 14
         path = QPainterPath(QPointF(edge - 10 if s.left else edge + 10, s.y))
         path.lineTo(edge, s.y)
@@ -214,12 +214,12 @@ class Outlines:
         p.setPen(QPen(QColor(255, 255, 255, 235), 1))
         p.drawPath(path)
 
-    def _words(self, s: Spot) -> QRectF:
+    def _words(self, s: SpotMark) -> QRectF:
         """What the name and its note take of the margin."""
         n = min(s.rect.width(), max(width(s.area.name, "name"), width(self.note(s.area), "note")))
         return QRectF(s.rect.right() - n if s.left else s.rect.left(), s.y - 20, n, 38)
 
-    def _name(self, p: QPainter, s: Spot, here: bool) -> None:
+    def _name(self, p: QPainter, s: SpotMark, here: bool) -> None:
         align = RIGHT if s.left else LEFT
         text(p, QRectF(s.rect.left(), s.y - 20, s.rect.width(), 21), s.area.name, "name", "mat_ink", align, elide=True)
         text(p, QRectF(s.rect.left(), s.y + 1, s.rect.width(), 17), self.note(s.area), "note", "mat_ink", align, elide=True)
@@ -285,7 +285,7 @@ class Combing:
 
     def __init__(self, area: Callable[[], Area | None], measures: Callable[[], Measures | None]) -> None:
         self.area, self.measures = area, measures
-        self._standing = Standing()
+        self._standing = DrawnOnce()
 
     def __call__(self, p: QPainter, mat: Mat) -> None:
         area, m = self.area(), self.measures()

@@ -21,7 +21,7 @@ AROUND = 0.16
 LEAST_MM = 24.0
 
 
-class Pair(Drawn):
+class SheetPair(Drawn):
     """``first`` and ``second`` are pictures of the whole sheet of ``sheet_mm``; ``box`` and ``ring`` are in mm of it."""
 
     def __init__(self, parent: QWidget | None = None) -> None:

@@ -21,7 +21,7 @@ MOST_CURVES = 4
 
 
 @dataclass(frozen=True)
-class Curve:
+class StemCurve:
     """An area's ΔE00 from the plan: its short name and (index of the photo, ΔE00, sure)."""
 
     key: str
@@ -30,7 +30,7 @@ class Curve:
 
 
 @dataclass(frozen=True)
-class Petal:
+class StemPhoto:
     """A photo: its id, when it was taken, whether it was judged or refused."""
 
     key: str
@@ -44,14 +44,14 @@ class PhotoStem(Drawn):
     def __init__(self, choose: Callable[[str], object], parent: QWidget | None = None) -> None:
         super().__init__("Photos of the work", parent)
         self.choose = choose
-        self.photos: tuple[Petal, ...] = ()
-        self.curves: tuple[Curve, ...] = ()
+        self.photos: tuple[StemPhoto, ...] = ()
+        self.curves: tuple[StemCurve, ...] = ()
         self.chosen, self.area = "", ""
         self.thumb: QImage | None = None
         self.folded = False
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
-    def set(self, photos: Sequence[Petal], curves: Mapping[str, Curve], chosen: str, area: str, thumb: QImage | None) -> None:
+    def set(self, photos: Sequence[StemPhoto], curves: Mapping[str, StemCurve], chosen: str, area: str, thumb: QImage | None) -> None:
         """Show other photos."""
         self.photos, self.chosen, self.area, self.thumb = tuple(photos), chosen, area, thumb
         worst = sorted(curves.values(), key=lambda c: (c.key != area, -c.points[-1][1]))[:MOST_CURVES]

@@ -23,7 +23,7 @@ from hanabira.studio.writing import write_file
 if TYPE_CHECKING:
     from hanabira.core.area.measures import Measures
     from hanabira.core.area.seams import Seam
-    from hanabira.desk.stages.areas.stage import Areas
+    from hanabira.desk.stages.areas.stage import AreasStage
     from hanabira.studio.records import Area
 
 LOCKS = ("long-fur", "mane-and-tail", "curly-or-wavy", "wet")
@@ -32,7 +32,7 @@ LEAVES = 0.01
 """Share of an outline beside the animal that is told."""
 
 
-def parts(s: Areas, m: Measures | None, area: Area) -> list:
+def parts(s: AreasStage, m: Measures | None, area: Area) -> list:
     """The card of an area under its name: a line of tabs and the chosen one."""
     if m is None:
         return [Words("The area is being measured.")]
@@ -51,7 +51,7 @@ def parts(s: Areas, m: Measures | None, area: Area) -> list:
     return [pick, *body(s, m, area)]
 
 
-def _read(s: Areas, m: Measures, area: Area) -> list:
+def _read(s: AreasStage, m: Measures, area: Area) -> list:
     petals = petals_of(m)
     rose, shares = PetalRose(petals), Shares(petals)
     shares.pointed.connect(rose.lift)
@@ -115,7 +115,7 @@ def _read(s: Areas, m: Measures, area: Area) -> list:
     return out
 
 
-def _seam_button(s: Areas, area: Area, other: Area, found: Seam) -> PetalButton:
+def _seam_button(s: AreasStage, area: Area, other: Area, found: Seam) -> PetalButton:
     """Into the plan as a step of its own, or out of it again."""
     planner = s.session.planner
     if planner.seam_of(area.id, other.id) is not None:
@@ -128,7 +128,7 @@ def _seam_button(s: Areas, area: Area, other: Area, found: Seam) -> PetalButton:
     )
 
 
-def _coat(s: Areas, m: Measures, area: Area) -> list:
+def _coat(s: AreasStage, m: Measures, area: Area) -> list:
     """The coat as it is read, with the two likeliest to choose from where it is not sure; the artist's word holds for all areas of that coat."""
     shop, names = s.session.workshop, coats()
     doubt, said = shop.coat_doubt(area), shop.coat(area)
@@ -147,11 +147,11 @@ def _coat(s: Areas, m: Measures, area: Area) -> list:
     return []
 
 
-def _say_coat(s: Areas, area: Area, coat: str) -> None:
+def _say_coat(s: AreasStage, area: Area, coat: str) -> None:
     area_edits.change(s.session, "coat", replace(area, coat=coat))
 
 
-def _doubts(s: Areas, m: Measures) -> list:
+def _doubts(s: AreasStage, m: Measures) -> list:
     """What the figures below cannot know: pixels beside the animal, burnt out or crushed."""
     out: list = []
     if m.outside > LEAVES:
@@ -168,12 +168,12 @@ def _doubts(s: Areas, m: Measures) -> list:
     return out
 
 
-def _uncomb(s: Areas, area: Area) -> None:
+def _uncomb(s: AreasStage, area: Area) -> None:
     area_edits.change(s.session, "combing stroke", replace(area, combing=area.combing[:-1]))
 
 
 # -- parts -----------------------------------------------------------------------
-def _parts(s: Areas, m: Measures, area: Area) -> list:
+def _parts(s: AreasStage, m: Measures, area: Area) -> list:
     out: list = []
     k = s.session.mm_per_px or 0.0
     if m.eye is not None:
@@ -191,7 +191,7 @@ def _parts(s: Areas, m: Measures, area: Area) -> list:
     return out
 
 
-def tip_of(s: Areas) -> Point | None:
+def tip_of(s: AreasStage) -> Point | None:
     """The tip of the chosen ear: as the artist set it, else where it may be."""
     area = s.session.area
     if area is None or area.surface_id != measuring.EAR:
@@ -199,7 +199,7 @@ def tip_of(s: Areas) -> Point | None:
     return area.eye[0] if area.eye else face.likely_tip(area.ring, s.session.measuring.face_middle())
 
 
-def _ear(s: Areas, area: Area) -> list:
+def _ear(s: AreasStage, area: Area) -> list:
     """The tip, proposed and confirmed."""
     found = tip_of(s)
     assert found is not None
@@ -215,13 +215,13 @@ def _ear(s: Areas, area: Area) -> list:
     ]  # fmt: skip
 
 
-def _face(s: Areas) -> list:
+def _face(s: AreasStage) -> list:
     """The face's lines in millimetres, as far as they are confirmed."""
     words = s.session.measuring.face().words
     return [Caption("The face on the sheet"), *(Words(q, "body", "ink") for q in words)] if words else []
 
 
-def _eye(s: Areas, m: Measures, k: float) -> list:
+def _eye(s: AreasStage, m: Measures, k: float) -> list:
     e = m.eye
     assert e is not None
     pupil = f"{2 * e.pupil_px * k:.1f} mm, {e.pupil_form}" if e.pupil_px else "melts into the dark iris"
@@ -260,7 +260,7 @@ def _eye(s: Areas, m: Measures, k: float) -> list:
     return out
 
 
-def _nose(s: Areas, m: Measures, k: float) -> list:
+def _nose(s: AreasStage, m: Measures, k: float) -> list:
     n = m.nose
     assert n is not None
     out: list = [measured_caption(s.desk.explain, "Nose", "nose")]
@@ -320,7 +320,7 @@ def _nose(s: Areas, m: Measures, k: float) -> list:
     return out
 
 
-def _feathers(s: Areas, m: Measures, k: float) -> list:
+def _feathers(s: AreasStage, m: Measures, k: float) -> list:
     f = m.feathers
     assert f is not None
     out: list = [measured_caption(s.desk.explain, "Rows of feathers", "feathers")]
@@ -340,14 +340,14 @@ def _feathers(s: Areas, m: Measures, k: float) -> list:
     return out
 
 
-def _rows_button(s: Areas) -> PetalButton:
+def _rows_button(s: AreasStage) -> PetalButton:
     return act_button(
         "Set two rows", "corners", lambda: s.choose_way("rows"), "Click the rim of one feather, then the rim of the next one behind it"
     )
 
 
 # -- marking -----------------------------------------------------------------------
-def _marking(s: Areas, m: Measures, area: Area) -> list:
+def _marking(s: AreasStage, m: Measures, area: Area) -> list:
     q = m.marking
     out: list = [measured_caption(s.desk.explain, "Class of the marking", "marking")]
     if q.kind is None:
@@ -417,15 +417,15 @@ def _marking(s: Areas, m: Measures, area: Area) -> list:
     return out
 
 
-def _set_kind(s: Areas, area: Area, kind: str) -> None:
+def _set_kind(s: AreasStage, area: Area, kind: str) -> None:
     area_edits.change(s.session, "class of the marking", replace(area, marking_kind=kind))
 
 
-def _forget(s: Areas, area: Area) -> None:
+def _forget(s: AreasStage, area: Area) -> None:
     area_edits.change(s.session, "marking", replace(area, marking_edits=()))
 
 
-def write_marking(s: Areas) -> None:
+def write_marking(s: AreasStage) -> None:
     """Write the chosen area's outline and marking as SVG in millimetres of the paper."""
     session, area = s.session, s.session.area
     rings = session.marking_rings(session.area_id)
@@ -450,7 +450,7 @@ def write_marking(s: Areas) -> None:
 
 
 # -- shape ------------------------------------------------------------------------
-def _gaps(s: Areas) -> list:
+def _gaps(s: AreasStage) -> list:
     """How much of the animal lies under no area, and the way to see where."""
     found = s.session.planner.covering()
     if found.drawn is None or not found.gaps:
@@ -460,7 +460,7 @@ def _gaps(s: Areas) -> list:
     return [Caption("Not drawn yet"), Words(words), row(show, None)]
 
 
-def _shape(s: Areas, m: Measures, area: Area) -> list:
+def _shape(s: AreasStage, m: Measures, area: Area) -> list:
     session = s.session
     out: list = _gaps(s)
     out += [
@@ -526,7 +526,7 @@ def _shape(s: Areas, m: Measures, area: Area) -> list:
     return out
 
 
-def _borrow(s: Areas, area: Area) -> list:
+def _borrow(s: AreasStage, area: Area) -> list:
     """Values and colours from another photo of the commission."""
     others = [p for p in s.session.photos if s.session.photo is not None and p.id != s.session.photo.id]
     if not others:
@@ -549,7 +549,7 @@ def _borrow(s: Areas, area: Area) -> list:
     return [Caption("Values and colours from"), row(source, None), *([Words(words)] if words else [])]
 
 
-def template_parts(s: Areas) -> list:
+def template_parts(s: AreasStage) -> list:
     """Templates to place."""
     out: list = [Caption("The usual areas of")]
     keys = list(templates())

@@ -17,7 +17,7 @@ from hanabira.craft.supplies import surfaces
 from hanabira.craft.templates import templates
 from hanabira.desk.controls import Choice, Words, act_button, label, row
 from hanabira.desk.drawn import Stop
-from hanabira.desk.gestures.marks import Box, Grow, Push, Spots, Stroke
+from hanabira.desk.gestures.marks import DragBox, Grow, Push, Spots, Stroke
 from hanabira.desk.gestures.outlines import Corners, Gesture, Loop, OpLoop, Reshape, lies_inside
 from hanabira.desk.gestures.pins import Pins
 from hanabira.desk.images import to_image, wrap
@@ -119,7 +119,7 @@ class AreasMat(Mat):
         super().keyPressEvent(event)
 
 
-class Areas(PictureStage):
+class AreasStage(PictureStage):
     """The photo with outlines, margin names and the combing; the chosen area's measures on the bench card."""
 
     name = "Areas"
@@ -151,7 +151,7 @@ class Areas(PictureStage):
             "rows": Spots(2, self._rows_clicked),
             "push": Push(lambda: (self.session.area.ring, self.session.area.smooth) if self.session.area else None, self._pushed),
             "comb": Stroke(self._combed, 2.0, arrow=True),
-            "template": Box(self._template_box),
+            "template": DragBox(self._template_box),
             "trace add": Stroke(lambda line: self._trace("add", line), 1.6),
             "trace away": Stroke(lambda line: self._trace("away", line), 1.6),
         }

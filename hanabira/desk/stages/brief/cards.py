@@ -22,7 +22,7 @@ from hanabira.studio import account, planning
 if TYPE_CHECKING:
     import numpy as np
 
-    from hanabira.desk.stages.brief.stage import Brief
+    from hanabira.desk.stages.brief.stage import BriefStage
     from hanabira.session.planner import Planned
 
 
@@ -44,7 +44,7 @@ def _picture(mark: np.ndarray) -> QLabel:
     return q
 
 
-def _line(s: Brief, key: str, words: str, value: str) -> QLineEdit:
+def _line(s: BriefStage, key: str, words: str, value: str) -> QLineEdit:
     """A field of the terms; typing in it is one edit."""
     q = QLineEdit(value)
     q.setAccessibleName(words)
@@ -53,7 +53,7 @@ def _line(s: Brief, key: str, words: str, value: str) -> QLineEdit:
     return q
 
 
-def _number(s: Brief, name: str, value: float, low: float, high: float, step: float, unit: str, key: str, decimals: int) -> Number:
+def _number(s: BriefStage, name: str, value: float, low: float, high: float, step: float, unit: str, key: str, decimals: int) -> Number:
     q = Number()
     q.setAccessibleName(name)
     q.setRange(low, high)
@@ -67,7 +67,7 @@ def _number(s: Brief, name: str, value: float, low: float, high: float, step: fl
     return q
 
 
-def photos(s: Brief) -> list:
+def photos(s: BriefStage) -> list:
     """What photos were asked of the client, which came, and whether they may be used."""
     c, got = s.session.commission, s.session.photos
     assert c is not None
@@ -106,7 +106,7 @@ def photos(s: Brief) -> list:
     return out
 
 
-def agreement(s: Brief) -> list:
+def agreement(s: BriefStage) -> list:
     """Hand, school, delivery and money; the quote follows from the recipes."""
     session, planner = s.session, s.session.planner
     c, plan = session.commission, planner.planned()
@@ -164,7 +164,7 @@ def agreement(s: Brief) -> list:
     return out
 
 
-def _quote(s: Brief, plan: Planned | None) -> list[QWidget]:
+def _quote(s: BriefStage, plan: Planned | None) -> list[QWidget]:
     c = s.session.commission
     if plan is None:
         return [Words("The price follows from the hours, and the hours from the recipes. Solve the layers of the areas first.")]
@@ -183,7 +183,7 @@ def _quote(s: Brief, plan: Planned | None) -> list[QWidget]:
     return out
 
 
-def _materials(s: Brief) -> list:
+def _materials(s: BriefStage) -> list:
     """What the recipes wear away, to be taken over."""
     wear = s.session.logbook.wear()
     if not wear:

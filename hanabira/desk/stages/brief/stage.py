@@ -26,7 +26,7 @@ if TYPE_CHECKING:
     from hanabira.studio.records import Commission
 
 
-class Brief(PictureStage):
+class BriefStage(PictureStage):
     """Form on the bench card; the sheet at its proportions on the mat, where a photo can be dropped."""
 
     name = "Brief"

@@ -17,7 +17,7 @@ from hanabira.session.practice_profile import effects
 if TYPE_CHECKING:
     from PyQt6.QtWidgets import QWidget
 
-    from hanabira.desk.stages.check.stage import Check
+    from hanabira.desk.stages.check.stage import CheckStage
 
 _FOUND_BY = {
     "strip": "by its border and the strip",
@@ -46,12 +46,12 @@ def cure_word(f: dict[str, Any]) -> str:
     }.get(tool, tool)  # fmt: skip
 
 
-def can_be_planned(s: Check, f: dict[str, Any]) -> bool:
+def can_be_planned(s: CheckStage, f: dict[str, Any]) -> bool:
     """Whether a fault's correction makes steps of the plan, and does not stand there yet."""
     return f["proposal"]["tool"] not in ("leave", "log", "wait", "rest") and f["area_id"] in s.session.recipes and not planned_already(s, f)
 
 
-def planned_already(s: Check, f: dict[str, Any]) -> bool:
+def planned_already(s: CheckStage, f: dict[str, Any]) -> bool:
     """Whether the correction stands in the plan and waits."""
     done = set(s.session.planner.done_keys())
     return any(
@@ -60,7 +60,7 @@ def planned_already(s: Check, f: dict[str, Any]) -> bool:
     )
 
 
-def why_not(s: Check, f: dict[str, Any]) -> str:
+def why_not(s: CheckStage, f: dict[str, Any]) -> str:
     """Why a correction cannot go into the plan."""
     if planned_already(s, f):
         return "This correction stands in the plan already."
@@ -73,7 +73,7 @@ def why_not(s: Check, f: dict[str, Any]) -> str:
     return words.get(f["proposal"]["tool"], "There is nothing to lay: leave it, or rest a night.")
 
 
-def fill(s: Check) -> None:
+def fill(s: CheckStage) -> None:
     """Bring the bench up to date."""
     bench, f, data, shot = s.desk.bench, s.fault, s.data, s.shot
     if shot is None:
@@ -110,7 +110,7 @@ def fill(s: Check) -> None:
     bench.set_parts(parts)
 
 
-def _sd(s: Check, f: dict[str, Any]) -> float:
+def _sd(s: CheckStage, f: dict[str, Any]) -> float:
     for a in (s.data or {}).get("areas", ()):
         for p in a["places"]:
             if a["id"] == f["area_id"] and p["place"] == f["place"]:
@@ -118,12 +118,12 @@ def _sd(s: Check, f: dict[str, Any]) -> float:
     return 1.0
 
 
-def _said_first(s: Check) -> str:
+def _said_first(s: CheckStage) -> str:
     shot = s.shot
     return s.morning.said_words(shot) if shot is not None else ""
 
 
-def _faults(s: Check, data: dict[str, Any]) -> list[QWidget]:
+def _faults(s: CheckStage, data: dict[str, Any]) -> list[QWidget]:
     caption = Caption("Faults by urgency", "how ranked")
     caption.opened.connect(lambda: s.desk.explain("check_rank"))
     rows = s.fault_rows()
@@ -150,7 +150,7 @@ def _faults(s: Check, data: dict[str, Any]) -> list[QWidget]:
     return out
 
 
-def _cure(s: Check, f: dict[str, Any]) -> list[QWidget]:
+def _cure(s: CheckStage, f: dict[str, Any]) -> list[QWidget]:
     caption = Caption("The cure", "how predicted")
     caption.opened.connect(lambda: s.desk.explain("check_cure"))
     q, kit = f["proposal"], s.session.kit
@@ -184,7 +184,7 @@ def cautions_of(f: dict[str, Any]) -> tuple[str, ...]:
     return tuple(dict.fromkeys(out))
 
 
-def _read(s: Check, data: dict[str, Any], f: dict[str, Any] | None) -> list[QWidget | Any]:
+def _read(s: CheckStage, data: dict[str, Any], f: dict[str, Any] | None) -> list[QWidget | Any]:
     caption = Caption("How it was read", "all readings")
     caption.opened.connect(lambda: s.desk.explain("check"))
     sheet, colour = data["sheet"], data["colour"]
@@ -217,7 +217,7 @@ def _read(s: Check, data: dict[str, Any], f: dict[str, Any] | None) -> list[QWid
     return out
 
 
-def _lessons(s: Check) -> list[QWidget]:
+def _lessons(s: CheckStage) -> list[QWidget]:
     room = s.session.checkroom
     found, lean = room.lessons(), room.lean
     practised = effects(s.session.practising)
@@ -244,7 +244,7 @@ def _lessons(s: Check) -> list[QWidget]:
     return out
 
 
-def _photos(s: Check) -> list[QWidget | Any]:
+def _photos(s: CheckStage) -> list[QWidget | Any]:
     shot = s.shot
     out: list[QWidget | Any] = [Caption("This photo and its files")]
     again = act_button("Read it again", "loupe", s.read_again)
@@ -261,7 +261,7 @@ def _photos(s: Check) -> list[QWidget | Any]:
     return out
 
 
-def _strip(s: Check) -> list[QWidget | Any]:
+def _strip(s: CheckStage) -> list[QWidget | Any]:
     known = s.session.settings.get("check_strip").get(s.session.kit_id, {})
     words = (
         f"Its greys were read once ({len(known)} colours known)."
@@ -280,7 +280,7 @@ def _strip(s: Check) -> list[QWidget | Any]:
     ]  # fmt: skip
 
 
-def _sources(s: Check) -> list[QWidget]:
+def _sources(s: CheckStage) -> list[QWidget]:
     way = {"file": "a file", "folder": "a watched folder", "simulated": "the simulated easel camera"}[s.session.settings.get("camera")]
     return [
         Caption("Where photos come from"),

@@ -10,11 +10,11 @@ from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QWidget
 from hanabira.desk.controls import Caption, Words
 
 if TYPE_CHECKING:
-    from hanabira.desk.stages.check.stage import Check
+    from hanabira.desk.stages.check.stage import CheckStage
     from hanabira.studio.records import Shot
 
 
-def likeness(s: Check, shot: Shot) -> list[QWidget | Any]:
+def likeness(s: CheckStage, shot: Shot) -> list[QWidget | Any]:
     """One box for each mark; nothing where the brief names none."""
     marks = s.session.checkroom.likeness(shot)
     if not marks:

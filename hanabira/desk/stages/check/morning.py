@@ -20,7 +20,7 @@ from hanabira.session.checkroom import MORNING_WORDS
 from hanabira.studio.checking import verdict_of
 
 if TYPE_CHECKING:
-    from hanabira.desk.stages.check.stage import Check
+    from hanabira.desk.stages.check.stage import CheckStage
     from hanabira.studio.records import Shot
 
 SECONDS = 10
@@ -231,7 +231,7 @@ class _Flower(Drawn):
 class Morning(QWidget):
     """The page of the morning look; the bench card holds its words."""
 
-    def __init__(self, stage: Check) -> None:
+    def __init__(self, stage: CheckStage) -> None:
         super().__init__()
         self.stage = stage
         self.word: int | None = None

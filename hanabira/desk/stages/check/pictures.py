@@ -14,7 +14,7 @@ from hanabira.desk.paint import CENTRE, disc, hatch, text, two_tone, width
 from hanabira.session.progress_files import client_on_sheet
 
 if TYPE_CHECKING:
-    from hanabira.desk.stages.check.stage import Check
+    from hanabira.desk.stages.check.stage import CheckStage
     from hanabira.desk.widgets.mat import Mat
     from hanabira.session.session import Session
     from hanabira.studio.records import Area
@@ -25,7 +25,7 @@ class Pictures:
 
     MOST = 8
 
-    def __init__(self, stage: Check) -> None:
+    def __init__(self, stage: CheckStage) -> None:
         self.stage = stage
         self._made: dict[tuple[str, str, str], QImage] = {}
 
@@ -63,7 +63,7 @@ def on_sheet(session: Session, a: Area, px_mm: float) -> QPainterPath:
     return QTransform(k * px_mm, 0, 0, k * px_mm, x * px_mm, y * px_mm).map(photo_path(a.ring, a.smooth))
 
 
-def marks(s: Check, p: QPainter, mat: Mat) -> None:
+def marks(s: CheckStage, p: QPainter, mat: Mat) -> None:
     """Outlines only where there is a fault, with a disc by urgency; areas not begun dashed; a wide hatch over a refused photo."""
     data = s.data
     if s.judged is None or s.pins is not None:

@@ -22,8 +22,8 @@ from hanabira.desk.theme import scale
 from hanabira.desk.widgets.fault_list import FaultRow
 from hanabira.desk.widgets.key_line import KeyLine, LineKey
 from hanabira.desk.widgets.mat import Mat
-from hanabira.desk.widgets.pair import Pair
-from hanabira.desk.widgets.photo_stem import Curve, Petal, PhotoStem
+from hanabira.desk.widgets.pair import SheetPair
+from hanabira.desk.widgets.photo_stem import PhotoStem, StemCurve, StemPhoto
 from hanabira.desk.widgets.verdict_strip import VerdictStrip
 from hanabira.session.view import View
 from hanabira.studio.overlaps import box_of
@@ -44,7 +44,7 @@ KEYS = (
 """Keys of Check with what they do, for the printed card."""
 
 
-class Check(Stage):
+class CheckStage(Stage):
     """A photo of the work against the plan. Everything shown is a verdict that is kept; nothing here computes."""
 
     name = "Check"
@@ -57,7 +57,7 @@ class Check(Stage):
         self.mat.margins = (14.0, 12.0)
         self.mat.overlays = [lambda p, mat: marks(self, p, mat)]
         self.take_drops(self.mat)
-        self.pair = Pair()
+        self.pair = SheetPair()
         self.stem = PhotoStem(self.choose_shot)
         self.keys = KeyLine()
         both = QWidget()
@@ -390,12 +390,12 @@ class Check(Stage):
         curves = {}
         names = {a.id: a.name for a in self.session.areas}
         for key, points in room.curves().items():
-            curves[key] = Curve(key, names.get(key, "an area"), tuple((index[at], de, sure) for at, de, sure in points if at in index))
+            curves[key] = StemCurve(key, names.get(key, "an area"), tuple((index[at], de, sure) for at, de, sure in points if at in index))
         petals = []
         for q in shots:
             data = room.verdict(q) if q.id in kept else None
             petals.append(
-                Petal(q.id, datetime.datetime.fromisoformat(q.at), "" if data is None else "refused" if data.get("refused") else "judged")
+                StemPhoto(q.id, datetime.datetime.fromisoformat(q.at), "" if data is None else "refused" if data.get("refused") else "judged")
             )
         shot = self.shot
         thumb = self.session.logbook.thumb(shot) if shot is not None else None

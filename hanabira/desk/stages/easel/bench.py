@@ -19,14 +19,14 @@ from hanabira.studio import account
 
 if TYPE_CHECKING:
     from hanabira.core.schedule.plausible import Doubt
-    from hanabira.desk.stages.easel.stage import Easel
+    from hanabira.desk.stages.easel.stage import EaselStage
     from hanabira.studio.records import LogRow
 
 TABS = (("log", "Log"), ("hours", "Hours"), ("pencils", "Pencils"), ("here", "Used here"), ("write", "Files"))
 CAMERAS = (("file", "a file"), ("folder", "a folder"), ("simulated", "simulated camera"))
 
 
-def fill(s: Easel) -> None:
+def fill(s: EaselStage) -> None:
     """Bring the bench up to date."""
     bench, log = s.desk.bench, s.session.logbook.rows()
     taken = sum(r.minutes for r in log if r.state == "done")
@@ -39,7 +39,7 @@ def fill(s: Easel) -> None:
     bench.set_parts([pick, *body(s, log)])
 
 
-def _log(s: Easel, log: tuple[LogRow, ...]) -> list[QWidget]:
+def _log(s: EaselStage, log: tuple[LogRow, ...]) -> list[QWidget]:
     out: list[QWidget] = []
     for words in s.card.hidden_words:
         out.append(Words(words, "small", "ink"))
@@ -64,7 +64,7 @@ def _log(s: Easel, log: tuple[LogRow, ...]) -> list[QWidget]:
     return out
 
 
-def _doubt_card(s: Easel, doubt: Doubt) -> list:
+def _doubt_card(s: EaselStage, doubt: Doubt) -> list:
     """Rows whose minutes teach nothing until the artist says what they really took."""
     n = len(doubt.rows)
     planned = f"planned about {doubt.guess:.0f} min"
@@ -88,7 +88,7 @@ def _doubt_card(s: Easel, doubt: Doubt) -> list:
     return [Words(words, "small", "ink"), row(keep, minutes, None), Words("Until then they teach the pace nothing.")]
 
 
-def _row_card(s: Easel, r: LogRow) -> list:
+def _row_card(s: EaselStage, r: LogRow) -> list:
     """A row of the log, to be set right: what was forgotten at the easel."""
     kit = s.session.kit
     fields = form()
@@ -121,7 +121,7 @@ def _row_card(s: Easel, r: LogRow) -> list:
     return [Caption(f"{r.area_name or 'The whole'}, {r.role}: set it right"), fields]
 
 
-def _hours(s: Easel, log: tuple[LogRow, ...]) -> list[QWidget]:
+def _hours(s: EaselStage, log: tuple[LogRow, ...]) -> list[QWidget]:
     out = hour_bars(s.session, log)
     plan = s.session.planner.planned()
     if plan is not None:
@@ -132,12 +132,12 @@ def _hours(s: Easel, log: tuple[LogRow, ...]) -> list[QWidget]:
     return out
 
 
-def _pencils(s: Easel, _log_: tuple[LogRow, ...]) -> list[QWidget]:
+def _pencils(s: EaselStage, _log_: tuple[LogRow, ...]) -> list[QWidget]:
     note = "In millimetres of barrel, by the film that is laid; good to about half as much again."
     return [Caption("Pencils used and worn"), Words(note), *wear_words(s.session)]
 
 
-def _here(s: Easel, log: tuple[LogRow, ...]) -> list[QWidget]:
+def _here(s: EaselStage, log: tuple[LogRow, ...]) -> list[QWidget]:
     area = next((a for a in s.session.areas if a.id == s.touched), None)
     if area is None:
         return [Words("Touch any place of the picture to read what lies there.")]
@@ -169,7 +169,7 @@ def _here(s: Easel, log: tuple[LogRow, ...]) -> list[QWidget]:
 BAND_WORDS = {"gap": "a gap", "general": "of the general colour", "light": "a light", "highlight": "a highlight"}
 
 
-def _band(s: Easel, key: str) -> str | None:
+def _band(s: EaselStage, key: str) -> str | None:
     """Which of the area's places or bands the touched spot belongs to; None while it is not measured."""
     m = s.session.measures(key)
     if m is None or s.touched_l is None:
@@ -188,7 +188,7 @@ def _band(s: Easel, key: str) -> str | None:
     return "gap" if s.touched_l < cuts[0] else "general" if s.touched_l < cuts[1] else "light"
 
 
-def _spot_words(s: Easel, key: str, band: str) -> str:
+def _spot_words(s: EaselStage, key: str, band: str) -> str:
     places = s.session.places(key) if s.session.by_places(key) else None
     found = places.get(band) if places is not None else None
     return f"on the {found.name}" if found is not None else BAND_WORDS[band]
@@ -199,7 +199,7 @@ def _reaches(layers: Sequence[Layer], step: str, band: str) -> bool:
     return found is None or goes_over(found, band)
 
 
-def _write(s: Easel, _log_: tuple[LogRow, ...]) -> list[QWidget]:
+def _write(s: EaselStage, _log_: tuple[LogRow, ...]) -> list[QWidget]:
     w = s.desk.records
     camera = Pick("Photos of the work come from", CAMERAS, s.session.settings.get("camera"))
     camera.picked.connect(s.choose_camera)
@@ -229,6 +229,6 @@ def _write(s: Easel, _log_: tuple[LogRow, ...]) -> list[QWidget]:
     return out
 
 
-def _folder(s: Easel) -> None:
+def _folder(s: EaselStage) -> None:
     if s.desk.camera.choose_folder():
         s.refresh()

@@ -29,7 +29,7 @@ from hanabira.desk.gestures.outlines import Choose, lies_inside, ring_path
 from hanabira.desk.paint import disc, two_tone
 from hanabira.desk.stage import PictureStage, column
 from hanabira.desk.stages.easel import bench as easel_bench
-from hanabira.desk.widgets.easel_card import ACTS, Clock, EaselCard, Now
+from hanabira.desk.widgets.easel_card import ACTS, ClockPanel, EaselCard, Now
 from hanabira.desk.widgets.key_strip import Key, KeyStrip
 from hanabira.desk.widgets.overlays import Combing
 from hanabira.session.easel import AtTheEasel
@@ -58,7 +58,7 @@ ROUND_MM = 22.0
 OTHER_PENCIL = "Another pencil"
 
 
-class Easel(PictureStage):
+class EaselStage(PictureStage):
     """The area on the picture, the step in big type, keys at the foot; the log on the bench when it is wanted."""
 
     name = "Easel"
@@ -329,7 +329,7 @@ class Easel(PictureStage):
         wet = self.at.drying()
         names = {a.id: a.name for a in self.session.areas}
         clocks = tuple(
-            Clock(f"{names.get(k, 'It')} dries", _time(60 * m), 1 - m / DRYING_MIN, True)
+            ClockPanel(f"{names.get(k, 'It')} dries", _time(60 * m), 1 - m / DRYING_MIN, True)
             for k, m in sorted(wet.items(), key=lambda q: q[1])[:1]
         )
         waits = tuple(f"{names.get(k, '')} dries: {m:.0f} min to go." for k, m in wet.items())
@@ -359,10 +359,10 @@ class Easel(PictureStage):
             cautions = (*words_for("break")[:1], *cautions)
         if not clocks:
             left = max(0.0, BREAK_EVERY * 60 - running)
-            clocks = (Clock("A break in" if left else "Time for a break", _time(left), min(1.0, running / (BREAK_EVERY * 60))),)
+            clocks = (ClockPanel("A break in" if left else "Time for a break", _time(left), min(1.0, running / (BREAK_EVERY * 60))),)
         guess = span(s.low, s.high)
         took = self.at.minutes
-        step = Clock(
+        step = ClockPanel(
             "Enter begins" if not self.begun else "Paused" if self.at.clock.paused else f"Plan {guess}",
             _time(60 * took),
             took / max(0.1, s.high),

@@ -26,7 +26,7 @@ from hanabira.desk.theme import u
 from hanabira.desk.widgets.sheet_view import SheetView, cell_corners
 from hanabira.desk.widgets.tray import Strip
 from hanabira.devices.colorimeter import SimulatedColorimeter, measure_cells
-from hanabira.devices.scanner import Shot, scan
+from hanabira.devices.scanner import Scanning, scan
 from hanabira.devices.simulated_paper import SimulatedSheet
 from hanabira.session.edits import EditKit
 from hanabira.studio.pictures import read_picture
@@ -38,7 +38,7 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True)
-class Row:
+class ReadingRow:
     """A measured patch: its stack and ground as text, Lab, the flag it was read with, and whether it is used."""
 
     stack: str
@@ -56,7 +56,7 @@ class SheetReadingDesk(QObject):
         self.room = room
         self.view = SheetView()
         self.view.chosen_cell.connect(self._choose)
-        self.rows: list[Row] = []
+        self.rows: list[ReadingRow] = []
         self.at = 0
         self.grey_error: float | None = None
 
@@ -118,7 +118,7 @@ class SheetReadingDesk(QObject):
             photos, read = [], []
             for k, q in enumerate(pages):
                 token.report(k / len(pages), f"Filling and scanning page {k + 1} of {len(pages)}")
-                photo, _truth = scan(q, paper_, Shot(px_per_mm=7.0, seed=3 + k))
+                photo, _truth = scan(q, paper_, Scanning(px_per_mm=7.0, seed=3 + k))
                 photos.append(photo)
                 read.append(read_sheet(photo, pages, paper_.ground_lab("white"), kit=kit))
             return photos, read
@@ -140,7 +140,7 @@ class SheetReadingDesk(QObject):
             return measure_cells(SimulatedColorimeter(SimulatedSheet(kit), cells), cells)
 
         def done(labs: list[Array]) -> None:
-            self.rows = [Row(stack_text(c.layers), c.ground, tuple(map(float, lab))) for c, lab in zip(cells, labs, strict=True)]  # type: ignore[arg-type]
+            self.rows = [ReadingRow(stack_text(c.layers), c.ground, tuple(map(float, lab))) for c, lab in zip(cells, labs, strict=True)]  # type: ignore[arg-type]
             self.at, self.grey_error = 0, None
             self.view.image = None
             self.view.set_empty()
@@ -158,14 +158,14 @@ class SheetReadingDesk(QObject):
         except Fault as fault:
             self.session.messages.fault(fault)
             return
-        self.rows = [Row(stack_text(layers), ground, lab) for _, layers, ground, lab in rows]
+        self.rows = [ReadingRow(stack_text(layers), ground, lab) for _, layers, ground, lab in rows]
         self.at, self.grey_error = 0, None
         self.view.set_empty()
         self.room.show_reading()
 
     def _take(self, photo: np.ndarray, reading: SheetReading, keep: bool = False) -> None:
         fresh = [
-            Row(stack_text(r.cell.layers), r.cell.ground, tuple(map(float, r.lab)), r.flag, not r.flag)  # type: ignore[arg-type]
+            ReadingRow(stack_text(r.cell.layers), r.cell.ground, tuple(map(float, r.lab)), r.flag, not r.flag)  # type: ignore[arg-type]
             for r in reading.cells
         ]
         new = {(q.stack, q.ground) for q in fresh}
@@ -234,7 +234,7 @@ class SheetReadingDesk(QObject):
         bench.set_parts(parts)
         self.room.desk.set_next("Fit the kit", "strata", "" if used else "No patch is used")
 
-    def _compare(self, row: Row) -> list:
+    def _compare(self, row: ReadingRow) -> list:
         kit, session = self.room.kit, self.session
         try:
             layers = parse_stack(row.stack)
@@ -252,7 +252,7 @@ class SheetReadingDesk(QObject):
             )
         ]
 
-    def _fields(self, row: Row) -> QWidget:
+    def _fields(self, row: ReadingRow) -> QWidget:
         box = QWidget()
         grid = QGridLayout(box)
         grid.setContentsMargins(0, 0, 0, 0)

@@ -33,7 +33,7 @@ MOST_DAYS_SHOWN = 45
 _WEEK = ("Mo", "Tu", "We", "Th", "Fr", "Sa", "Su")
 
 
-class Plan(Stage):
+class PlanStage(Stage):
     """The day strip above, the steps on their stem below, facts and terms on the bench."""
 
     name = "Plan"
@@ -354,7 +354,7 @@ class Plan(Stage):
 
     def write_calendar(self) -> None:
         """Write the sessions as a calendar file."""
-        from hanabira.sheets.calendar_file import Session, write_calendar
+        from hanabira.sheets.calendar_file import Sitting, write_calendar
 
         plan, c = self.session.planner.planned(), self.session.commission
         if plan is None or c is None:
@@ -369,7 +369,7 @@ class Plan(Stage):
             if q.step.key not in done:
                 by_day.setdefault(q.start.date(), []).append(q)
         sessions = [
-            Session(qs[0].start, qs[-1].end, "\n".join(dict.fromkeys(f"{q.step.name}" for q in qs))) for _day, qs in sorted(by_day.items())
+            Sitting(qs[0].start, qs[-1].end, "\n".join(dict.fromkeys(f"{q.step.name}" for q in qs))) for _day, qs in sorted(by_day.items())
         ]
         self.session.jobs.run(
             "ics",

@@ -11,7 +11,7 @@ from hanabira.desk.controls import Caption, Words, act_button, row
 if TYPE_CHECKING:
     from PyQt6.QtWidgets import QWidget
 
-    from hanabira.desk.stages.practice.stage import Practice
+    from hanabira.desk.stages.practice.stage import PracticeRoom
 
 
 class Aside(Protocol):
@@ -28,7 +28,7 @@ class Aside(Protocol):
         """Head, middle, bench, keys and the next act, as they are now."""
 
 
-def why(s: Practice) -> list:
+def why(s: PracticeRoom) -> list:
     """Why this drill, and how the round stands."""
     d, proposal = s.drill, s.practising.proposal()
     parts: list = []
@@ -61,7 +61,7 @@ def why(s: Practice) -> list:
     return parts
 
 
-def of_the_eye(s: Practice) -> list:
+def of_the_eye(s: PracticeRoom) -> list:
     """How an eye drill goes, what the answers tell, and what else there is."""
     d, found = s.drill, s.practising.profile()
     parts: list = []
@@ -81,7 +81,7 @@ def of_the_eye(s: Practice) -> list:
     return parts
 
 
-def instead(s: Practice) -> list:
+def instead(s: PracticeRoom) -> list:
     """All other drills, by bench."""
     out: list = []
     for bench, words, icon in (
@@ -96,7 +96,7 @@ def instead(s: Practice) -> list:
     return out
 
 
-def files(s: Practice) -> list:
+def files(s: PracticeRoom) -> list:
     """Writing and forgetting what was answered."""
     if not s.practising.rounds():
         return []

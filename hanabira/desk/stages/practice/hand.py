@@ -22,13 +22,13 @@ from hanabira.studio.pictures import read_picture
 if TYPE_CHECKING:
     from PyQt6.QtGui import QImage, QKeyEvent
 
-    from hanabira.desk.stages.practice.stage import Practice
+    from hanabira.desk.stages.practice.stage import PracticeRoom
 
 
 class HandBench:
     """What the room does while a hand drill is chosen."""
 
-    def __init__(self, s: Practice) -> None:
+    def __init__(self, s: PracticeRoom) -> None:
         self.s = s
         self.widget = HandPage(self.key)
         self.result: HandResult | None = None

@@ -11,14 +11,14 @@ from hanabira.session.parts import IN_A_ROW, areas_for, begin_part, tried
 if TYPE_CHECKING:
     from PyQt6.QtWidgets import QWidget
 
-    from hanabira.desk.stages.practice.stage import Practice
+    from hanabira.desk.stages.practice.stage import PracticeRoom
     from hanabira.studio.records import Area
 
 
 class PartBench:
     """What the room does while a part is chosen."""
 
-    def __init__(self, s: Practice) -> None:
+    def __init__(self, s: PracticeRoom) -> None:
         self.s = s
 
     @property

@@ -18,13 +18,13 @@ from hanabira.session.practice_profile import effects, hue_words, pace_words
 if TYPE_CHECKING:
     from PyQt6.QtGui import QKeyEvent
 
-    from hanabira.desk.stages.practice.stage import Practice
+    from hanabira.desk.stages.practice.stage import PracticeRoom
 
 
 class PlateBench:
     """The profile instead of a drill."""
 
-    def __init__(self, s: Practice) -> None:
+    def __init__(self, s: PracticeRoom) -> None:
         self.s = s
         self.plant = ProfilePlant(self.key)
         self.widget = scrolled(self.plant)

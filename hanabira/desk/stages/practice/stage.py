@@ -12,7 +12,7 @@ from PyQt6.QtCore import Qt
 
 from hanabira.core.colour.spaces import lab_to_bytes
 from hanabira.core.faults import Fault
-from hanabira.core.practice.question import Picture, Question
+from hanabira.core.practice.question import AskedPicture, Question
 from hanabira.core.practice.round import Round, told
 from hanabira.core.study.looks import grey
 from hanabira.craft.drills import Drill, drills
@@ -47,7 +47,7 @@ QUARTER = 2.5
 """A quarter of a value step, in L*."""
 
 
-class Practice(Stage):
+class PracticeRoom(Stage):
     """A round of questions; what is answered is kept at once when the round ends or is stopped. Nothing here touches a commission."""
 
     name = "Practice"
@@ -82,7 +82,7 @@ class Practice(Stage):
         """L* that was said on neutral."""
         self.why = ""
         """What the last answer was told."""
-        self._pictures: list[Picture] = []
+        self._pictures: list[AskedPicture] = []
         self._shown: dict[str, tuple[QImage, QImage]] = {}
         self._changed: tuple[str, QImage] | None = None
         self.now = self.session.clock.now
@@ -124,12 +124,12 @@ class Practice(Stage):
         self.stop_round()
         self._pictures, self._shown = [], {}
 
-    def pictures(self) -> list[Picture]:
+    def pictures(self) -> list[AskedPicture]:
         """The open commission's photo; without one the demo animals."""
         if not self._pictures:
             self._pictures = self.practising.pictures()
             if not self._pictures:
-                self._pictures = [Picture(read_picture(path, 1200).pixels, kind) for kind, path in sorted(PHOTOS.items())]
+                self._pictures = [AskedPicture(read_picture(path, 1200).pixels, kind) for kind, path in sorted(PHOTOS.items())]
         return self._pictures
 
     def enter(self) -> None:
@@ -341,7 +341,7 @@ class Practice(Stage):
         self._show()
 
     # -- what is shown ------------------------------------------------------------------------
-    def image_of(self, picture: Picture | None, in_grey: bool = False) -> QImage | None:
+    def image_of(self, picture: AskedPicture | None, in_grey: bool = False) -> QImage | None:
         """A picture to be painted; made once for each."""
         if picture is None:
             return None

@@ -23,7 +23,7 @@ from hanabira.session.edits import Aim
 if TYPE_CHECKING:
     from hanabira.core.area.measures import Measures
     from hanabira.core.places.place import Place, Places
-    from hanabira.desk.stages.recipe.stage import Recipe
+    from hanabira.desk.stages.recipe.stage import RecipeStage
     from hanabira.studio.records import Area
 
 
@@ -32,13 +32,13 @@ def by_value(prediction: recipe_changes.Prediction) -> list[str]:
     return sorted(prediction.bands, key=lambda b: float(prediction.bands[b].target[0]))
 
 
-def is_map(s: Recipe) -> bool:
+def is_map(s: RecipeStage) -> bool:
     """Whether the picture is a map of places in full colour: of an eye or a nose, while the list of layers is open."""
     places = s.session.places(s.session.area_id) if s.tab == "layers" and s.session.by_places(s.session.area_id) else None
     return places is not None and any(p.kind == "part" for p in places)
 
 
-def next_thing(s: Recipe) -> tuple[str, str, Callable[[], None]]:
+def next_thing(s: RecipeStage) -> tuple[str, str, Callable[[], None]]:
     """What comes next: solve what is not solved, all at once where there is more than one; then area by area; at last the card."""
     unsolved = s.session.workshop.unsolved()
     area = s.session.area
@@ -56,7 +56,7 @@ def next_thing(s: Recipe) -> tuple[str, str, Callable[[], None]]:
     return "Print the recipe card", "sheet", s.desk.records.recipe_card
 
 
-def mark_values(s: Recipe, area: Area, m: Measures | None) -> None:
+def mark_values(s: RecipeStage, area: Area, m: Measures | None) -> None:
     """The shown place with its neighbours on the value rule, or the bands; what was moved by choice stands beside its measure."""
     places = s.session.places(area.id) if s.session.by_places(area.id) else None
     if places is None or m is None:
@@ -71,7 +71,7 @@ def mark_values(s: Recipe, area: Area, m: Measures | None) -> None:
     s.desk.mark_values({p.name: p.photo_lab[0] for p in shown}, aims)
 
 
-def marked(s: Recipe) -> tuple[Places, tuple[Named, ...], str] | None:
+def marked(s: RecipeStage) -> tuple[Places, tuple[Named, ...], str] | None:
     """What is marked on the picture: in an eye or a nose all places by name, in a coat the shown one."""
     area = s.session.area
     told = s.session.prediction(area.id) if area is not None else None
@@ -93,7 +93,7 @@ def _note_of(p: Place, told: recipe_changes.Prediction, moved: bool, free: bool)
     return f"{target} · kept free" if free else f"{target}, by choice" if moved else f"{target} · {max(1, round(100 * p.share))} %"
 
 
-def fill_list(s: Recipe, area: Area, prediction: recipe_changes.Prediction) -> None:
+def fill_list(s: RecipeStage, area: Area, prediction: recipe_changes.Prediction) -> None:
     """All layers with what they cover, as they are laid."""
     places, kit = s.session.places(area.id), s.session.kit
     if places is None:
@@ -144,13 +144,13 @@ def fill_list(s: Recipe, area: Area, prediction: recipe_changes.Prediction) -> N
     )
 
 
-def _practised(s: Recipe) -> list:
+def _practised(s: RecipeStage) -> list:
     """What the artist's own practice has to say of recipes, where it is certain."""
     said = practice_profile.effects(s.session.practising)
     return [Caption("From your practice"), *(Words(q, "small", "ink") for q in said)] if said else []
 
 
-def _choose_in_list(s: Recipe, k: int) -> None:
+def _choose_in_list(s: RecipeStage, k: int) -> None:
     """Show a layer where it goes, without leaving the list."""
     if 0 <= k < len(s.layers):
         if not goes_over(s.layers[k], s.band):
@@ -164,7 +164,7 @@ WARM_STEP, RICH_STEP = 4.0, 0.15
 HALF_STEP_L = 5.0
 
 
-def aim_parts(s: Recipe, area: Area) -> list:
+def aim_parts(s: RecipeStage, area: Area) -> list:
     """The target of the shown place, moved by choice; the measure stays, and a new solve follows the aim."""
     recipe, places = s.session.recipes.get(area.id), s.session.places(area.id)
     place = places.get(s.band) if places is not None else None

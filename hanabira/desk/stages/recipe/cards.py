@@ -20,11 +20,11 @@ from hanabira.session.edits import ChangeAreas
 
 if TYPE_CHECKING:
     from hanabira.core.solver.layer import Layer
-    from hanabira.desk.stages.recipe.stage import Recipe
+    from hanabira.desk.stages.recipe.stage import RecipeStage
     from hanabira.studio.records import Area
 
 
-def tabs(s: Recipe) -> Pick:
+def tabs(s: RecipeStage) -> Pick:
     """The line of tabs over a recipe's card."""
     q = Pick("What the recipe card shows", TABS, s.tab)
     q.picked.connect(s.show_tab)
@@ -32,7 +32,7 @@ def tabs(s: Recipe) -> Pick:
 
 
 # -- way ------------------------------------------------------------------------
-def way(s: Recipe, area: Area) -> list:
+def way(s: RecipeStage, area: Area) -> list:
     """Coat, finish and school: what the next solve follows, each choice with its reason."""
     session, shop = s.session, s.session.workshop
     m, craft = session.measures(area.id), shop.craft(area)
@@ -68,7 +68,7 @@ def way(s: Recipe, area: Area) -> list:
     return out
 
 
-def _whiskers(s: Recipe, area: Area) -> list:
+def _whiskers(s: RecipeStage, area: Area) -> list:
     session, m = s.session, s.session.measures(area.id)
     c = session.commission
     if m is None or c is None:
@@ -89,7 +89,7 @@ def _whiskers(s: Recipe, area: Area) -> list:
     return out
 
 
-def _change(s: Recipe, words: str, after: Area) -> None:
+def _change(s: RecipeStage, words: str, after: Area) -> None:
     before = next((a for a in s.session.areas if a.id == after.id), None)
     if before is not None and before != after:
         s.session.do(ChangeAreas(s.session, words, [before], [after]))
@@ -97,7 +97,7 @@ def _change(s: Recipe, words: str, after: Area) -> None:
 
 
 # -- advice -----------------------------------------------------------------------
-def advice(s: Recipe, area: Area) -> list:
+def advice(s: RecipeStage, area: Area) -> list:
     """What the kit can do for the chosen layer's pencil and this coat, computed on this paper."""
     session = s.session
     kit, paper, m = session.kit.usable, session.paper, session.measures(area.id)
@@ -142,7 +142,7 @@ def advice(s: Recipe, area: Area) -> list:
 
 
 def _answers(
-    s: Recipe, caption: str, found: tuple[advisor.Advice, ...], figure: Callable[[advisor.Advice], str], take: bool = False
+    s: RecipeStage, caption: str, found: tuple[advisor.Advice, ...], figure: Callable[[advisor.Advice], str], take: bool = False
 ) -> list:
     kit = s.session.kit
     if not found:
@@ -156,7 +156,7 @@ def _answers(
     return out
 
 
-def take_advice(s: Recipe, a: advisor.Advice) -> None:
+def take_advice(s: RecipeStage, a: advisor.Advice) -> None:
     """Put a substitute's layers in the chosen layer's place, in one edit."""
     q = s.layers[s.at]
     new = [replace(q, code=p.code, pressure=p.pressure, passes=1, why=f"Stands in for {q.code}.") for p in a.layers]
@@ -164,7 +164,7 @@ def take_advice(s: Recipe, a: advisor.Advice) -> None:
 
 
 # -- portrait ------------------------------------------------------------------------
-def portrait(s: Recipe, area: Area) -> list:
+def portrait(s: RecipeStage, area: Area) -> list:
     """All recipes together: pencils on the table, values against the photo, the same again, what to write."""
     session, shop = s.session, s.session.workshop
     used = shop.palette()
@@ -248,7 +248,7 @@ def portrait(s: Recipe, area: Area) -> list:
     return out
 
 
-def _woven(s: Recipe, used: tuple[tuple[str, int, tuple[int, ...]], ...]) -> list:
+def _woven(s: RecipeStage, used: tuple[tuple[str, int, tuple[int, ...]], ...]) -> list:
     """Whether a colour of the backdrop is in the animal, and which pencil would weave it in."""
     c, kit = s.session.commission, s.session.kit.usable
     if c is None or c.backdrop == "paper" or not used:
@@ -267,7 +267,7 @@ def _woven(s: Recipe, used: tuple[tuple[str, int, tuple[int, ...]], ...]) -> lis
     return [Caption("The backdrop woven in"), Words(words)]
 
 
-def split(s: Recipe) -> None:
+def split(s: RecipeStage) -> None:
     """Part the chosen layer by value: one for the darker bands, one for the lighter, each to be changed on its own; one edit."""
     parts = {
         "everywhere": ("all but the lights", "lights"),
@@ -289,7 +289,7 @@ def split(s: Recipe) -> None:
     s._set((*s.layers[: s.at], replace(q, where=low), replace(q, where=high), *s.layers[s.at + 1 :]), "parted layer")
 
 
-def _split_places(s: Recipe, q: Layer) -> None:
+def _split_places(s: RecipeStage, q: Layer) -> None:
     told, places = s.session.prediction(s.session.area_id), s.session.places(s.session.area_id)
     if told is None or places is None or len(q.on) < 2 or q.tool in ("indent", "reserve"):
         s.session.messages.remark("This layer lies in one place only; it cannot be parted.")

@@ -12,16 +12,16 @@ from hanabira.core.solver import place_words
 from hanabira.core.solver.layer import WHERE, Layer
 from hanabira.desk.controls import Choice, Stepper, Words, act_button, form, label, row
 from hanabira.desk.theme import u
-from hanabira.desk.widgets.layer_card import Laid, Pressure
+from hanabira.desk.widgets.layer_card import LaidSwatch, Pressure
 from hanabira.session import words as session_words
 from hanabira.session.edits import NoteRecipe
 
 if TYPE_CHECKING:
-    from hanabira.desk.stages.recipe.stage import Recipe
+    from hanabira.desk.stages.recipe.stage import RecipeStage
     from hanabira.studio.records import Area
 
 
-def how(s: Recipe, q: Layer) -> QWidget:
+def how(s: RecipeStage, q: Layer) -> QWidget:
     """How the chosen layer is laid: pressure, passes, stroke, places, and what can be done with it."""
     box = QWidget()
     parts = QVBoxLayout(box)
@@ -53,7 +53,7 @@ def how(s: Recipe, q: Layer) -> QWidget:
         where.activated.connect(lambda _i: s.change("where", where=where.currentData()))
         fields.addRow(label("Where"), where)
     if s.desk.bench.width() >= 330 * u(1):  # a narrow card has no room for the patch
-        parts.addLayout(row(Laid(lab, optics_stack.bare(s.session.paper).lab, q.pressure), beside))
+        parts.addLayout(row(LaidSwatch(lab, optics_stack.bare(s.session.paper).lab, q.pressure), beside))
     else:
         parts.addWidget(beside)
     if q.on:
@@ -78,7 +78,7 @@ def how(s: Recipe, q: Layer) -> QWidget:
     return box
 
 
-def note(s: Recipe, area: Area) -> QWidget:
+def note(s: RecipeStage, area: Area) -> QWidget:
     """The artist's note under the recipe."""
     field = QPlainTextEdit(s.session.recipes[area.id].note if area.id in s.session.recipes else "")
     field.setAccessibleName("Your note to this recipe")
@@ -98,7 +98,7 @@ def note(s: Recipe, area: Area) -> QWidget:
     return field
 
 
-def where_it_goes(s: Recipe, q: Layer) -> QWidget:
+def where_it_goes(s: RecipeStage, q: Layer) -> QWidget:
     """The places of the area, each on or off for the chosen layer; the last one stays."""
     places = s.session.places(s.session.area_id)
     box = QWidget()

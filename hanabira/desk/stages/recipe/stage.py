@@ -28,7 +28,7 @@ from hanabira.desk.stages.recipe.where import WhereOutline
 from hanabira.desk.theme import u
 from hanabira.desk.widgets.flap import Flap
 from hanabira.desk.widgets.layer_card import CautionCard, SwapRow, Swaps
-from hanabira.desk.widgets.overlays import Standing, band_range, draw_combing, grey_base, layer_picture
+from hanabira.desk.widgets.overlays import DrawnOnce, band_range, draw_combing, grey_base, layer_picture
 from hanabira.desk.widgets.place_marks import PlaceMarks
 from hanabira.desk.widgets.strata import FULL_W, LEAST_W, Cut, Strata, Stratum
 from hanabira.session import view as views
@@ -81,7 +81,7 @@ def _where_it_goes(m: Measures, places: Places | None, view: views.View, q: Laye
     return lambda x, y: _in(there, y * k, x * k)
 
 
-class Recipe(PictureStage):
+class RecipeStage(PictureStage):
     """Left the picture with the place of the chosen layer, in the middle the strata, on the bench the layer itself."""
 
     name = "Recipe"
@@ -125,7 +125,7 @@ class Recipe(PictureStage):
         m.layer_chosen.connect(self._if_open)
         m.measures_changed.connect(lambda key: self._if_open() if key == m.area_id else None)
         self._patch_for: object = None
-        self._combed = Standing()
+        self._combed = DrawnOnce()
         self._base_for: object = None
 
     def _fit_columns(self) -> None:

@@ -12,14 +12,14 @@ from hanabira.desk.paint import disc, text, two_tone
 from hanabira.desk.stages.recipe import by_place
 
 if TYPE_CHECKING:
-    from hanabira.desk.stages.recipe.stage import Recipe
+    from hanabira.desk.stages.recipe.stage import RecipeStage
     from hanabira.desk.widgets.mat import Mat
 
 
 class WhereOutline:
     """Outline and number of the area whose layer is shown on the drained photo."""
 
-    def __init__(self, stage: Recipe) -> None:
+    def __init__(self, stage: RecipeStage) -> None:
         self.stage = stage
 
     def __call__(self, p: QPainter, mat: Mat) -> None:

@@ -197,7 +197,7 @@ class _Head(QWidget):
         self._box.setDirection(QBoxLayout.Direction.TopToBottom if below else QBoxLayout.Direction.LeftToRight)
 
 
-class Shelf(Stage):
+class ShelfRoom(Stage):
     """The studio's room with all commissions."""
 
     name = "Shelf"

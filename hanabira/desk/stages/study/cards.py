@@ -15,11 +15,11 @@ from hanabira.desk.widgets.rose import PetalRose, petals_of
 from hanabira.session.edits import ChoosePhoto, RemovePhoto, SetPart
 
 if TYPE_CHECKING:
-    from hanabira.desk.stages.study.stage import Study
+    from hanabira.desk.stages.study.stage import StudyStage
     from hanabira.studio.records import Photo
 
 
-def fill(s: Study) -> None:
+def fill(s: StudyStage) -> None:
     """Bring head, card and next thing up to date."""
     photo, c, bench, desk = s.session.photo, s.session.commission, s.desk.bench, s.desk
     if photo is None or c is None:
@@ -53,7 +53,7 @@ def _number(
 
 
 # -- look ---------------------------------------------------------------------
-def _look(s: Study, photo: Photo) -> list:
+def _look(s: StudyStage, photo: Photo) -> list:
     c = s.session.commission
     assert c is not None
     k = photo.crop[2] / c.picture_mm[0]
@@ -81,7 +81,7 @@ def _look(s: Study, photo: Photo) -> list:
     return parts
 
 
-def _shapes(s: Study) -> list:
+def _shapes(s: StudyStage) -> list:
     """How many value shapes, and one alone."""
     steps = Stepper("Value shapes", STEPS[0], STEPS[1], s.session.shape_steps, "value shapes")
 
@@ -102,7 +102,7 @@ def _shapes(s: Study) -> list:
     return [measured_caption(s.desk.explain, "Value shapes: 1 is the darkest", "shapes"), row(steps, None), alone]
 
 
-def _photos(s: Study, photo: Photo) -> list:
+def _photos(s: StudyStage, photo: Photo) -> list:
     """The commission's photos, each with what it is for."""
     parts: list = [Caption("Photos of this commission")]
     for other in s.session.photos:
@@ -133,7 +133,7 @@ def _photos(s: Study, photo: Photo) -> list:
 
 
 # -- frame ---------------------------------------------------------------------
-def _frame(s: Study, photo: Photo) -> list:
+def _frame(s: StudyStage, photo: Photo) -> list:
     tool = Pick("Tool", (("move", "Move"), ("level", "Level line"), ("focal", "Focal point")), s.tools["frame"])
     tool.picked.connect(s.choose_tool)
     helps = {
@@ -171,7 +171,7 @@ def _frame(s: Study, photo: Photo) -> list:
     return parts
 
 
-def _cast(s: Study) -> list:
+def _cast(s: StudyStage) -> list:
     """A suspected cast, unasked, with how sure it is and what can be done."""
     found = s.cast()
     if found is None or not found.suspected:
@@ -196,7 +196,7 @@ def _cast(s: Study) -> list:
     ]
 
 
-def _thrown(s: Study, photo: Photo) -> list:
+def _thrown(s: StudyStage, photo: Photo) -> list:
     """Light of the old surroundings in the rim of the fur, above all once another backdrop stands behind."""
     found = s.thrown()
     if found is None or not found.matters:
@@ -209,14 +209,14 @@ def _thrown(s: Study, photo: Photo) -> list:
     ]
 
 
-def _lost(s: Study) -> list:
+def _lost(s: StudyStage) -> list:
     """How much of the animal the photo lost."""
     m = s.whole_measures()
     return [] if m is None else [Words(words, "small", "ink") for words in clipping.lost_words(m.clipping)]
 
 
 # -- light -----------------------------------------------------------------------
-def _light(s: Study, photo: Photo) -> list:
+def _light(s: StudyStage, photo: Photo) -> list:
     tool = Pick("Tool", (("pick", "Grey or white"), ("known", "Known colour"), ("sun", "Where it stands")), s.tools["light"])
     tool.picked.connect(s.choose_tool)
     helps = {
@@ -271,7 +271,7 @@ def _clock(degrees: float) -> str:
 
 
 # -- cut out ---------------------------------------------------------------------
-def _cut(s: Study, photo: Photo) -> list:
+def _cut(s: StudyStage, photo: Photo) -> list:
     c = s.session.commission
     assert c is not None
     tool = Pick("Tool", (("outline", "Outline"), ("keep", "Keep"), ("drop", "Drop")), s.tools["cut"])
@@ -309,7 +309,7 @@ def _cut(s: Study, photo: Photo) -> list:
 
 
 # -- grid and print --------------------------------------------------------------------
-def _grid(s: Study, photo: Photo) -> list:
+def _grid(s: StudyStage, photo: Photo) -> list:
     from hanabira.desk.stages.study import printing as study_print
 
     settings, c = s.session.settings, s.session.commission

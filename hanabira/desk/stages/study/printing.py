@@ -6,27 +6,27 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from hanabira.core.faults import Fault
-from hanabira.core.study.printer import Reading, correction, tone
+from hanabira.core.study.printer import WedgeReading, correction, tone
 from hanabira.desk.controls import Caption, Number, PetalButton, Pick, Words, label, row
 from hanabira.desk.theme import u
 
 if TYPE_CHECKING:
     from hanabira.core.token import Token
-    from hanabira.desk.stages.study.stage import Study
+    from hanabira.desk.stages.study.stage import StudyStage
 
 FIRST_GUESS = (3.0, 8.0, 12.0, 16.0, 20.0)
 """Where the fields of the wedge stand before it was read."""
 
 
-def reading_of(s: Study) -> Reading | None:
+def reading_of(s: StudyStage) -> WedgeReading | None:
     """What was read off the wedge, if it makes sense."""
     kept = s.session.settings.get("printer")
     if len(kept) != 5:
         return None
-    return Reading(kept[0], (kept[1], kept[2], kept[3]), kept[4])
+    return WedgeReading(kept[0], (kept[1], kept[2], kept[3]), kept[4])
 
 
-def parts(s: Study) -> list:
+def parts(s: StudyStage) -> list:
     """Card parts: print at true size, the wedge and its reading."""
     from hanabira.sheets.true_size import tiles
 
@@ -83,11 +83,11 @@ def parts(s: Study) -> list:
     return out
 
 
-def keep(s: Study, values: list[float]) -> None:
+def keep(s: StudyStage, values: list[float]) -> None:
     """Keep a reading, or none; one that cannot be is said and not kept."""
     if values:
         try:
-            tone(Reading(values[0], (values[1], values[2], values[3]), values[4]))
+            tone(WedgeReading(values[0], (values[1], values[2], values[3]), values[4]))
         except Fault as fault:
             s.session.messages.fault(fault)
             return
@@ -95,7 +95,7 @@ def keep(s: Study, values: list[float]) -> None:
     s.refresh()
 
 
-def print_wedge(s: Study) -> None:
+def print_wedge(s: StudyStage) -> None:
     """Write the grey wedge and open it."""
     from hanabira.sheets.true_size import write_wedge
 
@@ -107,7 +107,7 @@ def print_wedge(s: Study) -> None:
         )
 
 
-def print_true_size(s: Study, with_photo: bool) -> None:
+def print_true_size(s: StudyStage, with_photo: bool) -> None:
     """Write the true-size sheets and open them."""
     from hanabira.session.tracing import true_size_content
     from hanabira.sheets.true_size import write_true_size
@@ -130,6 +130,6 @@ def print_true_size(s: Study, with_photo: bool) -> None:
     s.session.jobs.run("true size", "Writing the true-size sheets", work, lambda done: _written(s, done), lasting=True)
 
 
-def _written(s: Study, path: Path) -> None:
+def _written(s: StudyStage, path: Path) -> None:
     s.session.messages.remark(f"Written: {path}")
     s.desk.open_file(path)

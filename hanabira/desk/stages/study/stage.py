@@ -16,8 +16,8 @@ from hanabira.core.study import warmth as warmths
 from hanabira.core.study.grid import Grid
 from hanabira.core.study.preparation import Light
 from hanabira.craft import readers
-from hanabira.desk.gestures.marks import Ruler, Spot, Spots, Stroke
-from hanabira.desk.gestures.outlines import Frame, Gesture, Loop, Ring
+from hanabira.desk.gestures.marks import PickSpot, Ruler, Spots, Stroke
+from hanabira.desk.gestures.outlines import Frame, Gesture, Loop, ShownRing
 from hanabira.desk.stage import PictureStage
 from hanabira.desk.stages.study import cards as study_cards
 from hanabira.desk.widgets.roll import Way
@@ -41,7 +41,7 @@ TOOLS = {"frame": "move", "light": "pick", "cut": "outline", "grid": "line"}
 """The tool of each way that is in hand first."""
 
 
-class Study(PictureStage):
+class StudyStage(PictureStage):
     """Looks to hold or pin, the value under the pointer, and what was set on the photo."""
 
     name = "Study"
@@ -55,9 +55,9 @@ class Study(PictureStage):
         self.gestures: dict[str, Gesture] = {
             "move": Frame(self._framed, lambda: self.session.photo.size if self.session.photo else (1, 1), self._least, self._closest),
             "level": Spots(2, self._leveled),
-            "focal": Spot(self._focal),
-            "pick": Spot(self.pick_neutral),
-            "known": Spot(self.pick_known),
+            "focal": PickSpot(self._focal),
+            "pick": PickSpot(self.pick_neutral),
+            "known": PickSpot(self.pick_known),
             "sun": Spots(2, self._sun_line),
             "outline": Loop(lambda ring, _smooth: self.cut_out(ring), lambda _at: False),
             "keep": Stroke(lambda line: self._stroke("keep", line), 3.0),
@@ -230,12 +230,12 @@ class Study(PictureStage):
             self.session.do(SetPrep(self.session, self.session.photo, "direction of the light", sun_deg=degrees))
 
     # -- cut out -----------------------------------------------------------------------
-    def cut_out(self, ring: Ring) -> None:
+    def cut_out(self, ring: ShownRing) -> None:
         """A rough outline was drawn: cut the animal out and put the backdrop behind it."""
         if self.session.photo is not None:
             self.session.do(SetPrep(self.session, self.session.photo, "cut-out", outline=tuple(ring), keep=(), drop=(), cut_out=True))
 
-    def _stroke(self, which: str, line: Ring) -> None:
+    def _stroke(self, which: str, line: ShownRing) -> None:
         photo = self.session.photo
         if photo is None:
             return

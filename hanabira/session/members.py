@@ -24,17 +24,17 @@ if TYPE_CHECKING:
 T = TypeVar("T")
 
 
-class Room(Generic[T]):
+class Member(Generic[T]):
     """An attribute that is made when it is first looked at, of the class that is named like its module; it gets the session."""
 
     def __set_name__(self, owner: type, name: str) -> None:
         self.name = name
 
     @overload
-    def __get__(self, session: None, owner: type) -> Room[T]: ...
+    def __get__(self, session: None, owner: type) -> Member[T]: ...
     @overload
-    def __get__(self, session: Rooms, owner: type) -> T: ...
-    def __get__(self, session: Rooms | None, owner: type) -> Room[T] | T:
+    def __get__(self, session: Members, owner: type) -> T: ...
+    def __get__(self, session: Members | None, owner: type) -> Member[T] | T:
         if session is None:
             return self
         made = session.__dict__[self.name] = self.made(session)
@@ -45,52 +45,52 @@ class Room(Generic[T]):
         """Where its class stands."""
         return f"hanabira.session.{self.name}"
 
-    def made(self, session: Rooms) -> object:
+    def made(self, session: Members) -> object:
         """The part itself."""
         return getattr(loaded(self.module), self.name.capitalize())(session)
 
 
-class _OnDisk(Room[T]):
+class _OnDisk(Member[T]):
     @property
     def module(self) -> str:
         return f"hanabira.studio.{self.name}"
 
-    def made(self, session: Rooms) -> object:
+    def made(self, session: Members) -> object:
         return getattr(loaded(self.module), self.name.capitalize())()
 
 
-class Rooms:
+class Members:
     """What a session is made of besides its records."""
 
-    darkroom: Room[Darkroom] = Room()
+    darkroom: Member[Darkroom] = Member()
     """Makes the working photo and the ways of looking at it."""
-    framing: Room[Framing] = Room()
+    framing: Member[Framing] = Member()
     """How the photo lies on the sheet."""
-    measuring: Room[Measuring] = Room()
+    measuring: Member[Measuring] = Member()
     """Measures of the areas."""
-    predicting: Room[Predicting] = Room()
+    predicting: Member[Predicting] = Member()
     """What recipes give."""
-    workshop: Room[Workshop] = Room()
+    workshop: Member[Workshop] = Member()
     """Solves and changes recipes."""
-    planner: Room[Planner] = Room()
+    planner: Member[Planner] = Member()
     """Order, sessions and what the plan covers."""
-    logbook: Room[Logbook] = Room()
+    logbook: Member[Logbook] = Member()
     """The log and the photos of the work."""
-    dropper: Room[Dropper] = Room()
+    dropper: Member[Dropper] = Member()
     """Reads spots of the photo."""
-    reaches: Room[Reaches] = Room()
+    reaches: Member[Reaches] = Member()
     """What kit and paper give at their ends."""
-    checkroom: Room[Checkroom] = Room()
+    checkroom: Member[Checkroom] = Member()
     """Photos of the work held against the plan."""
-    practising: Room[Practising] = Room()
+    practising: Member[Practising] = Member()
     """Drills, rounds and what they add up to."""
-    workings: Room[Workings] = _OnDisk()
+    workings: Member[Workings] = _OnDisk()
     """What was worked out before."""
 
     def load_parts(self, token: Token) -> None:
         """Load the code of every part, off the interface thread."""
-        for part in vars(Rooms).values():
-            if isinstance(part, Room):
+        for part in vars(Members).values():
+            if isinstance(part, Member):
                 token.check()
                 loaded(part.module)
 
