@@ -17,6 +17,7 @@ from hanabira.desk import theme
 from hanabira.desk.book import BookDocument
 from hanabira.desk.controls import act_button, row
 from hanabira.handbook import pages as book
+from hanabira.studio.cache import cache_folder
 
 if TYPE_CHECKING:
     from hanabira.studio.backups import Backup
@@ -185,6 +186,8 @@ def about_page(folder: Path, backups: list[Backup], page_of_today: str = "") -> 
         "One database, the photos as files, and the backups. The whole folder can be copied to another machine. [Open the folder](act:folder)", "",
         "## Backups", "", f"A backup is made on every day you work. {last}", "",
         "- [Make a backup now](act:backup)", "- [Go back to a backup](act:go-back): what the studio is now is set aside first", "",
+        "## What was worked out", "",
+        f"Measures, plans and verdicts are kept in `{cache_folder()}`, so that nothing is worked out twice. Nothing of yours lies there: delete it whenever you like.", "",
         "## Licences", "", "Hanabira is free software under the GNU General Public License, version 3 or later.", "",
         f"Typefaces: Lato and Vollkorn, SIL Open Font License 1.1 (`{fonts.FOLDER / 'OFL.txt'}`).", "",
         "| Library | Version | Licence |", "|---|---|---|",

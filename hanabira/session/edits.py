@@ -199,6 +199,7 @@ class TurnPhoto(Edit):
                 moved = replace(
                     a, ring=move(a.ring), holes=tuple(map(move, a.holes)), combing=tuple(map(move, a.combing)), eye=move(a.eye),
                     marking_edits=tuple((how, move(line)) for how, line in a.marking_edits),
+                    place_edits=tuple((place, how, move(line)) for place, how, line in a.place_edits),
                 )  # fmt: skip
             if a.colour_photo_id == photo.id:
                 moved = replace(moved, colour_ring=move(a.colour_ring))
@@ -283,7 +284,8 @@ class SetLayers(Edit):
         kept = tuple(places) if places is not None else old.places if old else ()
         ids = {p.id for p in kept}
         aims = tuple(q for q in old.aims if q[0] in ids) if old else ()
-        new = Recipe(area.id, carried(old.layers, layers) if old else tuple(layers), old.note if old else "", kept, aims)
+        tried = tuple(q for q in old.tried if q[0] in ids) if old else ()  # a chip belongs to the stack that it names: it serves again when that comes back
+        new = Recipe(area.id, carried(old.layers, layers) if old else tuple(layers), old.note if old else "", kept, aims, tried)
         super().__init__(session, words, [old] if old else [], [new])
 
 

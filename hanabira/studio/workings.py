@@ -16,9 +16,9 @@ from pathlib import Path
 from typing import TypeVar
 
 import numpy as np
-import platformdirs
 
 import hanabira
+from hanabira.studio.cache import cache_folder
 from hanabira.studio.packing import pack, unpack
 
 MOST_BYTES = 400_000_000
@@ -32,11 +32,6 @@ CODE = (
 """Folders and files of the program on which results depend."""
 SUFFIX = ".worked"
 T = TypeVar("T")
-
-
-def cache_folder() -> Path:
-    """Where it is kept: in the desktop's cache, or where ``HANABIRA_CACHE`` says."""
-    return Path(os.environ.get("HANABIRA_CACHE") or platformdirs.user_cache_dir("hanabira")) / "worked-out"
 
 
 @cache
