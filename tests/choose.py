@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import ast
 import json
+import re
 import subprocess
 from collections.abc import Collection, Iterable
 from functools import cache
@@ -85,7 +86,7 @@ def touching(changed: Collection[Path]) -> dict[str, int]:
     while front:
         front = [who for name in front for who in sorted(importers().get(name, ())) if who not in far and far.setdefault(who, far[name] + 1)]
     tests = {name: steps for name, steps in far.items() if name.rpartition(".")[2].startswith("test_")}
-    return {name: min(steps, 1) if _named_alike(name, changed) else steps for name, steps in tests.items()}
+    return {name: 0 if _named_alike(name, changed) else steps for name, steps in tests.items()}
 
 
 def _named_alike(test: str, changed: Collection[Path]) -> bool:
@@ -99,11 +100,15 @@ def seconds() -> dict[str, float]:
     return json.loads(SECONDS.read_text()) if SECONDS.exists() else {}
 
 
-def nearest(changed: Collection[Path], budget_s: float) -> tuple[list[str], list[str]]:
-    """Test modules to run for these files within a budget of seconds of one processor, the nearest and quickest first, and those that are left out."""
+def nearest(changed: Collection[Path], budget_s: float, names: Collection[str] = (), always: Collection[str] = ALWAYS) -> tuple[list[str], list[str]]:
+    """Test modules to run for these files within a budget of seconds of one processor, the nearest and quickest first, and those that are left out.
+
+    Those that speak of the ``names`` of what changed in them come before all others.
+    """
     took, found = seconds(), touching(changed)
-    order = sorted(found, key=lambda m: (found[m], took.get(m, UNKNOWN_S)))
-    out: list[str] = [m for m in ALWAYS if m in sources()]
+    speaks = {m: any(re.search(rf"\b{re.escape(name)}\b", sources()[m].read_text("utf-8")) for name in names) for m in found}
+    order = sorted(found, key=lambda m: (not speaks[m], found[m], took.get(m, UNKNOWN_S)))
+    out: list[str] = [m for m in always if m in sources()]
     spent = sum(took.get(m, UNKNOWN_S) for m in out)
     for m in order:
         if m not in out and spent + took.get(m, UNKNOWN_S) <= budget_s:

@@ -54,6 +54,16 @@ class Planted:
         old = self.path.read_text("utf-8")
         return old[: self.at] + self.new + old[self.end :]
 
+    def names(self) -> list[str]:
+        """What holds the mistake: function, class."""
+        if self.path.suffix != ".py":
+            return []
+        held = []
+        for node in ast.walk(ast.parse(self.path.read_text("utf-8"))):
+            if isinstance(node, ast.FunctionDef | ast.ClassDef) and node.lineno <= self.line <= (node.end_lineno or 0):
+                held.append(node.name)
+        return [n for n in held if not n.startswith("__")]
+
     def told(self) -> str:
         """The line before and after."""
         old = self.path.read_text("utf-8")
@@ -211,15 +221,14 @@ class Copy:
         for name in COPIED:
             source = ROOT / name
             if source.is_dir():
-                shutil.copytree(source, folder / name, ignore=shutil.ignore_patterns("__pycache__", "screenshots"))
+                shutil.copytree(source, folder / name, ignore=shutil.ignore_patterns("__pycache__"))
             else:
                 shutil.copy(source, folder / name)
 
     def caught_by(self, one: Planted, budget_s: float) -> tuple[str, int]:
         """The test module that fails with a mistake, or "" where all stay green, and how many ran."""
         target = self.folder / one.path.relative_to(ROOT)
-        names, _left = nearest([one.path], budget_s)
-        names = [n for n in names if not n.endswith(("test_house", "test_words", "test_handbook"))] or names
+        names, _left = nearest([one.path], budget_s, one.names(), always=())
         target.write_text(one.text(), "utf-8")
         try:
             for k, name in enumerate(names, 1):

@@ -29,6 +29,7 @@ from hanabira.session.edits import (
     SetSurface,
     TurnPhoto,
     WholePhoto,
+    fit_crop,
 )
 from hanabira.studio.records import Area, Commission, LogRow, Photo, PhotoCheck, Recipe, Record, Shot, StudioKit
 from tests.session.test_session import Case
@@ -133,6 +134,28 @@ class EveryEdit(Case):
             self.assertAlmostEqual(now[2] * now[3], w * h, delta=0.25 * w * h)
             self.assertTrue(now[0] >= 0 and now[1] >= 0 and now[0] + now[2] <= W + 1e-6 and now[1] + now[3] <= H + 1e-6)
             self.assertLess(abs(now[0] + now[2] / 2 - x - w / 2) + abs(now[1] + now[3] / 2 - y - h / 2), 45)
+
+    def test_a_crop_with_room_about_it_keeps_its_middle_and_its_size_and_moves_in_from_an_edge(self):
+        photo = replace(self.photo("p0"), crop=(100.0, 90.0, 80.0, 60.0))
+        x, y, w, h = fit_crop(photo, 3.0)
+        self.assertAlmostEqual(w, (80 * 60 * 3.0) ** 0.5)
+        self.assertAlmostEqual(h, w / 3.0)
+        self.assertAlmostEqual(x + w / 2, 140.0)
+        self.assertAlmostEqual(y + h / 2, 120.0)
+        x, y, w, h = fit_crop(replace(photo, crop=(270.0, 235.0, 80.0, 60.0)), 3.0)
+        self.assertAlmostEqual(x + w, W)
+        self.assertAlmostEqual(y + h / 2, 265.0)
+        x, y, w, h = fit_crop(replace(photo, crop=(0.0, 250.0, 60.0, 50.0)), 0.2)
+        self.assertEqual((x, y + h), (30 - w / 2, H))
+
+    def test_a_frame_that_shows_next_to_nothing_says_how_little(self):
+        edit = FramePhoto(self.session, self.photo("p0"), (100.0, 100.0, 9.0, 10.5))
+        before = self.everything()
+        self.assertFalse(self.session.do(edit))
+        (said,) = [m for m in self.said if m.kind == "fault"]
+        self.assertIn("0.1 % of the photo at 0.04 px a mm", said.what)
+        self.assertEqual(self.everything(), before)
+        self.said.clear()
 
     def test_the_same_proportions_leave_the_crop(self):
         self.goes_there_and_back(EditBrief(self.session, "size", width_mm=500.0, height_mm=580.0), {("Commission", "c"): {"width_mm", "height_mm"}})
