@@ -48,6 +48,8 @@ class Walk(DeskCase):
     def walk(self, first: tuple[str, ...], only_go: bool = False) -> dict[str, list[str]]:
         """Do every act from each of these stages and rooms, or only go where it belongs; what each said when it was off."""
         off: dict[str, list[str]] = {}
+        self.desk.setUpdatesEnabled(not only_go)  # where it goes is asked of the desk, not of its picture
+        self.addCleanup(lambda: self.desk.setUpdatesEnabled(True) if self.desk is not None else None)
         for place in first:
             seen = set()
             for act in table():
