@@ -20,7 +20,7 @@ class Here(practice.Program):
     """Asks the terminal's own code."""
 
     def ask(self, *args: str) -> dict:
-        from hanabira.cli import main
+        from hanabira.terminal.commands import main
 
         key = " ".join(args)
         self.asked |= {key} if args[0] == "area" else set()

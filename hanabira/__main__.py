@@ -7,7 +7,7 @@ from hanabira.core import later
 
 LATER = (
     "hanabira.core.", "hanabira.craft.", "hanabira.studio.", "hanabira.session.", "hanabira.sheets.", "hanabira.devices.", "hanabira.demo.",
-    "hanabira.desk.stages.", "hanabira.cli_colour",
+    "hanabira.desk.stages.", "hanabira.terminal.colour",
 )  # fmt: skip
 """Packages whose modules wait until they are used."""
 LIBRARIES = (
@@ -15,7 +15,7 @@ LIBRARIES = (
 )  # fmt: skip
 """Libraries that a window does not wait for."""
 SELDOM = (
-    "hanabira.cli_colour", "hanabira.demo.studio", "hanabira.desk.stages.study.printing", "hanabira.devices.easel_camera", "hanabira.session.simulated", "hanabira.sheets.sender",
+    "hanabira.terminal.colour", "hanabira.demo.studio", "hanabira.desk.stages.study.printing", "hanabira.devices.easel_camera", "hanabira.session.simulated", "hanabira.sheets.sender",
 )  # fmt: skip
 """What few starts use: it is not loaded ahead."""
 
@@ -34,7 +34,7 @@ def run() -> int:
     """
     gc.disable()
     load_late()
-    from hanabira.cli import main
+    from hanabira.terminal.commands import main
 
     if sys.argv[1:2] not in ([], ["open"]):
         gc.freeze()

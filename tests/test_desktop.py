@@ -215,7 +215,7 @@ class DoubleClick(DemoCase):
 
 class Exported(OnDemo):
     def test_bundles_are_written_under_the_name_that_the_desktop_knows(self):
-        from hanabira.cli import main
+        from hanabira.terminal.commands import main
 
         with tempfile.TemporaryDirectory() as folder:
             self.assertEqual(main(["export", "--studio", str(self.root / "demo"), "--all", "--to", folder]), 0)

@@ -4,7 +4,6 @@ import re
 import unittest
 from pathlib import Path
 
-from hanabira.cli import parser
 from hanabira.desk.acts import table
 from hanabira.desk.explain import TITLES, TOPICS
 from hanabira.desk.stages.check.stage import KEYS as CHECK_KEYS
@@ -12,6 +11,7 @@ from hanabira.desk.stages.easel.stage import KEYS as EASEL_KEYS
 from hanabira.desk.widgets.word_picture import PICTURES
 from hanabira.handbook import pages as book
 from hanabira.session.looks import LOOKS
+from hanabira.terminal.commands import parser
 
 ROOT = Path(__file__).parent.parent
 DOCS, SHOTS = ROOT / "docs" / "handbook", ROOT / "docs" / "screenshots"

@@ -10,7 +10,6 @@ from pathlib import Path
 
 import numpy as np
 
-from hanabira.cli import main
 from hanabira.core.colour.difference import delta_e00
 from hanabira.core.colour.spaces import lab_hex
 from hanabira.core.faults import KitFault
@@ -27,6 +26,7 @@ from hanabira.craft.kitfile import kit_csv, parse_csv
 from hanabira.craft.supplies import paper, paper_for, shipped_kit
 from hanabira.craft.swatchfile import cgats_text, parse_stack, read_swatches, stack_text, swatches_csv
 from hanabira.devices.simulated_paper import TRUTHS, SimulatedSheet, Truth
+from hanabira.terminal.commands import main
 
 KIT, BASE = shipped_kit(), paper("hotpress")
 CODES = [p.code for p in KIT][::2]

@@ -8,7 +8,6 @@ from dataclasses import replace
 from pathlib import Path
 from unittest import mock
 
-from hanabira.cli import main
 from hanabira.core.clock import MACHINE
 from hanabira.core.faults import PhotoFault, RecordFault, StudioFault
 from hanabira.demo.pictures import PHOTO
@@ -18,6 +17,7 @@ from hanabira.studio.database import DATABASE
 from hanabira.studio.overview import overviews
 from hanabira.studio.records import Area, Commission, LogRow, Photo
 from hanabira.studio.store import Store
+from hanabira.terminal.commands import main
 from tests.studio.test_safety import RING, Case
 
 

@@ -13,13 +13,13 @@ from unittest import mock
 import numpy as np
 from PIL import Image
 
-from hanabira.cli import main
 from hanabira.core.colour.difference import delta_e00
 from hanabira.core.optics.kit import Fit
 from hanabira.core.optics.tooth import STANDARD_PRESSURES
 from hanabira.craft.kitfile import kit_csv
 from hanabira.craft.supplies import shipped_kit
 from hanabira.demo.pictures import PHOTO, PHOTOS
+from hanabira.terminal.commands import main
 
 
 def run(*args: str) -> tuple[int, str, str]:

@@ -9,10 +9,10 @@ import sys
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
-from hanabira import __version__, cli_area, cli_check, cli_plan, cli_practice, cli_sheets
-from hanabira import cli_colour as colour
-from hanabira.cli_args import Add, millimetres_a_pixel
+from hanabira import __version__
 from hanabira.core.faults import Fault
+from hanabira.terminal import area, check, colour, plan, practice, sheets
+from hanabira.terminal.args import Add, millimetres_a_pixel
 
 
 class _Parser(argparse.ArgumentParser):
@@ -25,11 +25,8 @@ def demo(args: argparse.Namespace) -> dict | None:
     from hanabira.core.token import Token
     from hanabira.demo.place import demo_folder
     from hanabira.demo.studio import build_demo
-    from hanabira.studio.database import DATABASE
 
     folder = Path(args.dir) if args.dir else demo_folder()
-    if args.open and not (folder / DATABASE).exists():
-        print("Building the demo studio; this takes half a minute the first time.", file=sys.stderr)
     made = build_demo(folder, Token(_tell if sys.stderr.isatty() else None))
     if sys.stderr.isatty():
         print("\r\033[K", end="", file=sys.stderr)
@@ -107,15 +104,15 @@ def _print(command: str, data: dict) -> None:
         for p in data["pencils"]:
             print(f"{p['code']:>5}  L* {p['lab'][0]:3.0f}  {p['name']}{'' if p['owned'] else ' (not owned)'}")
     elif command in ("area", "techniques"):
-        cli_area.show(command, data)
+        area.show(command, data)
     elif command in ("plan", "quote", "export", "import", "backup"):
-        cli_plan.show(command, data)
+        plan.show(command, data)
     elif command in ("card", "book", "log", "handbook"):
-        cli_sheets.show(command, data)
+        sheets.show(command, data)
     elif command in ("check", "camera"):
-        cli_check.show(command, data)
+        check.show(command, data)
     elif command == "practice":
-        cli_practice.show(command, data)
+        practice.show(command, data)
     else:
         print(json.dumps(data, ensure_ascii=False))
 
@@ -141,11 +138,11 @@ def _add_commands(add: Add) -> None:
     p.add_argument("--neutral", metavar="X,Y|auto", help="a place that is really grey or white, or auto")
     p.add_argument("--exposure", type=float, default=0.0, metavar="STOPS")
     p.add_argument("--out", required=True, metavar="FILE")
-    cli_area.add_commands(add)
-    cli_plan.add_commands(add)
-    cli_sheets.add_commands(add)
-    cli_check.add_commands(add)
-    cli_practice.add_commands(add)
+    area.add_commands(add)
+    plan.add_commands(add)
+    sheets.add_commands(add)
+    check.add_commands(add)
+    practice.add_commands(add)
     p = add("recipe", lambda args: colour.recipe(args), "Solve pencil layers for target colours.")
     p.add_argument("--target", action="append", required=True, metavar="#rrggbb")
     p.add_argument("--kit", metavar="FILE", help="kit file, or pencils or pastels")

@@ -5,8 +5,8 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from hanabira.cli_args import Add, numbers
 from hanabira.core.faults import Fault
+from hanabira.terminal.args import Add, numbers
 
 
 def check(args: argparse.Namespace) -> dict:

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import argparse
 
-from hanabira.cli_args import Add, kit_of, millimetres_a_pixel, numbers, paper_of
 from hanabira.core.faults import Fault
+from hanabira.terminal.args import Add, kit_of, millimetres_a_pixel, numbers, paper_of
 
 LONGER_SIDE_MM = 300.0
 """Without --mm-per-px the photo's longer side is taken to be this long on the paper."""

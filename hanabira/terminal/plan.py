@@ -6,9 +6,9 @@ import argparse
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from hanabira.cli_args import Add
 from hanabira.core.clock import MACHINE
 from hanabira.core.faults import Fault
+from hanabira.terminal.args import Add
 
 if TYPE_CHECKING:
     from hanabira.studio.bundle import Contents

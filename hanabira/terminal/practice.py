@@ -6,8 +6,8 @@ import argparse
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from hanabira.cli_args import Add
 from hanabira.core.faults import Fault
+from hanabira.terminal.args import Add
 
 if TYPE_CHECKING:
     from hanabira.core.practice.profile import Learner

@@ -11,11 +11,11 @@ from pathlib import Path
 
 import numpy as np
 
-from hanabira.cli_args import kit_of, numbers, paper_of
 from hanabira.core.colour.spaces import lab_hex, parse_hex, srgb_to_lab, to_hex
 from hanabira.core.faults import Fault, RecipeFault
 from hanabira.core.optics.passes import TOOLS, Pass
 from hanabira.core.optics.stack import bare, predict
+from hanabira.terminal.args import kit_of, numbers, paper_of
 
 
 def _lab(values: Sequence[float] | np.ndarray) -> list[float]:

@@ -5,8 +5,8 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from hanabira.cli_args import Add
 from hanabira.core.faults import Fault
+from hanabira.terminal.args import Add
 
 
 def _target(args: argparse.Namespace) -> Path:

@@ -1,0 +1,1 @@
+"""The program from a terminal: a module a group of commands."""
