@@ -1,6 +1,6 @@
 """Which coat an area shows: the shares of nine coats, by three small nets over 32 numbers that do not move with exposure.
 
-Source of the numbers and the weights: the design's notes on readings. Exposure scales L* + 16, a* and b* by one factor, so the strength of a
+Numbers, weights and figures: docs/methods/coats.md. Exposure scales L* + 16, a* and b* by one factor, so the strength of a
 colour is taken as s = C*/(L* + 16). The nets were trained on rendered fur alone, with the share of each coat as the target.
 """
 
@@ -18,7 +18,7 @@ SIDE = 80
 """Longer side in pixels at which a coat is judged."""
 BANDS = ((0.0, 0.12), (0.12, 0.35), (0.35, 0.65), (0.65, 0.88), (0.88, 0.985))
 SURE = 0.65
-"""Share of the first coat from which it is taken without asking: right for 85 % of real boxes, 67 % below."""
+"""Share of the first coat from which it is taken without asking: right for 77–85 % of boxes on photographs kept aside, 67 % below."""
 WARM = (25.0, 108.0)
 CLIP = 4.0
 LEAST_PX = 16

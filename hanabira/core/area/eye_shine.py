@@ -1,6 +1,6 @@
 """Eye-shine of a flash, and sky mirrored in a dark eye: two things that an eye's colours must not be taken from.
 
-Method and limits: the design's notes on readings. A disc that shines back is even, brighter than the ring round it in every direction, and
+Method and limits: docs/methods/eyes_and_noses.md. A disc that shines back is even, brighter than the ring round it in every direction, and
 holds no darker core; a bright disc with a darker core is an iris.
 """
 

@@ -1,7 +1,7 @@
 """Hair direction, length and spread in an area.
 
 Angles are axial: degrees counter-clockwise from the right, modulo 180. Method and
-constants from the design's measures notes; the structure tensor is Bigün and Granlund (1987),
+constants: docs/methods/hair.md; the structure tensor is Bigün and Granlund (1987),
 taken on the detail over a median base so that the edges of markings stay out of it.
 """
 

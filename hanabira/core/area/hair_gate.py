@@ -1,6 +1,6 @@
 """Whether an area shows hair that can be followed, or an eye, a nose or bare leather that only looks like it: three small nets over 29 numbers.
 
-Numbers and weights: the design's notes on readings. On drawn material the gate is perfect, which says little; on photographs kept aside it claimed
+Numbers, weights and figures: docs/methods/hair.md. On drawn material the gate is perfect, which says little; on photographs kept aside it claimed
 hair on none of 36 eyes and 3 of 21 noses, and declined 5 of 55 clear furs.
 """
 

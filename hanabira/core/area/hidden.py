@@ -1,8 +1,8 @@
 """Hues that hide in a coat: specks that leave the usual colour of their value, and tones that lean in the darks, the middle or the lights.
 
 Clipped pixels take no part. What follows the slope of L* (fringes of the lens, sharpening) is taken out first; noise is measured on three
-scales, and a hue counts when its patches are blobs, more than the opposite hue and more than any other. Method and limits: the design's notes
-on readings (planted hues in black and white coats; see `benchmarks.hidden`).
+scales, and a hue counts when its patches are blobs, more than the opposite hue and more than any other. Method and limits:
+docs/methods/hidden_hues.md.
 """
 
 from __future__ import annotations

@@ -1,7 +1,7 @@
 """Two nostrils that mirror each other, or none: a wrong pair would straighten a nose that is straight.
 
 Dark hollows at two sizes (black-hat, so that a dark nose as a whole is none), each pair judged by darkness, place, spacing, likeness about its own
-axis and the lighter leather between. Method and limits: the design's notes on readings. Side views stay silent.
+axis and the lighter leather between. Method and limits: docs/methods/eyes_and_noses.md. Side views stay silent.
 """
 
 from __future__ import annotations

@@ -1,6 +1,6 @@
 """Paper as tooth: how much pigment it holds, how far a pencil reaches into it.
 
-Figures from the design's prototype of pencil on paper; three zones of equal area
+Figures: docs/methods/stacks.md; three zones of equal area
 stand for the peaks, slopes and valleys of the tooth.
 """
 

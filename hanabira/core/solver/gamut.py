@@ -1,7 +1,7 @@
 """From the photo's colours to the paper's: lightness compressed between what kit and paper reach, hue and strength kept where they can be.
 
 A table holds the most chroma that one to three passes of every pencil and all pairs reach, by hue and lightness. Source of the way of
-compressing: the design's measured notes; knees keep the middle values as they are.
+compressing: docs/methods/stacks.md; knees keep the middle values as they are.
 """
 
 from __future__ import annotations

@@ -28,7 +28,7 @@ F = np.float32
 
 @dataclass(frozen=True)
 class Costs:
-    """Weights in units of ΔE00, as tested by the design at finish 3; see its notes on places.
+    """Weights in units of ΔE00, found by trial on drawn animals at finish 3; docs/methods/stacks.md.
 
     ``layer`` a further layer, ``new`` a pencil new to the portrait, ``again`` a further pass, ``stranger`` a pencil far from every hue of the
     area and ``neutral`` one that practice neutralises with, ``state`` each a*b* unit off the way from paper to target, ``off`` a state of a

@@ -71,7 +71,7 @@ def solve(
 
     The nearest stacks of the library are scored under six hands; kits of a dozen or fewer are
     searched in any order and up to five passes. With an ``order`` of ``light-to-dark`` or ``dark-to-light``
-    every pencil is at least as dark, or as light, as the one under it. Source of the score: the design's optics notes.
+    every pencil is at least as dark, or as light, as the one under it. Source of the score: docs/methods/stacks.md.
     """
     t0 = time.perf_counter()
     wanted = np.asarray(target, float)

@@ -1,8 +1,8 @@
 """A cast suspected unasked: five clues to the colour of the light, weighed by a ridge regression that was trained on rendered scenes.
 
 The clues: pixels whose fine contrast is equal in the three channels (grey fur under any light), the densest cluster near the line of daylights,
-unclipped highlights, the grey edge (van de Weijer et al. 2007) and shades of grey (Finlayson and Trezzi 2004). Method, weights and figures: the
-design's notes on readings; on photographs as taken 3 of 30 were flagged, under a lamp 21–29 of 30.
+unclipped highlights, the grey edge (van de Weijer et al. 2007) and shades of grey (Finlayson and Trezzi 2004). Method, weights and figures:
+docs/methods/light.md.
 """
 
 from __future__ import annotations
