@@ -1,8 +1,10 @@
 """The whole path through the window, as a person goes it: from a photo to a printed recipe."""
 
 import math
+import threading
 from dataclasses import replace
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 from pypdf import PdfReader
@@ -310,8 +312,24 @@ class RecipeEdits(DemoCase):
         self.assertEqual(stage.layers, start)
 
     def test_swap_list_is_clicked(self):
+        from hanabira.core.solver import area
         from hanabira.desk.widgets.layer_card import Swaps
 
+        on: list[threading.Thread] = []
+        real = area.swaps
+
+        def watched(*args, **more):
+            on.append(threading.current_thread())
+            return real(*args, **more)
+
+        with mock.patch.object(area, "swaps", watched):
+            self.stage.swaps = None
+            self.stage.refresh()
+            self.settle()
+            self.stage.refresh()
+            self.settle()
+        self.assertEqual(len(on), 1, "what is found is not looked for again")
+        self.assertIsNot(on[0], threading.main_thread())
         table = self.desk.bench.findChildren(Swaps)[-1]
         other = table.rows[1].code
         self.desk.bench.area.ensureWidgetVisible(table)

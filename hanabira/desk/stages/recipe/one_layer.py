@@ -2,21 +2,26 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QSignalBlocker, Qt
 from PyQt6.QtWidgets import QCheckBox, QGridLayout, QPlainTextEdit, QSizePolicy, QVBoxLayout, QWidget
 
+from hanabira.core.colour import spaces
+from hanabira.core.colour.words import temperature
 from hanabira.core.optics import stack as optics_stack
+from hanabira.core.solver import area as recipe_changes
 from hanabira.core.solver import place_words
 from hanabira.core.solver.layer import WHERE, Layer
-from hanabira.desk.controls import Choice, Stepper, Words, act_button, form, label, row
+from hanabira.desk.controls import Caption, Choice, Stepper, Words, act_button, form, label, row
 from hanabira.desk.theme import u
-from hanabira.desk.widgets.layer_card import LaidSwatch, Pressure
+from hanabira.desk.widgets.layer_card import LaidSwatch, Pressure, SwapRow, Swaps
 from hanabira.session import words as session_words
 from hanabira.session.edits import NoteRecipe
 
 if TYPE_CHECKING:
+    from hanabira.core.colour.spaces import Array
     from hanabira.desk.stages.recipe.stage import RecipeStage
     from hanabira.studio.records import Area
 
@@ -123,3 +128,39 @@ def where_it_goes(s: RecipeStage, q: Layer) -> QWidget:
         field.toggled.connect(set_on)
         grid.addWidget(field, n // columns, n % columns)
     return box
+
+
+def instead(s: RecipeStage, area: Area, band: str) -> list[QWidget]:
+    """What else could be laid in the chosen layer's place, the best first."""
+    targets, kit = s.session.targets(area.id), s.session.kit
+    if targets is None:
+        return []
+    rows = []
+    for q in _ranked(s, area, targets):
+        p = kit.get(q.code)
+        coloured = float(spaces.chroma(q.lab)) > 3
+        hue = f"{temperature(q.lab)}, hue {float(spaces.hue_deg(q.lab)):.0f}°" if coloured else "near neutral"
+        rows.append(SwapRow(q.code, p.name, kit.masstone_lab[kit.index[q.code]], q.lab, hue, q.delta_e00, q.tooth, p.owned))
+    if not rows:
+        return []
+    caption = Caption(f"Instead, for the {s.place_name(band)}", "how predicted")
+    caption.opened.connect(lambda: s.desk.explain("optics"))
+    table = Swaps(rows, targets[band])
+    table.swapped.connect(s.swap)
+    return [caption, table]
+
+
+def _ranked(s: RecipeStage, area: Area, targets: Mapping[str, Array]) -> tuple[recipe_changes.Swap, ...]:
+    """The chosen layer's pencil and the best others in its place; none until they are found, off the interface thread."""
+    kit, paper, layers, at = s.session.kit, s.session.paper, s.layers, s.at
+    sign = (area.id, layers, at, id(kit), paper, tuple((k, *map(float, targets[k])) for k in targets))
+    if s.swaps is not None and s.swaps[0] == sign:
+        return s.swaps[1]
+
+    def done(found: tuple[recipe_changes.Swap, ...]) -> None:
+        s.swaps = (sign, found)
+        if s.open:
+            s.refresh()
+
+    s.session.jobs.run("swaps", "Trying other pencils", lambda _t: recipe_changes.swaps(paper, kit, layers, at, targets, most=5), done, quiet=True, first=True)
+    return ()

@@ -12,7 +12,6 @@ from PyQt6.QtCore import QEvent, QRectF, Qt, QTimer
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QWidget
 
 from hanabira.core.colour import difference, spaces
-from hanabira.core.colour.words import temperature
 from hanabira.core.solver import area as recipe_changes
 from hanabira.core.solver import kit_facts, library
 from hanabira.core.solver.layer import Layer, goes_over
@@ -27,7 +26,7 @@ from hanabira.desk.stages.recipe import cards as recipe_cards
 from hanabira.desk.stages.recipe.where import WhereOutline
 from hanabira.desk.theme import u
 from hanabira.desk.widgets.flap import Flap
-from hanabira.desk.widgets.layer_card import CautionCard, SwapRow, Swaps
+from hanabira.desk.widgets.layer_card import CautionCard
 from hanabira.desk.widgets.overlays import DrawnOnce, band_range, draw_combing, grey_base, layer_picture
 from hanabira.desk.widgets.place_marks import PlaceMarks
 from hanabira.desk.widgets.strata import FULL_W, LEAST_W, Cut, Strata, Stratum
@@ -542,24 +541,8 @@ class RecipeStage(PictureStage):
             card = CautionCard(c)
             card.cured.connect(self.cure)
             parts += [2, card]
-        targets = self.session.targets(area.id)
-        if pencil and targets is not None:
-            ranked = recipe_changes.swaps(self.session.paper, kit, self.layers, self.at, targets, most=5)
-            if ranked:
-                rows = []
-                for s in ranked:
-                    p = kit.get(s.code)
-                    hue = (
-                        f"{temperature(s.lab)}, hue {float(spaces.hue_deg(s.lab)):.0f}°"
-                        if float(spaces.chroma(s.lab)) > 3
-                        else "near neutral"
-                    )
-                    rows.append(SwapRow(s.code, p.name, kit.masstone_lab[kit.index[s.code]], s.lab, hue, s.delta_e00, s.tooth, p.owned))
-                caption = Caption(f"Instead, for the {self.place_name(band)}", "how predicted")
-                caption.opened.connect(lambda: self.desk.explain("optics"))
-                table = Swaps(rows, targets[band])
-                table.swapped.connect(self.swap)
-                parts += [caption, table]
+        if pencil:
+            parts += one_layer.instead(self, area, band)
         parts.append(Words(self._trust(), "small"))
         rest = [c for c in cautions if c.layer != self.at]
         if rest:
@@ -584,6 +567,8 @@ class RecipeStage(PictureStage):
         return f"Fitted to your swatches: good to ±{max(known):.1f} ΔE00 in mixtures."
 
     _typing_note = False
+    swaps: tuple[object, tuple[recipe_changes.Swap, ...]] | None = None
+    """What the chosen layer's pencil could be swapped for, and what that was found for."""
 
     def next(self) -> None:
         area = self.session.area
