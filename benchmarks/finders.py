@@ -127,7 +127,7 @@ def main(folder: Path) -> None:
             (1.0, float(places.get("catchlight") is not None), (pupil & truth).sum() / max(1, (pupil | truth).sum()))
         )
         ring = [(float(a), float(b)) for a, b in ((x - 1.3 * radius, y - 1.3 * radius), (x + 1.3 * radius, y - 1.3 * radius), (x + 1.3 * radius, y + 1.3 * radius), (x - 1.3 * radius, y + 1.3 * radius))]  # fmt: skip
-        m = measure(eye.pixels, ring, None, 0.1, False, False, eye=clicks)
+        m = measure(eye.pixels, ring, None, 0.1, hair=False, eye=clicks)
         craft = craft_of(m, "eye", kit.medium, "", "", (), 3)
         plan = plan_places(kit, on, places, craft, rules_of(m, craft), reach=reach)
         if "catchlight" in plan.prediction.bands:

@@ -50,7 +50,7 @@ def measured(pixels: np.ndarray, a: Area, mm_per_px: float) -> tuple[Measures, P
     """Measures and places of a demo area, its marking included."""
     surface = surfaces()[a.surface_id]
     model = marking_model() if surface.anatomy == "coat" else None
-    m = measure(pixels, a.ring, model, mm_per_px, a.smooth, surface.hair, eye=a.eye, look_for=surface.look_for, readers=readers())
+    m = measure(pixels, a.ring, model, mm_per_px, smooth=a.smooth, hair=surface.hair, eye=a.eye, look_for=surface.look_for, readers=readers())
     places = find_places(pixels, cut(pixels, a.ring, a.smooth, a.holes), surface.anatomy, m.marking, a.eye, parts=parts_of(a.surface_id))
     places = named(places, a.surface_id)
     if "place.lines" in places.notes:

@@ -115,9 +115,10 @@ def _pencil(row: dict[str, Any], line: int) -> Pencil:
     spread = _number(row, "spread_de", 0, line) or None
     try:
         return Pencil(
-            clean["code"], clean["name"], clean["hex"], _number(row, "opacity", 0.5, line), int(_number(row, "lightfast", 2, line)),
-            clean.get("binder", "").lower() or "oil", _number(row, "hardness", 0.5, line), owned in _YES, bands, strength, _number(row, "slope", 0, line), spread,
-            tuple((k, v) for k, v in clean.items() if k not in (*KNOWN, *FITTED, FIT_COLUMN)),
+            clean["code"], clean["name"], clean["hex"], opacity=_number(row, "opacity", 0.5, line),
+            lightfast=int(_number(row, "lightfast", 2, line)), binder=clean.get("binder", "").lower() or "oil",
+            hardness=_number(row, "hardness", 0.5, line), owned=owned in _YES, bands=bands, strength=strength, slope=_number(row, "slope", 0, line),
+            spread_de=spread, extra=tuple((k, v) for k, v in clean.items() if k not in (*KNOWN, *FITTED, FIT_COLUMN)),
         )  # fmt: skip
     except Fault as error:
         raise KitFault(f"line {line}: {error}") from error

@@ -86,16 +86,9 @@ def read_technique(path: Path) -> Technique:
         try:
             layers.append(
                 Layer(
-                    step.get("role", "general"),
-                    "" if tool else step["pencil"],
-                    step.get("pressure", 2),
-                    step.get("passes", 1),
-                    step.get("where", "everywhere"),
-                    step.get("stroke", "flick"),
-                    float(step.get("length_mm", 0.0)),
-                    tool,
-                    step.get("why", ""),
-                    on=tuple(on),
+                    step.get("role", "general"), "" if tool else step["pencil"], step.get("pressure", 2), passes=step.get("passes", 1),
+                    where=step.get("where", "everywhere"), stroke=step.get("stroke", "flick"), stroke_mm=float(step.get("length_mm", 0.0)),
+                    tool=tool, why=step.get("why", ""), on=tuple(on),
                 )  # fmt: skip
             )
         except RecipeFault as error:

@@ -77,16 +77,8 @@ def coats() -> Mapping[str, Coat]:
     """All coats by id, in the order in which they are tried."""
     return {
         k: Coat(
-            k,
-            v["name"],
-            v["when"],
-            v["dark"],
-            v["light"],
-            v["why"],
-            tuple(v.get("also", ())),
-            _allowed(v["darks"]),
-            _allowed(v["lights"]),
-            v.get("hidden_undertone", False),
+            k, v["name"], v["when"], dark=v["dark"], light=v["light"], why=v["why"], also=tuple(v.get("also", ())), darks=_allowed(v["darks"]),
+            lights=_allowed(v["lights"]), hidden_undertone=v.get("hidden_undertone", False),
         )  # fmt: skip
         for k, v in _load("coats.toml").items()
     }

@@ -75,7 +75,10 @@ def _load(name: str) -> Mapping[str, dict[str, Any]]:
 def papers() -> Mapping[str, Paper]:
     """All papers by id, in the order they are offered."""
     return {
-        key: Paper(key, v["name"], v["cap"], v["off"], v["soft"], v["grip"], v["ground"], tuple(v["grounds"].items()), v["note"])
+        key: Paper(
+            key, v["name"], v["cap"], off=v["off"], soft=v["soft"], grip=v["grip"], ground_hex=v["ground"], grounds=tuple(v["grounds"].items()),
+            note=v["note"],
+        )
         for key, v in _load("papers.toml").items()
     }
 
@@ -124,21 +127,9 @@ def surfaces() -> Mapping[str, Surface]:
     """All surfaces by id, in the order they are offered."""
     return {
         key: Surface(
-            key,
-            v["name"],
-            v["hair"],
-            v["stroke"],
-            v["lights"],
-            v["why_general"],
-            v["why_gap"],
-            tuple(v.get("look_for", ())),
-            v["base"],
-            v["blend"],
-            v["light"],
-            float(v["length"]),
-            float(v["spacing"]),
-            v["why_ground"],
-            v["why_light"],
+            key, v["name"], v["hair"], stroke=v["stroke"], lights_percent=v["lights"], why_general=v["why_general"], why_gap=v["why_gap"],
+            look_for=tuple(v.get("look_for", ())), base=v["base"], blend=v["blend"], light=v["light"], length=float(v["length"]),
+            spacing=float(v["spacing"]), why_ground=v["why_ground"], why_light=v["why_light"],
         )  # fmt: skip
         for key, v in _load("surfaces.toml").items()
     }

@@ -101,14 +101,6 @@ def craft_of(
         "outline": rule.why,
     }
     return Craft(
-        s.stroke,
-        s.base,
-        stroke_length_mm(m, surface_id),
-        s.blend,
-        s.light,
-        c.id,
-        school(medium, chosen),
-        finish,
-        why,
-        {p.id: p.keeps_off for p in parts_of(surface_id) if p.keeps_off},
+        s.stroke, s.base, stroke_length_mm(m, surface_id), blend=s.blend, light=s.light, coat=c.id, school=school(medium, chosen), finish=finish,
+        why=why, keeps_off={p.id: p.keeps_off for p in parts_of(surface_id) if p.keeps_off},
     )

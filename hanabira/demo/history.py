@@ -90,8 +90,9 @@ def log(c: Commission, photo: Photo, areas: Sequence[Area], recipes: Sequence[Re
             differs, code = f"instead of {code} {kit.get(code).name}", near.code
         rows.append(
             LogRow(
-                f"{c.id}-log-{n:03d}", c.id, s.key, s.area.id if s.area else "", s.area.name if s.area else "", surface, s.layer.role,
-                code or s.layer.tool, s.layer.pressure, round(minutes, 1), round(guess, 2), ends[s.key].end.isoformat(timespec="seconds"), note, differs,
+                f"{c.id}-log-{n:03d}", c.id, s.key, area_id=s.area.id if s.area else "", area_name=s.area.name if s.area else "", surface_id=surface,
+                role=s.layer.role, pencil=code or s.layer.tool, pressure=s.layer.pressure, minutes=round(minutes, 1), guess_min=round(guess, 2),
+                at=ends[s.key].end.isoformat(timespec="seconds"), note=note, differs=differs,
             )
         )  # fmt: skip
     return tuple(rows)

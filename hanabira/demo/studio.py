@@ -262,8 +262,9 @@ def rabbit(today: datetime.date) -> Rabbit:
     """The rabbit as she was brought."""
     due = today + datetime.timedelta(days=26)
     commission = Commission(
-        COMMISSION, "Tansy", "Oda Merrin", "harlequin rabbit", "hotpress", "#f4f3ef", 340, 420, 10, due.isoformat(), "pencils",
-        "One ear a little back, always; the blaze runs down the left side of the nose.", "Areas", "2026-01-01T00:00:00",
+        COMMISSION, "Tansy", "Oda Merrin", animal="harlequin rabbit", paper_id="hotpress", ground_hex="#f4f3ef", width_mm=340, height_mm=420,
+        border_mm=10, due=due.isoformat(), kit_id="pencils", notes="One ear a little back, always; the blaze runs down the left side of the nose.",
+        stage="Areas", created="2026-01-01T00:00:00",
         terms=Terms(rate=36, materials=22, deposit_percent=30, instalments=2, delivery="By post, flat between boards", photo_permission=True),
     )  # fmt: skip
     areas = tuple(
@@ -286,7 +287,9 @@ def _fill(store: Store, token: Token) -> None:
     today = store.clock.today()
     commission, areas = (tansy := rabbit(today)).commission, tansy.areas
     digest, suffix, (w, h) = store.take_in(PHOTO)
-    photo = Photo("demo-tansy-photo", commission.id, digest, suffix, "tansy.jpg", w, h, CROP)
+    photo = Photo(
+        "demo-tansy-photo", commission.id, digest, suffix=suffix, original_name="tansy.jpg", width_px=w, height_px=h, crop=CROP,
+    )
     store.edit([commission, photo, *areas, *_recipes(areas)])
     for n, sitter in enumerate(sitters(today)):
         token.report((n + 1) / 4, f"Laying out {sitter.commission.name}")
@@ -309,7 +312,9 @@ def _add(store: Store, sitter: Sitter, today: datetime.date) -> None:
     """A sitter with its recipes, and with the log and the photos of the work that is done."""
     c = sitter.commission
     digest, suffix, (w, h) = store.take_in(PHOTOS[sitter.kind])
-    photo = Photo(f"{c.id}-photo", c.id, digest, suffix, sitter.file_name, w, h, sitter.crop)
+    photo = Photo(
+        f"{c.id}-photo", c.id, digest, suffix=suffix, original_name=sitter.file_name, width_px=w, height_px=h, crop=sitter.crop,
+    )
     areas = sitter.records(photo.id)
     recipes = _recipes(areas)
     if sitter.share <= 0:

@@ -48,7 +48,9 @@ class Worked:
         for n, taken in enumerate(self.taken, 1):
             last = log[taken.rows - 1]
             digest, suffix, (w, h) = store.take_in(taken.picture)
-            shot = Shot(f"{c.id}-shot-{n}", c.id, digest, suffix, taken.called, w, h, last.at, last.step)
+            shot = Shot(
+                f"{c.id}-shot-{n}", c.id, digest, suffix=suffix, original_name=taken.called, width_px=w, height_px=h, at=last.at, step=last.step,
+            )
             out.append(shot)
             if taken.verdict is not None:
                 out.append(PhotoCheck(shot.id, c.id, last.at, json.dumps(taken.verdict, ensure_ascii=False), log_rows=taken.rows))

@@ -95,7 +95,9 @@ def _acts(menu: str, rows: Iterable[tuple], stage: str = "", needs: tuple[str, .
     out = []
     for name, words, run, *more in rows:
         keys, extra, help_ = (*more, *("", (), "")[len(more) :])
-        out.append(Act(f"{menu.lower()}.{name}", words, menu, run, keys, stage, (*needs, *extra), help_))
+        out.append(Act(
+            f"{menu.lower()}.{name}", words, menu, run=run, keys=keys, stage=stage, needs=(*needs, *extra), help=help_,
+        ))
     return out
 
 

@@ -171,9 +171,9 @@ class RecipeFiles(FileWriter):
         ]
         c, page = session.commission, session.settings.get("card_paper")
         card = ColourCard(
-            c.name, medium_line(session), shades, sheet_picture(session),
-            [("Pencils", kit.name), ("Paper", f"{papers()[c.paper_id].name}, {ground_name(c)}"), ("Sheet", f"{c.width_mm:.0f} × {c.height_mm:.0f} mm")],
-            c.client, day_words(session.clock.today()), sender(session.settings), page,
+            c.name, medium_line(session), shades, picture=sheet_picture(session),
+            facts=[("Pencils", kit.name), ("Paper", f"{papers()[c.paper_id].name}, {ground_name(c)}"), ("Sheet", f"{c.width_mm:.0f} × {c.height_mm:.0f} mm")],
+            client=c.client, day=day_words(session.clock.today()), sender=sender(session.settings), page=page,
         )  # fmt: skip
         self._run("Writing the colour card", lambda _t: write_colour_card(card, target))
 

@@ -250,7 +250,10 @@ def place_template(session: Session, key: str, box: tuple[float, float, float, f
             c = np.asarray(ring).mean(0)
             r = 0.88 * float(np.hypot(*(np.asarray(ring) - c).T).mean())
             eye = ((float(c[0]), float(c[1])), (float(c[0]) + r, float(c[1])))
-        made.append(Area(new_id(), session.commission.id, session.photo.id, number + n, q.name, q.surface_id, ring, True, eye=eye))
+        made.append(Area(
+            new_id(), session.commission.id, session.photo.id, number=number + n, name=q.name, surface_id=q.surface_id, ring=ring, smooth=True,
+            eye=eye,
+        ))
     if session.do(ChangeAreas(session, f"{templates()[key].name.lower()}", [], made)):
         session.choose_area(made[0].id)
         for a in made:

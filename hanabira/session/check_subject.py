@@ -162,8 +162,9 @@ class Measured:
             out.append(
                 expected(
                     AreaStack(
-                        key, recipe.layers, s.laid_on(key), skipped, self.targets(key), {(p, q): np.array(lab) for p, q, *lab in recipe.tried}, s.lean,
-                        {place: (then, lab) for (area, place), lab in before.items() if area == key},
+                        key, recipe.layers, s.laid_on(key), skipped=skipped, targets=self.targets(key),
+                        tried={(p, q): np.array(lab) for p, q, *lab in recipe.tried}, lean=s.lean,
+                        accepted={place: (then, lab) for (area, place), lab in before.items() if area == key},
                     ),
                     s.paper, s.kit,
                 )
@@ -209,8 +210,9 @@ def subject_of(session: Session, shot: Shot | None = None) -> Subject | None:
         requests[a.id] = (session.measuring.request(a), known[1] if known is not None else None)
     far = {a.id: session.workshop.far(a) for a in session.areas}
     return Subject(
-        c, photo, view, session.areas, requests, dict(session.recipes), tuple(rows), session.kit, session.paper, session.gamut, session.reach,
-        session.settings.get(STRIP_SETTING).get(session.kit_id, {}), {k: 0.5 if v is None else 1 - v for k, v in far.items()}, _lean_of(session), earlier, earlier_rows,
+        c, photo, view, areas=session.areas, requests=requests, recipes=dict(session.recipes), rows=tuple(rows), kit=session.kit,
+        paper=session.paper, reach=session.gamut, ends=session.reach, strip=session.settings.get(STRIP_SETTING).get(session.kit_id, {}),
+        near={k: 0.5 if v is None else 1 - v for k, v in far.items()}, lean=_lean_of(session), earlier=earlier, earlier_rows=earlier_rows,
     )  # fmt: skip
 
 

@@ -327,12 +327,16 @@ class Checkroom:
             stroke = "dab" if s["tool"] else s.get("stroke") or "flick"
             out.append(
                 Layer(
-                    CORRECT, s["pencil"], s["pressure"], s["passes"], where if on else "everywhere", stroke, 0.0, s["tool"], f["sentence"], id=fresh(), on=on,
+                    CORRECT, s["pencil"], s["pressure"], passes=s["passes"], where=where if on else "everywhere", stroke=stroke, stroke_mm=0.0,
+                    tool=s["tool"], why=f["sentence"], id=fresh(), on=on,
                 )
             )  # fmt: skip
         if not out and f["proposal"]["tool"] in ("redraw", "break", "soften"):
             # along an edge or in single hairs: it covers no place, so that no forecast lightens a whole area for it
-            out.append(Layer(CORRECT, "", 1, 1, f["name"], "dab", 0.0, "lift", f"{f['sentence']} {f['remedy']}", id=fresh(), on=(RIM,)))
+            out.append(Layer(
+                CORRECT, "", 1, passes=1, where=f["name"], stroke="dab", stroke_mm=0.0, tool="lift", why=f"{f['sentence']} {f['remedy']}",
+                id=fresh(), on=(RIM,),
+            ))
         return tuple(out)
 
     # -- the morning look --------------------------------------------------------------

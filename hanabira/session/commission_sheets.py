@@ -144,16 +144,8 @@ def book_of(session: Session, plan: Planned) -> Book:
     c = session.commission
     assert c is not None
     return Book(
-        c.name,
-        title_line(session),
-        sheet_picture(session),
-        order,
-        days,
-        ready,
-        list(dict.fromkeys(waits)),
-        [*words, SHEET],
-        session.settings.get("card_paper"),
-        sender=sender(session.settings),
+        c.name, title_line(session), sheet_picture(session), facts=order, days=days, ready=ready, waits=list(dict.fromkeys(waits)),
+        cautions=[*words, SHEET], page=session.settings.get("card_paper"), sender=sender(session.settings),
     )
 
 
@@ -184,8 +176,9 @@ def approval_of(session: Session) -> Callable[[Token], Approval]:
     line = medium_line(session)
     size = (view.size[0], view.size[1])
     whole = Approval(
-        c.name, line, picture, facts, tuple(_coat_colours(session)), terms, c.client, day_words(session.clock.today()), f"{c.width_mm:.0f} × {c.height_mm:.0f} mm",
-        None, words, None, EYE_MM, tuple(likeness_marks(c.notes)), sender(session.settings), session.settings.get("card_paper"),
+        c.name, line, picture, facts=facts, colours=tuple(_coat_colours(session)), terms=terms, client=c.client,
+        day=day_words(session.clock.today()), size=f"{c.width_mm:.0f} × {c.height_mm:.0f} mm", forecast=None, forecast_words=words, eye=None,
+        eye_mm=EYE_MM, likeness=tuple(likeness_marks(c.notes)), sender=sender(session.settings), page=session.settings.get("card_paper"),
     )  # fmt: skip
 
     def work(token: Token) -> Approval:
@@ -342,6 +335,8 @@ def record_of(session: Session) -> Callable[[Token], Record]:
                 f"{day_words(t.date())}, {t:%H:%M}" + (f". {s.note}" if s.note else "") + ("" if store.holds(s) else ". Its file is lost.")
             )
             photos.append((shot_pixels(store, s, token), words))
-        return Record(title, line, facts, photos, hours, pencils, rows, learned, page, whose)
+        return Record(
+            title, line, facts, photos=photos, hours=hours, pencils=pencils, rows=rows, learned=learned, page=page, sender=whose,
+        )
 
     return work

@@ -149,9 +149,10 @@ class AtTheEasel:
         guess = s.guess
         pencil = (self.swapped if state == "done" else "") or s.layer.pencil
         r = LogRow(
-            new_id(), c.id, s.key, s.area.id if s.area else "", s.area.name if s.area else "", s.area.surface_id if s.area else "", s.layer.role,
-            pencil or s.layer.tool, s.layer.pressure, round(self.minutes, 2) if state == "done" else 0.0, round(guess, 2),
-            self.now().isoformat(timespec="seconds"), note, "", state,
+            new_id(), c.id, s.key, area_id=s.area.id if s.area else "", area_name=s.area.name if s.area else "",
+            surface_id=s.area.surface_id if s.area else "", role=s.layer.role, pencil=pencil or s.layer.tool, pressure=s.layer.pressure,
+            minutes=round(self.minutes, 2) if state == "done" else 0.0, guess_min=round(guess, 2), at=self.now().isoformat(timespec="seconds"),
+            note=note, differs="", state=state,
         )  # fmt: skip
         return replace(r, differs=differences(r, s.layer.pencil, s.layer.pressure, self.session.kit)) if state == "done" else r
 
@@ -175,8 +176,9 @@ class AtTheEasel:
         first = words.split()[0] if words.split() else ""
         area = s.area if s is not None else None
         r = LogRow(
-            new_id(), c.id, f"{EXTRA}{new_id()}", area.id if area else "", area.name if area else "", area.surface_id if area else "", "besides",
-            first if first in self.session.kit.index else "", 0, round(self.minutes, 2), 0.0, self.now().isoformat(timespec="seconds"), words, "", "done",
+            new_id(), c.id, f"{EXTRA}{new_id()}", area_id=area.id if area else "", area_name=area.name if area else "",
+            surface_id=area.surface_id if area else "", role="besides", pencil=first if first in self.session.kit.index else "", pressure=0,
+            minutes=round(self.minutes, 2), guess_min=0.0, at=self.now().isoformat(timespec="seconds"), note=words, differs="", state="done",
         )  # fmt: skip
         stored = self.session.do(Edit(self.session, "work outside the recipe", [], [r]))
         if stored:

@@ -238,8 +238,8 @@ class AddArea(Edit):
         assert session.commission is not None and session.photo is not None
         number = max((a.number for a in session.all_areas), default=0) + 1
         self.area = Area(
-            new_id(), session.commission.id, session.photo.id, number, name or f"Area {number}", surface_id, tuple(ring), smooth,
-            holes=tuple(map(tuple, holes)), eye=tuple(eye),
+            new_id(), session.commission.id, session.photo.id, number=number, name=name or f"Area {number}", surface_id=surface_id, ring=tuple(ring),
+            smooth=smooth, holes=tuple(map(tuple, holes)), eye=tuple(eye),
         )  # fmt: skip
         super().__init__(session, "area", [], [self.area])
 

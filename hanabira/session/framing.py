@@ -101,7 +101,10 @@ class Framing:
             if any(p.commission_id == commission.id for p in m.store.heal(source)):
                 return None  # the file of a photo that is there already
             digest, suffix, (w, h) = m.store.take_in(source, token)
-            photo = Photo(new_id(), commission.id, digest, suffix, source.name, w, h, (0.0, 0.0, float(w), float(h)), "main", -1)
+            photo = Photo(
+                new_id(), commission.id, digest, suffix=suffix, original_name=source.name, width_px=w, height_px=h,
+                crop=(0.0, 0.0, float(w), float(h)), part="main", position=-1,
+            )
             return photo, seems(m.store.read_photo(photo, LOOKED_AT, token).pixels)
 
         def done(found: tuple[Photo, Box] | None) -> None:

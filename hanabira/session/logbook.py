@@ -190,7 +190,10 @@ class Logbook:
                 healed.extend(p for p in store.heal(path) if p.commission_id == c.id)
                 digest, suffix, (w, h) = store.take_in(path, token)
                 when = when_taken(path, now)
-            return Shot(new_id(), c.id, digest, suffix, name, w, h, now.isoformat(timespec="seconds"), step, note), when
+            return Shot(
+                new_id(), c.id, digest, suffix=suffix, original_name=name, width_px=w, height_px=h, at=now.isoformat(timespec="seconds"), step=step,
+                note=note,
+            ), when
 
         def done(found: tuple[Shot, When]) -> None:
             shot, when = found

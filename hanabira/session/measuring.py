@@ -68,8 +68,8 @@ class Request:
         surface = surfaces().get(a.surface_id)
         hair, look_for = (surface.hair, surface.look_for) if surface else (True, ())
         m = measure(
-            view.pixels, a.ring, None, self.mm_per_px, a.smooth, hair, token, a.holes, self.over, a.combing, a.eye, look_for, view.coverage,
-            view.clip_levels, readers(),
+            view.pixels, a.ring, None, self.mm_per_px, smooth=a.smooth, hair=hair, token=token, holes=a.holes, over=self.over, combing=a.combing, eye=a.eye,
+            look_for=look_for, coverage=view.coverage, levels=view.clip_levels, readers=readers(),
         )  # fmt: skip
         return replace(m, places=self._places(m.marking))
 
@@ -142,8 +142,8 @@ class Measuring:
         """What an area would be measured from now."""
         m, other = self.session, self._colour_photo(area)
         return Request(
-            replace(area, **NOT_MEASURED), m.over_of(area), m.light_sign(m.photo) if m.photo else (), m.light_sign(other) if other is not None else None,
-            m.mm_per_px, m.view, other, m.workings,
+            replace(area, **NOT_MEASURED), m.over_of(area), m.light_sign(m.photo) if m.photo else (),
+            other_light=m.light_sign(other) if other is not None else None, mm_per_px=m.mm_per_px, view=m.view, other=other, workings=m.workings,
         )  # fmt: skip
 
     def _colour_photo(self, area: Area) -> Photo | None:
@@ -203,7 +203,7 @@ class Measuring:
 
         def look() -> Measures:
             copy = View.of(self.session.darkroom.copy_of(other, token), other.size)
-            return measure(copy.pixels, copy.small(request.area.colour_ring), None, None, True, False, token)
+            return measure(copy.pixels, copy.small(request.area.colour_ring), None, smooth=True, hair=False, token=token)
 
         theirs = self.session.workings.once("borrowed", (request.other_light, request.area.colour_ring), look)
         return replace(

@@ -69,9 +69,9 @@ def begin_part(session: Session, drill: str, area: Area) -> Commission | None:
     x = min(max(0.0, (min(xs) + max(xs) - side) / 2), photo.width_px - side)
     y = min(max(0.0, (min(ys) + max(ys) - side) / 2), photo.height_px - side)
     made = Commission(
-        f"{drill}-{new_id()}", f"{area.name}, {n}", "", f"from {c.name}", c.paper_id, c.ground_hex, SIZE_MM, SIZE_MM, BORDER_MM, None, c.kit_id,
-        stage="Recipe", created=session.clock.stamp("microseconds"), tray=c.tray, lasting_floor=c.lasting_floor,
-        terms=Terms(hand=c.terms.hand, hours_a_day=c.terms.hours_a_day, weekdays=c.terms.weekdays),
+        f"{drill}-{new_id()}", f"{area.name}, {n}", "", animal=f"from {c.name}", paper_id=c.paper_id, ground_hex=c.ground_hex, width_mm=SIZE_MM,
+        height_mm=SIZE_MM, border_mm=BORDER_MM, due=None, kit_id=c.kit_id, stage="Recipe", created=session.clock.stamp("microseconds"), tray=c.tray,
+        lasting_floor=c.lasting_floor, terms=Terms(hand=c.terms.hand, hours_a_day=c.terms.hours_a_day, weekdays=c.terms.weekdays),
     )  # fmt: skip
     own = replace(photo, id=new_id(), commission_id=made.id, crop=(x, y, side, side), position=0, part="main")
     assert isinstance(own, Photo)

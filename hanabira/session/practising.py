@@ -144,15 +144,8 @@ class Practising:
         )
         plan = self.session.planner.planned() if drill == "what-next" else None
         return Round(
-            drill,
-            pictures,
-            seed,
-            self.session.kit,
-            self.session.paper,
-            level,
-            self.now,
-            plan.ordered if plan is not None else None,
-            self.waiting(drill),
+            drill, pictures, seed, kit=self.session.kit, paper=self.session.paper, level=level, now=self.now,
+            ordered=plan.ordered if plan is not None else None, waiting=self.waiting(drill),
         )
 
     def keep(self, played: Round, seed: int, minutes: float) -> bool:

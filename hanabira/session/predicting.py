@@ -99,14 +99,9 @@ class Predicting:
                 sign,
                 told,
                 recipe_cautions(
-                    session.paper,
-                    session.kit,
-                    layers,
-                    targets,
-                    told,
-                    session.commission.lasting_floor if session.commission else 3,
-                    tuple(papers().values()),
-                    session.gamut if session.by_places(key) else None,
+                    session.paper, session.kit, layers, targets=targets, prediction=told,
+                    floor=session.commission.lasting_floor if session.commission else 3, papers=tuple(papers().values()),
+                    reach=session.gamut if session.by_places(key) else None,
                 ),
             )
             self._kept[key] = kept

@@ -66,6 +66,7 @@ def quote_of(session: Session, plan: Planned) -> Quote:
     facts = [q for q in order_facts(session) if q[0] not in ("School", "Likeness")]
     facts.append(("Ready", day_words(datetime.date.fromisoformat(c.due)) if c.due else "to be agreed"))
     return Quote(
-        c.name, medium_line(session), facts, parts, f"{hours[0]:.1f}–{hours[1]:.1f} h", sums, payment, left_out, sheet_picture(session), c.client,
-        day_words(session.clock.today()), sender(session.settings), session.settings.get("card_paper"),
+        c.name, medium_line(session), facts, parts=parts, hours=f"{hours[0]:.1f}–{hours[1]:.1f} h", sums=sums, payment=payment, left_out=left_out,
+        picture=sheet_picture(session), client=c.client, day=day_words(session.clock.today()), sender=sender(session.settings),
+        page=session.settings.get("card_paper"),
     )  # fmt: skip

@@ -50,7 +50,10 @@ def card_content(session: Session) -> CardContent:
         "Layers are numbered from the paper upward. The colour at the right is what stands there after the layer. Try the stack on a scrap of the same paper first.",
     )
     line = " · ".join(q for q in (c.animal, f"for {c.client}" if c.client else "", due_words(c.due)) if q)
-    return CardContent(c.name, line, sheet, bare(session.paper).lab, picture, areas, session.settings.get("card_paper"), c.notes, lines)
+    return CardContent(
+        c.name, line, sheet, ground=bare(session.paper).lab, picture=picture, areas=areas, page=session.settings.get("card_paper"), notes=c.notes,
+        lines=lines,
+    )
 
 
 def _area(session: Session, area: Area, corner: tuple[float, float], k: float) -> CardArea | None:
@@ -69,20 +72,11 @@ def _area(session: Session, area: Area, corner: tuple[float, float], k: float) -
         state = prediction.band(band)
         layers.append(
             CardLayer(
-                q.role,
-                q.code,
-                kit.get(q.code).name if q.code else q.tool,
-                kit.masstone_lab[kit.index[q.code]] if q.code else None,
-                q.pressure,
-                q.passes,
-                stroke_words(q.stroke, q.stroke_mm),
-                q.where,
-                state.labs[i + 1],
-                max(0.0, state.tooth[i + 1] - state.tooth[i]),
-                q.why,
-                spacing if q.stroke in ("flick", "hatch", "squiggle") and q.code else 0.0,
-                run if i == first < last else "",
-                i > first,
+                q.role, q.code, kit.get(q.code).name if q.code else q.tool, masstone=kit.masstone_lab[kit.index[q.code]] if q.code else None,
+                pressure=q.pressure, passes=q.passes, stroke=stroke_words(q.stroke, q.stroke_mm), where=q.where, after=state.labs[i + 1],
+                uses=max(0.0, state.tooth[i + 1] - state.tooth[i]), why=q.why,
+                spacing_mm=spacing if q.stroke in ("flick", "hatch", "squiggle") and q.code else 0.0, run=run if i == first < last else "",
+                again=i > first,
             )  # fmt: skip
         )
     places = session.places(area.id) if session.by_places(area.id) else None
@@ -106,8 +100,8 @@ def _area(session: Session, area: Area, corner: tuple[float, float], k: float) -
     by_places, picture = _places(session, area, prediction)
     hair = m.combed.mean_deg if m.combed is not None and m.combed.mean_deg is not None else m.hair.direction_deg
     return CardArea(
-        area.number, area.name, surface, ring, area.smooth, " · ".join(facts), bands, tuple(layers), words, note, 1 - prediction.most_tooth, by_places,
-        picture, hair,
+        area.number, area.name, surface, ring=ring, smooth=area.smooth, facts=" · ".join(facts), bands=bands, layers=tuple(layers), cautions=words,
+        note=note, tooth_left=1 - prediction.most_tooth, places=by_places, map=picture, direction_deg=hair,
     )  # fmt: skip
 
 
@@ -137,15 +131,8 @@ def _places(session: Session, area: Area, told: Prediction) -> tuple[tuple[CardP
         rings = tuple(tuple(here(v) for v in ring) for ring in shape.rings)
         out.append(
             CardPlace(
-                p.name,
-                state.target,
-                state.lab,
-                state.delta_e00,
-                after,
-                rings,
-                here(shape.middle),
-                not any(layers[i].code for i in mine),
-                p.id in moved,
+                p.name, state.target, state.lab, delta_e00=state.delta_e00, after=after, rings=rings, middle=here(shape.middle),
+                kept=not any(layers[i].code for i in mine), by_choice=p.id in moved,
             )
         )
     return tuple(out), picture

@@ -125,7 +125,9 @@ def true_size_content(session: Session, grid: Grid | None, with_photo: bool, ton
             rings = tuple(on_paper(smooth_ring(r) if a.smooth else r) for r in (a.ring, *a.holes))
             combing = tuple(on_paper(line) for line in combing_lines(region, m, 4.0 / mm)) if m is not None else ()
             traced.append(TraceLines(a.number, rings, tuple(on_paper(r) for r in _marking(a, region, m)), combing))
-        return TrueSize(title, picture, size, page, grid, tuple(traced), with_photo, tone)
+        return TrueSize(
+            title, picture, size, page=page, grid=grid, traced=tuple(traced), with_photo=with_photo, tone=tone,
+        )
 
     return work
 

@@ -84,7 +84,9 @@ class Asked:
         rules = replace(rules_of(m, craft), aims={place: np.array(shift) for place, *shift in self.aims}, thrift=thrift)
         return self.workings.once(
             "plan", (tuple(some), some.fit, self.paper, places, craft, rules, self.tray, locked, self.reach),
-            lambda: plan_places(some, self.paper, places, craft, rules, self.tray, locked, self.reach, token),
+            lambda: plan_places(
+                some, self.paper, places, craft=craft, rules=rules, tray=self.tray, locked=locked, reach=self.reach, token=token,
+            ),
         )  # fmt: skip
 
     def solved(self, m: Measures, token: Token) -> PlacePlan:
@@ -272,8 +274,9 @@ class Workshop:
         recipe = m.recipes.get(area.id)
         locked = tuple(q for q in m.recipe_layers(area.id) if q.locked)
         return Asked(
-            replace(area, coat=self.coat(area)), m.measuring.request(area), known[1] if known else None, kit, m.paper, m.gamut, tuple(m.commission.school), self.finish(area), tray, locked,
-            recipe.aims if recipe else (), m.workings, self._twin(area),
+            replace(area, coat=self.coat(area)), m.measuring.request(area), known[1] if known else None, kit=kit, paper=m.paper, reach=m.gamut,
+            school=tuple(m.commission.school), finish=self.finish(area), tray=tray, locked=locked, aims=recipe.aims if recipe else (),
+            workings=m.workings, twin=self._twin(area),
         )  # fmt: skip
 
     def _twin(self, area: Area) -> tuple[str, ...]:

@@ -29,20 +29,15 @@ def write_hand_sheet(sheet: HandSheet, how: str, target: Path) -> Path:
     draw_frame(c, page, "Practice, to be photographed with all four marks in the picture")
     put_words(c, page, 24, 34, how, 8.5, most=162)
     put_words(
-        c,
-        page,
-        24,
-        39.5,
-        "Print at 100 % on the paper you draw on. Stay within the fields; what is between them tells the light.",
-        7.5,
-        "lato",
-        INK,
-        162,
+        c, page, 24, y=39.5, words="Print at 100 % on the paper you draw on. Stay within the fields; what is between them tells the light.",
+        size=7.5, font="lato", colour=INK, most=162,
     )
     for cell in page.cells:
         put_box(c, page, cell.rect, None, LINE)
         x, y, _w, high = cell.rect
-        put_words(c, page, x, y + high + 4.5, cell.label, 7.5, "lato", INK)
+        put_words(
+            c, page, x, y=y + high + 4.5, words=cell.label, size=7.5, font="lato", colour=INK,
+        )
     c.setStrokeColor(GUIDE)
     c.setLineWidth(0.5)
     for line in sheet.guides:

@@ -88,7 +88,9 @@ def draw_frame(c: Canvas, page: SheetPage, under: str) -> None:
         r, g, b = (float(v) for v in lab_to_srgb([value, 0, 0]))
         put_box(c, page, rect, Color(r, g, b))
     put_words(c, page, 24, 15.5, page.title, 12, "vollkorn")
-    put_words(c, page, 24, 21, under, 7.5, "lato", INK)
+    put_words(
+        c, page, 24, y=21, words=under, size=7.5, font="lato", colour=INK,
+    )
 
 
 def draw_page(c: Canvas, page: SheetPage, count: int, paper_name: str) -> None:
@@ -102,27 +104,18 @@ def draw_page(c: Canvas, page: SheetPage, count: int, paper_name: str) -> None:
         for j in range(4):
             for block in {round(cell.rect[0], 1) for cell in page.cells[j::4]}:
                 words = "on black card" if j == 3 else heads[page.cells[j].layers[0].pressure]
-                put_words(c, page, block, first - 1.6, words, 6.2, "lato", INK)
+                put_words(
+                    c, page, block, y=first - 1.6, words=words, size=6.2, font="lato", colour=INK,
+                )
         put_words(
-            c,
-            page,
-            24,
-            34,
-            "Print at 100 %. Glue a strip of black card over the cells marked for it, then fill every cell evenly to its edge.",
-            7.5,
-            "lato",
-            INK,
+            c, page, 24, y=34,
+            words="Print at 100 %. Glue a strip of black card over the cells marked for it, then fill every cell evenly to its edge.", size=7.5,
+            font="lato", colour=INK,
         )
     else:
         put_words(
-            c,
-            page,
-            24,
-            34,
-            "Lay the pencils in the order written, the first at the bottom, and fill each chip evenly to its edge.",
-            7.5,
-            "lato",
-            INK,
+            c, page, 24, y=34, words="Lay the pencils in the order written, the first at the bottom, and fill each chip evenly to its edge.",
+            size=7.5, font="lato", colour=INK,
         )
     for cell in page.cells:
         put_box(c, page, cell.rect, None, LINE)
@@ -139,12 +132,7 @@ def draw_page(c: Canvas, page: SheetPage, count: int, paper_name: str) -> None:
                 words = f"{n + 1}  {part}" if len(parts) > 1 else part
                 put_words(c, page, cell.rect[0], cell.rect[1] + cell.rect[3] + 3.4 + 3.2 * n, words, 7)
     put_words(
-        c,
-        page,
-        24,
-        page.size[1] - 12,
-        "Keep the grey steps, the corner marks and the spaces between the cells clean: they tell light and scale.",
-        7,
-        "lato",
-        INK,
+        c, page, 24, y=page.size[1] - 12,
+        words="Keep the grey steps, the corner marks and the spaces between the cells clean: they tell light and scale.", size=7, font="lato",
+        colour=INK,
     )

@@ -302,8 +302,9 @@ def _records(path: Path, z: zipfile.ZipFile) -> Contents:
     if data.get("pace") is not None and pace is None:
         raise _fault(path, "its pace cannot be understood")
     got = Contents(
-        read(Commission, "commission")[0], read(Photo, "photos"), read(Area, "areas"), read(Recipe, "recipes"), read(LogRow, "log"),
-        kit[0] if kit else None, read(Shot, "shots"), frozenset(missing), read(PhotoCheck, "checks"), plan, pace,
+        read(Commission, "commission")[0], read(Photo, "photos"), read(Area, "areas"), recipes=read(Recipe, "recipes"), log=read(LogRow, "log"),
+        kit=kit[0] if kit else None, shots=read(Shot, "shots"), missing=frozenset(missing), checks=read(PhotoCheck, "checks"), first_plan=plan,
+        pace=pace,
     )  # fmt: skip
     words = _does_not_belong(got)
     if words:
@@ -468,23 +469,14 @@ def _fresh(got: Contents, name: str) -> Contents:
         seams=tuple((step(a), step(b), edge, step(over), mm) for a, b, edge, over, mm in got.commission.terms.seams),
     )
     return Contents(
-        replace(got.commission, id=cid, name=name, terms=terms),
-        tuple(replace(p, id=photo[p.id], commission_id=cid) for p in got.photos),
-        tuple(
-            replace(a, id=area[a.id], commission_id=cid, photo_id=photo[a.photo_id], colour_photo_id=photo.get(a.colour_photo_id, ""))
-            for a in got.areas
-        ),
-        tuple(replace(r, area_id=area[r.area_id]) for r in got.recipes),
-        tuple(replace(q, id=new_id(), commission_id=cid, area_id=area.get(q.area_id, ""), step=step(q.step)) for q in got.log),
-        got.kit,
-        tuple(replace(q, id=shot[q.id], commission_id=cid, step=step(q.step)) for q in got.shots),
-        got.missing,
-        tuple(
-            replace(q, id=shot[q.id], commission_id=cid, told=_renamed(q.told, area), meant=tuple(_renamed(k, area) for k in q.meant))
-            for q in got.checks
-        ),
-        None if got.first_plan is None else replace(got.first_plan, areas={area.get(k, k): v for k, v in got.first_plan.areas.items()}),
-        got.pace,
+        replace(got.commission, id=cid, name=name, terms=terms), tuple(replace(p, id=photo[p.id], commission_id=cid) for p in got.photos),
+        tuple( replace(a, id=area[a.id], commission_id=cid, photo_id=photo[a.photo_id], colour_photo_id=photo.get(a.colour_photo_id, "")) for a in got.areas ),
+        recipes=tuple(replace(r, area_id=area[r.area_id]) for r in got.recipes),
+        log=tuple(replace(q, id=new_id(), commission_id=cid, area_id=area.get(q.area_id, ""), step=step(q.step)) for q in got.log), kit=got.kit,
+        shots=tuple(replace(q, id=shot[q.id], commission_id=cid, step=step(q.step)) for q in got.shots), missing=got.missing,
+        checks=tuple( replace(q, id=shot[q.id], commission_id=cid, told=_renamed(q.told, area), meant=tuple(_renamed(k, area) for k in q.meant)) for q in got.checks ),
+        first_plan=None if got.first_plan is None else replace(got.first_plan, areas={area.get(k, k): v for k, v in got.first_plan.areas.items()}),
+        pace=got.pace,
     )
 
 

@@ -129,7 +129,9 @@ def _kit(store: Store, key: str, kept: dict[str, Kit | None]) -> Kit | None:
 
 
 def _unreadable(c: Commission, causes: tuple[str, ...]) -> Overview:
-    return Overview(c, "unreadable", 0, 0, 0, 0.0, 0.0, None, None, causes)
+    return Overview(
+        c, "unreadable", 0, steps=0, done=0, low_min=0.0, high_min=0.0, photo=None, shot=None, causes=causes,
+    )
 
 
 def _of(
@@ -157,8 +159,8 @@ def _of(
         state = "drawn" if mine else "ordered"
     done = len(steps) - len(left)
     return Overview(
-        c, state, len(mine), len(steps), done, sum(s.low for s in left), sum(s.high for s in left), photo, shots[-1] if shots else None,
-        solved=sum(bool(a.layers) for a in work),
+        c, state, len(mine), steps=len(steps), done=done, low_min=sum(s.low for s in left), high_min=sum(s.high for s in left), photo=photo,
+        shot=shots[-1] if shots else None, solved=sum(bool(a.layers) for a in work),
     )  # fmt: skip
 
 

@@ -49,13 +49,17 @@ def work_of(c: Commission, photo: Photo, areas: Sequence[Area], recipes: Sequenc
         near = tuple(b for b, s in shapes.items() if b != a.id and layers.get(b) and s.distance(shapes[a.id]) * k <= TOUCH_MM)
         middle = shapes[a.id].centroid
         work = tuple(
-            LayerWork(q.role, q.code, q.tool, q.pressure, q.passes, q.stroke, q.stroke_mm, q.where, 0.6, q.id, _share(q, shares[a.id]))
+            LayerWork(
+                q.role, q.code, q.tool, pressure=q.pressure, passes=q.passes, stroke=q.stroke, stroke_mm=q.stroke_mm, where=q.where, spacing_mm=0.6,
+                id=q.id, share=_share(q, shares[a.id]),
+            )
             for q in layers[a.id]
         )
         place = ((middle.x - photo.crop[0]) * k, (middle.y - photo.crop[1]) * k)
         out.append(
             AreaWork(
-                a.id, a.number, a.name, a.surface_id, own.area * k * k, place, near, finish_of(a, photo), work, _value(layers[a.id], kit), _way(a)
+                a.id, a.number, a.name, surface_id=a.surface_id, mm2=own.area * k * k, middle=place, neighbours=near, finish=finish_of(a, photo),
+                layers=work, value_l=_value(layers[a.id], kit), hair_deg=_way(a),
             )
         )
     return tuple(out)

@@ -69,7 +69,7 @@ def area(args: argparse.Namespace) -> dict:
     pixels = read_picture(args.photo).pixels
     scale = args.mm_per_px or LONGER_SIDE_MM / max(pixels.shape[:2])
     surface, ring = surfaces()[args.surface], rectangle(x, y, w, h)
-    m = measure(pixels, ring, marking_model(), scale, False, surface.hair, look_for=surface.look_for, readers=readers())
+    m = measure(pixels, ring, marking_model(), scale, hair=surface.hair, look_for=surface.look_for, readers=readers())
     region = cut(pixels, ring)
     places = named(
         find_places(pixels, region, surface.anatomy, m.marking, said=bool(args.marking), parts=parts_of(args.surface)), args.surface
@@ -81,7 +81,9 @@ def area(args: argparse.Namespace) -> dict:
         m = replace(m, pattern=find_pattern(region))
     craft = craft_of(m, args.surface, kit.medium, args.coat or "", kind, chosen(args.school), args.finish)
     plan = plan_places(kit, on, places, craft, rules_of(m, craft))
-    cautions = recipe_cautions(on, kit, plan.layers, plan.targets, plan.prediction, 3, tuple(papers().values()), plan.reach)
+    cautions = recipe_cautions(
+        on, kit, plan.layers, targets=plan.targets, prediction=plan.prediction, floor=3, papers=tuple(papers().values()), reach=plan.reach,
+    )
     said = [
         {"kind": c.kind, "text": f"{c.title}. {c.text} {c.cure}".strip(), "layer": c.layer + 1 if c.layer >= 0 else None} for c in cautions
     ]

@@ -110,9 +110,9 @@ def measure_eye(pixels: np.ndarray, centre: Point, rim: Point) -> Eye:
     if thrown.shine:
         pupil_radius = None
     return Eye(
-        at, r * to_photo,
-        None if pupil_radius is None else pupil_radius * r * to_photo, form, ratio, axis, rings, sectors, glint, shadow,
-        wet_line_of(lab[..., 0], cx, cy, r), word, _median(lab, pupil if pupil.any() else (rho < 0.3) & ~light), thrown.shine, thrown.sky,
+        at, r * to_photo, None if pupil_radius is None else pupil_radius * r * to_photo, pupil_form=form, pupil_ratio=ratio, pupil_axis_deg=axis,
+        rings=rings, sectors=sectors, catchlight=glint, lid_shadow=shadow, wet_line=wet_line_of(lab[..., 0], cx, cy, r), iris_word=word,
+        pupil_lab=_median(lab, pupil if pupil.any() else (rho < 0.3) & ~light), shine=thrown.shine, sky=thrown.sky,
     )  # fmt: skip
 
 
@@ -161,7 +161,9 @@ def eye_frame(pixels: np.ndarray, centre: Point, r0: float, fit: bool = True) ->
     yy, xx = np.mgrid[0:size, 0:size].astype(np.float32)
     rho = np.hypot(xx - cx, yy - cy) / r
     angle = np.degrees(np.arctan2(cy - yy, xx - cx)) % 360
-    return EyeFrame(lab, rho, angle, _catchlight_mask(lab[..., 0], rho), r, cx, cy, k, half, centre)
+    return EyeFrame(
+        lab, rho, angle, light=_catchlight_mask(lab[..., 0], rho), radius=r, cx=cx, cy=cy, k=k, half=half, clicked=centre,
+    )
 
 
 def iris_word(lab: Sequence[float]) -> str:

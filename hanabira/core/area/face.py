@@ -88,8 +88,8 @@ def face_lines(
         turn = (_turn(nose[1] - nose[0]) - axis + 90) % 180 - 90
     heights = tuple(float((t - middle) @ up * mm_per_px) for t in ears) if len(ears) == 2 else ()
     return Face(
-        float(np.hypot(*line)) * mm_per_px, axis, (2 * ra * mm_per_px, 2 * rb * mm_per_px), _long(nose, mm_per_px), turn, drop, aside, heights,
-        _long(ears, mm_per_px),
+        float(np.hypot(*line)) * mm_per_px, axis, (2 * ra * mm_per_px, 2 * rb * mm_per_px), nostrils_mm=_long(nose, mm_per_px),
+        nostril_axis_deg=turn, nose_drop_mm=drop, nose_aside_mm=aside, tips_mm=heights, tips_apart_mm=_long(ears, mm_per_px),
     )  # fmt: skip
 
 

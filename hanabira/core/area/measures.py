@@ -138,6 +138,7 @@ def measure(
     ring: Sequence[Point],
     model: MarkingModel | None,
     mm_per_px: float | None = None,
+    *,
     smooth: bool = False,
     hair: bool = True,
     token: Token = SILENT,
@@ -159,7 +160,9 @@ def measure(
     no inside.
     """
     region = cut(photo, ring, smooth, holes, over, coverage)
-    found = measure_region(region, model, mm_per_px, hair, token, combing, levels or photo_levels(photo), readers)
+    found = measure_region(
+        region, model, mm_per_px, hair=hair, token=token, combing=combing, levels=levels or photo_levels(photo), readers=readers,
+    )
     token.report(0.95, "Looking at its parts")
     if "nose" in look_for:  # the two clicked places of a nose are its nostrils
         found = replace(found, nose=measure_nose(region, eye))
@@ -225,8 +228,8 @@ def measure_region(
     token.report(1.0, "Measured")
     mm2 = None if mm_per_px is None else count * mm_per_px**2
     return Measures(
-        count, mm2, mm_per_px, values, palette, hidden, temperature_, found, marking, field, (region.left, region.top), combed, bend, word,
-        dapples=dapples, clipping=clipping, outside=region.outside, readable=found_hues.readable,
+        count, mm2, mm_per_px, values=values, palette=palette, hidden=hidden, temperature=temperature_, hair=found, marking=marking, field=field,
+        origin=(region.left, region.top), combed=combed, bend_px=bend, lie=word, dapples=dapples, clipping=clipping, outside=region.outside, readable=found_hues.readable,
         # of a coat that is mostly lost nothing is said: no answer would follow from what is left
         coats=tuple(readers.coats.shares(coat_features(pixels, mask, lost)).items()) if readers is not None and clipping.lost <= UNKNOWN else (),
     )  # fmt: skip

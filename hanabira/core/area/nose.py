@@ -73,14 +73,8 @@ def measure_nose(region: Region, said: Sequence[Point] = ()) -> Nose:
     pebble = pebble_of(lab[..., 0], dry)
     wet_lab, hole_lab = _middle(lab, wet), _middle(lab, holes)
     return Nose(
-        points,
-        axis,
-        None if pebble is None else pebble / k,
-        float(wet.sum() / leather.sum()),
-        wet_lab,
-        _pigment(lab[dry]),
-        hole_lab,
-        len(said) == 2,
+        points, axis, None if pebble is None else pebble / k, wet_share=float(wet.sum() / leather.sum()), wet_lab=wet_lab,
+        pigment=_pigment(lab[dry]), nostril_lab=hole_lab, confirmed=len(said) == 2,
     )
 
 

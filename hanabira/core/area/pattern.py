@@ -158,9 +158,9 @@ def _described(found: Array, mask: Array, tone: Array, lab: Array, region: Regio
 
     return Pattern(
         from_mask(found, (region.left, region.top), 0.7 * to_photo, to_photo), float(found.sum() / mask.sum()), n - 1,
-        float(np.median(2 * np.sqrt(areas / np.pi))) * to_photo, 2 * float(np.median(depth[ridge])) * to_photo, spacing, soft * to_photo,
-        middle(found), middle(ground), low_high(lab[..., 0][found]), low_high(lab[..., 0][ground]),
-        measure_palette(lab[found]) if found.sum() >= 200 else (),
+        size_px=float(np.median(2 * np.sqrt(areas / np.pi))) * to_photo, width_px=2 * float(np.median(depth[ridge])) * to_photo, spacing_px=spacing,
+        edge_px=soft * to_photo, lab=middle(found), ground_lab=middle(ground), value_range=low_high(lab[..., 0][found]),
+        ground_range=low_high(lab[..., 0][ground]), palette=measure_palette(lab[found]) if found.sum() >= 200 else (),
     )  # fmt: skip
 
 

@@ -239,7 +239,9 @@ def fit_kit(
     facts = [known.get(c) if known and c in known.index else None for c in codes]
     log_s = np.array([np.log(p.scattering) if p else _LOG_S[0] for p in facts])
     log_s_sd = np.array([_LOG_S_KNOWN_SD if p else _LOG_S[1] for p in facts])
-    problem = _Problem(paper, who, how, ground, lab, weight, len(codes), free, log_s, log_s_sd)
+    problem = _Problem(
+        paper, who, how, ground=ground, lab=lab, weight=weight, pencils=len(codes), globals_free=free, log_s=log_s, log_s_sd=log_s_sd,
+    )
     first = _first_guess(problem).ravel()
     starts = [np.concatenate([g, first]) for g in (_STARTS if free else _STARTS[:1])]
     if len(starts) > 1:
@@ -253,8 +255,8 @@ def fit_kit(
     hand, fitted_paper = hand_and_paper(g, paper)
     white = max(grounds, key=lambda q: q[0])
     fit = Fit(
-        hand, fitted_paper.cap / paper.cap, 0.0, fitted_paper.soft / paper.soft, 1.0, fitted_paper.n, lab_hex(white) if white[0] > 60 else "",
-        float(np.median(de)), float(np.percentile(de, 95)), paper.id,
+        hand, fitted_paper.cap / paper.cap, 0.0, soft=fitted_paper.soft / paper.soft, grip=1.0, n=fitted_paper.n,
+        white_hex=lab_hex(white) if white[0] > 60 else "", median_de=float(np.median(de)), p95_de=float(np.percentile(de, 95)), paper_id=paper.id,
     )  # fmt: skip
     pencils = []
     for i, code in enumerate(codes):

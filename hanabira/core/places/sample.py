@@ -80,7 +80,10 @@ def described(
             max(1, round((np.ptp(xs) + 1) * scale)),
             max(1, round((np.ptp(ys) + 1) * scale)),
         )
-        out.append(Place(f.id, f.name, f.kind, f.group, (float(v[0]), float(v[1]), float(v[2])), len(ys) / whole, box, f.reserved))
+        out.append(Place(
+            f.id, f.name, f.kind, group=f.group, photo_lab=(float(v[0]), float(v[1]), float(v[2])), share=len(ys) / whole, box=box,
+            reserved=f.reserved,
+        ))
         numbers[n] = len(out)
     return Places(tuple(out), numbers[labels], origin, scale, tuple(notes))
 

@@ -158,8 +158,9 @@ def value_of(picture: AskedPicture, best: SpotSeen) -> Question:
     step = 1 + min(9, int(best.lab[0] // 10))
     why = say(f"practice.value_{way}", step=step, value=best.lab[0], around=best.around[0])
     return Question(
-        "value-step", key_of(picture, "value-step", best.at), say("practice.value_ask"), "value", (best.at,), best.lab[None], float(best.lab[0]), (), best.lift,
-        float(best.around[0]), abs(best.lift), why, say("practice.value_trick"),
+        "value-step", key_of(picture, "value-step", best.at), say("practice.value_ask"), kind="value", spots=(best.at,), labs=best.lab[None],
+        truth=float(best.lab[0]), choices=(), lift=best.lift, around_l=float(best.around[0]), level=abs(best.lift), why=why,
+        trick=say("practice.value_trick"),
     )  # fmt: skip
 
 
@@ -189,8 +190,9 @@ def which(picture: AskedPicture, rng: np.random.Generator, level: float) -> Ques
     order = (0, 1) if a.at[0] < b.at[0] else (1, 0)
     spots, labs = (a.at, b.at), np.array([a.lab, b.lab])
     return Question(
-        "which", key_of(picture, f"which {way}", a.at, b.at), say(f"practice.which_ask_{way}"), "choice", tuple(spots[k] for k in order), labs[list(order)],
-        order.index(right), (say("practice.left"), say("practice.right")), 0.0, 50.0, level, why, say(f"practice.which_trick_{way}"),
+        "which", key_of(picture, f"which {way}", a.at, b.at), say(f"practice.which_ask_{way}"), kind="choice", spots=tuple(spots[k] for k in order),
+        labs=labs[list(order)], truth=order.index(right), choices=(say("practice.left"), say("practice.right")), lift=0.0, around_l=50.0,
+        level=level, why=why, trick=say(f"practice.which_trick_{way}"),
     )  # fmt: skip
 
 
@@ -216,8 +218,9 @@ def order_six(picture: AskedPicture, rng: np.random.Generator, level: float) -> 
     if float(np.diff(np.sort(labs[:, 0])).min()) < 1.5:
         return None
     return Question(
-        "order-six", key_of(picture, "order-six", *(chosen[k].at for k in mixed)), say("practice.order_ask"), "order", tuple(chosen[k].at for k in mixed), labs,
-        truth, (), 0.0, 50.0, level, say("practice.order_why", gap=float(np.diff(np.sort(labs[:, 0])).min())), say("practice.order_trick"),
+        "order-six", key_of(picture, "order-six", *(chosen[k].at for k in mixed)), say("practice.order_ask"), kind="order",
+        spots=tuple(chosen[k].at for k in mixed), labs=labs, truth=truth, choices=(), lift=0.0, around_l=50.0, level=level,
+        why=say("practice.order_why", gap=float(np.diff(np.sort(labs[:, 0])).min())), trick=say("practice.order_trick"),
     )  # fmt: skip
 
 
@@ -237,8 +240,9 @@ def white_or_not(picture: AskedPicture, rng: np.random.Generator, level: float) 
     if family not in HUES:
         return None
     return Question(
-        "white-or-not", key_of(picture, "white-or-not", best.at), say("practice.white_ask"), "choice", (best.at,), best.lab[None], HUES.index(family), HUES, best.lift,
-        float(best.around[0]), level, say("practice.white_why", hue=family, strength=float(chroma(best.lab))), say("practice.white_trick"),
+        "white-or-not", key_of(picture, "white-or-not", best.at), say("practice.white_ask"), kind="choice", spots=(best.at,), labs=best.lab[None],
+        truth=HUES.index(family), choices=HUES, lift=best.lift, around_l=float(best.around[0]), level=level,
+        why=say("practice.white_why", hue=family, strength=float(chroma(best.lab))), trick=say("practice.white_trick"),
     )  # fmt: skip
 
 
@@ -262,8 +266,10 @@ def foretell(kit: Kit, paper: Paper, rng: np.random.Generator, level: float) -> 
             spots = ((0.3, 0.5), (0.7, 0.5))
             why = say(f"practice.foretell_{what}", first=kit.get(first).name, then=kit.get(then).name, value=lab[0])
             return Question(
-                "foretell", f"foretell {first} {then}", say("practice.foretell_ask", first=f"{first} {kit.get(first).name}", then=f"{then} {kit.get(then).name}"), "choice",
-                spots, np.array([kit.get(first).lab, kit.get(then).lab, lab]), OUTCOMES.index(what), OUTCOMES, 0.0, 50.0, level, why, say("practice.foretell_trick"),
+                "foretell", f"foretell {first} {then}",
+                say("practice.foretell_ask", first=f"{first} {kit.get(first).name}", then=f"{then} {kit.get(then).name}"), kind="choice",
+                spots=spots, labs=np.array([kit.get(first).lab, kit.get(then).lab, lab]), truth=OUTCOMES.index(what), choices=OUTCOMES, lift=0.0,
+                around_l=50.0, level=level, why=why, trick=say("practice.foretell_trick"),
             )  # fmt: skip
     return None
 

@@ -138,8 +138,8 @@ def guess_stack(kit: Kit, paper: Paper, rng: np.random.Generator, level: float) 
     names = tuple(f"{c} {kit.get(c).name}" for c in codes)
     every = np.array([*(kit.get(c).lab for c in codes), labs[i, j]])
     return Question(
-        "guess-stack", f"guess-stack {' '.join(codes)} {i}{j}", say("practice.stack_ask"), "pair", (), every, (i, j), names, level=level,
-        why=say("practice.stack_why", first=names[i], then=names[j]), trick=say("practice.stack_trick"), extra=off,
+        "guess-stack", f"guess-stack {' '.join(codes)} {i}{j}", say("practice.stack_ask"), kind="pair", spots=(), labs=every, truth=(i, j),
+        choices=names, level=level, why=say("practice.stack_why", first=names[i], then=names[j]), trick=say("practice.stack_trick"), extra=off,
     )  # fmt: skip
 
 
@@ -168,9 +168,9 @@ def find_fault(picture: AskedPicture, rng: np.random.Generator, level: float) ->
     changed[y, x] += bump[..., None] * shift
     labs = np.array([picture.lab[int(c[1] * h), int(c[0] * w)] for c in chosen])
     return Question(
-        "find-fault", key_of(picture, f"find-fault {way} {truth}", *chosen), say("practice.fault_ask"), "choice", tuple(chosen), labs, truth,
-        tuple(str(k + 1) for k in range(RINGS)), level=level, why=say(f"practice.fault_{way}", ring=truth + 1, size=size), trick=say("practice.fault_trick"),
-        extra=changed,
+        "find-fault", key_of(picture, f"find-fault {way} {truth}", *chosen), say("practice.fault_ask"), kind="choice", spots=tuple(chosen),
+        labs=labs, truth=truth, choices=tuple(str(k + 1) for k in range(RINGS)), level=level,
+        why=say(f"practice.fault_{way}", ring=truth + 1, size=size), trick=say("practice.fault_trick"), extra=changed,
     )  # fmt: skip
 
 
@@ -222,9 +222,10 @@ def what_next(ordered: Ordered, rng: np.random.Generator, level: float) -> Quest
         names = tuple(options[k].name for k in mixed)
         before = ", ".join(s.name for s in steps[max(0, at - 3) : at])
         return Question(
-            "what-next", f"what-next {steps[at].key} {'/'.join(sorted(s.key for s in wrong))}", say("practice.next_ask"), "choice", (), np.zeros((0, 3)),
-            mixed.index(0), names, level=level, why=say("practice.next_why", step=steps[at].name, why=ordered.reasons[steps[at].key]),
-            trick=say("practice.next_trick"), words=(say("practice.next_done", steps=before), *(f"{k} {n}" for k, n in enumerate(names, 1))),
+            "what-next", f"what-next {steps[at].key} {'/'.join(sorted(s.key for s in wrong))}", say("practice.next_ask"), kind="choice", spots=(),
+            labs=np.zeros((0, 3)), truth=mixed.index(0), choices=names, level=level,
+            why=say("practice.next_why", step=steps[at].name, why=ordered.reasons[steps[at].key]), trick=say("practice.next_trick"),
+            words=(say("practice.next_done", steps=before), *(f"{k} {n}" for k, n in enumerate(names, 1))),
             notes=tuple(ordered.reasons[options[k].key] for k in mixed),
         )  # fmt: skip
     return None
@@ -247,7 +248,9 @@ def example_portrait() -> Ordered:
         ("Forehead", "short-fur", (65.0, 25.0), ("a", "b", "c"), coat), ("Whiskers", "whisker", (70.0, 115.0), ("c",), (LayerWork("whisker", "5"),)),
     )  # fmt: skip
     ids = "abcdef"
-    work = [AreaWork(ids[n], n + 1, name, surface, 700.0, at, near, 3, layers) for n, (name, surface, at, near, layers) in enumerate(areas)]
+    work = [AreaWork(
+        ids[n], n + 1, name, surface_id=surface, mm2=700.0, middle=at, neighbours=near, finish=3, layers=layers,
+    ) for n, (name, surface, at, near, layers) in enumerate(areas)]
     return order(work, Preferences())
 
 

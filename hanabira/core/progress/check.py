@@ -82,7 +82,9 @@ def check_photo(
     likeness = likeness_of(plan, wanted, begun)
     parts = []
     for n, one in enumerate([photo] if second is None else [photo, second]):
-        parts.append(_true(one, plan, corners if n == 0 else None, use_strip, wanted, begun, likeness, token))
+        parts.append(_true(
+            one, plan, corners if n == 0 else None, use_strip=use_strip, wanted=wanted, begun=begun, likeness=likeness, token=token,
+        ))
     (found, seen, strip, burnt) = parts[0]
     if second is not None:
         seen = without_gloss(seen, parts[1][1])
@@ -118,7 +120,10 @@ def check_photo(
         "outside": (seen.outside & begun).sum() / painted,
     }
     token.report(1.0, "Judged")
-    return Checked(found, seen, wanted, places, verdict, unlogged, strip, burnt, {k: float(v) for k, v in shares.items()}, forms)
+    return Checked(
+        found, seen, wanted, places=places, verdict=verdict, unlogged=unlogged, strip=strip, strip_burnt=burnt,
+        shares={k: float(v) for k, v in shares.items()}, forms=forms,
+    )
 
 
 def _true(
@@ -149,7 +154,10 @@ def _true(
     shown = found.shown()
     return (
         replace(found, photo_size=full),
-        true_sheet(flat, colouring, bare, plan.paper_lab, wanted, begun, _inside(plan) & ~begun, with_strip, shown),
+        true_sheet(
+            flat, colouring, bare, paper_lab=plan.paper_lab, wanted=wanted, begun=begun, waiting=_inside(plan) & ~begun, judges_darks=with_strip,
+            shown=shown,
+        ),
         with_strip,
         burnt,
     )
@@ -226,8 +234,9 @@ def without_gloss(first: TrueSheet, second: TrueSheet) -> TrueSheet:
     lab = np.where(darker[..., None], second.lab, first.lab)
     flat = np.where(darker[..., None], second.flat, first.flat)
     return TrueSheet(
-        lab, flat, first.colouring, first.paper_near, first.sheen & second.sheen, first.shadow & second.shadow, first.covered | second.covered, first.outside | second.outside,
-        first.judges_darks and second.judges_darks, first.local,
+        lab, flat, first.colouring, paper_near=first.paper_near, sheen=first.sheen & second.sheen, shadow=first.shadow & second.shadow,
+        covered=first.covered | second.covered, outside=first.outside | second.outside, judges_darks=first.judges_darks and second.judges_darks,
+        local=first.local,
     )  # fmt: skip
 
 

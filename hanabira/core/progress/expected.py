@@ -119,7 +119,8 @@ def expected(stack: AreaStack, paper: Paper, kit: Kit) -> Expected:
                 source[place] = "near" if since else "seen"
     missing = {p: tuple(q for q in wished if q.id in stack.skipped and q.id not in there and goes_over(q, p)) for p in stack.targets}
     return Expected(
-        stack.area_id, now, final, dict(stack.targets), source, stack.laid, stack.recipe, {p: q for p, q in missing.items() if q}
+        stack.area_id, now, final, target=dict(stack.targets), source=source, laid=stack.laid, recipe=stack.recipe,
+        missing={p: q for p, q in missing.items() if q},
     )
 
 

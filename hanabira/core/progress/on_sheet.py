@@ -47,7 +47,9 @@ class TracedArea:
             return drawn_places(places, shape, (corner[0] / scale, corner[1] / scale), k * scale)
 
         kept = frozenset(p.id for p in places if p.reserved)
-        return TracedArea(id, number, name, surface, outline, level, drawn_as, {p.id: p.name for p in places}, kept)
+        return TracedArea(
+            id, number, name, surface=surface, outline=outline, level=level, drawn_as=drawn_as, names={p.id: p.name for p in places}, kept=kept,
+        )
 
 
 @dataclass(frozen=True)
@@ -126,7 +128,9 @@ def on_sheet(
     for n, a in enumerate(order, 1):
         inside = owner == n
         drawn = a.drawn_as((ny, nx), corner, k)
-        out.append(AreaOnSheet(a.id, a.number, a.name, a.surface, inside, traced == n, _filled(drawn, inside), a.names, a.kept))
+        out.append(AreaOnSheet(
+            a.id, a.number, a.name, surface=a.surface, inside=inside, core=traced == n, drawn=_filled(drawn, inside), names=a.names, kept=a.kept,
+        ))
     out.sort(key=lambda a: a.number)
     return OnSheet(size, border_mm, grid, bytes_to_lab(seen), tuple(out))
 

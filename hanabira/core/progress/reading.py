@@ -67,7 +67,8 @@ def true_sheet(
     lab = lab_of(cv2.GaussianBlur(linear * np.exp(-off), (0, 0), SOFT_MM * GRID))
     shadow = cv2.GaussianBlur(off.mean(-1), (0, 0), 2 * GRID) < -SHADOW
     return TrueSheet(
-        lab, flat, colouring, near, _sheen(lab, wanted, begun & ~outside), shadow, hidden | outside, outside, judges_darks, off
+        lab, flat, colouring, paper_near=near, sheen=_sheen(lab, wanted, begun & ~outside), shadow=shadow, covered=hidden | outside, outside=outside,
+        judges_darks=judges_darks, local=off,
     )
 
 
@@ -240,7 +241,9 @@ def _place_seen(part: _Part, mask: np.ndarray, area_id: str, place: str, whole: 
         sigma = np.hypot(sigma, np.array([2.5, 1.5, 1.5]))
         if want[0] < DARK_L or found[0] < DARK_L:
             hidden = hidden or "no strip"
-    return PlaceSeen(area_id, place, want, found, sigma, _uneven(part.difference[..., 0], mask), mm, count / whole, hidden)
+    return PlaceSeen(
+        area_id, place, want, found=found, sigma=sigma, uneven=_uneven(part.difference[..., 0], mask), mm=mm, share=count / whole, hidden=hidden,
+    )
 
 
 def looks_begun(sheet: OnSheet, seen: TrueSheet, expected: Mapping[str, Expected], paper_lab: Array) -> tuple[str, ...]:

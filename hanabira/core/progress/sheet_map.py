@@ -273,5 +273,6 @@ def _fitted(sides: list[Side], quad: Array, strip: FoundStrip | None, size: tupl
     out = SheetMap(size, photo_size, tilt(q), float(q[8]), cubics, float(np.sqrt(np.mean(np.concatenate(left) ** 2))), strip_miss)
     width = min(s.width_px for s in sides) / out.px_per_mm
     return SheetMap(
-        size, photo_size, out.tilt, out.lens, cubics, out.residual_mm, strip_miss, "strip" if strip is not None else "border", width
+        size, photo_size, out.tilt, lens=out.lens, sides=cubics, residual_mm=out.residual_mm, strip_miss_mm=strip_miss,
+        found_by="strip" if strip is not None else "border", edge_mm=width,
     )

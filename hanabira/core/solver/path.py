@@ -280,9 +280,10 @@ class Field:
     def start(self, shape: tuple[int, ...], sums: bool = False) -> State:
         """Untouched spots."""
         return State(
-            np.broadcast_to(self.bare.zones.astype(F), (*shape, 3, 8)).copy(),
-            np.zeros((*shape, 3), F), np.zeros(shape, F), np.broadcast_to(self.paper_lab, (*shape, 3)).copy(), np.zeros(shape), np.zeros(shape, bool),
-            np.full(shape, np.nan), np.zeros(shape, int), np.zeros(shape, int), np.zeros(shape, bool), np.zeros((*shape, 2, 3, 8), F) if sums else None,
+            np.broadcast_to(self.bare.zones.astype(F), (*shape, 3, 8)).copy(), np.zeros((*shape, 3), F), np.zeros(shape, F),
+            lab=np.broadcast_to(self.paper_lab, (*shape, 3)).copy(), cost=np.zeros(shape), black=np.zeros(shape, bool), hue=np.full(shape, np.nan),
+            flips=np.zeros(shape, int), depth=np.zeros(shape, int), dark=np.zeros(shape, bool),
+            sums=np.zeros((*shape, 2, 3, 8), F) if sums else None,
         )  # fmt: skip
 
     def film(self, s: State, pencil: Array, pressure: Array, passes: Array) -> State:
@@ -312,7 +313,9 @@ class Field:
             fill, crush = fill + amount, crush + presses_now * (1 - crush)
             if sums is not None:
                 sums = sums + np.stack(np.broadcast_arrays(a * amount[..., None], b * amount[..., None]), -3)
-        return State(zones, fill, crush, s.lab, s.cost, s.black, s.hue, s.flips, s.depth, s.dark, sums)
+        return State(
+            zones, fill, crush, lab=s.lab, cost=s.cost, black=s.black, hue=s.hue, flips=s.flips, depth=s.depth, dark=s.dark, sums=sums,
+        )
 
     def see(self, zones: Array) -> Array:
         """Lab of zone reflectances (…, 3, 8)."""
@@ -360,7 +363,8 @@ class Field:
         if np.any(reserved):
             cost += np.where(depth > 2, SECOND_TINT, self.second_tint[place]) * (reserved & (depth > 1))
         return State(
-            out.zones, out.fill, out.crush, lab, cost, s.black | black, hue, flips, depth, s.dark | (own_l < UNDER_BLACK_L), out.sums
+            out.zones, out.fill, out.crush, lab=lab, cost=cost, black=s.black | black, hue=hue, flips=flips, depth=depth,
+            dark=s.dark | (own_l < UNDER_BLACK_L), sums=out.sums,
         )
 
     def _strange(self, lab: Array, strength: Array, far: Array, where: Array) -> Array:
@@ -394,7 +398,9 @@ class Field:
             zones = np.where(lifted[..., None, None], deep, zones)
         fill = s.fill * F(SOLVENT_KEEPS) if tool == "solvent" else s.fill
         crush = s.crush if tool == "solvent" else s.crush + F(STUMP_CRUSH) * (1 - s.crush)
-        return State(zones, fill, crush, self.see(zones), s.cost, s.black, s.hue, s.flips, s.depth, s.dark, s.sums)
+        return State(
+            zones, fill, crush, lab=self.see(zones), cost=s.cost, black=s.black, hue=s.hue, flips=s.flips, depth=s.depth, dark=s.dark, sums=s.sums,
+        )
 
     def used(self, s: State) -> Array:
         """Share of the tooth used."""

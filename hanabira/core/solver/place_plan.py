@@ -101,8 +101,9 @@ class PlacePlanner:
         banned = frozenset(kit.pencils[i].code for i in self.blacks) if self.school.get("black") == "mixed-blacks-only" else frozenset()
         coat = self.targets[self._general()]
         self.area = Field(
-            kit, paper, self._places(), np.array(hues), self.opaque, Costs(new=Costs.new * rules.thrift), craft.finish, frozenset(tray), banned, palest,
-            allowed(craft.darks, lab, coat), allowed(craft.lights, lab, coat),
+            kit, paper, self._places(), hues=np.array(hues), opaque=self.opaque, costs=Costs(new=Costs.new * rules.thrift), finish=craft.finish,
+            tray=frozenset(tray), banned=banned, palest_first=palest, coat_darks=allowed(craft.darks, lab, coat),
+            coat_lights=allowed(craft.lights, lab, coat),
         )  # fmt: skip
         self.search = Search(self.area, token=token)
         self.n = len(places)
@@ -117,15 +118,8 @@ class PlacePlanner:
             weight = CATCHLIGHT if p.id == "catchlight" else MAIN if p.id in MAIN_PLACES else FAINT if p.share < SPECK else 1.0
             out.append(
                 Target(
-                    p.id,
-                    goal,
-                    np.asarray(p.photo_lab, float),
-                    weight,
-                    p.group,
-                    p.group in ("coat", "ground", "marking"),
-                    kept,
-                    white,
-                    tuple(self.craft.keeps_off.get(p.id, ())),
+                    p.id, goal, np.asarray(p.photo_lab, float), weight=weight, group=p.group, chain=p.group in ("coat", "ground", "marking"),
+                    reserved=kept, white=white, keeps_off=tuple(self.craft.keeps_off.get(p.id, ())),
                 )
             )
         return out
@@ -169,7 +163,9 @@ class PlacePlanner:
             pencil = -1 if q.tool else self.kit.index[q.code]
             key = max(least + 1e-6, out[-1].key + 1e-3 if q.tool and out else self.area.key(pencil) if pencil >= 0 else -1e5)
             least = key
-            out.append(Lay(pencil, q.pressure, q.passes, covered, key, q.tool, True, q.role, n))
+            out.append(Lay(
+                pencil, q.pressure, q.passes, on=covered, key=key, tool=q.tool, fixed=True, role=q.role, source=n,
+            ))
         return tuple(out)
 
     def _values(self, base: Lays) -> Lays:
@@ -389,7 +385,9 @@ class PlacePlanner:
             )
             if k > len(layers) or not any(on):
                 continue
-            tool = Lay(-1, 1, 1, on, layers[k - 1].key + 1e-3, how, True, "blend")
+            tool = Lay(
+                -1, 1, 1, on=on, key=layers[k - 1].key + 1e-3, tool=how, fixed=True, role="blend",
+            )
             tried = self.search.merged(self.search.pruned(self.search.improved(in_order((*layers, tool)), 1)))
             place, loss = self._loss(tried, layers)
             if best is None or loss < best[0]:
@@ -479,7 +477,10 @@ class PlacePlanner:
             out.append(Layer("reserve", "", 1, 1, places_in_words(kept, names), "dot", tool="reserve", why=words, on=tuple(kept)))
         if first:
             out.append(
-                Layer("indent", "", 1, 1, places_in_words(first, names), "flick", craft.stroke_mm, "indent", say("rule.indent"), on=first)
+                Layer(
+                    "indent", "", 1, passes=1, where=places_in_words(first, names), stroke="flick", stroke_mm=craft.stroke_mm, tool="indent",
+                    why=say("rule.indent"), on=first,
+                )
             )
         fine = craft.stroke_mm * (LOOSE if self.school.get("fidelity") == "essence" else 1.0)
         said: set[str] = set()
@@ -509,7 +510,8 @@ class PlacePlanner:
             below = {ids[k] for k in covered if any(x.on[k] and not x.tool for x in layers[:c])}
             above_ = {ids[k] for k in covered if any(x.on[k] and not x.tool for x in layers[c + 1 :])}
             role = q.role or role_of(
-                on, self.kit.masstone_lab[q.pencil], self.area.targets[main], before, after, below, above_, self.opaque
+                on, self.kit.masstone_lab[q.pencil], self.area.targets[main], before=before, after=after, below=below, above=above_,
+                opaque=self.opaque,
             )
             low = role in ("ground", "undertone", "blend")
             why = reason(
@@ -541,7 +543,10 @@ class PlacePlanner:
             )  # fmt: skip
         if last:
             out.append(
-                Layer("scrape", "", 1, 1, places_in_words(last, names), "flick", craft.stroke_mm, "scrape", say("rule.scrape"), on=last)
+                Layer(
+                    "scrape", "", 1, passes=1, where=places_in_words(last, names), stroke="flick", stroke_mm=craft.stroke_mm, tool="scrape",
+                    why=say("rule.scrape"), on=last,
+                )
             )
         rest = [q for n, q in enumerate(self.locked) if all(x.source != n for x in layers)]
         return (*[q for q in rest if q.role in ("reserve", "indent")], *out, *[q for q in rest if q.role not in ("reserve", "indent")])
@@ -567,7 +572,9 @@ def plan_places(
     reach: Gamut | None = None, token: Token = SILENT,
 ) -> PlacePlan:  # fmt: skip
     """Layers for the places of an area, by the craft's rules."""
-    return PlacePlanner(kit, paper, places, craft, rules, tray, locked, reach, token).plan()
+    return PlacePlanner(
+        kit, paper, places, craft=craft, rules=rules, tray=tray, locked=locked, reach=reach, token=token,
+    ).plan()
 
 
 __all__ = ["PlacePlan", "PlacePlanner", "Rules", "band_aliases", "place_targets", "plan_places"]

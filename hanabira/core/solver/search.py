@@ -87,7 +87,9 @@ def solve(
     stacks = _rank(kit, paper, spot, wanted, *_in_order(kit, candidates, order), alternatives=alternatives)
     now = float(delta_e00(spot.lab, wanted))
     if now < stacks[0].score:  # the bare paper is nearest: nothing to lay
-        stacks = (SolvedStack((), spot.lab, wanted, now, now, 0.0, 0.0, now), *stacks[: alternatives - 1])
+        stacks = (SolvedStack(
+            (), spot.lab, wanted, delta_e00=now, expected_de00=now, spread_de00=0.0, tooth=0.0, score=now,
+        ), *stacks[: alternatives - 1])
     return Solution(stacks, (time.perf_counter() - t0) * 1000)
 
 
@@ -281,14 +283,8 @@ def _rank(
         end = predict(paper, kit, layers, spot)[-1]
         out.append(
             SolvedStack(
-                layers,
-                end.lab,
-                wanted,
-                float(delta_e00(end.lab, wanted)),
-                float(de[i].mean()),
-                float(de[i].std()),
-                end.used,
-                float(score[i]),
+                layers, end.lab, wanted, delta_e00=float(delta_e00(end.lab, wanted)), expected_de00=float(de[i].mean()),
+                spread_de00=float(de[i].std()), tooth=end.used, score=float(score[i]),
             )
         )
         if len(out) >= alternatives:

@@ -246,15 +246,8 @@ class EaselCard(Drawn):
                         box.top() + 8 + (n + rng.uniform(0.2, 0.9)) * (box.height() - 20) / rows,
                     )
                     hair(
-                        p,
-                        u,
-                        v,
-                        d + rng.gauss(0, 6),
-                        q.stroke_mm * mm * rng.uniform(0.8, 1.1),
-                        colour,
-                        1.0 + 0.35 * q.pressure,
-                        rng.gauss(0, 8),
-                        235,
+                        p, u, v, ang=d + rng.gauss(0, 6), length=q.stroke_mm * mm * rng.uniform(0.8, 1.1), c=colour, w=1.0 + 0.35 * q.pressure,
+                        bend=rng.gauss(0, 8), alpha=235,
                     )
         else:
             pencilled(p, box.adjusted(6, 6, -6, -12), colour, 4, max(1, q.pressure // 2))

@@ -304,15 +304,8 @@ class HairCard(Drawn):
                 n_ = length * rng.uniform(0.75, 1.15)
                 u, v = x + rng.uniform(-2, 2), y + rng.uniform(-1.5, 1.5)
                 hair(
-                    p,
-                    u - n_ / 2 * math.cos(math.radians(d)),
-                    v + n_ / 2 * math.sin(math.radians(d)),
-                    d,
-                    n_,
-                    colour,
-                    max(1.0, self.width_mm * mm),
-                    rng.gauss(0, 8),
-                    230,
+                    p, u - n_ / 2 * math.cos(math.radians(d)), v + n_ / 2 * math.sin(math.radians(d)), ang=d, length=n_, c=colour,
+                    w=max(1.0, self.width_mm * mm), bend=rng.gauss(0, 8), alpha=230,
                 )
                 x += max(9.0, spacing * 1.7)
             y += spacing

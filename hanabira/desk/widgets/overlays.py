@@ -295,7 +295,9 @@ class Combing:
         way = m.combed.direction_deg if m.combed is not None else None
         field, length_px, spread_deg = m.field, m.hair.length_px or 12.0, m.hair.spread_deg or 0.0
         self._standing(
-            p, mat, (area, m), lambda q, _ratio: draw_combing(q, mat, area, field, m.origin, length_px, spacing_px, spread_deg, way=way)
+            p, mat, (area, m), lambda q, _ratio: draw_combing(
+                q, mat, area, field=field, origin=m.origin, length_px=length_px, spacing_px=spacing_px, spread_deg=spread_deg, way=way,
+            )
         )
 
 
@@ -348,8 +350,12 @@ def draw_combing(
             if mat.mirrored:
                 d = 180 - d
             start = q - QPointF(math.cos(math.radians(d)), -math.sin(math.radians(d))) * (n / 2)
-            hair(p, start.x() + 0.5, start.y() + 0.9, d, n, QColor(0, 0, 0), 2.4, bend, 150)
-            hair(p, start.x(), start.y(), d, n, white, 1.5, bend, 250)
+            hair(
+                p, start.x() + 0.5, start.y() + 0.9, ang=d, length=n, c=QColor(0, 0, 0), w=2.4, bend=bend, alpha=150,
+            )
+            hair(
+                p, start.x(), start.y(), ang=d, length=n, c=white, w=1.5, bend=bend, alpha=250,
+            )
             count += 1
         y += pitch * 0.95
 

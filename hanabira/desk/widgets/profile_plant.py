@@ -173,7 +173,10 @@ class ProfilePlant(Drawn):
         for k in range(40):
             x = paper.left() + (k % 10 + 0.5 + rng.uniform(-0.3, 0.3)) * paper.width() / 10
             y = paper.bottom() - (k // 10 + rng.uniform(0.1, 0.5)) * paper.height() / 4.6
-            hair(p, x, y, 60 + rng.gauss(0, spread), 3.78 * run * math.exp(rng.gauss(0, vary)), QColor(50, 44, 40), 2.2, 0, 235)
+            hair(
+                p, x, y, ang=60 + rng.gauss(0, spread), length=3.78 * run * math.exp(rng.gauss(0, vary)), c=QColor(50, 44, 40), w=2.2, bend=0,
+                alpha=235,
+            )
         p.restore()
         text(p, QRectF(r.left(), r.bottom() - 38, r.width(), 18), f"{run:.0f} mm, turned by {spread:.0f}°", "note", "ink2", elide=True)
         text(p, QRectF(r.left(), r.bottom() - 20, r.width(), 18), f"{vary:.0%} in length", "note", "ink2", elide=True)

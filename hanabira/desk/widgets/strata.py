@@ -368,7 +368,9 @@ class Strata(Drawn):
             while x < r.right() + 6:
                 a, b = x + rng.uniform(-2, 2), y + rng.uniform(-2, 2)
                 if stroke == "flick":
-                    hair(p, a, b, 24, 17, c, 1.7, rng.uniform(-8, 12), 190)
+                    hair(
+                        p, a, b, ang=24, length=17, c=c, w=1.7, bend=rng.uniform(-8, 12), alpha=190,
+                    )
                     x += 13
                 elif stroke == "hatch":
                     p.setPen(QPen(QColor(c.red(), c.green(), c.blue(), 200), 1.2))

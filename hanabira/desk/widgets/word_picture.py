@@ -186,7 +186,9 @@ def _strokes(p: QPainter, r: QRectF) -> None:
     for k in range(90):
         x = r.left() + rng.uniform(0, r.width() - 30)
         y = r.bottom() - 6 - rng.uniform(0, r.height() - 20)
-        hair(p, x, y, 18 + 22 * (x - r.left()) / r.width() + rng.uniform(-6, 6), 26, mapped(_FUR[k % 3]), 1.8, 14)
+        hair(
+            p, x, y, ang=18 + 22 * (x - r.left()) / r.width() + rng.uniform(-6, 6), length=26, c=mapped(_FUR[k % 3]), w=1.8, bend=14,
+        )
 
 
 def _sheet(p: QPainter, r: QRectF) -> None:

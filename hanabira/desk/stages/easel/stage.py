@@ -379,11 +379,15 @@ class EaselStage(PictureStage):
             else ""
         )
         now = Now(
-            ACTS.get(s.layer.role, s.layer.role), f"{where} · step {done + 1} of {len(plan.ordered.steps)}", pencil.name if pencil else with_words(s, kit),
-            s.layer.pencil if pencil else "", kit.masstone_lab[kit.index[s.layer.pencil]] if pencil else None, bare(self.session.paper).lab,
-            s.layer.pressure if pencil else 0, s.layer.passes, s.layer.stroke if pencil else "", s.layer.stroke_mm, way, self._where(s),
-            (f"Now with {self.at.swapped} {kit.get(self.at.swapped).name}. " if self.at.swapped in kit.index else "") + self._why(plan.ordered, s), f"should take {guess}", _time(60 * took), self.at.clock.paused,
-            f"{with_words(after, kit)}\n{after.name}" if after is not None else "the last step", self._lab(after), (step, *clocks), waits, cautions,
+            ACTS.get(s.layer.role, s.layer.role), f"{where} · step {done + 1} of {len(plan.ordered.steps)}",
+            pencil.name if pencil else with_words(s, kit), code=s.layer.pencil if pencil else "",
+            lab=kit.masstone_lab[kit.index[s.layer.pencil]] if pencil else None, paper=bare(self.session.paper).lab,
+            pressure=s.layer.pressure if pencil else 0, passes=s.layer.passes, stroke=s.layer.stroke if pencil else "", stroke_mm=s.layer.stroke_mm,
+            direction_deg=way, where=self._where(s),
+            why=(f"Now with {self.at.swapped} {kit.get(self.at.swapped).name}. " if self.at.swapped in kit.index else "") + self._why(plan.ordered, s),
+            guess=f"should take {guess}", clock=_time(60 * took), paused=self.at.clock.paused,
+            next_words=f"{with_words(after, kit)}\n{after.name}" if after is not None else "the last step", next_lab=self._lab(after),
+            clocks=(step, *clocks), waits=waits, cautions=cautions,
         )  # fmt: skip
         self.card.set(now, self.desk.px_per_mm, large)
 

@@ -115,7 +115,9 @@ def fill_list(s: RecipeStage, area: Area, prediction: recipe_changes.Prediction)
         )
         lab = kit.masstone_lab[kit.index[q.code]] if q.code else None
         words = where if q.tool == "reserve" else f"{q.role} · {where}{passes}"
-        rows.append(LayerRow(i, name, words, lab, q.pressure, q.passes, q.on, goes_over(q, s.band), q.locked))
+        rows.append(LayerRow(
+            i, name, words, masstone=lab, pressure=q.pressure, passes=q.passes, on=q.on, here=goes_over(q, s.band), locked=q.locked,
+        ))
     laid = sum(1 for q in s.layers if q.code)
     kept = " and what is kept free" if any(q.tool == "reserve" for q in s.layers) else ""
     worst = max(prediction.bands.values(), key=lambda q: q.delta_e00)

@@ -140,7 +140,9 @@ def instead(s: RecipeStage, area: Area, band: str) -> list[QWidget]:
         p = kit.get(q.code)
         coloured = float(spaces.chroma(q.lab)) > 3
         hue = f"{temperature(q.lab)}, hue {float(spaces.hue_deg(q.lab)):.0f}°" if coloured else "near neutral"
-        rows.append(SwapRow(q.code, p.name, kit.masstone_lab[kit.index[q.code]], q.lab, hue, q.delta_e00, q.tooth, p.owned))
+        rows.append(SwapRow(
+            q.code, p.name, kit.masstone_lab[kit.index[q.code]], gives=q.lab, words=hue, delta_e00=q.delta_e00, tooth=q.tooth, owned=p.owned,
+        ))
     if not rows:
         return []
     caption = Caption(f"Instead, for the {s.place_name(band)}", "how predicted")

@@ -280,7 +280,9 @@ class RecipeStage(PictureStage):
         role = {"solvent": "blend", "stump": "blend", "scrape": "scrape", "indent": "indent"}.get(tool, "lift")
         where, on = (self.layers[self.at].where, self.layers[self.at].on) if self.layers else ("everywhere", ())
         at = 0 if tool == "indent" else self.at + 1
-        new = Layer(role, "", 3, 1, where, "side", 0.0, tool, _TOOL_WHY[tool], on=on)
+        new = Layer(
+            role, "", 3, passes=1, where=where, stroke="side", stroke_mm=0.0, tool=tool, why=_TOOL_WHY[tool], on=on,
+        )
         self._insert(new, at, tool)
 
     def burnish(self) -> None:
@@ -407,18 +409,9 @@ class RecipeStage(PictureStage):
             short = f"{SHORT.get(mine.kind, mine.kind)}" + (f": {mine.cure_code}" if mine and mine.cure_code else "") if mine else ""
             strata.append(
                 Stratum(
-                    q.code,
-                    q.role,
-                    pencil.name if pencil else q.tool,
-                    kit.masstone_lab[kit.index[q.code]] if q.code else None,
-                    q.pressure,
-                    q.passes,
-                    q.stroke,
-                    state.labs[i + 1],
-                    max(0.0, state.tooth[i + 1] - state.tooth[i]),
-                    goes_over(q, self.band),
-                    short,
-                    i,
+                    q.code, q.role, pencil.name if pencil else q.tool, masstone=kit.masstone_lab[kit.index[q.code]] if q.code else None,
+                    pressure=q.pressure, passes=q.passes, stroke=q.stroke, after=state.labs[i + 1],
+                    uses=max(0.0, state.tooth[i + 1] - state.tooth[i]), here=goes_over(q, self.band), caution=short, at=i,
                 )  # fmt: skip
             )
         paper, c = self.session.paper, self.session.commission
@@ -426,15 +419,8 @@ class RecipeStage(PictureStage):
         figures = f"ΔE00 {state.delta_e00:.1f}, expected {state.expected_de00:.1f} ± {state.spread_de00:.1f}"
         words = difference.difference_words(state.lab, state.target)
         cut = Cut(
-            area.name,
-            self.band,
-            tuple(strata),
-            state.labs[0],
-            f"{papers()[paper.id].name}, {ground}".strip(", "),
-            state.target,
-            figures,
-            words,
-            tuple((b, self.place_name(b)) for b in by_place.by_value(prediction)),
+            area.name, self.band, tuple(strata), paper=state.labs[0], paper_name=f"{papers()[paper.id].name}, {ground}".strip(", "),
+            target=state.target, figures=figures, words=words, places=tuple((b, self.place_name(b)) for b in by_place.by_value(prediction)),
         )
         self.strata.set(cut, self.at)
 
@@ -511,7 +497,9 @@ class RecipeStage(PictureStage):
 
         def draw(painter: QPainter, _ratio: float) -> None:
             goes = _where_it_goes(m, places, view, q)
-            draw_combing(painter, mat, area, field, m.origin, length, spacing, spread, way=way, allowed=goes)
+            draw_combing(
+                painter, mat, area, field=field, origin=m.origin, length_px=length, spacing_px=spacing, spread_deg=spread, way=way, allowed=goes,
+            )
 
         self._combed(p, mat, (area, m, places, view.values, q), draw, (spacing,))
 
