@@ -32,7 +32,7 @@ from tests.demo_studio import SHARED
 
 warnings.simplefilter("error")
 PROCESSES = max(2, min(8, os.cpu_count() or 2))
-QUICK_S = 50.0
+QUICK_S = 28.0
 """Seconds for what touches a change."""
 PATIENCE = 1500.0
 """Seconds that a module may take; then each thread says where it stands and the process ends as failed."""

@@ -43,16 +43,21 @@ class _Late(MetaPathFinder, Loader):
         self.packages, self.libraries, self.seldom = tuple(packages), frozenset(libraries), frozenset(seldom)
         self.begun: set[str] = set()
         """Names that were looked into: they are found as always."""
+        self.found: dict[str, ModuleSpec] = {}
+        """Where the modules lie that something stands for: they need not be searched for twice."""
         self.ahead: list[str] = []
         """What may be loaded ahead, in the order in which it was asked for."""
 
     def find_spec(self, name: str, path: Sequence[str] | None = None, target: ModuleType | None = None) -> ModuleSpec | None:
         library = name in self.libraries
-        if name in self.begun or not (library or name.startswith(self.packages)):
+        if name in self.begun:
+            return self.found.pop(name, None)
+        if not (library or name.startswith(self.packages)):
             return None
         found = PathFinder.find_spec(name, path)
         if found is None or (found.submodule_search_locations is not None and not library):
             return None
+        self.found[name] = found
         if not library and name not in self.seldom:
             self.ahead.append(name)
         return ModuleSpec(name, self)
