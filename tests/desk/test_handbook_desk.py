@@ -18,6 +18,7 @@ from hanabira.desk.handbook import libraries
 from hanabira.desk.paint import mapped
 from hanabira.desk.widgets.word_picture import PICTURES, WordPicture
 from hanabira.handbook import pages as book
+from hanabira.studio.cache import cache_folder
 from tests.desk.test_desk import DemoCase
 
 
@@ -54,6 +55,7 @@ class InTheWindow(DemoCase):
         self.desk.open_handbook("about")
         words = self.desk.handbook.reader.toPlainText()
         self.assertIn(str(self.session.store.folder), words)
+        self.assertIn(str(cache_folder()), words)
         self.assertIn("General Public License", words)
         self.assertIn("Open Font License", words)
         for name in ("PyQt6", "scipy", "reportlab"):
