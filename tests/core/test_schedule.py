@@ -155,6 +155,26 @@ class Hours(unittest.TestCase):
         # counted by hand: 1000 mm² over 0.6 × 6 × 0.75 mm a stroke, half a second each with its length, and 1.5 min to start
         self.assertAlmostEqual(base, 1000 / (0.6 * 6 * 0.75) * 0.5 * 1.18 / 60 + 1.5, places=6)
 
+    def test_a_surface_goes_as_much_slower_as_was_agreed(self):
+        layer = LayerWork("general", "1", "", 3, 1, "flick", 6.0, "everywhere", 0.6)
+        area = AreaWork("a", 1, "A", "short-fur", 1000, (0, 0), (), 3, (layer,))
+        strokes = layer_minutes(area, layer) - 1.5
+        agreed = {
+            "short-fur": 1.0, "long-fur": 1.0, "eye": 2.6, "nose": 1.6, "mouth": 1.4, "tongue": 1.2, "curly-or-wavy": 1.4, "mane-and-tail": 1.15, "wet": 1.4,
+            "background": 0.5, "fluffy-down": 0.8, "down": 0.8, "collar-and-tag": 1.8, "barred-feathers": 1.3, "iridescent-feathers": 1.4, "scaled-leg": 1.4,
+            "lash": 2.0, "whisker": 1.2,
+        }  # fmt: skip
+        for surface, factor in agreed.items():
+            self.assertAlmostEqual((layer_minutes(replace(area, surface_id=surface), layer) - 1.5) / strokes, factor, places=6, msg=surface)
+
+    def test_what_was_not_timed_or_not_guessed_teaches_nothing(self):
+        good = [("nose", 10.0, 14.0)] * 3
+        self.assertEqual(learned([*good, ("nose", 0.0, 9.0), ("nose", 9.0, 0.0)]), learned(good))
+        self.assertEqual(learned([("nose", 0.0, 9.0)]), Pace())
+
+    def test_one_area_and_many_are_told_apart(self):
+        self.assertEqual(evidence(Pace(1.4, {}, 1), "nose", "nose"), evidence(Pace(1.4, {}, 6), "nose", "nose").replace("6 logged areas", "1 logged area"))
+
     def test_five_logged_areas_halve_the_error(self):
         """Forty simulated artists with hidden speeds, overall and by surface, whose days scatter."""
         rng = np.random.default_rng(7)
@@ -210,6 +230,22 @@ class OnDays(unittest.TestCase):
                 for t in later:
                     self.assertGreaterEqual((begun[t.key] - ended[s.key]).total_seconds() / 60, DRYING_MIN - 0.1)
         self.assertGreaterEqual((begun[LAST] - max(v for k, v in ended.items() if k != LAST)).total_seconds() / 3600, 12 - 1e-6)
+
+    def test_every_wait_is_told_with_its_length_and_its_area(self):
+        waits = 0
+        for seed in range(12):
+            found = order(commission(seed, 6, 5))
+            told = lay_out(found, Days(MONDAY, 4, (0, 1, 2, 3, 4))).waiting
+            wet = [s for s in found.steps if s.layer.tool == "solvent" and s.area is not None]
+            dries = [w for w in told if w.after in {s.key for s in wet}]
+            self.assertEqual(sorted(w.after for w in dries), sorted(s.key for s in wet))
+            for w in dries:
+                area = next(s.area.name for s in wet if s.key == w.after)
+                self.assertEqual(w.minutes, DRYING_MIN)
+                self.assertIn(area, w.why)
+            self.assertEqual(len(told) - len(dries), 1, "and the rest before the last look")
+            waits += len(dries)
+        self.assertGreater(waits, 3)
 
     def test_a_lost_day_moves_the_end_and_the_due_date_tells_the_slack(self):
         found = order(commission(3, 5, 5))
