@@ -68,19 +68,6 @@ class Workings:
             self._keep(path, data)
         return made
 
-    def holds(self, kind: str, sign: object) -> bool:
-        """Whether a result is kept."""
-        return self._path(kind, sign).exists()
-
-    def forget(self) -> int:
-        """Delete everything that is kept; how many results that were."""
-        gone = 0
-        for path in self._files():
-            with contextlib.suppress(OSError):
-                path.unlink()
-                gone += 1
-        return gone
-
     def _path(self, kind: str, sign: object) -> Path:
         told = hashlib.blake2b(f"{kind} {edition()}\n".encode(), digest_size=20)
         told.update(pack(sign))

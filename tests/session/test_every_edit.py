@@ -1,6 +1,7 @@
 """Every edit changes what it says and nothing beside it; taken back, each record is as it was, and done again, as it became."""
 
 from dataclasses import fields, replace
+from pathlib import Path
 
 from hanabira.core.area.shape import rectangle
 from hanabira.core.places.place import Place
@@ -322,5 +323,5 @@ class EveryEdit(Case):
 
     def test_every_class_of_edit_is_tried_here(self):
         known = {q for q in vars(edits).values() if isinstance(q, type) and issubclass(q, edits.Edit) and q is not edits.Edit}
-        source = (__import__("pathlib").Path(__file__)).read_text("utf-8")
+        source = Path(__file__).read_text("utf-8")
         self.assertEqual([q.__name__ for q in known if f"{q.__name__}(self.session" not in source], [])

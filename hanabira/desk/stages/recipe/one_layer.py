@@ -155,12 +155,12 @@ def instead(s: RecipeStage, area: Area, band: str) -> list[QWidget]:
 def _ranked(s: RecipeStage, area: Area, targets: Mapping[str, Array]) -> tuple[recipe_changes.Swap, ...]:
     """The chosen layer's pencil and the best others in its place; none until they are found, off the interface thread."""
     kit, paper, layers, at = s.session.kit, s.session.paper, s.layers, s.at
-    sign = (area.id, layers, at, id(kit), paper, tuple((k, *map(float, targets[k])) for k in targets))
-    if s.swaps is not None and s.swaps[0] == sign:
-        return s.swaps[1]
+    sign = (area.id, layers, at, paper, tuple((k, *map(float, targets[k])) for k in targets))
+    if s.swaps is not None and s.swaps[0] is kit and s.swaps[1] == sign:
+        return s.swaps[2]
 
     def done(found: tuple[recipe_changes.Swap, ...]) -> None:
-        s.swaps = (sign, found)
+        s.swaps = (kit, sign, found)
         if s.open:
             s.refresh()
 

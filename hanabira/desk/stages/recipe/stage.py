@@ -38,6 +38,7 @@ if TYPE_CHECKING:
 
     from hanabira.core.area.measures import Measures
     from hanabira.core.area.shape import Point
+    from hanabira.core.optics.kit import Kit
     from hanabira.core.places.place import Places
     from hanabira.core.solver.cautions import Caution
     from hanabira.core.token import Token
@@ -555,8 +556,8 @@ class RecipeStage(PictureStage):
         return f"Fitted to your swatches: good to ±{max(known):.1f} ΔE00 in mixtures."
 
     _typing_note = False
-    swaps: tuple[object, tuple[recipe_changes.Swap, ...]] | None = None
-    """What the chosen layer's pencil could be swapped for, and what that was found for."""
+    swaps: tuple[Kit, tuple[object, ...], tuple[recipe_changes.Swap, ...]] | None = None
+    """What the chosen layer's pencil could be swapped for, after the kit and the rest that it was found for."""
 
     def next(self) -> None:
         area = self.session.area
