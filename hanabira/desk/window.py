@@ -123,6 +123,7 @@ class Desk(QMainWindow):
         self.ask_leave: Callable[[str], str] = self._leave_or_wait
         self.ask_remove: Callable[[str], bool] = self._remove_or_keep
         self._leaving = self._told_displaced = False
+        self._waits: list[QTimer] = []
         self._start_where_it_was()
 
     # -- starting ------------------------------------------------------------
@@ -168,9 +169,9 @@ class Desk(QMainWindow):
                 "Choose it there to try again.",
             )
         # once the window has been shown for a moment the commission has not broken the start
-        QTimer.singleShot(SAFE_MS, self._opened_well)
+        self._after(SAFE_MS, self._opened_well)
         if self.session.awake:
-            QTimer.singleShot(READY_MS, self.stages.get_ready)
+            self._after(READY_MS, self.stages.get_ready)
         for words in self.session.store.remarks:
             what, _dot, more = words.partition(". ")
             self.say(f"{what}.", more)
@@ -186,7 +187,14 @@ class Desk(QMainWindow):
         self._retitle()
         if self.session.view is None or not isinstance(self.current, PictureStage):  # one with a photo has just shown it
             self.current.refresh()
-        QTimer.singleShot(READY_MS, self.stages.get_ready)
+        self._after(READY_MS, self.stages.get_ready)
+
+    def _after(self, ms: int, what: Callable[[], object]) -> None:
+        """Do something a while later, unless the window is closed by then."""
+        timer = QTimer(self, singleShot=True)
+        timer.timeout.connect(what)
+        self._waits.append(timer)
+        timer.start(ms)
 
     def _opened_well(self) -> None:
         if self.session.settings.get("opening"):
@@ -577,7 +585,8 @@ class Desk(QMainWindow):
         focus = QApplication.focusWidget()
         if focus is not None:
             focus.clearFocus()
-        self._day.stop()
+        for timer in (self._day, *self._waits):
+            timer.stop()
         self.stages.stop()
         if self.handbook is not None:
             self.handbook.close()

@@ -88,7 +88,8 @@ class Connections:
                 self._guard.wait(1.0)
             if self._idle:
                 return self._idle.pop()
-        return _tuned(self._path, self._mode)
+            mode = "ro" if self._closed else self._mode  # whoever still reads a closed studio must not move its log into the file
+        return _tuned(self._path, mode)
 
     @contextlib.contextmanager
     def plain(self) -> Iterator[sqlite3.Connection]:

@@ -80,6 +80,7 @@ class Store:
         """Rows that could not be read: nothing is written over them."""
         self._saved_edits = 0
         """How many edits the newest backup holds."""
+        self._closed = False
 
     # -- opening ---------------------------------------------------------
     @classmethod
@@ -137,12 +138,14 @@ class Store:
         return store
 
     def close(self) -> None:
-        """Let the studio go; what was edited since the last backup is backed up first."""
+        """Let the studio go; what was edited since the last backup is backed up first. Afterwards nothing is written: the files may be another store's."""
         if self._lock is not None and not self.read_only and self.edits != self._saved_edits:
             with contextlib.suppress(StudioFault):
                 self.backup("closing")
-        self._connections.close()
-        self._journal.close()
+        with self._writing:
+            self._closed = True
+            self._connections.close()
+            self._journal.close()
         if self._lock is not None:
             self._lock.close()
             if self.displaced is not None and self.displaced.theirs is not None:
@@ -203,6 +206,8 @@ class Store:
             self._watch.take()
 
     def _may_write(self) -> None:
+        if self._closed:
+            raise StudioFault("This studio is closed in this window.", kept="Nothing was changed.", do="Open it again.")
         if self.displaced is not None:
             raise DisplacedStudio(f"Nothing can be stored: {self.read_only}.", *_rescued(self.displaced))
         if self.read_only:
@@ -210,7 +215,7 @@ class Store:
 
     def look(self) -> bool:
         """Whether the files are still those that were opened, as they were left. If not, what this store holds is saved and nothing is written any more."""
-        if self.read_only or self._lock is None:
+        if self.read_only or self._closed or self._lock is None:
             return self.displaced is None
         with self._writing:
             how = self._watch.changed()
@@ -401,8 +406,8 @@ class Store:
             return default
 
     def keep_setting(self, key: str, value: Any) -> None:
-        """Keep a setting, or forget it when the value is None; a read-only studio keeps nothing. Raises `StudioFault` when the disk refuses."""
-        if self.read_only:
+        """Keep a setting, or forget it when the value is None; a read-only or closed studio keeps nothing. Raises `StudioFault` when the disk refuses."""
+        if self.read_only or self._closed:
             return
         self._settings.pop(key, None)
         with self._transaction() as connection:

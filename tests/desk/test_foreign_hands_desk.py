@@ -6,6 +6,8 @@ from dataclasses import replace
 from pathlib import Path
 from unittest import mock
 
+from PyQt6.QtTest import QTest
+
 from hanabira.desk import ask
 from hanabira.desk.rescue import Rescue
 from hanabira.session.edits import EditBrief
@@ -116,6 +118,26 @@ class Remarks(DeskCase):
         self.assertEqual(self.desk.message_strip.message.what, "The studio’s database was damaged.")
         self.assertIn("nothing is missing", self.desk.message_strip.message.kept)
         self.said.clear()
+
+
+class OneAfterTheOther(DeskCase):
+    def prepare(self, folder: Path) -> None:
+        with Store.open(folder) as store:
+            store.edit([Commission("c", "Tansy", created="2026-01-01T00:00:00")])
+
+    def test_a_closed_window_changes_nothing_under_the_next_one(self):
+        first = self.desk
+        first.session.open_commission("c")
+        late = []
+        first._after(30, lambda: late.append(first))
+        first.close()
+        self.addCleanup(first.deleteLater)
+        self.open_desk()
+        QTest.qWait(80)
+        self.assertFalse(late)
+        self.assertFalse(any(t.isActive() for t in first._waits))
+        self.assertTrue(self.session.do(EditBrief(self.session, "notes", False, notes="a little back")))
+        self.assertIsNone(self.session.store.displaced)
 
 
 class Stale(DeskCase):

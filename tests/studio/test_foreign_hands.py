@@ -271,6 +271,23 @@ class UnderAnOpenWindow(Case):
         self.assertTrue(store.look())
 
 
+class Closed(Case):
+    def test_a_closed_store_writes_nothing_into_the_files_that_the_next_one_holds(self):
+        closed = self.opened()
+        closed.edit([Commission("c", "Tansy", created="2026-01-01T00:00:00")])
+        closed.close()
+        mine = self.opened()
+        before = mine._watch._now()
+        closed.keep_setting("opening", "c")
+        with self.assertRaisesRegex(StudioFault, "is closed"):
+            closed.edit([Commission("d", "Late", created="2026-01-01T00:00:00")])
+        self.assertEqual([c.name for c in closed.all(Commission)], ["Tansy"], "a job that comes too late may still read")
+        self.assertEqual(mine._watch._now(), before)
+        self.assertTrue(mine.look())
+        mine.edit([Commission("e", "Bracken", created="2026-01-01T00:00:00")])
+        self.assertEqual({c.name for c in mine.all(Commission)}, {"Tansy", "Bracken"})
+
+
 class Alone(Case):
     def test_a_deleted_lock_file_lets_no_second_window_write(self):
         store = self.filled()
