@@ -24,11 +24,15 @@ from hanabira.core.area.measures import measure
 from hanabira.core.area.shape import Region, cut
 from hanabira.core.places.eyes import guessed_circle
 from hanabira.core.places.find import find_places
+from hanabira.core.places.hand_scale import Hand
 from hanabira.core.places.place import Places, labels_at
 from hanabira.core.solver.gamut import gamut
 from hanabira.core.solver.place_plan import plan_places
+from hanabira.craft.hand import hand_scale
 from hanabira.craft.supplies import paper, parts_of, shipped_kit
 from hanabira.craft.techniques import craft_of, rules_of
+
+HAND = Hand(hand_scale(), 0.3)
 
 COATS = ("harlequin", "ticked", "spotted", "brown", "ginger", "white", "black", "dapple")
 SUNS = {"rabbit": (-0.72, 0.66, 0.22), "pony": (-0.62, 0.62, 0.48)}
@@ -112,7 +116,7 @@ def main(folder: Path) -> None:
             region = eye.loop(far, rng)
             (cx, cy), r = guessed_circle(eye.pixels, region)
             t = time.perf_counter()
-            places = find_places(eye.pixels, region, "eye", plain, parts=parts_of("eye"))
+            places = find_places(eye.pixels, region, "eye", plain, HAND, parts=parts_of("eye"))
             times.append(time.perf_counter() - t)
             pupil, truth = _found(places, eye, "pupil"), eye.part == PART["pupil"]
             right = float(np.hypot(cx - x, cy - y) < 0.25 * radius and 0.75 < r / radius < 1.3)
@@ -121,7 +125,7 @@ def main(folder: Path) -> None:
             )
         clicks = ((x, y), (x + radius, y))
         region = eye.loop(1.3, rng)
-        places = find_places(eye.pixels, region, "eye", plain, clicks, parts=parts_of("eye"))
+        places = find_places(eye.pixels, region, "eye", plain, HAND, clicks, parts=parts_of("eye"))
         pupil, truth = _found(places, eye, "pupil"), eye.part == PART["pupil"]
         told.setdefault(f"{group}, clicked", []).append(
             (1.0, float(places.get("catchlight") is not None), (pupil & truth).sum() / max(1, (pupil | truth).sum()))
@@ -129,7 +133,7 @@ def main(folder: Path) -> None:
         ring = [(float(a), float(b)) for a, b in ((x - 1.3 * radius, y - 1.3 * radius), (x + 1.3 * radius, y - 1.3 * radius), (x + 1.3 * radius, y + 1.3 * radius), (x - 1.3 * radius, y + 1.3 * radius))]  # fmt: skip
         m = measure(eye.pixels, ring, None, 0.1, hair=False, eye=clicks)
         craft = craft_of(m, "eye", kit.medium, "", "", (), 3)
-        plan = plan_places(kit, on, places, craft, rules_of(m, craft), reach=reach)
+        plan = plan_places(kit, on, places, craft, rules_of(m, craft, kit), reach=reach)
         if "catchlight" in plan.prediction.bands:
             lights.append((plan.prediction.band("catchlight").delta_e00, eye.name, eye.seed))
     for group, rows in told.items():

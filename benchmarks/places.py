@@ -33,7 +33,7 @@ def places(row: Callable[[str, str, str], None]) -> None:
         m, spots = history.measured(pixels, a, c.picture_mm[0] / studio.CROP[2])
         craft = craft_of(m, a.surface_id, kit.medium, "", "", (), 3)
         t = time.perf_counter()
-        plan = plan_places(kit, on, spots, craft, rules_of(m, craft), tray, reach=reach)
+        plan = plan_places(kit, on, spots, craft, rules_of(m, craft, kit), tray, reach=reach)
         solving.append(time.perf_counter() - t)
         tray = tuple(dict.fromkeys([*tray, *(q.code for q in plan.layers if q.code)]))
         ends = [s.delta_e00 for s in plan.prediction.bands.values()]

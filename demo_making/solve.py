@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime
 import json
-from collections.abc import Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import asdict, replace
 
 import numpy as np
@@ -13,10 +13,14 @@ from hanabira.core.area.marking import Marking
 from hanabira.core.area.measures import Measures, measure
 from hanabira.core.area.shape import cut
 from hanabira.core.places.find import find_places
+from hanabira.core.places.hand_scale import Hand
 from hanabira.core.places.place import Place, Places, as_planned
-from hanabira.core.solver.gamut import gamut
-from hanabira.core.solver.place_plan import plan_places
+from hanabira.core.solver.gamut import Gamut, gamut
+from hanabira.core.solver.palette import choose, further
+from hanabira.core.solver.place_plan import PlacePlan, PlacePlanner, Rules, plan_places
+from hanabira.core.solver.technique import Craft
 from hanabira.core.token import SILENT, Token
+from hanabira.craft.hand import hand_scale, palette_rules
 from hanabira.craft.markings import marking_model
 from hanabira.craft.readers import readers
 from hanabira.craft.supplies import named, paper, parts_of, shipped_kit, surfaces
@@ -30,20 +34,42 @@ from hanabira.studio.records import Area, Commission
 
 def solve(
     pixels: np.ndarray, areas: Sequence[Area], c: Commission, crop: tuple[float, float, float, float], token: Token = SILENT
-) -> history.Solved:
-    """Layers and places of every area by its surface, coat and school, as on the desk; later areas prefer the pencils of earlier ones."""
+) -> tuple[history.Solved, tuple[str, ...]]:
+    """Layers and places of every area, and the palette, by its surface, coat and school, as on the desk: one palette over all, the same again on the other side."""
     kit, on = shipped_kit(c.kit_id).usable, paper(c.paper_id, c.ground_hex)
     mm, can = c.picture_mm[0] / crop[2], gamut(kit, on)
+    looked = {}
+    for k, a in enumerate(areas):
+        token.report(0.2 * k / len(areas), f"Looking at {a.name} of {c.name}")
+        m, found = measured(pixels, a, mm)
+        craft = craft_of(m, a.surface_id, kit.medium, a.coat, a.marking_kind, dict(c.school), a.finish or 3)
+        looked[a.id] = found, craft, rules_of(m, craft, kit)
+    palette = palette_of(c, looked.values(), can)
     out: history.Solved = {}
     tray: tuple[str, ...] = c.tray
     for k, a in enumerate(areas):
-        token.report(k / len(areas), f"Solving {a.name} of {c.name}")
-        m, found = measured(pixels, a, mm)
-        craft = craft_of(m, a.surface_id, kit.medium, a.coat, a.marking_kind, dict(c.school), a.finish or 3)
-        layers = plan_places(kit, on, found, craft, rules_of(m, craft), tray, reach=can).layers
+        token.report(0.2 + 0.8 * k / len(areas), f"Solving {a.name} of {c.name}")
+        found, craft, rules = looked[a.id]
+        twin = out[a.twin_id][0] if a.twin_id in out else ()
+        rules = replace(rules, palette=frozenset(palette), twin=twin)
+        layers = plan_places(kit, on, found, craft, rules, tray, reach=can).layers
         out[a.id] = layers, found.all
         tray = tuple(dict.fromkeys([*tray, *(q.code for q in layers if q.code)]))
-    return out
+    return out, palette
+
+
+def palette_of(c: Commission, looked: Iterable[tuple[Places, Craft, Rules]], can: Gamut) -> tuple[str, ...]:
+    """The pencils over all areas; none chosen for pastel."""
+    kit, on = shipped_kit(c.kit_id).usable, paper(c.paper_id, c.ground_hex)
+    if kit.medium != "pencil":
+        return ()
+    seen = tuple(looked)
+
+    def plan(n: int, some: frozenset[str]) -> PlacePlan:
+        places, craft, rules = seen[n]
+        return plan_places(kit, on, places, craft, replace(rules, palette=some), reach=can)
+
+    return further(choose([PlacePlanner(kit, on, *q, reach=can).area for q in seen], palette_rules(), c.tray), len(seen), plan, palette_rules()).codes
 
 
 def measured(pixels: np.ndarray, a: Area, mm_per_px: float) -> tuple[Measures, Places]:
@@ -51,47 +77,51 @@ def measured(pixels: np.ndarray, a: Area, mm_per_px: float) -> tuple[Measures, P
     surface = surfaces()[a.surface_id]
     model = marking_model() if surface.anatomy == "coat" else None
     m = measure(pixels, a.ring, model, mm_per_px, smooth=a.smooth, hair=surface.hair, eye=a.eye, look_for=surface.look_for, readers=readers())
-    places = find_places(pixels, cut(pixels, a.ring, a.smooth, a.holes), surface.anatomy, m.marking, a.eye, parts=parts_of(a.surface_id))
+    places = find_places(pixels, cut(pixels, a.ring, a.smooth, a.holes), surface.anatomy, m.marking, Hand(hand_scale(), mm_per_px), a.eye, parts=parts_of(a.surface_id))
     places = named(places, a.surface_id)
     if "place.lines" in places.notes:
         m = replace(m, marking=replace(m.marking, kind="plain"))
     return m, places
 
 
-def solved() -> history.Solved:
-    """All recipes of the demo, solved anew."""
+def solved() -> tuple[history.Solved, dict[str, tuple[str, ...]]]:
+    """All recipes of the demo, and the palettes by commission, solved anew."""
     token = Token(
         lambda share, words: print(f"{share:4.0%} {words}", flush=True) if words.startswith("Solving ") and " of " in words else None
     )
     rabbit = studio.rabbit(datetime.date(2026, 1, 5))
-    out = solve(read_picture(PHOTO).pixels, rabbit.areas, rabbit.commission, studio.CROP, token)
+    out, palette = solve(read_picture(PHOTO).pixels, rabbit.areas, rabbit.commission, studio.CROP, token)
+    palettes = {rabbit.commission.id: palette}
     for sitter in sitters(datetime.date(2026, 1, 5)):
         pixels = read_picture(PHOTOS[sitter.kind]).pixels
-        out |= solve(pixels, sitter.records(f"{sitter.commission.id}-photo"), sitter.commission, sitter.crop, token)
-    return out
+        found, palettes[sitter.commission.id] = solve(
+            pixels, sitter.records(f"{sitter.commission.id}-photo"), sitter.commission, sitter.crop, token
+        )
+        out |= found
+    return out, palettes
 
 
-def as_data(found: history.Solved) -> dict[str, dict]:
-    """Recipes as they are kept, without ids of layers."""
-    data = {}
+def as_data(found: history.Solved, palettes: Mapping[str, tuple[str, ...]]) -> dict[str, dict]:
+    """Recipes as they are kept, without ids of layers, and the palettes that they were solved with."""
+    data: dict[str, dict] = {}
     for key, (layers, places) in found.items():
         rows = [{k: v for k, v in asdict(q).items() if k != "id"} for q in layers]
         spots = [{**asdict(p), "photo_lab": [round(v, 3) for v in p.photo_lab], "share": round(p.share, 5)} for p in places]
         data[key] = {"layers": rows, "places": spots}
-    return data
+    return {"palettes": dict(palettes), "areas": data}
 
 
-def found_again(pixels: np.ndarray, a: Area, planned: Sequence[Place]) -> Places:
+def found_again(pixels: np.ndarray, a: Area, planned: Sequence[Place], mm_per_px: float) -> Places:
     """The map of an area's places as they were planned; whether it is marked is known from them."""
     marked = any(p.kind == "marking" for p in planned)
     marking = Marking("patches" if marked else "plain", 1.0, None, None, None)
     region = cut(pixels, a.ring, a.smooth, a.holes)
     return as_planned(
-        find_places(pixels, region, surfaces()[a.surface_id].anatomy, marking, a.eye, marked, parts_of(a.surface_id)), planned
+        find_places(pixels, region, surfaces()[a.surface_id].anatomy, marking, Hand(hand_scale(), mm_per_px), a.eye, marked, parts_of(a.surface_id)), planned
     )
 
 
 if __name__ == "__main__":
-    found = solved()
-    history.RECIPES.write_text(json.dumps(as_data(found), ensure_ascii=False, indent=1) + "\n")
+    found, chosen = solved()
+    history.RECIPES.write_text(json.dumps(as_data(found, chosen), ensure_ascii=False, indent=1) + "\n")
     print(f"{len(found)} recipes written to {history.RECIPES}")

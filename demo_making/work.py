@@ -34,7 +34,7 @@ def at_work(sitter: Sitter, today: datetime.date) -> tuple[Work, tuple[tuple[Log
     c = history.begun(sitter.commission, photo, areas, listed, sitter.share, sitter.last_day(today))
     rows = history.log(c, photo, areas, listed, sitter.share, seed=len(areas))
     moments = tuple(rows[: round(len(rows) * n / sitter.shots)] for n in range(1, sitter.shots + 1))
-    places = {a.id: found_again(pixels, a, recipes[a.id].places) for a in areas if a.id in recipes}
+    places = {a.id: found_again(pixels, a, recipes[a.id].places, c.picture_mm[0] / sitter.crop[2]) for a in areas if a.id in recipes}
     work = Work(c, photo, pixels, tuple(areas), recipes, places, shipped_kit(c.kit_id))
     return replace(work, recipes=tried(work, moments, len(areas))), moments
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 
 import numpy as np
 
@@ -13,6 +14,7 @@ from hanabira.core.solver.gamut import Gamut, gamut
 from hanabira.core.solver.layer import BANDS, Layer
 from hanabira.core.solver.place_plan import PlacePlan, Rules, plan_places
 from hanabira.core.solver.technique import Craft
+from hanabira.craft.hand import form_rules, gesture_words, gestures, hand_scale, pencil_kinds
 from hanabira.craft.rules import school
 
 SHARES = {"gap": 0.2, "general": 0.5, "light": 0.25, "highlight": 0.05}
@@ -25,6 +27,14 @@ def reach_of(kit: Kit, on: Paper) -> Gamut:
     if key not in _REACH:
         _REACH[key] = gamut(kit, on)
     return _REACH[key]
+
+
+def by_hand(*said: object, kind: str = "hair", medium: str = "pencil", **more: object) -> Craft:
+    """What the craft says, with what a hand does and how it speaks."""
+    return replace(
+        Craft(pencil_kinds(), *said, **more),  # type: ignore[arg-type]
+        gestures=gestures(medium), form=form_rules(), scale=hand_scale(), words=gesture_words(), kind=kind,
+    )  # fmt: skip
 
 
 def coat(values: Mapping[str, Sequence[float]], reserved: Sequence[str] = ()) -> Places:
@@ -51,6 +61,8 @@ def plan(
     places: Places | None = None, **rules: object,
 ) -> PlacePlan:  # fmt: skip
     """The plan of a coat on a paper by a kit, with the medium's own school when none is said."""
-    said = craft or Craft(blend="none", school=school(kit.medium))
+    said = craft or by_hand(blend="none", school=school(kit.medium))
     hues = tuple(np.asarray(v, float) for v in values.values())
+    if said.gestures:
+        said = replace(said, gestures=gestures(kit.medium))
     return plan_places(kit, on, places or coat(values), said, Rules(hues, **rules), tray, locked, reach_of(kit, on))  # type: ignore[arg-type]

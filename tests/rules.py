@@ -8,7 +8,7 @@ from hanabira.core.colour.spaces import chroma
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
 from hanabira.core.solver.library import opaque_order
-from hanabira.core.solver.path import BLACK_C, BLACK_L, NO_DARK_TARGET_L, PALE_L, STRONG_C
+from hanabira.core.solver.path import BLACK_C, BLACK_L
 from hanabira.core.solver.place_plan import ANCHOR_L, PlacePlan
 from hanabira.craft.rules import switches
 
@@ -31,16 +31,19 @@ def broken(found: PlacePlan, kit: Kit, on: Paper, chosen: Mapping[str, str], res
     for key, photo_l in (reserved or {}).items():
         for q in inked:
             v = lab[q.code]
-            pale = v[0] >= PALE_L - 1 and float(chroma(v)) <= STRONG_C + 1
+            pale = v[0] >= 72 and float(chroma(v)) <= 26
             grey = photo_l < 70 and float(chroma(v)) <= 12 and v[0] > 39
             wrong(key in q.on and not (pale or grey), f"{q.code} covers the reserved {key}")
         wrong(any(key in q.on and q.tool in ("solvent", "stump") for q in layers), f"a tool rubs the reserved {key}")
         free = [q for q in layers if q.tool == "reserve" and key in q.on]
-        wrong(not free and found.targets[key][0] > 70, f"nothing says that the {key} keeps its paper")
+        over = [q for q in inked if key in q.on]
+        last = bool(over) and all(q.gesture == "tint" for q in over)
+        wrong(not free and not last and found.targets[key][0] > 70, f"nothing says that the {key} keeps its paper")
+        wrong(bool(free and over and any(q.gesture for q in layers)), f"the {key} is said to stay free and is covered")
     black = {c for c, v in lab.items() if v[0] < BLACK_L and float(chroma(v)) < BLACK_C}
     wrong(chosen.get("black") == "mixed-blacks-only" and bool(black), "a black where blacks are mixed")
     for q in inked:  # a dark over a light that is to stay one: where the light is no darker than this
-        over = [k for k in q.on if found.targets[k][0] > NO_DARK_TARGET_L and lab[q.code][0] < 12]
+        over = [k for k in q.on if found.targets[k][0] > 34.5 and lab[q.code][0] < 12]
         wrong(bool(over) and found.prediction.band(over[0]).delta_e00 > 6, f"black {q.code} spoils the {over[0] if over else ''}")
     if not opaque_order(kit, on) and chosen.get("black") == "never-before-the-end" and chosen.get("values") != "darks-first":
         seen = next((i for i, q in enumerate(inked) if q.code in black), len(inked))
@@ -48,7 +51,7 @@ def broken(found: PlacePlan, kit: Kit, on: Paper, chosen: Mapping[str, str], res
         later = [
             q
             for q in inked[seen:]
-            if q.code not in black and q.role not in ("highlight", "blend") and lab[q.code][0] > 30 and under & set(q.on)
+            if q.code not in black and q.role not in ("highlight", "blend", "glaze") and lab[q.code][0] > 30 and under & set(q.on)
         ]
         wrong(bool(later), "a paler colour over the last black")
     if chosen.get("values") == "darks-first" and found.effect["values"] == "acts" and not opaque_order(kit, on) and inked:

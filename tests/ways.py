@@ -15,7 +15,7 @@ from hanabira.core.solver.place_plan import PlacePlan, Rules, plan_places
 from hanabira.core.solver.technique import Craft
 from hanabira.craft.rules import coats, school
 from hanabira.craft.supplies import paper, parts_of, shipped_kit, surfaces
-from tests.recipes import reach_of
+from tests.recipes import by_hand, reach_of
 from tests.rules import broken
 
 COATS: Mapping[str, Sequence[tuple[float, float, float]]] = {
@@ -52,10 +52,9 @@ def coat_of(name: str) -> dict:
 def craft(surface_id: str, coat: str, medium: str, chosen: Mapping[str, str], finish: int = 3) -> Craft:
     """What the craft data says of a coat on a surface."""
     s, c = surfaces()[surface_id], coats()[coat]
-    why = {"ground": s.why_ground, "general": s.why_general, "gap": s.why_gap, "light": s.why_light}
     keeps = {p.id: p.keeps_off for p in parts_of(surface_id) if p.keeps_off}
-    return Craft(
-        s.stroke, s.base, 5.0, s.blend, s.light, coat, school(medium, chosen), finish, why, keeps, c.darks if s.hair else (), c.lights if s.hair else ()
+    return by_hand(
+        s.stroke, s.base, 5.0, s.blend, s.light, coat, school(medium, chosen), finish, keeps, c.darks if s.hair else (), c.lights if s.hair else (), kind=s.words, medium=medium,
     )  # fmt: skip
 
 

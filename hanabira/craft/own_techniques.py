@@ -16,10 +16,11 @@ from hanabira.core.optics.passes import TOOLS
 from hanabira.core.solver.area import Targets, swaps
 from hanabira.core.solver.layer import ROLES, WHERE, Layer
 from hanabira.core.solver.place_words import places_in_words
+from hanabira.craft.hand import told_gestures
 
 MOST_BYTES = 400_000
 _FIELDS: Mapping[str, type | tuple[type, ...]] = {
-    "role": str, "tool": str, "pencil": str, "pressure": int, "passes": int, "stroke": str, "length_mm": (int, float), "where": str, "why": str, "places": list,
+    "role": str, "tool": str, "pencil": str, "pressure": int, "passes": int, "stroke": str, "length_mm": (int, float), "where": str, "why": str, "places": list, "gesture": str,
 }  # fmt: skip
 
 
@@ -40,7 +41,7 @@ def as_technique(layers: Sequence[Layer], name: str, surface_id: str) -> str:
         lines += [
             "[[layer]]", f"role = {q(layer.role)}", f"tool = {q(layer.tool)}", f"pencil = {q(layer.code)}", f"pressure = {layer.pressure}",
             f"passes = {layer.passes}", f"stroke = {q(layer.stroke)}", f"length_mm = {layer.stroke_mm}", f"where = {q(layer.where)}",
-            f"why = {q(layer.why)}", *([f"places = [{', '.join(map(q, layer.on))}]"] if layer.on else []), "",
+            f"why = {q(layer.why)}", *([f"gesture = {q(layer.gesture)}"] if layer.gesture else []), *([f"places = [{', '.join(map(q, layer.on))}]"] if layer.on else []), "",
         ]  # fmt: skip
     return "\n".join(lines)
 
@@ -74,6 +75,8 @@ def read_technique(path: Path) -> Technique:
             raise fault(f"layer {n} has the unknown tool “{tool}”")
         if step.get("role", "general") not in ROLES:
             raise fault(f"layer {n} has the unknown role “{step['role']}”")
+        if step.get("gesture", "") not in ("", *told_gestures()):
+            raise fault(f"layer {n} has the unknown gesture “{step['gesture']}”")
         if not 0 <= step.get("length_mm", 0) <= 2000:  # also false for what is no number
             raise fault(f"length_mm of layer {n} lies outside 0–2000")
         on = step.get("places", [])
@@ -88,7 +91,7 @@ def read_technique(path: Path) -> Technique:
                 Layer(
                     step.get("role", "general"), "" if tool else step["pencil"], step.get("pressure", 2), passes=step.get("passes", 1),
                     where=step.get("where", "everywhere"), stroke=step.get("stroke", "flick"), stroke_mm=float(step.get("length_mm", 0.0)),
-                    tool=tool, why=step.get("why", ""), on=tuple(on),
+                    tool=tool, why=step.get("why", ""), on=tuple(on), gesture=step.get("gesture", ""),
                 )  # fmt: skip
             )
         except RecipeFault as error:

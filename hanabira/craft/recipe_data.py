@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
+from hanabira.core.faults import RecipeFault
 from hanabira.core.solver.area import Prediction, judged_band
 from hanabira.core.solver.layer import BANDS, Layer, goes_over
 from hanabira.core.solver.library import opaque_order
 from hanabira.craft.cells import table_csv
-from hanabira.craft.techniques import spacing_mm
+from hanabira.craft.techniques import layer_coverage, layer_spacing_mm
 
 if TYPE_CHECKING:
     from hanabira.core.area.measures import Measures
@@ -20,7 +21,7 @@ if TYPE_CHECKING:
 
 COLUMNS = (
     "role", "tool", "pencil", "name", "pressure", "passes", "stroke", "length_mm", "spacing_mm", "direction_deg", "where", "target_lab", "lab_after",
-    "tooth_left", "why", "covers",
+    "tooth_left", "why", "covers", "gesture", "run_mm", "coverage",
 )  # fmt: skip
 
 
@@ -50,7 +51,10 @@ def layers_data(
                 "passes": q.passes,
                 "stroke": q.stroke,
                 "length_mm": q.stroke_mm or None,
-                "spacing_mm": spacing_mm(m, surface_id, finish) if m is not None and along else None,
+                "spacing_mm": layer_spacing_mm(q, m, surface_id, finish) if m is not None and along else None,
+                "gesture": q.gesture or None,
+                "run_mm": q.run_mm or None,
+                "coverage": layer_coverage(q, m, surface_id, finish) if m is not None and q.code else None,
                 "direction_deg": round(way, 1) if way is not None and along else None,
                 "where": q.where,
                 "target_lab": _lab(state.target),
@@ -67,6 +71,18 @@ def layers_data(
 def _covered(q: Layer, told: Prediction) -> list[str]:
     """Places that a layer covers, and the bands for which they stand."""
     return [b for b in (*told.bands, *told.aliases) if goes_over(q, b, told.aliases)]
+
+
+def told_layers(told: object) -> tuple[Layer, ...]:
+    """Layers as `layers_data` writes them, tools apart: what a twin needs of the other side. Raises `Fault`."""
+    try:
+        return tuple(
+            Layer(q["role"], q["pencil"], q["pressure"], q["passes"], q["where"], on=tuple(q["covers"]), gesture=q["gesture"] or "")
+            for q in told  # type: ignore[attr-defined]
+            if q["pencil"]
+        )
+    except (TypeError, KeyError, AttributeError) as error:
+        raise RecipeFault("The file of the other side holds no layers.", do="Write it with `hanabira area … --json`.") from error
 
 
 def places_data(places: Places, told: Prediction) -> dict[str, dict[str, Any]]:

@@ -54,12 +54,14 @@ class Switch:
     default: Mapping[str, str] = field(default_factory=dict)
 
 
-def _load(name: str) -> dict[str, Any]:
+def load(name: str) -> dict[str, Any]:
+    """A file of the craft data, read anew."""
     with open(DATA / name, "rb") as f:
         return tomllib.load(f)
 
 
-def _allowed(rules: Sequence[Mapping[str, Any]]) -> tuple[Allowed, ...]:
+def allowed_of(rules: Sequence[Mapping[str, Any]]) -> tuple[Allowed, ...]:
+    """Kinds of pencils as the craft data writes them."""
     return tuple(
         Allowed(
             tuple(r.get("l", (0, 100))),
@@ -77,10 +79,10 @@ def coats() -> Mapping[str, Coat]:
     """All coats by id, in the order in which they are tried."""
     return {
         k: Coat(
-            k, v["name"], v["when"], dark=v["dark"], light=v["light"], why=v["why"], also=tuple(v.get("also", ())), darks=_allowed(v["darks"]),
-            lights=_allowed(v["lights"]), hidden_undertone=v.get("hidden_undertone", False),
+            k, v["name"], v["when"], dark=v["dark"], light=v["light"], why=v["why"], also=tuple(v.get("also", ())), darks=allowed_of(v["darks"]),
+            lights=allowed_of(v["lights"]), hidden_undertone=v.get("hidden_undertone", False),
         )  # fmt: skip
-        for k, v in _load("coats.toml").items()
+        for k, v in load("coats.toml").items()
     }
 
 
@@ -88,14 +90,14 @@ def coats() -> Mapping[str, Coat]:
 def marking_rules() -> Mapping[str, MarkingRule]:
     """All markings by id."""
     return {
-        k: MarkingRule(k, v["name"], v["class"], v["map"], v["edge"], v["again"], v["why"]) for k, v in _load("marking_rules.toml").items()
+        k: MarkingRule(k, v["name"], v["class"], v["map"], v["edge"], v["again"], v["why"]) for k, v in load("marking_rules.toml").items()
     }
 
 
 @cache
 def switches() -> Mapping[str, Switch]:
     """All switches of the schools by id."""
-    return {k: Switch(k, v["name"], v["choices"], v["default"]) for k, v in _load("schools.toml").items()}
+    return {k: Switch(k, v["name"], v["choices"], v["default"]) for k, v in load("schools.toml").items()}
 
 
 def school(medium: str, chosen: Mapping[str, str] | Sequence[tuple[str, str]] = ()) -> dict[str, str]:

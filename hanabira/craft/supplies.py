@@ -54,6 +54,8 @@ class Surface:
     spacing: float = 1.0
     why_ground: str = ""
     why_light: str = ""
+    words: str = "hair"
+    """Which sentences fit it (`gesture_words.toml`)."""
 
     @property
     def anatomy(self) -> str:
@@ -129,7 +131,7 @@ def surfaces() -> Mapping[str, Surface]:
         key: Surface(
             key, v["name"], v["hair"], stroke=v["stroke"], lights_percent=v["lights"], why_general=v["why_general"], why_gap=v["why_gap"],
             look_for=tuple(v.get("look_for", ())), base=v["base"], blend=v["blend"], light=v["light"], length=float(v["length"]),
-            spacing=float(v["spacing"]), why_ground=v["why_ground"], why_light=v["why_light"],
+            spacing=float(v["spacing"]), why_ground=v["why_ground"], why_light=v["why_light"], words=v["words"],
         )  # fmt: skip
         for key, v in _load("surfaces.toml").items()
     }

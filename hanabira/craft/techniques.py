@@ -11,11 +11,14 @@ from hanabira.core.colour.spaces import chroma, hue_deg
 from hanabira.core.faults import RecipeFault
 from hanabira.core.solver.place_plan import Rules
 from hanabira.core.solver.technique import Craft
+from hanabira.craft.hand import form_rules, gesture_words, gestures, hand_scale, pencil_kinds
 from hanabira.craft.rules import coat_id, coats, marking_rules, school
 from hanabira.craft.supplies import parts_of, surfaces
 
 if TYPE_CHECKING:
     from hanabira.core.area.measures import Measures
+    from hanabira.core.optics.kit import Kit
+    from hanabira.core.solver.layer import Layer
 
 FINISH = (1, 5)
 
@@ -61,15 +64,39 @@ def spacing_mm(m: Measures, surface_id: str, finish: int) -> float:
     return round(min(6.0, max(0.3, 1.4 * own * s.spacing * {1: 2.2, 2: 1.5, 3: 1.0, 4: 0.85, 5: 0.7}.get(finish, 1.0))), 2)
 
 
+def layer_spacing_mm(layer: Layer, m: Measures, surface_id: str, finish: int) -> float:
+    """Distance of a layer's strokes in millimetres.
+
+    A recipe foretells closed films, so that strokes lie no further apart than they are wide; how much closer follows the hair and the finish.
+    """
+    own, scale = spacing_mm(m, surface_id, finish), hand_scale()
+    if not layer.gesture:
+        return own
+    wide = scale.stroke_mm[layer.pressure - 1]
+    return round(min(max(own, scale.apart * wide), wide), 2)
+
+
+def layer_coverage(layer: Layer, m: Measures, surface_id: str, finish: int) -> float | None:
+    """Share of the paper that the strokes of one pass close; None where a recipe of an earlier version says nothing of its gesture."""
+    if not layer.gesture:
+        return None
+    if layer.stroke not in ("flick", "hatch", "squiggle"):
+        return 1.0
+    return round(min(1.0, hand_scale().stroke_mm[layer.pressure - 1] / layer_spacing_mm(layer, m, surface_id, finish)), 2)
+
+
+FADES = 3
+"""Lightfastness (1 best to 5) above which a pencil is none for paid work."""
 LEAST_SHARE, LEAST_C = 0.02, 6.0
 """A colour of the palette with less share, or weaker than this C*, is no hue of the area."""
 
 
-def rules_of(m: Measures, craft: Craft) -> Rules:
-    """What the measures ask of a recipe beside its colours: the hues that are there, and whether whites must stay clean."""
+def rules_of(m: Measures, craft: Craft, kit: Kit) -> Rules:
+    """What the measures ask of a recipe beside its colours: the hues that are there, whether whites must stay clean, which pencils fade."""
     hues = [np.asarray(c.lab, float) for c in m.palette if c.share >= LEAST_SHARE] + [np.asarray(h.lab, float) for h in m.hidden]
+    fading = frozenset(p.code for p in kit if p.lightfast > FADES)
     hidden = tuple(np.asarray(h.lab, float) for h in m.hidden) if craft.hidden_undertone else ()
-    return Rules(tuple(v for v in hues if float(chroma(v)) > LEAST_C), craft.coat in ("white", "cream"), hidden=hidden)
+    return Rules(tuple(v for v in hues if float(chroma(v)) > LEAST_C), craft.coat in ("white", "cream"), hidden=hidden, fugitive=fading)
 
 
 def craft_of(
@@ -91,16 +118,9 @@ def craft_of(
     rule_id = marking.strip().lower() if marking else measured_marking(m)
     if rule_id not in marking_rules():
         raise RecipeFault(f"There is no marking “{marking}”.", do=f"Use one of {', '.join(marking_rules())}.")
-    rule = marking_rules()[rule_id]
-    hairy = s.hair
-    why = {
-        "ground": s.why_ground,
-        "general": s.why_general,
-        "gap": f"{s.why_gap} {c.dark}" if hairy else s.why_gap,
-        "light": f"{s.why_light} {c.light}" if hairy else s.why_light,
-        "outline": rule.why,
-    }
     return Craft(
-        s.stroke, s.base, stroke_length_mm(m, surface_id), blend=s.blend, light=s.light, coat=c.id, school=school(medium, chosen), finish=finish,
-        why=why, keeps_off={p.id: p.keeps_off for p in parts_of(surface_id) if p.keeps_off},
+        pencil_kinds(), s.stroke, s.base, stroke_length_mm(m, surface_id), blend=s.blend, light=s.light, coat=c.id, school=school(medium, chosen), finish=finish,
+        keeps_off={p.id: p.keeps_off for p in parts_of(surface_id) if p.keeps_off}, gestures=gestures(medium), form=form_rules(), scale=hand_scale(),
+        words=gesture_words(), kind=s.words, darks=c.darks if s.hair else (), lights=c.lights if s.hair else (),
+        hidden_undertone=s.hair and c.hidden_undertone,
     )

@@ -38,11 +38,16 @@ RECIPES = Path(__file__).parent / "data" / "recipes.json"
 def shipped() -> Solved:
     """The demo's recipes as they were solved once. Layers are named by their first places, so that the demo is the same wherever it is built."""
     out: Solved = {}
-    for key, found in json.loads(RECIPES.read_text()).items():
+    for key, found in json.loads(RECIPES.read_text())["areas"].items():
         layers = tuple(Layer(**{**q, "on": tuple(q["on"]), "id": str(k)}) for k, q in enumerate(found["layers"]))
         places = tuple(Place(**{**q, "photo_lab": tuple(q["photo_lab"]), "box": tuple(q["box"])}) for q in found["places"])
         out[key] = layers, places
     return out
+
+
+def palette(commission_id: str) -> tuple[str, ...]:
+    """The pencils that were chosen over all areas of a demo commission; none for pastel."""
+    return tuple(json.loads(RECIPES.read_text())["palettes"].get(commission_id, ()))
 
 
 def planned(c: Commission, photo: Photo, areas: Sequence[Area], recipes: Sequence[Recipe]) -> tuple[Ordered, Calendar]:

@@ -36,7 +36,7 @@ class Sitter:
 
     def records(self, photo_id: str) -> list[Area]:
         """The areas as records."""
-        out = []
+        out: list[Area] = []
         for n, (name, surface, shape) in enumerate(self.areas, 1):
             eye: tuple[Point, ...] = ()
             if surface == "eye":
@@ -44,7 +44,8 @@ class Sitter:
                 ring, eye = ellipse(x, y, 1.12 * r, 1.12 * r, 0.0, 14), ((x, y), (x + r, y))  # type: ignore[operator]
             else:
                 ring = tuple((float(x), float(y)) for x, y in shape)  # type: ignore[misc]
-            out.append(Area(f"{self.commission.id}-area-{n}", self.commission.id, photo_id, n, name, surface, ring, eye=eye))
+            twin = next((a.id for a in out if a.name == name.replace("Right", "Left") != name), "")
+            out.append(Area(f"{self.commission.id}-area-{n}", self.commission.id, photo_id, n, name, surface, ring, eye=eye, twin_id=twin))
         return out
 
 
@@ -64,7 +65,7 @@ def sitters(today: datetime.date) -> tuple[Sitter, ...]:
         ),
         "bracken.jpg", crop=(0.0, 8.0, 1600.0, 1254.7),
         areas=( ("Eye", "eye", (645.0, 592.0, 58.0)), ("Muzzle", "nose", ((120, 1090), (180, 970), (300, 920), (420, 1010), (440, 1130), (380, 1210), (250, 1220), (150, 1170))), ("Face", "short-fur", ((300, 900), (420, 720), (560, 560), (590, 690), (540, 850), (440, 1000), (340, 930))), ("Cheek", "short-fur", ((650, 730), (860, 640), (940, 800), (820, 920), (640, 960), (520, 930))), ("Ear", "ear-inside", ((715, 240), (740, 130), (790, 60), (830, 160), (805, 280), (740, 300))), ("Forelock", "mane-and-tail", ((450, 560), (520, 400), (640, 260), (715, 285), (640, 340), (560, 480))), ("Mane", "mane-and-tail", ((1040, 250), (1300, 210), (1590, 200), (1590, 640), (1300, 610), (1120, 540))), ("Dappled neck", "short-fur", ((960, 560), (1130, 600), (1580, 700), (1580, 1200), (1360, 1140), (1100, 920), (940, 800))), ),
-        share=0.5, shots=3, planted=(Planted("green", 7),),
+        share=0.5, shots=3, planted=(Planted("green", 7), Planted("lighter", 4)),
     )
     owl = Sitter(
         "owl",

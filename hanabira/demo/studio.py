@@ -6,7 +6,7 @@ import datetime
 import shutil
 import tempfile
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from hanabira.core.clock import MACHINE, Clock
@@ -277,6 +277,7 @@ def rabbit(today: datetime.date) -> Rabbit:
             surface,
             tuple((float(x), float(y)) for x, y in ring),
             eye=((998.0, 975.0), (1086.0, 975.0)) if surface == "eye" else (),
+            twin_id="demo-area-1" if name == "Near ear" else "",
         )
         for n, (name, surface, ring) in enumerate(AREAS, 1)
     )
@@ -286,6 +287,7 @@ def rabbit(today: datetime.date) -> Rabbit:
 def _fill(store: Store, token: Token) -> None:
     today = store.clock.today()
     commission, areas = (tansy := rabbit(today)).commission, tansy.areas
+    commission = replace(commission, palette=history.palette(commission.id))
     digest, suffix, (w, h) = store.take_in(PHOTO)
     photo = Photo(
         "demo-tansy-photo", commission.id, digest, suffix=suffix, original_name="tansy.jpg", width_px=w, height_px=h, crop=CROP,
@@ -310,7 +312,7 @@ def _recipes(areas: Sequence[Area]) -> list[Recipe]:
 
 def _add(store: Store, sitter: Sitter, today: datetime.date) -> None:
     """A sitter with its recipes, and with the log and the photos of the work that is done."""
-    c = sitter.commission
+    c = replace(sitter.commission, palette=history.palette(sitter.commission.id))
     digest, suffix, (w, h) = store.take_in(PHOTOS[sitter.kind])
     photo = Photo(
         f"{c.id}-photo", c.id, digest, suffix=suffix, original_name=sitter.file_name, width_px=w, height_px=h, crop=sitter.crop,

@@ -258,6 +258,7 @@ def _areas() -> list[Act]:
     ], "Areas")  # fmt: skip
 
 
+ANIMAL_AIMS = (("warmer", "warmer"), ("cooler", "cooler"), ("richer", "richer"), ("quieter", "quieter"), ("darks", "lighter darks"))
 TOOL_WORDS = (
     ("indent", "Indent lines first"), ("solvent", "Blend with solvent"), ("stump", "Rub with a stump"), ("lift", "Lift a little"), ("erase", "Erase"),
     ("scrape", "Scrape lights out"),
@@ -294,7 +295,12 @@ def _recipe() -> list[Act]:
         *((tool, words, lambda d, tool=tool: r(d).add_tool(tool), "", some) for tool, words in TOOL_WORDS),
         ("place-add", "Add to the shown place", lambda d: r(d).correct_place("add"), "", some),
         ("place-away", "Take from the shown place", lambda d: r(d).correct_place("away"), "", some),
-        ("solve-all", "Solve every area that has no layers", lambda d: d.session.workshop.solve_all()),
+        ("solve-all", "Solve every area that has no layers", lambda d: d.session.portrait.solve_all()),
+        ("solve-anew", "Solve every area anew", lambda d: d.session.portrait.solve_anew()),
+        ("palette", "Choose the pencils of the portrait", lambda d: d.session.portrait.choose()),
+        *((f"animal-{key}", f"Aim the whole animal: {words}", lambda d, key=key: d.session.portrait.aim(key)) for key, words in ANIMAL_AIMS),
+        ("animal-back", "Aim the whole animal: softer away from the focus", lambda d: d.session.portrait.hold_back()),
+        ("any-pencil", "Let recipes take any pencil", lambda d: d.session.portrait.let_go()),
         ("place-next", "Show the next lighter place", lambda d: r(d).step_place(1), "", some),
         ("place-back", "Show the next darker place", lambda d: r(d).step_place(-1), "", some),
         *((f"band-{band}", f"Show the stack in the {band}", lambda d, band=band: r(d).show_band(band), "", some) for band in BANDS),

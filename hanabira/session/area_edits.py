@@ -219,7 +219,7 @@ def _add_twin(session: Session, area: Area, view: View, twin: Outline, likeness:
         eye = ((float(c[0]), float(c[1])), (float(c[0]) + r, float(c[1])))
     made = replace(
         area, id=new_id(), number=number, name=_other_side(area.name), ring=ring, holes=tuple(map(view.large, twin.holes)), combing=(), eye=eye,
-        marking_edits=(), colour_photo_id="", colour_ring=(),
+        marking_edits=(), colour_photo_id="", colour_ring=(), place_edits=(), twin_id=area.twin_id or area.id,
     )  # fmt: skip
     if session.do(ChangeAreas(session, "mirrored area", [], [made])):
         session.choose_area(made.id)

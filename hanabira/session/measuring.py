@@ -14,6 +14,8 @@ from hanabira.core.area.pattern import Pattern, find_pattern
 from hanabira.core.area.seams import Seam, seam
 from hanabira.core.area.shape import Point, Region, RingAndCurve, cut
 from hanabira.core.places.find import corrected, find_places
+from hanabira.core.places.hand_scale import Hand
+from hanabira.craft.hand import hand_scale
 from hanabira.craft.markings import marking_model
 from hanabira.craft.readers import readers
 from hanabira.craft.supplies import named, parts_of, surfaces
@@ -80,9 +82,15 @@ class Request:
         surface = surfaces().get(a.surface_id)
         region = cut(view.pixels, a.ring, a.smooth, a.holes, self.over, view.coverage)
         found = find_places(
-            view.pixels, region, surface.anatomy if surface else "coat", marking, a.eye, bool(a.marking_kind), parts_of(a.surface_id)
+            view.pixels, region, surface.anatomy if surface else "coat", marking, self._hand(), eye=a.eye, said=bool(a.marking_kind),
+            parts=parts_of(a.surface_id),
         )
         return corrected(named(found, a.surface_id), a.place_edits, view.pixels)
+
+    def _hand(self) -> Hand:
+        """A hand over this drawing; as long as its size is not known, over one as large as most."""
+        assert self.view is not None
+        return Hand(hand_scale(), self.mm_per_px or USUAL_MM / max(self.view.pixels.shape[:2]))
 
     def look_at_marking(self, known: Measures) -> Measures:
         """The measures with class and outline of the marking; for any thread."""
@@ -107,7 +115,9 @@ class Request:
         return marking, places, pattern, dapples or dapples_of(region, marking, pattern, a)
 
 
-NOT_MEASURED: dict[str, Any] = {"name": "", "number": 0, "level": 0, "coat": "", "finish": 0}
+USUAL_MM = 300.0
+"""Longer side of a drawing whose size is not known."""
+NOT_MEASURED: dict[str, Any] = {"name": "", "number": 0, "level": 0, "coat": "", "finish": 0, "twin_id": ""}
 """Fields of an area on which no measure depends, emptied: what the artist calls it, how finely it is to be worked, which coat it is said to be. Which areas
 lie over it, the request says by itself."""
 

@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from hanabira.session.logbook import Logbook
     from hanabira.session.measuring import Measuring
     from hanabira.session.planner import Planner
+    from hanabira.session.portrait import Portrait
     from hanabira.session.practising import Practising
     from hanabira.session.predicting import Predicting
     from hanabira.session.reaches import Reaches
@@ -72,6 +73,8 @@ class Members:
     """What recipes give."""
     workshop: Member[Workshop] = Member()
     """Solves and changes recipes."""
+    portrait: Member[Portrait] = Member()
+    """One palette and one hand over all areas."""
     planner: Member[Planner] = Member()
     """Order, sessions and what the plan covers."""
     logbook: Member[Logbook] = Member()

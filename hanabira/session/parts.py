@@ -75,5 +75,5 @@ def begin_part(session: Session, drill: str, area: Area) -> Commission | None:
     )  # fmt: skip
     own = replace(photo, id=new_id(), commission_id=made.id, crop=(x, y, side, side), position=0, part="main")
     assert isinstance(own, Photo)
-    part = replace(area, id=new_id(), commission_id=made.id, photo_id=own.id, number=1, colour_photo_id="", colour_ring=())
+    part = replace(area, id=new_id(), commission_id=made.id, photo_id=own.id, number=1, colour_photo_id="", colour_ring=(), twin_id="")
     return made if session.take_up(made, own, part) else None

@@ -99,8 +99,7 @@ class Practising:
             for f in self.session.checkroom.faults(shot):
                 if f["kind"] in _EYES:
                     kinds[f["kind"]] = kinds.get(f["kind"], 0) + 1
-        if kinds:
-            worst = max(kinds, key=lambda k: kinds[k])
+        for worst in sorted(kinds, key=lambda k: -kinds[k]):  # one that was drilled today gives way to the next
             drill = every[_EYES[worst]]
             if last.get(drill.id, "")[:10] != self.now().date().isoformat():
                 kind, times = say(f"practice.kind_{worst}"), kinds[worst]

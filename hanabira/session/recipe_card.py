@@ -15,8 +15,9 @@ from hanabira.core.solver.area import Prediction, judged_band
 from hanabira.core.solver.layer import BANDS, goes_over
 from hanabira.core.solver.library import opaque_order
 from hanabira.core.solver.place_words import run_in_words, run_of
+from hanabira.craft.hand import headings
 from hanabira.craft.supplies import papers, surfaces
-from hanabira.craft.techniques import spacing_mm
+from hanabira.craft.techniques import layer_spacing_mm
 from hanabira.session.words import due_words, stroke_words
 from hanabira.sheets.card_page import CardArea, CardContent, CardLayer, CardPlace
 
@@ -62,9 +63,9 @@ def _area(session: Session, area: Area, corner: tuple[float, float], k: float) -
         return None
     prediction, cautions = told
     kit, opaque = session.kit, opaque_order(session.kit, session.paper)
-    spacing = spacing_mm(m, area.surface_id, session.workshop.finish(area))
+    finish = session.workshop.finish(area)
     layers, mine = [], session.recipe_layers(area.id)
-    codes = [q.code for q in mine]
+    codes, heads = [q.code for q in mine], headings(mine)
     for i, q in enumerate(mine):
         first, last = run_of(codes, i)
         run = f"Layers {first + 1} to {last + 1}, one pencil: {run_in_words([x.where for x in mine[first : last + 1]], [x.passes for x in mine[first : last + 1]])}."
@@ -75,8 +76,8 @@ def _area(session: Session, area: Area, corner: tuple[float, float], k: float) -
                 q.role, q.code, kit.get(q.code).name if q.code else q.tool, masstone=kit.masstone_lab[kit.index[q.code]] if q.code else None,
                 pressure=q.pressure, passes=q.passes, stroke=stroke_words(q.stroke, q.stroke_mm), where=q.where, after=state.labs[i + 1],
                 uses=max(0.0, state.tooth[i + 1] - state.tooth[i]), why=q.why,
-                spacing_mm=spacing if q.stroke in ("flick", "hatch", "squiggle") and q.code else 0.0, run=run if i == first < last else "",
-                again=i > first,
+                spacing_mm=layer_spacing_mm(q, m, area.surface_id, finish) if q.stroke in ("flick", "hatch", "squiggle") and q.code else 0.0,
+                run=run if i == first < last else "", again=i > first, head=head.name if (head := heads[i]) else "", aim=head.aim if head else "",
             )  # fmt: skip
         )
     places = session.places(area.id) if session.by_places(area.id) else None

@@ -77,7 +77,7 @@ def span(low: float, high: float) -> str:
 def step_words(s: Step) -> str:
     """A step of the plan in a list: its area's number and name and what is done, or what is looked at."""
     if s.area is not None:
-        return f"{s.area.number} {s.area.name} · {s.layer.role}"
+        return f"{s.area.number} {s.area.name} · {s.layer.title.lower() or s.layer.role}"
     return "The last look" if s.key == LAST else "A second look"
 
 

@@ -19,7 +19,7 @@ from hanabira.core.optics.stack import bare
 from hanabira.core.sentences import say
 from hanabira.core.solver.area import Prediction, Variant, swaps
 from hanabira.core.solver.layer import BANDS, Layer, goes_over
-from hanabira.core.solver.place_plan import PlacePlan, plan_places
+from hanabira.core.solver.place_plan import PlacePlan, Rules, plan_places
 from hanabira.core.solver.place_words import places_in_words
 from hanabira.core.token import SILENT, Token
 from hanabira.craft.rules import school
@@ -36,15 +36,13 @@ if TYPE_CHECKING:
     from hanabira.core.solver.technique import Craft
     from hanabira.session.measuring import Request
     from hanabira.session.session import Session
-    from hanabira.studio.records import Area
+    from hanabira.studio.records import Area, Recipe
     from hanabira.studio.workings import Workings
 
 JUMP_L = 10.0
 """A value step between neighbours that recipe and photo see differently by more than this is warned of."""
 
 
-TWINS = ("eye", "ear-inside")
-"""Surfaces that come in pairs: the second one gets the pencils of the first, where they reach it."""
 TWIN_COST, TWIN_MISS = 2.5, 4.0
 """ΔE00 that the first one's pencils may cost a place of the second, unless it stays nearer than the second figure anyway."""
 
@@ -65,7 +63,10 @@ class Asked:
     locked: tuple[Layer, ...]
     aims: tuple[tuple[str, float, float, float], ...]
     workings: Workings
-    twin: tuple[str, ...] = ()
+    palette: tuple[str, ...] = ()
+    """Pencils of the portrait; empty: any of the kit."""
+    twin: tuple[Layer, ...] = ()
+    """Layers of the other side."""
 
     def measured(self, token: Token) -> Measures:
         """The area's measures with its marking."""
@@ -74,14 +75,14 @@ class Asked:
         return m if looked or self.area.surface_id in ("eye", "nose") else self.request.look_at_marking(m)
 
     def plan(
-        self, m: Measures, token: Token = SILENT, kit: Kit | None = None, thrift: float = 1.0, more: Sequence[Layer] = ()
+        self, m: Measures, token: Token = SILENT, kit: Kit | None = None, thrift: float = 1.0, more: Sequence[Layer] = (), twin: tuple[Layer, ...] = ()
     ) -> PlacePlan:
-        """Layers for the places of the measures, with this kit or another, sparing pencils by a factor, around ``more`` locked layers."""
-        some, a = kit or self.kit, self.area
-        craft = craft_of(m, a.surface_id, some.medium, a.coat, a.marking_kind, self.school, self.finish)
+        """Layers for the places of the measures, with this kit or another, sparing pencils by a factor, around ``more`` locked layers, or like ``twin``."""
+        some = kit or self.kit
         assert m.places is not None
         places, locked = m.places, (*self.locked, *more)
-        rules = replace(rules_of(m, craft), aims={place: np.array(shift) for place, *shift in self.aims}, thrift=thrift)
+        craft, rules = self.craft_and_rules(m, some)
+        rules = replace(rules, thrift=thrift, palette=frozenset(self.palette), twin=twin)
         return self.workings.once(
             "plan", (tuple(some), some.fit, self.paper, places, craft, rules, self.tray, locked, self.reach),
             lambda: plan_places(
@@ -89,15 +90,22 @@ class Asked:
             ),
         )  # fmt: skip
 
+    def craft_and_rules(self, m: Measures, kit: Kit | None = None) -> tuple[Craft, Rules]:
+        """What the craft says of the area, and what its measures and the artist's aims ask beside its colours."""
+        a, some = self.area, kit or self.kit
+        craft = craft_of(m, a.surface_id, some.medium, a.coat, a.marking_kind, self.school, self.finish)
+        return craft, replace(rules_of(m, craft, some), aims={place: np.array(shift) for place, *shift in self.aims})
+
     def solved(self, m: Measures, token: Token) -> PlacePlan:
-        """The plan; of a twin with the pencils of the first, where they reach it."""
-        codes = [c for c in self.twin if c in self.kit.index]
-        if len(codes) < 2:
+        """The plan; on the second of two sides the same again, where that comes as near as its own would."""
+        if not self.twin:
             return self.plan(m, token)
-        same, free = self.plan(m, token, self.kit.subset(codes)), self.plan(m, token)
+        same = self.plan(m, token, twin=self.twin)
+        if max((s.delta_e00 for s in same.prediction.bands.values()), default=0.0) <= TWIN_MISS and any(q.code for q in same.layers):
+            return same
+        free = self.plan(m, token)
         worst = max(same.prediction.bands[k].delta_e00 - free.prediction.bands[k].delta_e00 for k in free.prediction.bands)
-        miss = max(s.delta_e00 for s in same.prediction.bands.values())
-        return same if miss <= TWIN_MISS or worst <= TWIN_COST else free
+        return same if worst <= TWIN_COST else free
 
     def sparing(self, m: Measures, token: Token) -> PlacePlan:
         """The plan with the fewest pencils: those of the portrait at no price, or every one at its own; the closer of two that need as many."""
@@ -219,19 +227,23 @@ class Workshop:
         if far is None:
             m.messages.remark("Set the focus in Study first: nothing is far from nowhere.")
             return False
+        if not m.do(Edit(m, f"{area.name} held back", [recipe], [self.held_back(area, recipe)])):
+            return False
+        m.messages.remark(
+            f"{area.name} lies {far:.0%} of the way from the focus: its contrast is held back by {HELD_L * far:.0%}. Solve it anew to follow."
+        )
+        return True
+
+    def held_back(self, area: Area, recipe: Recipe) -> Recipe:
+        """A recipe whose targets lie the nearer to the area's own middle, and have the less strength, the farther it is from the focus."""
+        far = self.far(area) or 0.0
         whole = sum(p.share for p in recipe.places) or 1.0
         middle = sum(p.photo_lab[0] * p.share for p in recipe.places) / whole
         aims = []
         for p in recipe.places:
             lightness = HELD_L * far * (middle - p.photo_lab[0])
             aims.append((p.id, round(lightness, 2), round(-HELD_C * far * p.photo_lab[1], 2), round(-HELD_C * far * p.photo_lab[2], 2)))
-        kept = tuple(q for q in aims if any(abs(v) >= 0.25 for v in q[1:]))
-        if not m.do(Edit(m, f"{area.name} held back", [recipe], [replace(recipe, aims=kept)])):
-            return False
-        m.messages.remark(
-            f"{area.name} lies {far:.0%} of the way from the focus: its contrast is held back by {HELD_L * far:.0%}. Solve it anew to follow."
-        )
-        return True
+        return replace(recipe, aims=tuple(q for q in aims if any(abs(v) >= 0.25 for v in q[1:])))
 
     def beside_words(self, area: Area) -> tuple[str, ...]:
         """How an area will read once its neighbours stand: its value step against them and against bare paper, and the way its hue is pushed."""
@@ -276,17 +288,8 @@ class Workshop:
         return Asked(
             replace(area, coat=self.coat(area)), m.measuring.request(area), known[1] if known else None, kit=kit, paper=m.paper, reach=m.gamut,
             school=tuple(m.commission.school), finish=self.finish(area), tray=tray, locked=locked, aims=recipe.aims if recipe else (),
-            workings=m.workings, twin=self._twin(area),
+            workings=m.workings, palette=() if m.from_tray else m.portrait.palette, twin=m.portrait.other_side(area),
         )  # fmt: skip
-
-    def _twin(self, area: Area) -> tuple[str, ...]:
-        """Pencils of the first of a pair that is solved."""
-        if area.surface_id not in TWINS:
-            return ()
-        for a in self.session.areas:
-            if a.id != area.id and a.surface_id == area.surface_id and self.session.recipe_layers(a.id):
-                return tuple(dict.fromkeys(q.code for q in self.session.recipe_layers(a.id) if q.code))
-        return ()
 
     def solve(self, key: str, keep: Layer | None = None, then: Callable[[], None] | None = None, title: str = "") -> None:
         """Solve an area by the craft's rules off the interface thread and keep it as one edit; ``keep`` must be among the layers."""
@@ -356,29 +359,6 @@ class Workshop:
                 )
 
         m.jobs.run(f"solve {key}", f"Solving {area.name} with the fewest pencils", work, done, asked=True)
-
-    def unsolved(self) -> tuple[Area, ...]:
-        """Areas without layers, in working order."""
-        return tuple(a for a in self.session.areas if not self.session.recipe_layers(a.id))
-
-    def solve_all(self) -> None:
-        """Solve every area that has no layers yet, one after the other; what is solved stays when it is cancelled."""
-        left = [a.id for a in self.unsolved()]
-        if not left:
-            self.session.messages.remark("Every area has its layers.")
-            return
-        count = len(left)
-
-        def go_on() -> None:
-            while left:
-                key = left.pop(0)
-                area = next((a for a in self.session.areas if a.id == key), None)
-                if area is not None and not self.session.recipe_layers(key):
-                    self.solve(key, None, go_on, f"Solving {area.name}, {count - len(left)} of {count}")
-                    return
-            self.session.messages.remark(f"{count} areas are solved." if count > 1 else "The area is solved.")
-
-        go_on()
 
     def offer_variants(self, key: str, done: Callable[[tuple[Variant, ...]], None]) -> None:
         """Solve an area in three ways, off the interface thread."""

@@ -29,7 +29,8 @@ _FONTS = {"lato": "Lato-Regular", "lato-bold": "Lato-Bold", "vollkorn": "Vollkor
 class CardLayer:
     """One layer as it is printed. ``masstone`` and ``after`` are Lab; ``after`` of the band it was laid for.
 
-    ``run`` tells at the first of neighbouring layers of one pencil where it goes in all of them; the others are laid with it ``again``.
+    ``run`` tells at the first of neighbouring layers of one pencil where it goes in all of them; the others are laid with it ``again``. ``head`` and ``aim``
+    name the gesture that begins with the layer, and what the hand does in it; empty where it goes on.
     """
 
     role: str
@@ -46,6 +47,8 @@ class CardLayer:
     spacing_mm: float = 0.0
     run: str = ""
     again: bool = False
+    head: str = ""
+    aim: str = ""
 
 
 @dataclass(frozen=True)

@@ -14,6 +14,10 @@ from hanabira.sheets.card_page import GREY, LINE, MARGIN, CardArea, CardLayer, S
 MAP_W, MAP_H = 62 * mm, 58 * mm
 CHIP = 5.2 * mm
 """Side of a colour patch after a layer."""
+HEAD = 24.0
+"""Height of a line that names a gesture, in points."""
+LADDER = ("breath", "light", "even", "firm", "full")
+"""Pressures 1 to 5 in words."""
 RUB = (12 * mm, 8 * mm)
 """The box to rub the pencil in, at true size."""
 STROKES = (
@@ -110,7 +114,9 @@ def _layer(s: Sheet, area: CardArea, k: int, q: CardLayer) -> None:
     run = wrap(q.run, "lato-bold", 8.5, room) if q.run else []
     where = wrap(f"On: {q.where}", "lato", 8.5, room)
     high = max(RUB[1] + 8, 15 + 11 * (len(run) + len(where)) + 10.5 * len(why) + 6)
-    s.need(high)
+    s.need(high + (HEAD if q.head else 0))
+    if q.head:
+        _heading(s, q)
     top = s.y
     s.c.setStrokeColor(LINE)
     s.c.setLineWidth(0.4)
@@ -128,7 +134,7 @@ def _layer(s: Sheet, area: CardArea, k: int, q: CardLayer) -> None:
         x += 46
         passes = f", {q.passes} passes" if q.passes > 1 else ""
         spacing = f", {q.spacing_mm:.1f} mm apart" if q.spacing_mm else ""
-        s.text(x, f"{q.role}, pressure {q.pressure} of 5{passes}; {q.stroke}{spacing}", size=8.5)
+        s.text(x, f"{LADDER[q.pressure - 1]}, {q.pressure} of 5{passes}; {q.stroke}{spacing}", size=8.5)
         box = s.c.beginPath()
         box.rect(right - RUB[0], top - RUB[1] - 4, *RUB)
         s.c.setStrokeColor(GREY)
@@ -147,6 +153,15 @@ def _layer(s: Sheet, area: CardArea, k: int, q: CardLayer) -> None:
         s.y -= 10.5
         s.text(text_x, line, "vollkorn-italic", 8.5, GREY)
     s.y = top - high
+
+
+def _heading(s: Sheet, q: CardLayer) -> None:
+    """The gesture that begins here: its name, and what the hand does in it."""
+    s.y -= HEAD - 5
+    s.text(MARGIN, q.head, "vollkorn", 12)
+    x = MARGIN + pdfmetrics.stringWidth(q.head, "vollkorn", 12) + 10
+    s.text(x, q.aim, "vollkorn-italic", 9, GREY)
+    s.y -= 5
 
 
 def _pressure(s: Sheet, x: float, y: float, n: int) -> None:

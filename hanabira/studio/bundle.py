@@ -470,7 +470,7 @@ def _fresh(got: Contents, name: str) -> Contents:
     )
     return Contents(
         replace(got.commission, id=cid, name=name, terms=terms), tuple(replace(p, id=photo[p.id], commission_id=cid) for p in got.photos),
-        tuple( replace(a, id=area[a.id], commission_id=cid, photo_id=photo[a.photo_id], colour_photo_id=photo.get(a.colour_photo_id, "")) for a in got.areas ),
+        tuple( replace(a, id=area[a.id], commission_id=cid, photo_id=photo[a.photo_id], colour_photo_id=photo.get(a.colour_photo_id, ""), twin_id=area.get(a.twin_id, "")) for a in got.areas ),
         recipes=tuple(replace(r, area_id=area[r.area_id]) for r in got.recipes),
         log=tuple(replace(q, id=new_id(), commission_id=cid, area_id=area.get(q.area_id, ""), step=step(q.step)) for q in got.log), kit=got.kit,
         shots=tuple(replace(q, id=shot[q.id], commission_id=cid, step=step(q.step)) for q in got.shots), missing=got.missing,

@@ -23,6 +23,7 @@ from hanabira.core.places.place import KINDS
 from hanabira.core.solver.layer import ROLES, Layer
 from hanabira.core.study.preparation import EXPOSURE_RANGE, MOST_TILT, Preparation
 from hanabira.craft import kitfile, swatchfile
+from hanabira.craft.hand import told_gestures
 from hanabira.craft.rules import coats, marking_rules, switches
 from hanabira.craft.supplies import papers, surfaces
 from hanabira.studio.records import (
@@ -207,6 +208,8 @@ def _commission(c: Commission) -> None:
     _known(c.stage, STAGES, "stage")
     _moment(c.created, "created", empty=True)
     _within(c.lasting_floor, 1, 5, "lasting floor")
+    for code in c.palette:
+        _short(code, "pencil of the palette")
     if c.backdrop not in ("", "paper"):
         parts = c.backdrop.split()
         if len(parts) not in (1, 2):
@@ -278,6 +281,7 @@ def _area(a: Area) -> None:
     for value, name in ((a.id, "id"), (a.commission_id, "commission"), (a.photo_id, "photo")):
         _id(value, name)
     _id(a.colour_photo_id, "photo of the colours", empty=True)
+    _id(a.twin_id, "area of the other side", empty=True)
     _within(a.number, -1_000_000, 1_000_000, "number")
     _within(a.level, -1_000_000, 1_000_000, "level")
     _short(a.name, "name")
@@ -356,6 +360,8 @@ def _layer(q: Layer, n: int) -> None:
     _within(q.pressure, 0 if q.tool else 1, 5, f"pressure of layer {n}")
     _within(q.passes, 0 if q.tool else 1, 9, f"passes of layer {n}")
     _within(q.stroke_mm, 0, 2000, f"stroke of layer {n} in mm")
+    _within(q.run_mm, 0, 5000, f"run of layer {n} in mm")
+    _known(q.gesture, told_gestures(), f"gesture of layer {n}:", empty=True)
     if len(q.code) > 64 or not (q.code or q.tool):
         raise _fail(f"layer {n} has neither a pencil nor a tool")
 

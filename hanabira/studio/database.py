@@ -20,7 +20,7 @@ from urllib.parse import quote
 from hanabira.core.faults import LostStudio, StudioFault
 
 DATABASE = "studio.sqlite"
-HEAD = "0011"
+HEAD = "0012"
 """The newest schema; a test holds it against the migrations."""
 WAIT_S = 10.0
 """How long a statement waits for another process that holds the file."""

@@ -15,6 +15,7 @@ from hanabira.core.schedule.order import LAST, Arranger, Ordered, Preferences, s
 from hanabira.core.schedule.plausible import DoneStep, Doubt, doubts
 from hanabira.core.schedule.sessions import Calendar, Days, Placed, lay_out, what_is_left
 from hanabira.core.schedule.work import AreaWork, LayerWork, Pace, area_minutes, hours_range, learned
+from hanabira.craft.hand import stage_of, title_of
 from hanabira.craft.techniques import FINISH
 from hanabira.studio.overlaps import polygon_of
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, by_commission
@@ -51,7 +52,7 @@ def work_of(c: Commission, photo: Photo, areas: Sequence[Area], recipes: Sequenc
         work = tuple(
             LayerWork(
                 q.role, q.code, q.tool, pressure=q.pressure, passes=q.passes, stroke=q.stroke, stroke_mm=q.stroke_mm, where=q.where, spacing_mm=0.6,
-                id=q.id, share=_share(q, shares[a.id]),
+                id=q.id, share=_share(q, shares[a.id]), stage=stage_of(q.gesture), title=title_of(q.gesture),
             )
             for q in layers[a.id]
         )
@@ -185,7 +186,7 @@ def plan_data(c: Commission, found: Ordered, calendar: Calendar) -> dict[str, An
     return {
         "steps": [
             {
-                "n": n, "area": s.area.name if s.area else "", "role": s.layer.role, "pencil": s.layer.pencil or s.layer.tool or None,
+                "n": n, "area": s.area.name if s.area else "", "role": s.layer.role, "gesture": s.layer.title or None, "pencil": s.layer.pencil or s.layer.tool or None,
                 "minutes": [round(s.low, 1), round(s.high, 1)], "start": begun[s.key].isoformat(timespec="minutes"),
                 "after": sorted(number[k] for k in found.after.get(s.key, ())), "reason": " ".join((*found.reminders.get(s.key, ()), found.reasons[s.key])),
             }

@@ -92,6 +92,8 @@ class Commission:
     archived: bool = False
     tray_only: bool = False
     """Whether recipes use only what lies in the tray: a limited palette."""
+    palette: tuple[str, ...] = ()
+    """Codes of the pencils that were chosen over all its areas; empty while recipes take any."""
 
     @property
     def backdrop_hexes(self) -> tuple[str, str]:
@@ -163,6 +165,8 @@ class Area:
     """Finish level 1–5; 0 follows the distance from the focal point."""
     place_edits: tuple[tuple[str, str, tuple[Point, ...]], ...] = ()
     """Corrections of its places by hand: (place, ``add`` or ``away``, ring in photo pixels)."""
+    twin_id: str = ""
+    """The area of the other side, whose recipe is laid here again; empty when it is none."""
 
 
 @dataclass(frozen=True)

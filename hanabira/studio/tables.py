@@ -109,7 +109,8 @@ def to_row(record: Record) -> dict[str, Any]:
     """Database row of a record."""
     row = asdict(record)
     if isinstance(record, Commission):
-        row["tray"] = json.dumps(list(record.tray))
+        for name in ("tray", "palette"):
+            row[name] = json.dumps(list(getattr(record, name)))
         row["school"] = json.dumps(dict(record.school))
         row["terms"] = json.dumps(asdict(record.terms), ensure_ascii=False)
     elif isinstance(record, Photo):
@@ -139,7 +140,8 @@ def from_row(kind: type, row: dict[str, Any]) -> Record:
         if row.get(name) in (0, 1):  # the file keeps numbers
             row[name] = bool(row[name])
     if kind is Commission:
-        row["tray"] = _texts(json.loads(row["tray"]))
+        for name in ("tray", "palette"):
+            row[name] = _texts(json.loads(row.get(name, "[]")))
         row["school"] = tuple((str(k), str(v)) for k, v in json.loads(row["school"]).items())
         row["terms"] = _terms(json.loads(row["terms"]))
     elif kind is Photo:

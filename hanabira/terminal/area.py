@@ -3,10 +3,23 @@
 from __future__ import annotations
 
 import argparse
+import json
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import TYPE_CHECKING, TypeVar
 
 from hanabira.core.faults import Fault
 from hanabira.terminal.args import Add, kit_of, millimetres_a_pixel, numbers, paper_of
 
+if TYPE_CHECKING:
+    from hanabira.core.area.measures import Measures
+    from hanabira.core.optics.kit import Kit
+    from hanabira.core.optics.paper import Paper
+    from hanabira.core.places.place import Places
+    from hanabira.core.solver.place_plan import Rules
+    from hanabira.core.solver.technique import Craft, LayerPlan
+
+T = TypeVar("T")
 LONGER_SIDE_MM = 300.0
 """Without --mm-per-px the photo's longer side is taken to be this long on the paper."""
 
@@ -38,20 +51,30 @@ def chosen(pairs: list[str] | None) -> dict[str, str]:
     return out
 
 
-def area(args: argparse.Namespace) -> dict:
-    """Measure a rectangle of a photo and plan its layers."""
-    from dataclasses import replace
+@dataclass(frozen=True)
+class Looked:
+    """What a rectangle of a photo shows, and what the craft says of it."""
 
-    from hanabira.core.area.measures import as_dict, measure
+    kit: Kit
+    paper: Paper
+    places: Places
+    craft: Craft
+    rules: Rules
+    measures: Measures
+    marking: str
+
+
+def looked_at(args: argparse.Namespace) -> Looked:
+    """Measure a rectangle of a photo and find its places."""
+    from hanabira.core.area.measures import measure
     from hanabira.core.area.pattern import find_pattern
     from hanabira.core.area.shape import cut, rectangle
     from hanabira.core.places.find import find_places
-    from hanabira.core.solver.cautions import recipe_cautions
-    from hanabira.core.solver.place_plan import plan_places
+    from hanabira.core.places.hand_scale import Hand
+    from hanabira.craft.hand import hand_scale
     from hanabira.craft.markings import marking_model
     from hanabira.craft.readers import readers
-    from hanabira.craft.recipe_data import layers_data, places_data, result_data
-    from hanabira.craft.supplies import named, papers, parts_of, surfaces
+    from hanabira.craft.supplies import named, parts_of, surfaces
     from hanabira.craft.techniques import craft_of, measured_marking, rules_of
     from hanabira.studio.pictures import read_picture
 
@@ -71,16 +94,34 @@ def area(args: argparse.Namespace) -> dict:
     surface, ring = surfaces()[args.surface], rectangle(x, y, w, h)
     m = measure(pixels, ring, marking_model(), scale, hair=surface.hair, look_for=surface.look_for, readers=readers())
     region = cut(pixels, ring)
-    places = named(
-        find_places(pixels, region, surface.anatomy, m.marking, said=bool(args.marking), parts=parts_of(args.surface)), args.surface
+    found = find_places(
+        pixels, region, surface.anatomy, m.marking, Hand(hand_scale(), scale), said=bool(args.marking), parts=parts_of(args.surface)
     )
+    places = named(found, args.surface)
     kind = args.marking or measured_marking(m)
     if not args.marking and ("place.lines" in places.notes or surface.anatomy == "locks"):
         kind = "plain"  # whiskers and locks are no marking
     if surface.hair and kind not in ("plain", "ticked", "gradient", "roan"):
         m = replace(m, pattern=find_pattern(region))
     craft = craft_of(m, args.surface, kit.medium, args.coat or "", kind, chosen(args.school), args.finish)
-    plan = plan_places(kit, on, places, craft, rules_of(m, craft))
+    return Looked(kit, on, places, craft, rules_of(m, craft, kit), m, kind)
+
+
+def area(args: argparse.Namespace) -> dict:
+    """Measure a rectangle of a photo and plan its layers."""
+    from hanabira.core.area.measures import as_dict
+    from hanabira.core.places.hand_scale import map_data
+    from hanabira.core.solver.cautions import recipe_cautions
+    from hanabira.core.solver.place_plan import plan_places
+    from hanabira.craft.recipe_data import layers_data, places_data, result_data, told_layers
+    from hanabira.craft.supplies import papers
+
+    at = looked_at(args)
+    kit, on, places = at.kit, at.paper, at.places
+    rules = replace(at.rules, palette=frozenset(codes(args.palette, kit)) if args.palette else frozenset())
+    if args.twin_of:
+        rules = replace(rules, twin=told_layers(_json(args.twin_of, dict).get("layers")))
+    plan = plan_places(kit, on, places, at.craft, rules)
     cautions = recipe_cautions(
         on, kit, plan.layers, targets=plan.targets, prediction=plan.prediction, floor=3, papers=tuple(papers().values()), reach=plan.reach,
     )
@@ -90,17 +131,72 @@ def area(args: argparse.Namespace) -> dict:
     said += [{"kind": "left out", "text": words, "layer": None} for words in plan.left_out]
     return {
         "surface": args.surface,
-        "coat": craft.coat,
-        "marking": kind,
-        "school": dict(craft.school),
-        "measures": as_dict(m),
-        "layers": layers_data(kit, on, plan.layers, plan.prediction, m, args.surface, args.finish),
+        "coat": at.craft.coat,
+        "marking": at.marking,
+        "school": dict(at.craft.school),
+        "measures": as_dict(at.measures),
+        "layers": layers_data(kit, on, plan.layers, plan.prediction, at.measures, args.surface, args.finish),
         "result": result_data(plan.prediction),
         "places": places_data(places, plan.prediction),
+        "map": map_data(places),
+        "groups": {p.id: p.group for p in places},
         "school_effect": dict(plan.effect),
         "cautions": said,
         "pencils": len({q.code for q in plan.layers if q.code}),
+        "lightfast": {q.code: kit.get(q.code).lightfast for q in plan.layers if q.code},
     }
+
+
+def codes(text: str, kit: Kit) -> list[str]:
+    """Pencils of a list with commas. Raises `Fault` for one that the kit has not."""
+    found = [q.strip() for q in text.split(",") if q.strip()]
+    for code in found:
+        if code not in kit.index:
+            raise Fault(f"There is no pencil “{code}” in the kit.", do="Use codes of `hanabira kit`, with commas.")
+    return found
+
+
+def palette(args: argparse.Namespace) -> dict:
+    """The pencils of a portrait: one choice over all its areas."""
+    from hanabira.core.solver.palette import choose, further
+    from hanabira.core.solver.place_plan import PlacePlanner, plan_places
+    from hanabira.craft.hand import palette_rules
+
+    seen = [looked_at(_as_asked(args, job)) for job in _json(args.areas, list)]
+    if not seen:
+        raise Fault(f"{args.areas} holds no areas.", do="Write a JSON list of {rect, surface, …}.")
+    fields = [PlacePlanner(at.kit, at.paper, at.places, at.craft, at.rules).area for at in seen]
+
+    def plan(n: int, some: frozenset[str]) -> LayerPlan:
+        at = seen[n]
+        return plan_places(at.kit, at.paper, at.places, at.craft, replace(at.rules, palette=some))
+
+    found = further(choose(fields, palette_rules()), len(seen), plan, palette_rules())
+    kit = seen[0].kit
+    return {"pencils": list(found.codes), "names": [kit.get(c).name for c in found.codes], "left_de": [round(v, 2) for v in found.left]}
+
+
+def _as_asked(args: argparse.Namespace, job: object) -> argparse.Namespace:
+    """An area of the list as if it had been asked for by itself."""
+    if not isinstance(job, dict) or "rect" not in job or "surface" not in job:
+        raise Fault(f"{args.areas} holds something that is no area.", do="Write a JSON list of {rect, surface, …}.")
+    rect = job["rect"]
+    given = {k: job.get(k) for k in ("surface", "coat", "marking", "medium", "paper", "ground", "mm_per_px")}
+    given["mm_per_px"] = given["mm_per_px"] or args.mm_per_px
+    return argparse.Namespace(
+        **given, photo=args.photo, rect=rect if isinstance(rect, str) else ",".join(str(v) for v in rect), kit=args.kit, school=None, finish=3
+    )
+
+
+def _json(path: str, kind: type[T]) -> T:
+    """A JSON file of a kind. Raises `Fault`."""
+    try:
+        told = json.loads(Path(path).read_text("utf-8"))
+    except (OSError, ValueError) as error:
+        raise Fault(f"{path} cannot be read as JSON: {error}.", do="Look at the file.") from error
+    if not isinstance(told, kind):
+        raise Fault(f"{path} holds something else than is asked for.", do="Look at the file.")
+    return told
 
 
 def show(command: str, data: dict) -> None:
@@ -111,12 +207,16 @@ def show(command: str, data: dict) -> None:
         for s in data["schools"]:
             print(f"{s['id']}: {', '.join(c['id'] for c in s['choices'])}")
         return
+    if command == "palette":
+        for n, (code, name) in enumerate(zip(data["pencils"], data["names"], strict=True), 1):
+            print(f"{n:2} {code} {name}")
+        return
     print(f"{data['surface']}, {data['coat']} coat, {data['marking']}: {data['pencils']} pencils")
     for n, q in enumerate(data["layers"], 1):
         what = f"{q['pencil']} {q['name']}" if q["pencil"] else q["tool"]
         how = f"pressure {q['pressure']}" + (f" × {q['passes']}" if q["passes"] > 1 else "") if q["pencil"] else ""
         length = f" {q['length_mm']:.0f} mm" if q["length_mm"] else ""
-        print(f"{n:2} {q['role']:<11} {what:<28} {how:<14} {q['stroke']}{length}, {q['where']}\n   {q['why']}")
+        print(f"{n:2} {q['gesture'] or q['role']:<11} {what:<28} {how:<14} {q['stroke']}{length}, {q['where']}\n   {q['why']}")
     for band, r in data["result"].items():
         print(f"{band:<10} ΔE00 {r['delta_e00']:.1f}")
     for c in data["cautions"]:
@@ -124,7 +224,7 @@ def show(command: str, data: dict) -> None:
 
 
 def add_commands(add: Add) -> None:
-    """Declare both commands on the parser."""
+    """Declare the commands on the parser."""
     p = add("area", area, "Plan the layers of an area of a photo by surface, coat, marking and school.")
     p.add_argument("photo")
     p.add_argument("--rect", required=True, metavar="X,Y,W,H")
@@ -137,5 +237,12 @@ def add_commands(add: Add) -> None:
     p.add_argument("--kit", metavar="FILE", help="kit file, or pencils or pastels")
     p.add_argument("--school", action="append", metavar="KEY=VALUE", help="a switch of the school; may be given again")
     p.add_argument("--finish", type=int, default=3, metavar="N", help="1 loose to 5 every hair")
+    p.add_argument("--mm-per-px", type=millimetres_a_pixel, metavar="F", help="size on the paper; else the photo's longer side is 300 mm")
+    p.add_argument("--palette", metavar="CODES", help="the portrait's pencils, with commas; no others are taken")
+    p.add_argument("--twin-of", metavar="FILE", help="this command's JSON of the other side: the same again here")
+    p = add("palette", palette, "Choose one palette of pencils over all areas of a portrait.")
+    p.add_argument("photo")
+    p.add_argument("--areas", required=True, metavar="FILE", help="JSON list of {rect, surface, …}")
+    p.add_argument("--kit", metavar="FILE", help="kit file, or pencils or pastels")
     p.add_argument("--mm-per-px", type=millimetres_a_pixel, metavar="F", help="size on the paper; else the photo's longer side is 300 mm")
     add("techniques", techniques, "List surfaces, coats, markings and schools with their ids.")

@@ -8,12 +8,15 @@ import numpy as np
 from hanabira.core.area.marking import Marking
 from hanabira.core.area.shape import Region
 from hanabira.core.colour.spaces import bytes_to_lab, lab_to_srgb
-from hanabira.core.places.coat import LINES_SHARE, STEP_L, coat_places
+from hanabira.core.places.coat import LINES_SHARE, STEP_L, _values, coat_places, joined
+from hanabira.core.places.hand_scale import Hand
 from hanabira.core.places.place import Places
-from hanabira.core.places.sample import Sample, sample
+from hanabira.core.places.sample import FoundPlace, Sample, sample, sample_at
+from hanabira.craft.hand import hand_scale
 
 PLAIN = Marking("plain", 0.9, "gradient", None, None)
 SIDE = 200
+SCALE = hand_scale()
 
 
 def painted(lab: np.ndarray, grain: float = 0.6, seed: int = 3) -> Sample:
@@ -22,7 +25,7 @@ def painted(lab: np.ndarray, grain: float = 0.6, seed: int = 3) -> Sample:
     lab[..., 0] += np.random.default_rng(seed).normal(0, grain, lab.shape[:2])
     pixels = (np.clip(lab_to_srgb(lab), 0, 1) * 255 + 0.5).astype(np.uint8)
     mask = np.ones(pixels.shape[:2], bool)
-    return Sample(bytes_to_lab(pixels).astype(np.float32), mask, pixels, (0.0, 0.0), 1.0)
+    return Sample(bytes_to_lab(pixels).astype(np.float32), mask, pixels, (0.0, 0.0), 1.0, SCALE.pitch_mm)
 
 
 def ramp(low: float, high: float, a: float = 4.0, b: float = 12.0) -> np.ndarray:
@@ -53,7 +56,7 @@ class Values(unittest.TestCase):
         return np.array(found.photo_lab)
 
     def test_values_are_the_ranks_they_are_called_by(self):
-        places = coat_places(painted(ramp(40, 60)), PLAIN, False)
+        places = coat_places(painted(ramp(15, 80)), PLAIN, False, SCALE, may_be_marked=False)
         self.assertEqual(places.ids, ("gap", "general", "light", "highlight"))
         lights = [self.lab_of(places, k)[0] for k in places.ids]
         self.assertEqual(lights, sorted(lights))
@@ -63,39 +66,84 @@ class Values(unittest.TestCase):
         self.assertAlmostEqual(sum(p.share for p in places), 1, delta=1e-6)
 
     def test_far_values_get_something_between_them_and_near_ones_do_not(self):
-        wide = coat_places(painted(ramp(8, 92)), PLAIN, False, may_be_marked=False)
-        self.assertLessEqual({"shade", "half-tone"}, set(wide.ids))
-        general = self.lab_of(wide, "general")[0]
-        self.assertTrue(self.lab_of(wide, "gap")[0] < self.lab_of(wide, "shade")[0] < general)
-        self.assertTrue(general < self.lab_of(wide, "half-tone")[0] < self.lab_of(wide, "light")[0])
-        narrow = coat_places(painted(ramp(50 - STEP_L * 0.6, 50 + STEP_L * 0.6)), PLAIN, False, may_be_marked=False)
+        lab = painted(ramp(8, 92))
+        found = _values(lab.lab, lab.mask, "", "band", "coat")
+        self.assertEqual([f.id for f in found], ["gap", "shade", "general", "half-tone", "light", "highlight"])
+        values = [float(f.lab(lab.lab)[0]) for f in found]
+        self.assertEqual(values, sorted(values))
+        wide = coat_places(lab, PLAIN, False, SCALE, may_be_marked=False)
+        self.assertEqual(len(wide), SCALE.coat, "a hand holds no more in mind")
+        self.assertLess(self.lab_of(wide, "gap")[0], 25)
+        narrow = coat_places(painted(ramp(50 - STEP_L * 0.6, 50 + STEP_L * 0.6)), PLAIN, False, SCALE, may_be_marked=False)
         self.assertFalse({"shade", "half-tone"} & set(narrow.ids))
 
     def test_every_pixel_has_the_place_nearest_to_its_own_colour(self):
-        places = coat_places(painted(ramp(10, 90)), PLAIN, False)
+        places = coat_places(painted(ramp(10, 90)), PLAIN, False, SCALE)
         self.assertTrue((places.labels > 0).all())
         by_value = sorted(range(len(places.all)), key=lambda n: places.all[n].photo_lab[0])
         at = [np.flatnonzero(places.labels[100] == n + 1).mean() for n in by_value]
         self.assertEqual(at, sorted(at), "darker places lie farther to the left")
 
     def test_a_value_in_two_hues_is_two_places_named_by_the_smaller_ones_hue(self):
-        lab = ramp(48, 52, 2.0, 6.0)
-        lab[:, :70, 1:] = (6.0, -24.0)
-        places = coat_places(painted(lab), PLAIN, False, may_be_marked=False)
+        lab = ramp(38, 62, 2.0, 6.0)
+        lab[:70, :, 1:] = (6.0, -24.0)
+        places = coat_places(painted(lab), PLAIN, False, SCALE, may_be_marked=False)
         blue = [p for p in places if "blue" in p.id or "violet" in p.id]
         self.assertTrue(blue, places.ids)
         for p in blue:
             self.assertLess(p.photo_lab[2], -15)
-        lab[:, 12:70, 1:] = (2.0, 6.0)  # twelve columns of two hundred are too few for a place of their own
-        few = coat_places(painted(lab), PLAIN, False, may_be_marked=False)
+        lab[12:70, :, 1:] = (2.0, 6.0)  # twelve rows of two hundred are too few for a place of their own
+        few = coat_places(painted(lab), PLAIN, False, SCALE, may_be_marked=False)
         self.assertFalse([p for p in few if p.id.startswith("general ")], few.ids)
+
+
+class Joined(unittest.TestCase):
+    """No more places than a hand holds in mind, and none that it could not tell apart."""
+
+    @staticmethod
+    def strips(*values: float, widths: tuple[int, ...] = ()) -> tuple[list[FoundPlace], np.ndarray]:
+        """A place a value, as strips beside one another (20 pixels wide unless said)."""
+        wide = widths or (20,) * len(values)
+        lab = np.concatenate([np.broadcast_to(np.array([v, 0.0, 0.0]), (40, w, 3)) for v, w in zip(values, wide, strict=True)], 1)
+        ends = np.cumsum([0, *wide])
+        names = ("gap", "shade", "general", "half-tone", "light", "highlight")[: len(values)]
+        found = []
+        for k, name in enumerate(names):
+            core = np.zeros(lab.shape[:2], bool)
+            core[:, ends[k] : ends[k + 1]] = True
+            found.append(FoundPlace(name, name, "band", "coat", core))
+        return found, lab
+
+    def ids(self, *values: float, most: int = 4, widths: tuple[int, ...] = ()) -> list[str]:
+        found, lab = self.strips(*values, widths=widths)
+        return [f.id for f in joined(found, lab, SCALE, most)]
+
+    def test_the_nearest_two_become_one_and_the_ends_stay(self):
+        self.assertEqual(self.ids(10, 25, 32, 50, 65, 80), ["gap", "general", "light", "highlight"])
+        self.assertEqual(self.ids(10, 24, 50, 70, 80, most=4)[0], "gap")
+        self.assertEqual(len(self.ids(10, 25, 40, 55, 70, 85, most=3)), 3)
+
+    def test_what_no_hand_tells_apart_is_one_and_black_coats_keep_small_steps(self):
+        self.assertEqual(len(self.ids(40, 40 + SCALE.one_de - 0.5, 70)), 2)
+        self.assertEqual(len(self.ids(40, 40 + SCALE.one_de + 0.5, 70)), 3)
+        dark = SCALE.dark_l - 10
+        self.assertEqual(len(self.ids(dark, dark + SCALE.one_de - 0.5, 70)), 3)
+        self.assertEqual(len(self.ids(dark, dark + SCALE.one_dark_de - 0.5, 70)), 2)
+
+    def test_a_speck_goes_to_the_nearest_colour(self):
+        self.assertEqual(self.ids(20, 40, 80, widths=(40, 40, 1)), ["gap", "general"], "under the name of one of the four")
+
+    def test_the_core_of_both_is_the_core_of_one(self):
+        found, lab = self.strips(40, 42, 70)
+        out = joined(found, lab, SCALE, 4)
+        self.assertEqual(sum(int(f.core.sum()) for f in out), 60 * 40)
 
 
 class Marked(unittest.TestCase):
     GROUND, MARK = (66.0, 10.0, 34.0), (26.0, 6.0, 10.0)
 
     def find(self, lab: np.ndarray, kind: str = "stripes", sure: float = 0.9, **more: bool) -> Places:
-        return coat_places(painted(lab), Marking(kind, sure, "patches", None, None), False, **more)
+        return coat_places(painted(lab), Marking(kind, sure, "patches", None, None), False, SCALE, **more)
 
     def test_ground_and_marking_are_planned_apart_in_their_own_colours(self):
         where = stripes()
@@ -146,6 +194,17 @@ class Marked(unittest.TestCase):
 
 
 class Small(unittest.TestCase):
+    def test_a_hand_looks_at_one_size_of_the_drawing(self):
+        for side in (200, 400, 800):  # the same 60 mm of paper in photos of three sizes
+            pixels = np.full((side, side, 3), 120, np.uint8)
+            got = sample_at(Region(pixels, np.ones((side, side), bool), 0, 0), Hand(SCALE, 60 / side))
+            self.assertEqual(got.lab.shape[:2], (200, 200))
+            self.assertAlmostEqual(got.mm, 0.3)
+            self.assertAlmostEqual(got.scale, side / 200)
+        large = sample_at(Region(np.zeros((900, 900, 3), np.uint8), np.ones((900, 900), bool), 0, 0), Hand(SCALE, 1.0))
+        self.assertEqual(large.lab.shape[0], SCALE.most_px)
+        self.assertAlmostEqual(large.mm, 900 / SCALE.most_px)
+
     def test_a_sample_keeps_where_it_came_from(self):
         pixels = np.full((400, 800, 3), 120, np.uint8)
         got = sample(Region(pixels, np.ones((400, 800), bool), 30, 50), 200)

@@ -11,14 +11,15 @@ from hanabira.core.optics.passes import Pass
 from hanabira.core.optics.stack import predict
 from hanabira.core.places.place import Place, Places
 from hanabira.core.solver.area import follow
-from hanabira.core.solver.joint import CHOICES, Lay, Search, in_order
+from hanabira.core.solver.joint import Lay, Search, in_order
 from hanabira.core.solver.layer import Layer
-from hanabira.core.solver.path import BLACK_C, BLACK_L, Field, Target, turn, within
+from hanabira.core.solver.path import BLACK_C, BLACK_L, Field, Target
+from hanabira.core.solver.pencil_kinds import turn, within
 from hanabira.core.solver.place_plan import Rules, place_targets, plan_places
-from hanabira.core.solver.technique import Craft
+from hanabira.craft.hand import gestures, pencil_kinds
 from hanabira.craft.rules import school
 from hanabira.craft.supplies import paper, shipped_kit
-from tests.recipes import coat, plan, reach_of
+from tests.recipes import by_hand, coat, plan, reach_of
 
 FUR = {"gap": [21, 6.8, 11.8], "general": [33, 12.4, 26.2], "light": [66, 17, 42], "highlight": [74, 13, 38]}
 
@@ -27,7 +28,7 @@ def field(kit, on, opaque=False) -> Field:
     targets = place_targets(reach_of(kit, on), coat(FUR))
     places = [Target(k, targets[k], np.array(FUR[k], float), 1.0, "coat", True) for k in targets]
     hues = np.array([float(hue_deg(v)) % 360 for v in targets.values()])
-    return Field(kit, on, places, hues, opaque)
+    return Field(kit, on, places, hues, opaque, pencil_kinds(), gestures=() if opaque else gestures())
 
 
 def eye() -> Places:
@@ -67,8 +68,11 @@ class Film(unittest.TestCase):
     def test_pressure_rises_and_the_heaviest_comes_last(self):
         area = field(shipped_kit(), paper("hotpress"))
         self.assertEqual(area.pressure_cost([1, 2, 3, 4, 5]), 0.0)
-        self.assertAlmostEqual(area.pressure_cost([3, 2, 3]), area.costs.ease)
-        self.assertAlmostEqual(area.pressure_cost([3, 1, 3]), area.costs.dip)
+        self.assertAlmostEqual(area.pressure_cost([2, 3, 2, 3]), area.costs.ease)
+        self.assertAlmostEqual(area.pressure_cost([1, 3, 1, 3]), area.costs.dip)
+        self.assertAlmostEqual(area.pressure_cost([4, 4, 4]) - area.pressure_cost([4, 4, 4, 4, 4, 4]), -2 * area.costs.early)
+        self.assertAlmostEqual(area.pressure_cost([4]), 2 * area.costs.heavy, msg="the first layer is light")
+        self.assertEqual(area.pressure_cost([2, 3, 0, 3]), 0.0, "a free gesture may be lighter")
         self.assertGreaterEqual(area.pressure_cost([5, 5, 5]), 2 * area.costs.five)
         self.assertEqual(field(shipped_kit("pastels"), paper("sanded"), True).pressure_cost([5, 1, 5]), 0.0)
 
@@ -98,7 +102,7 @@ class Gains(unittest.TestCase):
         cost, de = search._flipped(layers, [(), (0,)])
         np.testing.assert_allclose(cost[:, 0], search.place_costs(layers)[0], atol=1e-3)
         on = tuple(not v for v in layers[0].on)
-        flipped = tuple(q if k else Lay(q.pencil, q.pressure, q.passes, on, q.key) for k, q in enumerate(layers))
+        flipped = tuple(q if k else replace(q, on=on) for k, q in enumerate(layers))
         np.testing.assert_allclose(de[:, 1], search.place_costs(flipped)[1], atol=1e-3)
 
     def test_no_single_change_betters_the_answer_by_much(self):
@@ -108,8 +112,8 @@ class Gains(unittest.TestCase):
         for k, q in enumerate(layers):
             rest = tuple(x for x in layers if x is not q)
             self.assertGreater(search.total(rest), total - 0.7)
-            for pressure, passes in CHOICES:
-                tried = (*layers[:k], Lay(q.pencil, pressure, passes, q.on, q.key), *layers[k + 1 :])
+            for pressure, passes in search.area.gesture(q.gesture).choices:
+                tried = (*layers[:k], replace(q, pressure=pressure, passes=passes), *layers[k + 1 :])
                 self.assertGreater(search.total(tried), total - 0.7)
 
     def test_the_same_answer_each_time(self):
@@ -121,11 +125,11 @@ class EyePlan(unittest.TestCase):
     @classmethod
     def setUpClass(cls):
         cls.kit, cls.on = shipped_kit(), paper("hotpress")
-        said = Craft("circle", "side", school=school("pencil"))
+        said = by_hand("circle", "side", school=school("pencil"))
         cls.found = plan_places(cls.kit, cls.on, eye(), said, Rules((np.array([24.0, 16, 22]),)), reach=reach_of(cls.kit, cls.on))
 
     def test_dull_catchlights_of_many_values_end_near_their_own_colour(self):
-        said = Craft(blend="none", school=school("pencil"))
+        said = by_hand(blend="none", school=school("pencil"))
         for value, lean in ((48, -1), (55, 1), (58, -3), (63, -3), (68, 0), (90, -3)):
             parts = [replace(p, photo_lab=(float(value), 1.0, float(lean))) if p.id == "catchlight" else p for p in eye()]
             found = plan_places(
@@ -141,10 +145,13 @@ class EyePlan(unittest.TestCase):
 
     def test_the_catchlight_keeps_its_light_from_the_first_layer_on(self):
         layers = self.found.layers
-        self.assertEqual((layers[0].role, layers[0].tool, layers[0].on), ("reserve", "reserve", ("catchlight",)))
         over = [q for q in layers if q.code and "catchlight" in q.on]
         self.assertLessEqual(len(over), 2)
+        self.assertTrue(over)
+        self.assertEqual(layers[-len(over) :], tuple(over), "tints of a kept light come when nothing else can touch it")
+        self.assertFalse([q for q in layers if q.tool == "reserve"], "what is tinted later is not said to stay free")
         for q in over:
+            self.assertEqual(q.gesture, "tint")
             lab = self.kit.masstone_lab[self.kit.index[q.code]]
             self.assertTrue(lab[0] >= 73 or float(chroma(lab)) <= 11.5, q)
         end = self.found.prediction.band("catchlight").lab
@@ -167,17 +174,12 @@ class EyePlan(unittest.TestCase):
                 )
                 self.assertGreater(loss, 0.15, q)
 
-    def test_words_say_what_the_numbers_are(self):
-        layers = list(self.found.layers)
-        for k, q in enumerate(layers):
-            if not q.code or q.tool:
-                continue
-            main = q.on[0]
-            state = self.found.prediction.band(main)
-            before, after = state.labs[k][0], state.labs[k + 1][0]
-            if abs(after - before) >= 2:
-                word = "lifts" if after > before else "lowers"
-                self.assertIn(f"{word} the {main} from L* {before:.0f} to {after:.0f}".lower(), q.why.lower())
+    def test_a_bright_catchlight_that_nothing_goes_over_is_kept_before_all(self):
+        parts = tuple(replace(p, photo_lab=(96.0, 0.0, 1.0)) if p.id == "catchlight" else p for p in eye())
+        said = by_hand("circle", "side", school=school("pencil"))
+        found = plan_places(self.kit, self.on, replace(eye(), all=parts), said, Rules((np.array([24.0, 16, 22]),)), reach=reach_of(self.kit, self.on))
+        self.assertFalse([q for q in found.layers if q.code and "catchlight" in q.on])
+        self.assertEqual((found.layers[0].role, found.layers[0].tool, found.layers[0].on), ("reserve", "reserve", ("catchlight",)))
 
 
 BLACKS = {

@@ -11,7 +11,7 @@ from hanabira.core.colour.spaces import lab_hex
 from hanabira.core.optics.kit import Kit, Pencil
 from hanabira.core.optics.passes import Pass
 from hanabira.core.optics.stack import bare, predict
-from hanabira.core.solver.place_words import joined, places_in_words, reason, role_of, run_in_words, run_of
+from hanabira.core.solver.place_words import joined, places_in_words, role_of, run_in_words, run_of
 from hanabira.core.solver.reach_help import missing_pencil, other_paper
 from hanabira.craft.supplies import paper, papers, shipped_kit
 
@@ -75,30 +75,6 @@ class Sentences(unittest.TestCase):
     def test_layers_of_one_pencil_read_as_one_sentence(self):
         self.assertEqual(run_in_words(("gap",), (1,)), "gap")
         self.assertIn("again, twice: gap", run_in_words(("everywhere", "gap"), (1, 2)))
-
-    def test_a_reason_tells_the_layers_own_numbers(self):
-        told = reason("general", np.array([62.0, 5, 30]), np.array([41.0, 5, 18]), np.array([40.0, 5, 18]), ["gap"], 2, True)
-        for part in ("Lowers", "general", "62", "41", "dulls it by 12", "gap too", "2 thin passes"):
-            self.assertIn(part, told)
-        near = float(delta_e00(np.array([41.0, 5, 18]), np.array([40.0, 5, 18])))
-        self.assertIn(f"{near:.1f}", told)
-        up = reason("light", np.array([40.0, 0, 0]), np.array([60.0, 8, 8]), np.array([60.0, 8, 8]), [], 1, False)
-        self.assertTrue(up.startswith("Lifts"), up)
-        self.assertIn("11 more strength", up)
-        self.assertNotIn("pass", up)
-
-    def test_small_changes_are_told_from_two_steps_of_lightness_on_and_more_than_two_further_places_are_not_listed(self):
-        told = reason(
-            "general", np.array([50.0, 0, 0]), np.array([48.0, 0, 0]), np.array([40.0, 0, 0]), ["gap", "shade", "light"], 1, False
-        )
-        self.assertTrue(told.startswith("Lowers"), told)
-        self.assertNotIn("too", told)
-        self.assertIn("gap and shade too", reason("general", *np.array([[50.0, 0, 0], [40, 0, 0], [40, 0, 0]]), ["gap", "shade"], 1, False))
-
-    def test_a_layer_that_hardly_changes_anything_is_not_said_to(self):
-        told = reason("general", np.array([50.0, 10, 0]), np.array([49.5, 9, 4]), np.array([49.0, 9, 4]), [], 1, False)
-        for word in ("Lowers", "Lifts", "dulls", "more strength"):
-            self.assertNotIn(word, told)
 
 
 class Reach(unittest.TestCase):

@@ -86,8 +86,12 @@ class EveryWay(unittest.TestCase):
         told = follow(on, kit, blackened, plan_.targets)
         found = broken(replace(plan_, layers=blackened, prediction=told), kit, on, chosen, {"catchlight": 88.0})
         self.assertTrue(any("covers the reserved catchlight" in words for words in found), found)
-        late = (*plan_.layers[1:], plan_.layers[0])
-        self.assertIn("what is kept free does not come first", broken(replace(plan_, layers=late), kit, on, chosen))
+        late = (*plan_.layers, Layer("reserve", "", 1, 1, "catchlight", "dot", tool="reserve", why="Keep it.", on=("catchlight",)))
+        found = broken(replace(plan_, layers=late), kit, on, chosen, {"catchlight": 88.0})
+        self.assertIn("what is kept free does not come first", found)
+        self.assertIn("the catchlight is said to stay free and is covered", found)
+        washed_last = (*plan_.layers[1:], plan_.layers[0])
+        self.assertIn("a paler colour over the last black", broken(replace(plan_, layers=washed_last), kit, on, chosen))
         twice = tuple(replace(q, why="The same.") for q in plan_.layers)
         self.assertIn("one reason twice", broken(replace(plan_, layers=twice), kit, on, chosen))
 
@@ -292,13 +296,13 @@ class Terminal(unittest.TestCase):
         self.assertEqual(set(d) >= {"measures", "layers", "result", "cautions", "pencils"}, True)
         self.assertEqual(
             set(d["layers"][0]),
-            {"role", "tool", "pencil", "name", "pressure", "passes", "stroke", "length_mm", "spacing_mm", "direction_deg", "where", "target_lab", "lab_after", "tooth_left", "why", "covers", "states"},
+            {"role", "tool", "pencil", "name", "pressure", "passes", "stroke", "length_mm", "spacing_mm", "direction_deg", "where", "target_lab", "lab_after", "tooth_left", "why", "covers", "states", "gesture", "run_mm", "coverage"},
         )  # fmt: skip
         self.assertIn("indent", [q["tool"] for q in d["layers"][:2]])
         self.assertEqual(set(d["result"]), set(BANDS))
         for q in d["layers"]:
             self.assertEqual(set(q["states"]), set(q["covers"]))
-            self.assertTrue(q["covers"] and set(q["covers"]) <= set(d["places"]))
+            self.assertTrue(q["covers"] and set(q["covers"]) <= {*d["places"], *d["result"]})
         self.assertEqual(d["school_effect"]["lights"], "acts")
         whole = d["places"].values()
         self.assertAlmostEqual(sum(p["share"] for p in whole), 1, delta=0.01)
@@ -342,7 +346,7 @@ class Files(unittest.TestCase):
         from hanabira.craft.recipe_data import recipes_csv
 
         row = {c: "x" for c in ("role", "tool", "pencil", "name", "stroke", "where", "why")} | {
-            "pressure": 2, "passes": 1, "length_mm": None, "spacing_mm": 0.5, "direction_deg": None, "target_lab": [1, 2, 3], "lab_after": [4, 5, 6], "tooth_left": 0.4, "covers": ["gap", "light"],
+            "pressure": 2, "passes": 1, "length_mm": None, "spacing_mm": 0.5, "direction_deg": None, "target_lab": [1, 2, 3], "lab_after": [4, 5, 6], "tooth_left": 0.4, "covers": ["gap", "light"], "gesture": "wash", "run_mm": 4.5, "coverage": 1.0,
         }  # fmt: skip
         text = recipes_csv([{"number": 1, "name": 'A "b", c', "surface": "eye", "layers": [row]}])
         self.assertEqual(len(text.strip().splitlines()), 2)

@@ -30,7 +30,7 @@ def numbers(value: object, name: str = "") -> dict[str, object]:
 
 def as_they_are() -> dict[str, dict[str, object]]:
     """All of them by file."""
-    out = {path.name: numbers(tomllib.loads(path.read_text("utf-8"))) for path in sorted(DATA.glob("*.toml")) if path.name != "sentences.toml"}
+    out = {path.name: numbers(tomllib.loads(path.read_text("utf-8"))) for path in sorted(DATA.glob("*.toml")) if path.name not in ("sentences.toml", "gesture_words.toml")}
     for path in sorted(DATA.glob("*.csv")):
         with path.open(encoding="utf-8", newline="") as f:
             rows = [row for row in csv.DictReader(line for line in f if not line.startswith("#"))]

@@ -28,7 +28,7 @@ class ByPlaces(Case):
         self.session.solve("a")
         recipe = self.recipe()
         ids = [p.id for p in recipe.places]
-        self.assertTrue({"gap", "general", "light", "highlight"} <= set(ids))
+        self.assertTrue({"gap", "general", "light"} <= set(ids), ids)
         for q in recipe.layers:
             self.assertTrue(q.on and set(q.on) <= set(ids), q)
         self.assertTrue(self.session.by_places("a"))
@@ -76,12 +76,12 @@ class ByPlaces(Case):
         mine = (Layer("general", "209", 2, 1, "everywhere"),)
         self.session.do(SetLayers(self.session, self.session.areas[0], mine, "layers"))
         before = self.recipe("a")
-        self.assertEqual([a.id for a in self.session.workshop.unsolved()], ["b"])
-        self.session.workshop.solve_all()
+        self.assertEqual([a.id for a in self.session.portrait.unsolved()], ["b"])
+        self.session.portrait.solve_all()
         self.assertEqual(self.recipe("a"), before)
         self.assertTrue(self.recipe("b").places)
-        self.assertEqual(self.session.workshop.unsolved(), ())
-        self.session.workshop.solve_all()
+        self.assertEqual(self.session.portrait.unsolved(), ())
+        self.session.portrait.solve_all()
         self.assertIn("Every area has its layers.", [m.what for m in self.said])
 
     def test_a_recipe_by_values_stays_one_until_it_is_solved_anew(self):

@@ -219,7 +219,7 @@ class Dependence(Case):
         """What is kept stays, and it is what would be measured now: both are held against each other for every field."""
         s = self.session
         values = {
-            "name": "Cheek", "number": 7, "level": 3, "coat": "black", "finish": 5, "surface_id": "fluffy-down", "smooth": not self.area().smooth, "marking_kind": "stripes",
+            "name": "Cheek", "number": 7, "level": 3, "coat": "black", "finish": 5, "twin_id": "b", "surface_id": "fluffy-down", "smooth": not self.area().smooth, "marking_kind": "stripes",
             "ring": rectangle(62, 60, 118, 100), "holes": (rectangle(80, 80, 20, 20),), "combing": (((70.0, 80.0), (110.0, 90.0)),),
             "eye": ((100.0, 100.0), (120.0, 100.0)), "marking_edits": (("add", rectangle(70, 70, 20, 20)),), "colour_photo_id": "p1",
             "colour_ring": rectangle(50, 50, 100, 100), "place_edits": (("light", "add", rectangle(70, 70, 20, 20)),),

@@ -158,11 +158,11 @@ class Solving(WorkshopCase):
     def test_every_area_is_solved_one_after_the_other_and_those_with_layers_are_left_alone(self):
         mine = Layer("general", "209", 2, 1, "everywhere")
         self.lay("b", mine)
-        self.shop.solve_all()
-        self.assertEqual(self.shop.unsolved(), ())
+        self.session.portrait.solve_all()
+        self.assertEqual(self.session.portrait.unsolved(), ())
         self.assertEqual([q.code for q in self.session.recipe_layers("b")], ["209"])
         self.assertIn("The area is solved", self.said[-1].what)
-        self.shop.solve_all()
+        self.session.portrait.solve_all()
         self.assertIn("Every area has its layers", self.said[-1].what)
 
     def test_three_ways_differ_and_the_first_is_the_closest(self):

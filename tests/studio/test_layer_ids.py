@@ -143,6 +143,8 @@ class OldStudios(unittest.TestCase):
                 c.execute(f"ALTER TABLE {table} DROP COLUMN {column}")
             c.execute("DROP TABLE photo_check")
             c.execute("DROP TABLE practice_round")
+            c.execute("ALTER TABLE commission DROP COLUMN palette")
+            c.execute("ALTER TABLE area DROP COLUMN twin_id")
             for table in ("commission", "photo", "area", "recipe", "kit", "log", "shot"):
                 c.execute(f"ALTER TABLE {table} DROP COLUMN version")
             c.execute("UPDATE alembic_version SET version_num = '0006'")

@@ -7,15 +7,15 @@ are of one kind, so that only scales about the dominant one count. The size is w
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
 import scipy
 
-from hanabira.core.area.marking import MISREAD, Marking, MarkingModel, as_spots, measure_marking
-from hanabira.core.area.pattern import calm_tone, reduced
-from hanabira.core.area.shape import Point, Region
+from hanabira.core.area.marking import MISREAD, SMALLEST_SIDE_PX, Marking, MarkingModel, as_spots, measure_marking
+from hanabira.core.area.pattern import calm_tone
+from hanabira.core.area.shape import Point, Region, at_size
 from hanabira.core.colour.spaces import Array
 
 SIDE = 320
@@ -72,7 +72,8 @@ def find_dapples(region: Region, said: bool = False) -> Dapples | None:
 
     ``said`` tells that the artist calls it dappled: then the best rounds are given whatever they explain.
     """
-    pixels, mask = reduced(region, SIDE)
+    small = at_size(region, SIDE)
+    pixels, mask = small.pixels, small.mask
     size = mask.shape[1], mask.shape[0]
     if mask.sum() < 400:
         return None
@@ -99,8 +100,12 @@ def find_dapples(region: Region, said: bool = False) -> Dapples | None:
 
 
 def classed(model: MarkingModel, region: Region) -> tuple[Marking, Dapples | None]:
-    """The class of a region's marking, and its rounds where those told it: the features take soft spots for ticking, a gradient or nothing."""
-    found = measure_marking(model, region.pixels, region.mask)
+    """The class of a region's marking, read at one size whatever the photo's, and its rounds where those told it: the features take soft spots for ticking, a gradient or nothing."""
+    k = SIDE / max(region.mask.shape)
+    small = region if min(region.mask.shape) < SMALLEST_SIDE_PX else at_size(region, SIDE)  # what is too small to tell is not blown up
+    found = measure_marking(model, small.pixels, small.mask)
+    if small is not region and found.edge_px is not None:
+        found = replace(found, edge_px=found.edge_px / k)
     rounds = find_dapples(region) if found.kind in MISREAD else None
     return (as_spots(found), rounds) if rounds is not None else (found, None)
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import cv2
@@ -35,6 +35,21 @@ class Region:
     left: int
     top: int
     outside: float = 0.0
+
+
+def at_size(region: Region, side: int) -> Region:
+    """A region with a longer side of so many pixels, made smaller or larger: what depends on the animal must not depend on the photo's size."""
+    return resized(region, side / max(region.mask.shape))
+
+
+def resized(region: Region, k: float) -> Region:
+    """A region whose pixels are made so many times as many along each side; where it lies is still told in photo pixels."""
+    size = max(8, round(region.mask.shape[1] * k)), max(8, round(region.mask.shape[0] * k))
+    return replace(
+        region,
+        pixels=cv2.resize(region.pixels, size, interpolation=cv2.INTER_AREA if k < 1 else cv2.INTER_CUBIC),
+        mask=cv2.resize(region.mask.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0,
+    )
 
 
 def ring_area(points: Sequence[Point]) -> float:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 import cv2
 import numpy as np
@@ -13,6 +14,7 @@ from hanabira.core.area.pattern import inside_blur, tone_of, without_crumbs
 from hanabira.core.area.values import BAND_PERCENTILES
 from hanabira.core.colour.spaces import Array, bytes_to_lab
 from hanabira.core.colour.words import hue_family
+from hanabira.core.places.hand_scale import HandScale, along_hair
 from hanabira.core.places.parts import SurfacePart, find_parts
 from hanabira.core.places.place import Places
 from hanabira.core.places.sample import FoundPlace, Sample, described, two_clusters
@@ -26,8 +28,12 @@ OUTERMOST_L = 9.0
 ONE_TONE_L = 14.0
 """A marking whose own values span less is one place."""
 MARKED = ("stripes", "spots", "rosettes", "patches", "bars")
-HAIR_PX = 0.8
-"""Single hairs are blurred by so many pixels, or they would make clusters of their own."""
+GRAIN_PX = 1.0
+"""What has no hair is blurred by so many pixels of the map, or grain would make clusters of its own."""
+ENDS_DEARER = 1.8
+"""The darkest and the lightest value are joined to another only when everything else is so much farther apart: a coat lives by its ends."""
+FOUR = ("gap", "general", "light", "highlight", "marking")
+"""Ids that stay when two places become one."""
 THIN_PX, THIN_L, LINES_SHARE, LINES_ETA, LINES_SIDE = 7, 10.0, 0.2, 0.65, 0.6
 """Lines narrower than this many pixels that stand out by so much L* are whiskers, locks and single hairs. Where they fill more than this share
 and the two sides do not separate clearly, what was taken for stripes is a layer over the coat (measured: whiskers 0.23, mane 0.44, true bars 0.07)."""
@@ -36,13 +42,14 @@ SHADE, HALF_TONE = (12, 35), (65, 88)
 
 
 def coat_places(
-    s: Sample, marking: Marking, hairy: bool, said: bool = False, may_be_marked: bool = True, parts: Sequence[SurfacePart] = ()
+    s: Sample, marking: Marking, hairy: bool, scale: HandScale, said: bool = False, may_be_marked: bool = True, parts: Sequence[SurfacePart] = ()
 ) -> Places:
-    """Places of a coat or skin. ``said`` holds when the artist chose the marking's class: it is then believed.
+    """Places of a coat or skin at a hand's pitch. ``said`` holds when the artist chose the marking's class: it is then believed.
 
-    ``parts`` are looked for where nothing is marked; what they leave is planned by its values.
+    ``parts`` are looked for where nothing is marked; what they leave is planned by its values. A ``hairy`` coat's values are gathered along its locks.
     """
-    lab = np.where(s.mask[..., None], inside_blur(s.lab, s.mask, HAIR_PX), s.lab) if hairy else s.lab
+    calm = along_hair(s.lab, s.mask, s.mm, scale.along_mm) if hairy else inside_blur(s.lab, s.mask, GRAIN_PX)
+    lab = np.where(s.mask[..., None], calm, s.lab)
     marked = _marked(s, lab, marking, said) if s.mask.sum() > 300 and may_be_marked else None
     if marked is None:
         known = find_parts(s, parts, "part")
@@ -52,12 +59,17 @@ def coat_places(
         plain = _values(lab, rest, "", "band", "coat")
         if known:
             plain = _apart(plain, lab)
+        plain = joined(plain, lab, scale, scale.coat)
         notes = ("place.lines",) if marking.kind in MARKED and not said and may_be_marked and _thin_share(s, s.mask) > LINES_SHARE else ()
         labels = _nearest(plain, lab, rest)
         for n, f in enumerate(known, len(plain) + 1):
             labels[f.core] = n
         return described([*plain, *known], labels, lab, s.mask, s.origin, s.scale, notes)
     places, sides = marked
+    ground = joined([f for f in places if f.group == "ground"], lab, scale, scale.coat)
+    edges = [f for f in places if f.id == "edge"]
+    marks = joined([f for f in places if f.group == "marking" and f.id != "edge"], lab, scale, scale.marking - len(edges))
+    places = [*ground, *marks, *edges]
     labels = np.zeros(s.mask.shape, np.uint8)
     for group, side in sides:
         mine = [n for n, f in enumerate(places) if f.group == group]
@@ -67,6 +79,35 @@ def coat_places(
         if f.id == "edge":
             labels[f.core] = n
     return described(places, labels, lab, s.mask, s.origin, s.scale)
+
+
+def joined(found: list[FoundPlace], lab: Array, scale: HandScale, most: int) -> list[FoundPlace]:
+    """No more places than a hand holds in mind: the two whose joining costs least become one (Ward 1963), under the name of the larger.
+
+    So do two that no hand tells apart, and what is only a speck goes to the nearest in colour.
+    """
+    out = list(found)
+    while len(out) > 1:
+        labs, sizes = [f.lab(lab) for f in out], [float(f.core.sum()) for f in out]
+        pairs = [(a, b) for a in range(len(out)) for b in range(a + 1, len(out))]
+        away = {(a, b): float(np.linalg.norm(labs[a] - labs[b])) for a, b in pairs}
+        speck = min(range(len(out)), key=lambda k: sizes[k])
+        nearest = min(pairs, key=lambda q: away[q])
+        dark = min(labs[nearest[0]][0], labs[nearest[1]][0]) < scale.dark_l
+        if len(out) > 2 and sizes[speck] < scale.speck * sum(sizes):
+            two = min((q for q in pairs if speck in q), key=lambda q: away[q])
+        elif len(out) > most:
+            order = sorted(range(len(out)), key=lambda k: float(labs[k][0]))
+            ends = {order[0], order[-1]} if len(out) > 3 else set()
+            two = min(pairs, key=lambda q: away[q] * np.sqrt(sizes[q[0]] * sizes[q[1]] / (sizes[q[0]] + sizes[q[1]])) * (ENDS_DEARER if ends & {*q} else 1))
+        elif len(out) > 2 and away[nearest] < (scale.one_dark_de if dark else scale.one_de):
+            two = nearest
+        else:
+            break
+        big, small = sorted(two, key=lambda k: (out[k].id in FOUR, sizes[k]), reverse=True)
+        out[big] = replace(out[big], core=out[big].core | out[small].core)
+        del out[small]
+    return out
 
 
 def _apart(values: list[FoundPlace], lab: Array) -> list[FoundPlace]:
@@ -130,7 +171,7 @@ def _values(
 def _marked(s: Sample, lab: Array, marking: Marking, said: bool) -> tuple[list[FoundPlace], list[tuple[str, np.ndarray]]] | None:
     """Ground coat, marking and edge with the pixels of each side, when the area is marked for certain."""
     calm = cv2.medianBlur(np.ascontiguousarray(s.pixels), 5)
-    from_calm = Sample(s.lab, s.mask, calm, s.origin, s.scale)
+    from_calm = replace(s, pixels=calm)
     split = _two_sides(from_calm, lab)
     if split is None:
         return None

@@ -13,10 +13,11 @@ from hanabira.core.area.shape import Point, Region, fill_ring
 from hanabira.core.colour.spaces import bytes_to_lab
 from hanabira.core.places.coat import coat_places
 from hanabira.core.places.eyes import eye_places
+from hanabira.core.places.hand_scale import Hand, cleaned
 from hanabira.core.places.noses import nose_places
 from hanabira.core.places.parts import SurfacePart
 from hanabira.core.places.place import Places
-from hanabira.core.places.sample import sample
+from hanabira.core.places.sample import sample_at
 
 LEAST_KEPT = 4
 """A place that corrections leave fewer pixels than this is gone."""
@@ -25,18 +26,26 @@ ANATOMIES = ("coat", "locks", "bare", "eye", "nose")
 
 
 def find_places(
-    photo: np.ndarray, region: Region, anatomy: str, marking: Marking, eye: Sequence[Point] = (), said: bool = False, parts: Sequence[SurfacePart] = ()
-) -> Places:  # fmt: skip
-    """Places of a region of a photo (h, w, 3) uint8. ``anatomy`` is one of `ANATOMIES`; ``eye`` its clicked centre and rim.
+    photo: np.ndarray,
+    region: Region,
+    anatomy: str,
+    marking: Marking,
+    hand: Hand,
+    eye: Sequence[Point] = (),
+    said: bool = False,
+    parts: Sequence[SurfacePart] = (),
+) -> Places:
+    """Places of a region of a photo (h, w, 3) uint8, as a hand can lay them. ``anatomy`` is one of `ANATOMIES`; ``eye`` its clicked centre and rim.
 
     ``parts`` are those that the surface can have; in their order the places are listed, the values before them.
     """
-    if anatomy == "eye":
-        return ranked(eye_places(photo, region, eye), parts)
-    if anatomy == "nose":
-        return ranked(nose_places(region), parts)
-    marked = said or anatomy == "coat"
-    return coat_places(sample(region), marking, anatomy != "bare", said, marked, sorted(parts, key=lambda p: p.rank))
+    if anatomy in ("eye", "nose"):
+        found = ranked(eye_places(photo, region, eye) if anatomy == "eye" else nose_places(region), parts)
+    else:
+        marked = said or anatomy == "coat"
+        ranks = sorted(parts, key=lambda p: p.rank)
+        found = coat_places(sample_at(region, hand), marking, anatomy != "bare", hand.scale, said, marked, ranks)
+    return cleaned(found, hand, anatomy)
 
 
 def ranked(places: Places, parts: Sequence[SurfacePart]) -> Places:

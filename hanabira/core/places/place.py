@@ -39,6 +39,8 @@ class Places:
     origin: tuple[float, float]
     scale: float
     notes: tuple[str, ...] = ()
+    mm: float = 0.0
+    """Millimetres of the drawing that a pixel of the map is wide; 0 when nobody said."""
 
     def __len__(self) -> int:
         return len(self.all)

@@ -5,39 +5,43 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-import cv2
 import numpy as np
 
-from hanabira.core.area.shape import Region
+from hanabira.core.area.shape import Region, at_size
 from hanabira.core.colour.spaces import Array, bytes_to_lab
+from hanabira.core.places.hand_scale import Hand, at_hand
 from hanabira.core.places.place import Place, Places
 
-SIDE = 320
-"""Longer side in pixels at which places are looked for: a swatch of fur shows its values there, and nothing finer is planned."""
 LEAST_PX = 12
 """A place of fewer pixels is a speck."""
 
 
 @dataclass(frozen=True)
 class Sample:
-    """A region made small: ``lab`` (h, w, 3), ``mask`` (h, w) bool, the bytes it was made from, and photo pixels a pixel."""
+    """A region at a hand's pitch: ``lab`` (h, w, 3), ``mask`` (h, w) bool, the bytes it was made from, photo pixels and mm of the drawing a pixel."""
 
     lab: Array
     mask: np.ndarray
     pixels: np.ndarray
     origin: tuple[float, float]
     scale: float
+    mm: float
 
 
-def sample(region: Region, side: int = SIDE) -> Sample:
-    """A region at no more than ``side`` pixels."""
-    k = min(1.0, side / max(region.mask.shape))
-    size = max(8, round(region.mask.shape[1] * k)), max(8, round(region.mask.shape[0] * k))
-    pixels = cv2.resize(region.pixels, size, interpolation=cv2.INTER_AREA) if k < 1 else np.ascontiguousarray(region.pixels)
-    mask = cv2.resize(region.mask.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0 if k < 1 else region.mask
-    return Sample(
-        bytes_to_lab(pixels).astype(np.float32), mask, pixels, (float(region.left), float(region.top)), region.mask.shape[1] / size[0]
-    )
+def sample(region: Region, side: int) -> Sample:
+    """A region at no more than ``side`` pixels; nothing is said of its size on paper."""
+    return _sample(region, at_size(region, side) if max(region.mask.shape) > side else region)
+
+
+def sample_at(region: Region, hand: Hand) -> Sample:
+    """A region at a hand's pitch."""
+    small, mm = at_hand(region, hand)
+    return _sample(region, small, mm)
+
+
+def _sample(region: Region, small: Region, mm: float = 0.0) -> Sample:
+    pixels, scale = np.ascontiguousarray(small.pixels), region.mask.shape[1] / small.mask.shape[1]
+    return Sample(bytes_to_lab(pixels).astype(np.float32), small.mask, pixels, (float(region.left), float(region.top)), scale, mm)
 
 
 @dataclass(frozen=True)

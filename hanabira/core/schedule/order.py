@@ -16,6 +16,10 @@ from hanabira.core.faults import Fault
 from hanabira.core.schedule.work import DARKS, EYES, HARD, HIGH, JUDGED_LAST, LIGHTS, LOW, AreaWork, LayerWork, Pace, layer_minutes
 from hanabira.core.sentences import say
 
+STAGES = 8.0
+"""About how many stages a hand's work has, for layers that name none."""
+SAME_PENCIL = 0.6
+"""How far on the sheet one goes for the pencil that is in the hand, in its diagonal."""
 LAST = "last look"
 """Key of the step that ends the portrait."""
 RECIPE_ORDER = say("order.recipe")
@@ -43,8 +47,9 @@ class Step:
 
     @property
     def name(self) -> str:
-        """Area and role in words."""
-        return f"{self.area.name}, {self.layer.role}" if self.area else self.layer.role
+        """Area and gesture, or role, in words."""
+        what = self.layer.title.lower() or self.layer.role
+        return f"{self.area.name}, {what}" if self.area else what
 
 
 @dataclass(frozen=True)
@@ -59,7 +64,7 @@ class Rule:
 
 @dataclass(frozen=True)
 class Preferences:
-    """What an order should be like. ``hand`` right or left; ``sequence`` one-area, roam or background-first."""
+    """What an order should be like. ``hand`` right or left; ``sequence`` by-stage, one-area, roam or background-first."""
 
     hand: str = "right"
     sequence: str = "one-area"
@@ -411,6 +416,8 @@ def _fit(
     wet = now is not None and now.layer.tool == "solvent" and same_area
     second_eye = bool(finished_eye) and a.surface_id in EYES and a.id != finished_eye
     late = step.layer.role in LIGHTS and a.surface_id not in EYES
+    if prefer.sequence == "by-stage":
+        return (0 if second_eye and step.at == 0 else 1, float(_stage(step)), rank[a.id] - (SAME_PENCIL if same_pencil else 0.0), a.number, step.at)
     if prefer.sequence == "roam":
         level = step.at / max(1, len(a.layers) - 1)
         return (
@@ -428,6 +435,17 @@ def _fit(
         a.number,
         step.at,
     )
+
+
+def _stage(step: Step) -> float:
+    """The stage of a step's layer; one that has none stands where its place in the recipe would be."""
+    if step.layer.stage >= 0 or step.area is None:
+        return step.layer.stage
+    known = [q.stage for q in step.area.layers if q.stage >= 0]
+    if step.layer.role in ("reserve", "indent"):
+        return -1.0
+    before = [q.stage for q in step.area.layers[: max(0, step.at)] if q.stage >= 0]
+    return float(before[-1]) if before else float(known[0]) if known else STAGES * step.at / max(1, len(step.area.layers))
 
 
 def _reason(
@@ -457,6 +475,8 @@ def _reason(
             return say("order.same-pencil")
     if a.surface_id == "background" and prefer.sequence == "background-first":
         return say("order.background")
+    if prefer.sequence == "by-stage" and step.layer.stage >= 0 and now is not None and now.area is not None and now.area.id != a.id:
+        return say("order.stage")
     if a.surface_id in EYES and step.at == 0:
         return say("order.eye")
     own = [w for w in waits if w.startswith(f"{a.id}:")]

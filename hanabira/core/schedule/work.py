@@ -51,6 +51,10 @@ class LayerWork:
     """The layer's lasting id; without one its place in the recipe names it."""
     share: float | None = None
     """Share of the area that its places take; None where it goes by value (see `BAND_SHARE`)."""
+    stage: int = -1
+    """Which stage of the hand's work it belongs to, 0 the first wash; −1 where nobody said."""
+    title: str = ""
+    """What the hand does, in the words of its gesture; empty where nobody said."""
 
 
 @dataclass(frozen=True)

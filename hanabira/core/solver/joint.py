@@ -14,18 +14,14 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from hanabira.core.colour.spaces import Array
+from hanabira.core.solver.gestures import Candidates, Gesture
 from hanabira.core.solver.path import Field, State
 from hanabira.core.token import SILENT, Token
 
-FIRST_LOOK = ((3, 1),)
-CHOICES = ((1, 1), (2, 1), (3, 1), (4, 1), (5, 1), (3, 2), (4, 2))
-"""Pressures and passes that a new layer is tried with."""
-COARSE = ((2, 1), (3, 1), (4, 1), (4, 2))
-"""The same on the way down from nothing: what comes later refines them, and the way is a fifth shorter."""
-FINE = ((1, 1), (2, 1), (3, 1), (4, 1), (5, 1), (1, 2), (2, 2), (3, 2), (4, 2), (3, 3))
-"""Those that a layer that stays is refined with."""
-SHORTLIST = 10
-"""Pencils that are looked at closely after all were looked at once."""
+COARSE = 4
+"""So many choices of a gesture are tried on the way down from nothing: what comes later refines them."""
+SHORTLIST = 12
+"""Pairs of pencil and gesture that are looked at closely after all were looked at once."""
 MOST_LAYERS = 14
 PART_FLOOR, CHAIN_FLOOR = 0.18, 0.10
 """What covering a part of an eye or nose, or a value of a coat, must bring, or layers creep where they are hardly needed."""
@@ -50,6 +46,8 @@ class Lay:
     role: str = ""
     source: int = -1
     """Number of the locked layer that it stands for."""
+    gesture: str = ""
+    """What the hand does (`gestures`); empty where values alone order the layers."""
 
 
 Lays = tuple[Lay, ...]
@@ -87,7 +85,7 @@ class Search:
                 rows = s.at(on)
                 s.put(
                     on,
-                    area.use(rows, q.tool) if q.tool else area.lay(rows, np.array(q.pencil), np.array(q.pressure), np.array(q.passes), on),
+                    area.use(rows, q.tool) if q.tool else area.lay(rows, np.array(q.pencil), np.array(q.pressure), np.array(q.passes), on, np.array(area.is_free(q.gesture))),
                 )
             out.append(s)
         if len(self._snapshots) > 400:
@@ -96,8 +94,11 @@ class Search:
         return out
 
     def presses(self, layers: Lays, place: int) -> list[int]:
-        """Pressures on a place in order, tools apart."""
-        return [q.pressure for q in layers if q.on[place] and not q.tool]
+        """Pressures on a place in order, tools apart; 0 for gestures that may be lighter than what came before."""
+        return [self._press(q) for q in layers if q.on[place] and not q.tool]
+
+    def _press(self, q: Lay) -> int:
+        return 0 if self.area.is_free(q.gesture) else q.pressure
 
     def place_costs(self, layers: Lays) -> tuple[Array, Array]:
         """Cost and ΔE00 of every place."""
@@ -112,13 +113,14 @@ class Search:
     def layer_costs(self, layers: Lays) -> float:
         """What the layers themselves cost: work, pencils, passes."""
         area, codes, out = self.area, set(), 0.0
-        for q in layers:
+        for at, q in enumerate(layers):
             if q.tool:
                 continue
             out += (
                 area.layer_cost
                 + area.pencil_cost[q.pencil]
                 + area.costs.again * (q.passes - 1)
+                + area.gesture_cost(q.gesture, sum(x.gesture == q.gesture for x in layers[:at]))
                 + float(self._dark_on_lights(q.pencil, np.array(q.on)))
             )
             if q.pencil not in codes and not area.on_tray[q.pencil]:
@@ -138,60 +140,71 @@ class Search:
         return np.where((area.lightness[pencil] < 25.5) & ~(on & ~area.lights).any(-1) & on.any(-1), area.costs.dirty, 0.0)
 
     # -- one more layer -------------------------------------------------------------------
-    def insertion(
-        self, layers: Lays, choices: Sequence[tuple[int, int]] = CHOICES, pencils: Sequence[int] | None = None
-    ) -> tuple[float, Lay | None]:
-        """The best further layer with what it gains, over all allowed pencils in two looks, or over some."""
-        if pencils is None:
-            every = np.flatnonzero(self.area.allowed)
-            gain, _on = self._gains(layers, FIRST_LOOK, every, quick=True)
-            pencils = every[np.argsort(-gain[0], kind="stable")[:SHORTLIST]].tolist()
-        which = np.asarray(pencils, int)
+    def insertion(self, layers: Lays, which: Candidates | None = None, fine: bool = True) -> tuple[float, Lay | None]:
+        """The best further layer with what it gains: over all pairs of pencil and gesture in two looks, or over some."""
+        if which is None:
+            every = self.area.candidates
+            gain, _on = self._gains(layers, every, True)
+            which = every.at(np.argsort(-gain[0], kind="stable")[:SHORTLIST])
         if not len(which):
             return -1.0, None
-        gain, on = self._gains(layers, choices, which)
+        gain, on = self._gains(layers, which, False, fine)
         a, b = np.unravel_index(int(np.argmax(gain)), gain.shape)
-        if not on[a, b].any():
+        if not on[a, b].any() or gain[a, b] <= -1e8:
             return -1.0, None
-        q, n = choices[int(a)]
-        pencil = int(which[b])
-        return float(gain[a, b]), Lay(pencil, q, n, tuple(bool(v) for v in on[a, b]), self.area.key(pencil))
+        g = self.area.kinds[int(which.gesture[b])]
+        q, n = self._choices(g, fine)[int(a)]
+        pencil = int(which.pencil[b])
+        return float(gain[a, b]), Lay(pencil, q, n, tuple(bool(v) for v in on[a, b]), self.area.key_of(pencil, g), gesture=g.id)
 
-    def _gains(self, layers: Lays, choices: Sequence[tuple[int, int]], pencils: Array, quick: bool = False) -> tuple[Array, Array]:
-        """What each choice (rows) of each pencil (columns) would gain, and the places it would cover."""
+    @staticmethod
+    def _choices(g: Gesture, fine: bool) -> tuple[tuple[int, int], ...]:
+        return g.choices if fine else g.choices[:COARSE]
+
+    def _gains(self, layers: Lays, which: Candidates, quick: bool, fine: bool = True) -> tuple[Array, Array]:
+        """What each choice (rows) of each candidate (columns) would gain, and the places it would cover."""
         area = self.area
         current = self.place_costs(layers)[0]
-        after = self._costs_with(layers, choices, pencils, quick)
-        on = self._best_places(current[None, None] - after)
-        gain = np.where(on, current[None, None] - after, 0).sum(-1)
+        gestures = [area.kinds[int(g)] for g in which.gesture]
+        own = [(g.look,) if quick else self._choices(g, fine) for g in gestures]
+        rows = max(map(len, own))
+        table = np.array([[c[min(r, len(c) - 1)] for c in own] for r in range(rows)])
+        after = self._costs_with(layers, table[..., 0], table[..., 1], which, gestures, quick)
+        delta = np.where(which.may[None], current[None, None] - after, -9.0)
+        on = self._best_places(delta)
+        gain = np.where(on, delta, 0).sum(-1)
         used = {q.pencil for q in layers if not q.tool}
-        fresh = ~(np.isin(pencils, list(used)) | area.on_tray[pencils])
-        passes = np.array([n for _q, n in choices])[:, None]
-        cost = area.layer_cost + area.pencil_cost[pencils] + area.new_cost * fresh + area.costs.again * (passes - 1)
-        return gain - cost - self._dark_on_lights(np.broadcast_to(pencils, gain.shape), on), on
+        fresh = ~(np.isin(which.pencil, list(used)) | area.on_tray[which.pencil])
+        cost = area.layer_cost + area.pencil_cost[which.pencil] + area.new_cost * fresh + area.costs.again * (table[..., 1] - 1)
+        laid = [q.gesture for q in layers if not q.tool]
+        cost = cost + np.array([g.cost + g.further * laid.count(g.id) for g in gestures])
+        gain = gain - cost - self._dark_on_lights(np.broadcast_to(which.pencil, gain.shape), on)
+        gain = np.where(area.misfits(on, np.array([g.share for g in gestures]), np.array([g.most for g in gestures])), -1e9, gain)
+        often = np.array([laid.count(g.id) >= g.times for g in gestures])
+        return np.where((np.arange(rows)[:, None] < np.array([len(c) for c in own])) & ~often, gain, -1e9), on
 
-    def _costs_with(self, layers: Lays, choices: Sequence[tuple[int, int]], pencils: Array, quick: bool) -> Array:
-        """Cost of every place were a layer inserted: (choices, pencils, places). A ``quick`` look judges no states on the way above it.
+    def _costs_with(self, layers: Lays, pressure: Array, passes: Array, which: Candidates, gestures: Sequence[Gesture], quick: bool) -> Array:
+        """Cost of every place were a layer inserted: (choices, candidates, places). A ``quick`` look judges no states on the way above it.
 
-        Worked up the stack once: at each column the pencils that belong there join, and the layers above are laid on all that have joined.
+        Worked up the stack once: at each column the candidates that belong there join, and the layers above are laid on all that have joined.
         """
         area, n = self.area, self.n
         before = self.snapshots(layers)
         keys = np.array([q.key for q in layers])
-        column = np.searchsorted(keys, [area.key(int(i)) for i in pencils], side="right")
+        column = np.searchsorted(keys, [area.key_of(int(i), g) for i, g in zip(which.pencil, gestures, strict=True)], side="right")
         order = np.argsort(column, kind="stable")
-        shape = (n, len(choices), len(pencils))
-        pressure = np.array([q for q, _n in choices])[None, :, None]
-        passes = np.array([k for _q, k in choices])[None, :, None]
+        rows_ = pressure.shape[0]
+        shape = (n, rows_, len(which))
         place = self._every[:, None, None]
+        free = np.array([g.free for g in gestures])
         state: State | None = None
         joined = 0
         for at in range(len(layers) + 1):
             new = order[joined : joined + int((column == at).sum())]
             if len(new):
                 base = before[at].at((slice(None), None, None))
-                laid = area.lay(base, pencils[new][None, None, :], pressure, passes, place)
-                laid = _whole(laid, (n, len(choices), len(new)))
+                laid = area.lay(base, which.pencil[new][None, None, :], pressure[:, new][None], passes[:, new][None], place, free[new][None, None, :])
+                laid = _whole(laid, (n, rows_, len(new)))
                 state = laid if state is None else _joined(state, laid)
                 joined += len(new)
             if at < len(layers) and state is not None:
@@ -203,7 +216,7 @@ class Search:
                     if q.tool:
                         part = area.use(part, q.tool)
                     else:
-                        part = area.film(part, *args) if quick else area.lay(part, *args, rows[:, None, None])
+                        part = area.film(part, *args) if quick else area.lay(part, *args, rows[:, None, None], np.array(area.is_free(q.gesture)))
                     state.put(rows, part)
         assert state is not None
         if quick:
@@ -215,13 +228,15 @@ class Search:
             presses = [self.presses(layers, k) for k in range(n)]
             below = np.array([[sum(q.on[k] and not q.tool for q in layers[:at]) for at in range(len(layers) + 1)] for k in range(n)])
             table: dict[tuple[int, int, int], float] = {}
+            pressed = np.where(free[None], 0, pressure)
             for k in range(n):
-                for c, (press, _n) in enumerate(choices):
-                    for at in set(column.tolist()):
-                        rank = int(below[k, at])
+                for b, at in enumerate(column.tolist()):
+                    rank = int(below[k, at])
+                    for c in range(rows_):
+                        press = int(pressed[c, b])
                         if (k, press, rank) not in table:
                             table[k, press, rank] = area.pressure_cost([*presses[k][:rank], press, *presses[k][rank:]])
-                        out[k, c, column == at] += table[k, press, rank]
+                        out[k, c, b] += table[k, press, rank]
         return np.moveaxis(out, 0, -1)
 
     def _best_places(self, delta: Array) -> Array:
@@ -277,7 +292,7 @@ class Search:
     def _descend(self, start: Lays) -> Lays:
         layers = in_order(start)
         for _ in range(MOST_LAYERS):
-            gain, layer = self.insertion(layers, COARSE)
+            gain, layer = self.insertion(layers, fine=False)
             if layer is None or gain <= 0:
                 break
             layers = in_order((*layers, layer))
@@ -285,10 +300,10 @@ class Search:
         layers = self.switched(layers)
         layers = self.improved(layers)
         layers = self.pruned(self.switched(layers))
-        layers = self.improved(layers, 1, FINE, own=True)
+        layers = self.improved(layers, 1, own=True)
         return self.trimmed(self.merged(self.pruned(self.trimmed(layers))))
 
-    def improved(self, layers: Lays, sweeps: int = 1, choices: Sequence[tuple[int, int]] = CHOICES, own: bool = False) -> Lays:
+    def improved(self, layers: Lays, sweeps: int = 1, own: bool = False) -> Lays:
         """Each layer taken out and the best put in its stead, or nothing; with ``own`` only its pressure and places are free."""
         now = self.total(layers)
         for _ in range(sweeps):
@@ -297,13 +312,13 @@ class Search:
                 if q.fixed or q not in layers:
                     continue
                 rest = tuple(x for x in layers if x is not q)
-                gain, new = self.insertion(rest, choices, [q.pencil] if own else None)
+                gain, new = self.insertion(rest, self._same(q) if own else None)
                 tried = in_order((*rest, new)) if new is not None and gain > 0 else rest
                 cost = self.total(tried)
                 if cost < now - 0.02:
                     layers, now, better = tried, cost, True
             if not own:
-                gain, new = self.insertion(layers, choices)
+                gain, new = self.insertion(layers)
                 if new is not None and gain > 0:
                     layers, better = in_order((*layers, new)), True
                     now = self.total(layers)
@@ -326,7 +341,9 @@ class Search:
                     for at in flips[best[k]]:
                         on = list(changed[at].on)
                         on[k] = not on[k]
-                        changed[at] = replace(changed[at], on=tuple(on))
+                        q = changed[at]
+                        if (not on[k] or self.area.may_go(q.pencil, q.gesture, k)) and self.area.fits(q.gesture, on):
+                            changed[at] = replace(q, on=tuple(on))
             now = in_order([q for q in changed if any(q.on)])
             if now == layers:
                 break
@@ -352,11 +369,11 @@ class Search:
                     rows,
                     area.use(part, q.tool)
                     if q.tool
-                    else area.lay(part, np.array(q.pencil), np.array(q.pressure), np.array(q.passes), rows[0]),
+                    else area.lay(part, np.array(q.pencil), np.array(q.pressure), np.array(q.passes), rows[0], np.array(area.is_free(q.gesture))),
                 )
         cost, de = area.ended(s, self._every[:, None])
         if not area.opaque:
-            press = [q.pressure for q in layers]
+            press = [self._press(q) for q in layers]
             real = [k for k, q in enumerate(layers) if not q.tool]
             seen: dict[tuple[int, ...], float] = {}
             for p in range(n):
@@ -406,6 +423,17 @@ class Search:
                 break
         return layers
 
+    def _same(self, q: Lay) -> Candidates:
+        """The pencil of a layer with its own gesture."""
+        number = next((n for n, g in enumerate(self.area.kinds) if g.id == q.gesture), None)
+        return self.area.candidates.of([q.pencil], number)
+
+    def _grid(self, q: Lay) -> list[tuple[int, int]]:
+        """Pressures and passes that a layer of two may have."""
+        g = self.area.gesture(q.gesture)
+        presses = g.pressures if g is not None else tuple(range(1, 6))
+        return [(p, n) for p in presses for n in range(1, 5 if len(presses) < 4 else 4)]
+
     def merged(self, layers: Lays) -> Lays:
         """The same pencil twice on the same places becomes one layer with more passes, where that costs little."""
         out, k = list(in_order(layers)), 0
@@ -418,10 +446,11 @@ class Search:
                 and not b.fixed
                 and a.pencil == b.pencil
                 and a.on == b.on
+                and a.gesture == b.gesture
                 and a.passes + b.passes <= 4
             ):
                 now = self.total(tuple(out))
-                tries = [(*out[:k], replace(a, pressure=q, passes=n), *out[k + 2 :]) for q in range(1, 6) for n in range(1, 4)]
+                tries = [(*out[:k], replace(a, pressure=q, passes=n), *out[k + 2 :]) for q, n in self._grid(a)]
                 best = min(tries, key=self.total)
                 if self.total(best) < now + self.area.layer_cost:
                     out = list(best)

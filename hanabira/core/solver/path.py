@@ -11,7 +11,6 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
-from numpy.typing import ArrayLike
 
 from hanabira.core.colour.difference import delta_e00
 from hanabira.core.colour.spaces import Array, chroma, hue_deg
@@ -21,7 +20,9 @@ from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
 from hanabira.core.optics.stack import SOLVENT_BLEND, SOLVENT_KEEPS, STUMP_BLEND, STUMP_CRUSH, bare, lightens, running, wet
 from hanabira.core.optics.tooth import DEPTHS, SETTLE, room
+from hanabira.core.solver.gestures import PLAIN, STAGE, Candidates, Gesture, Ground, candidates, is_top
 from hanabira.core.solver.library import covers
+from hanabira.core.solver.pencil_kinds import PencilKinds, turn, within
 
 F = np.float32
 
@@ -35,7 +36,8 @@ class Costs:
     hue that is nowhere, ``dip`` and ``ease`` pressure that falls by two or one, ``five`` the heaviest pressure too early, ``heavy`` a heavy first
     layer, ``tooth`` a full tooth, ``sink`` a pencil that cannot cover, ``dirty`` a dark on what must stay clean, ``seesaw`` colours that undo each
     other, ``black_first`` black without another dark under it, ``depth`` more than eight layers, ``rule`` a pencil that the coat's rule does not allow in a dark or a light, ``ragged`` a layer in the middle of the values only,
-    ``earn`` what a layer must bring a place.
+    ``earn`` what a layer must bring a place, ``idle`` a cover that no eye sees, ``mud`` a layer that dulls or veils a colour for good, ``press`` each
+    step of pressure over three, ``early`` pressing before the last third of a place's layers, ``grey_black`` black in what is no dark.
     """
 
     layer: float = 0.6
@@ -45,12 +47,12 @@ class Costs:
     neutral: float = 0.2
     state: float = 0.12
     off: float = 5.0
-    dip: float = 0.5
-    ease: float = 0.08
+    dip: float = 1.6
+    ease: float = 0.8
     five: float = 8.0
-    heavy: float = 0.1
+    heavy: float = 1.2
     tooth: float = 150.0
-    sink: float = 2.5
+    sink: float = 8.0
     dirty: float = 3.0
     seesaw: float = 0.5
     black_first: float = 1.0
@@ -58,54 +60,45 @@ class Costs:
     rule: float = 40.0
     ragged: float = 0.12
     earn: float = 1.0
+    idle: float = 1.2
+    mud: float = 2.5
+    press: float = 0.12
+    early: float = 0.8
+    grey_black: float = 0.4
 
 
-FINISH_FACTOR = {1: 2.0, 2: 1.4, 3: 1.0, 4: 0.75, 5: 0.5}
+BY_VALUE = {"dip": 0.5, "ease": 0.08, "heavy": 0.1, "early": 0.0, "press": 0.0, "sink": 2.5, "idle": 0.0, "mud": 0.0}
+"""Costs where values alone order the layers: lights over a toned card are pressed on purpose."""
+FINISH_FACTOR = {1: 2.6, 2: 1.4, 3: 1.0, 4: 0.75, 5: 0.5}
 """What a layer costs and must earn at each finish, as a factor."""
+MOST_OF_MARK = 0.5
+"""Share of a marking that counts as wide in it."""
+IDLE_DE, BLENDED_L = 1.3, 42.0
+"""A cover that moves its place by less (ΔE76) is seen by no eye; a pale blend serves over states lighter than the second."""
+DULLED_C, MUDDY_C, MUDDY, VEILED_L, VEILED = 6.0, 18.0, 0.6, 4.0, 0.7
+"""Colour is dulled for good where it ends so much (C*) under what is wanted, and either a colour stronger than the second lost all but this share, or a
+layer that lightens by so much left only the last share of it."""
+NO_BLACK_L = 22.0
+"""A target lighter than this is no place for a black."""
 TOOTH_LIMIT = 0.92
 """A last touch must always have room."""
 BLACK_L, BLACK_C = 17.0, 5.0
 """A pencil is a black when its masstone is darker and duller; sepia, indigo and dark browns are darks."""
-PALE_L, DARK_L, STRONG_C, AS_DARK_L = 73.0, 20.0, 25.0, 24.0
-"""Pale tints, darks and strong colour among pencils; a place as dark as the last bears any of them."""
-NO_DARK_TARGET_L = 34.5
-"""A place lighter than this wants no pencil under L* 20."""
 COAT_DARK_L, COAT_LIGHT_L = 40.0, 60.0
 """The coat's rules speak of pencils darker than the first in its darks, and paler than the second in its lights."""
 MEASURED_TURN, MEASURED_C, MEASURED_BLACK_L = 40.0, 5.0, 9.0
 """A hue measured in a place with more than this strength allows pencils so near to it; a place that is black itself allows blacks."""
+FAR_TURN, HUELESS_C, GREY_C = 60.0, 4.0, 12.0
+"""A pencil so many degrees from every hue of the area is a stranger there, unless it has no hue (C*); among neutralisers greys cost nothing."""
+STRAY_C, STRAY_AB, STRAY_TURN = 7.5, 9.0, 43.0
+"""A state so strong (C*) and so far (a*b*) off its way is looked at; one so many degrees from every hue of the area cannot be judged by eye."""
 BLACK_LAST = 500.0
 """Where a black stands in the order of a mid-toned card."""
 UNDER_BLACK_L = 40.0
 """A pencil darker than this under the black makes it a coloured dark."""
-RESERVED_COST, SECOND_TINT, SECOND_GREY, DULL_LIGHT_L = 5000.0, 14.0, 2.0, 70.0
+RESERVED_COST, SECOND_TINT, SECOND_GREY, DULL_LIGHT_L = 5000.0, 40.0, 3.0, 70.0
 """What covering a reserved place with more than a pale tint costs (more than any miss), and each tint after the first; a light darker than the last is the sky in a
 dull window, and a second grey may set its hue right."""
-GREEN_HUES = (97.0, 203.0)
-"""Hues of a state that read as greenish where nothing is green."""
-
-
-def turn(a: ArrayLike, b: ArrayLike) -> Array:
-    """Degrees between two hues, 0–180."""
-    return np.abs((np.asarray(a, float) - np.asarray(b, float) + 180) % 360 - 180)
-
-
-def within(hue: ArrayLike, low: float, high: float) -> Array:
-    """Whether a hue lies on the arc from ``low`` up to ``high``."""
-    turned: Array = np.asarray(hue, float) - low
-    return np.asarray(np.mod(turned, 360.0) <= (high - low) % 360)
-
-
-def neutraliser(lightness: Array, c: Array, hue: Array) -> Array:
-    """Pencils that practice dulls any hue with: greys, browns, violets, dark reds, indigo, and pale colours in whites."""
-    return (
-        (c <= 12)
-        | (within(hue, 22, 83) & (c <= 35) & (lightness <= 61))
-        | (within(hue, 287, 343) & (c <= 41))
-        | (within(hue, 347, 43) & (lightness <= 44))
-        | (within(hue, 266, 289) & (lightness <= 25) & (c <= 29))
-        | ((lightness > 75) & (c <= 26) & ~within(hue, 98, 217))
-    )
 
 
 @dataclass(frozen=True)
@@ -125,6 +118,8 @@ class Target:
     reserved: bool = False
     white: bool = False
     keeps_off: tuple[str, ...] = ()
+    share: float = 0.0
+    """Its part of the area."""
 
 
 @dataclass
@@ -171,12 +166,15 @@ class Field:
     places: Sequence[Target]
     hues: Array
     opaque: bool
+    pencils: PencilKinds
     costs: Costs = field(default_factory=Costs)
     finish: int = 3
     tray: frozenset[str] = frozenset()
     banned: frozenset[str] = frozenset()
     palest_first: bool = False
     """Pastel laid from its lightest stick on, when the school says so."""
+    gestures: tuple[Gesture, ...] = ()
+    """What a hand does, in order; empty where values alone order the layers: sticks that cover, and pencils on a card darker than they are."""
     coat_darks: np.ndarray | None = None
     coat_lights: np.ndarray | None = None
     """Pencils (n,) bool that the coat's rules allow in its darks and in its lights; all when there is no rule."""
@@ -187,6 +185,11 @@ class Field:
         self.hue = np.asarray(hue_deg(lab)) % 360
         self.is_black = (self.lightness < BLACK_L) & (self.strength < BLACK_C)
         self.targets = np.array([p.target for p in self.places], float)
+        self.wanted_c = np.hypot(self.targets[:, 1], self.targets[:, 2])
+        share = np.array([p.share for p in self.places])
+        self.share = share * np.array([p.chain for p in self.places])  # parts of an eye are as small as they are
+        self.whole = float(self.share.sum())
+        self.marks = np.array([p.group == "marking" and p.id != "edge" for p in self.places])
         self.weight = np.array([p.weight for p in self.places], float)
         self.reserved = np.array([p.reserved for p in self.places])
         self.second_tint = np.array([SECOND_GREY if p.photo[0] < DULL_LIGHT_L else SECOND_TINT for p in self.places])
@@ -195,7 +198,7 @@ class Field:
         self.new_cost = self.costs.new * self.factor**0.5
         self.covers = np.zeros(len(self.kit), bool) if self.opaque else covers(self.kit, self.paper)
         self.on_tray = np.array([p.code in self.tray for p in self.kit])
-        self.has_green = any(within(h, 90, 210) for h in self.hues)
+        self.has_green = any(within(h, *self.pencils.green_state_h) for h in self.hues)
         self.bare = bare(self.paper)
         self.paper_lab = self.bare.lab
         self.room = room(self.paper).astype(F)
@@ -212,15 +215,30 @@ class Field:
             mine.sort(key=lambda k: self.targets[k, 0])
             self.chains.append((np.array(mine), self.places[mine[0]].chain))
         self.lights = np.array([p.id in ("light", "highlight") for p in self.places])
+        self.kinds = self.gestures or (PLAIN,)
+        self.candidates = self._candidates()
+        self._may = self.candidates.places()
+
+    def _candidates(self) -> Candidates:
+        """What may be laid where; without gestures every pencil anywhere."""
+        if not self.gestures:
+            which = np.flatnonzero(self.allowed)
+            return Candidates(which, np.zeros(len(which), int), np.ones((len(which), len(self.places)), bool))
+        chain = np.array([p.chain for p in self.places])
+        values = self.targets[chain, 0] if chain.any() else self.targets[:, 0]
+        general = next((float(p.target[0]) for p in self.places if p.id == "general"), float(np.median(values)))
+        tops = np.array([is_top(p.id) for p in self.places])
+        ground = Ground(self.targets[:, 0], chain, tops, self.reserved, general)
+        return candidates(self.gestures, self.lightness, self.strength, self.is_black, self.allowed, ground)
 
     def _pencils(self) -> None:
         """What each pencil costs in this area, and which may not be taken at all."""
-        far = np.all([turn(self.hue, h) > 60 for h in self.hues], 0) if len(self.hues) else np.ones(len(self.hue), bool)
-        far = far & (self.strength > 4)
-        neutral = neutraliser(self.lightness, self.strength, self.hue)
-        green = within(self.hue, 96, 222) & (self.strength > 7) & (not self.has_green)
+        far = np.all([turn(self.hue, h) > FAR_TURN for h in self.hues], 0) if len(self.hues) else np.ones(len(self.hue), bool)
+        far = far & (self.strength > HUELESS_C)
+        neutral = self.pencils.neutral(self.kit.masstone_lab)
+        green = self.pencils.green(self.strength, self.hue) & (not self.has_green)
         c = self.costs
-        self.pencil_cost = np.where(far, np.where(neutral & (self.strength > 12), c.neutral, np.where(neutral, 0, c.stranger)), 0.0)
+        self.pencil_cost = np.where(far, np.where(neutral & (self.strength > GREY_C), c.neutral, np.where(neutral, 0, c.stranger)), 0.0)
         self.allowed = ~green & (self.pencil_cost < 1) & np.array([p.code not in self.banned for p in self.kit])
 
     def _forbidden(self) -> None:
@@ -229,17 +247,15 @@ class Field:
         out = np.zeros((len(self.lightness), len(self.places)))
         for k, p in enumerate(self.places):
             if p.reserved:
-                pale = (self.lightness >= 73) & (self.strength <= 25)
-                if p.photo[0] < DULL_LIGHT_L:  # a dull light may be greyed down to its own value
-                    pale |= (self.strength <= 11.5) & (self.lightness > 40)
-                out[:, k] += np.where(pale, 0, RESERVED_COST)
-            out[:, k] += np.where((self.lightness < 20) & (p.target[0] > NO_DARK_TARGET_L), c.dirty, 0)
+                tints = self.pencils.tints(self.lightness, self.strength, bool(p.photo[0] < DULL_LIGHT_L))
+                out[:, k] += np.where(tints, 0, RESERVED_COST)
+            out[:, k] += np.where((self.lightness < self.pencils.dark_l) & (p.target[0] > self.pencils.dark_place_l), c.dirty, 0)
             out[:, k] += c.rule * self._against_the_coat(p)
-            if p.target[0] > AS_DARK_L and not p.reserved:
+            if p.target[0] > self.pencils.bears_l and not p.reserved:
                 for what in p.keeps_off:
                     out[:, k] += np.where(self._kind(what), c.dirty, 0)
             if p.white and "gap" not in p.id:
-                out[:, k] += np.where((self.strength > 26.5) | (self.lightness < min(72.5, p.target[0] - 19)), c.dirty, 0)
+                out[:, k] += np.where(self.pencils.dirties_white(self.lightness, self.strength, float(p.target[0])), c.dirty, 0)
         self.forbidden = out
 
     def _against_the_coat(self, p: Target) -> np.ndarray:
@@ -259,10 +275,10 @@ class Field:
     def _kind(self, what: str) -> Array:
         """Which pencils are meant by a word of the lists of places."""
         if what == "everything":
-            return (self.lightness < PALE_L) | (self.strength > STRONG_C)
+            return ~self.pencils.tints(self.lightness, self.strength, dull=False)
         if what == "darks":
-            return self.lightness < DARK_L
-        return self.is_black if what == "blacks" else self.strength > STRONG_C
+            return self.lightness < self.pencils.dark_l
+        return self.is_black if what == "blacks" else self.strength > self.pencils.tint_c
 
     def key(self, pencil: int) -> float:
         """Where a pencil stands in the order: translucent palest first, opaque darkest first with black after the coat's own darks.
@@ -277,6 +293,43 @@ class Field:
         return BLACK_LAST - float(self.lightness[pencil]) if self.is_black[pencil] and self.covers.any() else -float(self.lightness[pencil])
 
     # -- the state of spots -----------------------------------------------------------
+    def gesture(self, key: str) -> Gesture | None:
+        """A gesture by its id; None where layers have none."""
+        return next((g for g in self.gestures if g.id == key), None)
+
+    def is_free(self, key: str) -> bool:
+        """Whether a gesture may be lighter than what came before it."""
+        return any(g.free for g in self.gestures if g.id == key)
+
+    def gesture_cost(self, key: str, before: int) -> float:
+        """What a gesture costs beyond any layer, where so many of it were laid before."""
+        return next((g.cost + g.further * before for g in self.kinds if g.id == key), 0.0)
+
+    def may_go(self, pencil: int, gesture: str, place: int) -> bool:
+        """Whether a pencil's gesture may go over a place."""
+        at = next((n for n, g in enumerate(self.gestures) if g.id == gesture), None)
+        found = None if at is None else self._may.get((pencil, at))
+        return found is None or bool(found[place])
+
+    def misfits(self, on: Array, least: Array, most: Array) -> Array:
+        """Whether a gesture's places (…, places) hold less or more of the coat than it may; never where there is no coat."""
+        on = np.asarray(on)
+        covered = on @ self.share
+        low = covered < np.asarray(least) * self.whole - 1e-9
+        if self.marks.any():  # a marking is a shape of its own: what covers most of it is wide
+            low &= (on & self.marks) @ self.share < MOST_OF_MARK * float(self.share[self.marks].sum())
+        wrong = low | (covered > np.asarray(most) * self.whole + 1e-9)
+        return np.asarray(wrong & (self.whole > 0.5) & (len(self.places) > 2))
+
+    def fits(self, gesture: str, on: Sequence[bool]) -> bool:
+        """Whether a gesture may hold just these places."""
+        g = self.gesture(gesture)
+        return g is None or not bool(self.misfits(np.array(on), np.array(g.share), np.array(g.most)))
+
+    def key_of(self, pencil: int, gesture: Gesture | None) -> float:
+        """Where a pencil stands in the order when it does something: by the stage of its gesture, then palest first."""
+        return self.key(pencil) + (STAGE * gesture.stage if gesture is not None else 0.0)
+
     def start(self, shape: tuple[int, ...], sums: bool = False) -> State:
         """Untouched spots."""
         return State(
@@ -319,18 +372,22 @@ class Field:
 
     def see(self, zones: Array) -> Array:
         """Lab of zone reflectances (…, 3, 8)."""
-        return np.asarray(reflectance_to_lab(self._mean(zones)))
+        return np.asarray(reflectance_to_lab(self.mixed(zones)))
 
     def wet_l(self, zones: Array) -> float:
         """L* of zone reflectances (3, 8) while a solvent stands on them."""
-        return float(reflectance_to_lab(wet(self._mean(zones)))[0])
+        return float(reflectance_to_lab(wet(self.mixed(zones)))[0])
 
-    def _mean(self, zones: Array) -> Array:
+    def mixed(self, zones: Array) -> Array:
+        """Reflectance (…, 8) of zones (…, 3, 8) as the eye mixes them (Yule and Nielsen 1951)."""
         n = self.paper.n
         return np.asarray((np.maximum(zones, 0) ** F(1 / n)).mean(-2) ** F(n))
 
-    def lay(self, s: State, pencil: Array, pressure: Array, passes: Array, place: Array) -> State:
-        """A layer with its Lab and what practice says of it there. ``place`` are places of the rows; all broadcast against the leading shape."""
+    def lay(self, s: State, pencil: Array, pressure: Array, passes: Array, place: Array, free: Array | bool = False) -> State:
+        """A layer with its Lab and what practice says of it there. ``place`` are places of the rows; all broadcast against the leading shape.
+
+        ``free`` layers (a pale blend, a glaze, a last light) may be paler than what they go over, as long as that is no dark.
+        """
         out = self.film(s, pencil, pressure, passes)
         lab = self.see(out.zones)
         c = self.costs
@@ -345,7 +402,16 @@ class Field:
             cost += self._strange(lab[odd], strength[odd], far[odd], odd)
         own_l = self.lightness[pencil]
         if not self.opaque:
-            cost += c.sink * (((s.lab[..., 0] + 11 < own_l) & (own_l < 90)) | ((own_l > 30) & s.black)) * ~self.covers[pencil]
+            sinks = ((s.lab[..., 0] + 11 < own_l) & (own_l < 90) & ~(np.asarray(free) & (s.lab[..., 0] > BLENDED_L))) | ((own_l > 30) & s.black)
+            cost += c.sink * sinks * ~self.covers[pencil]
+            cost += c.press * np.maximum(0, np.asarray(pressure) - 3)
+            # what its own cautions would complain of: covers that no eye sees, and colour that is dulled for good
+            moved = np.sqrt(((lab - s.lab) ** 2).sum(-1))
+            cost += c.idle * ((moved < IDLE_DE) & (s.depth > 0))
+            wanted, was = self.wanted_c[place], np.hypot(s.lab[..., 1], s.lab[..., 2])
+            dull = (strength < wanted - DULLED_C) & (was > strength)
+            veiled = (lab[..., 0] > s.lab[..., 0] + VEILED_L) & (strength < VEILED * was)
+            cost += c.mud * dull * (((was > MUDDY_C) & (strength < MUDDY * was)) | veiled)
         depth = s.depth + 1
         hue, flips, strong = s.hue, s.flips, self.strength[pencil] > 12
         if np.any(strong):
@@ -359,6 +425,8 @@ class Field:
         cost += self.forbidden[pencil, place] + c.depth * (depth > 8)
         if np.any(black):
             cost += c.black_first * (black & ~s.dark)
+            if not self.opaque:
+                cost += c.grey_black * (black & (self.targets[place][..., 0] > NO_BLACK_L))
         reserved = self.reserved[place]
         if np.any(reserved):
             cost += np.where(depth > 2, SECOND_TINT, self.second_tint[place]) * (reserved & (depth > 1))
@@ -373,10 +441,10 @@ class Field:
         hue = np.degrees(np.arctan2(lab[:, 2], lab[:, 1])) % 360
         found = np.zeros(len(hue))
         if not self.has_green:
-            found += c.off * within(hue, *GREEN_HUES)
-        stray = (strength > 7.5) & (far > 9)
+            found += c.off * within(hue, *self.pencils.green_state_h)
+        stray = (strength > STRAY_C) & (far > STRAY_AB)
         if stray.any():
-            alone = (turn(hue[:, None], self.hues[None]) > 43).all(1) if len(self.hues) else np.ones(len(hue), bool)
+            alone = (turn(hue[:, None], self.hues[None]) > STRAY_TURN).all(1) if len(self.hues) else np.ones(len(hue), bool)
             found += c.off * (stray & alone)
         out = np.zeros(where.shape)
         out[where] = found
@@ -392,9 +460,9 @@ class Field:
         share = F(SOLVENT_BLEND if tool == "solvent" else STUMP_BLEND)
         zones = (1 - share) * s.zones + share * even[..., None, :]
         if tool == "solvent":
-            lifted = lightens(self._mean(zones), self._mean(s.zones), ground)
+            lifted = lightens(self.mixed(zones), self.mixed(s.zones), ground)
             deep = (1 - share) * s.zones + share * running(s.zones, s.fill)[..., None, :]
-            deep = np.where(lightens(self._mean(deep), self._mean(s.zones), ground)[..., None, None], s.zones, deep)
+            deep = np.where(lightens(self.mixed(deep), self.mixed(s.zones), ground)[..., None, None], s.zones, deep)
             zones = np.where(lifted[..., None, None], deep, zones)
         fill = s.fill * F(SOLVENT_KEEPS) if tool == "solvent" else s.fill
         crush = s.crush if tool == "solvent" else s.crush + F(STUMP_CRUSH) * (1 - s.crush)
@@ -423,11 +491,16 @@ class Field:
         if self.opaque:
             return 0.0
         c, out, most, total = self.costs, 0.0, 0, len(presses)
+        first = True
         for at, q in enumerate(presses, 1):
-            if at == 1 and total > 2:
-                out += c.heavy * max(0, q - 3)
+            if not q:
+                first = False
+                continue
+            if first:
+                out += c.heavy * max(0, q - 2)
+                first = False
             out += c.dip if q < most - 1 else c.ease if q == most - 1 else 0.0
-            out += c.five if q == 5 and at * 3 <= 2 * total else 0.0
+            out += {5: c.five, 4: c.early}.get(q, 0.0) if at * 3 <= 2 * total else 0.0
             most = max(most, q)
         return out
 

@@ -17,13 +17,17 @@ from hanabira.core.places.place import Places
 from hanabira.core.sentences import say
 from hanabira.core.solver.allowed import allowed
 from hanabira.core.solver.area import Targets, follow
+from hanabira.core.solver.form import first_layers, tied
 from hanabira.core.solver.gamut import Gamut, gamut
+from hanabira.core.solver.gestures import STAGE, FormRules, Gesture
+from hanabira.core.solver.hand_moves import same_again, seen, told_once
 from hanabira.core.solver.joint import Lay, Lays, Search, in_order
 from hanabira.core.solver.layer import BANDS, WHERE, Layer
-from hanabira.core.solver.library import opaque_order
-from hanabira.core.solver.path import BLACK_C, BLACK_L, DULL_LIGHT_L, Costs, Field, Target, turn, within
+from hanabira.core.solver.library import covers, opaque_order
+from hanabira.core.solver.path import BLACK_C, BLACK_L, BY_VALUE, DULL_LIGHT_L, Costs, Field, Target
+from hanabira.core.solver.pencil_kinds import turn, within
+from hanabira.core.solver.place_layers import Telling
 from hanabira.core.solver.place_targets import band_aliases, place_targets
-from hanabira.core.solver.place_words import DARKS, LIGHTS, TOPS, joined, places_in_words, reason, role_of
 from hanabira.core.solver.technique import Craft, LayerPlan
 from hanabira.core.token import SILENT, Token
 
@@ -49,14 +53,10 @@ ANCHORED = -1e4
 """Where anchored darks stand in the order."""
 STEP_L, STEP_KEPT, STEP_WEIGHT = 6.0, 0.6, 2.2
 """Neighbouring values so far apart must keep this share of their step; else both weigh more and are solved on."""
-PALE_BASE_L = 52.0
-"""A ground of a darker pencil is no pale base, and is not called one."""
-SEEN_DE = 4.0
-"""ΔE76 from which a layer's change of a place counts fully when it is chosen to tell what the layer does."""
 BLEND_AT = (0.35, 0.5, 0.65)
 """After which share of the layers a blend is tried."""
-ESSENCE, LOOSE = 1.5, 1.6
-"""What a layer must earn and how much longer a stroke is, as factors, when only the essence is wanted."""
+ESSENCE = 1.5
+"""What a layer must earn, as a factor, when only the essence is wanted."""
 
 
 @dataclass(frozen=True)
@@ -70,6 +70,12 @@ class Rules:
     aims: Mapping[str, Array] = field(default_factory=dict)
     thrift: float = 1.0
     hidden: tuple[Array, ...] = ()
+    palette: frozenset[str] = frozenset()
+    """The portrait's pencils; empty: any."""
+    fugitive: frozenset[str] = frozenset()
+    """Pencils that fade: none of them in paid work."""
+    twin: tuple[Layer, ...] = ()
+    """Layers of the other side: the same again, only pressures, passes and places may differ."""
 
 
 @dataclass(frozen=True)
@@ -99,14 +105,24 @@ class PlacePlanner:
         hues = [float(hue_deg(v)) % 360 for v in (*rules.hues, *rules.hidden, *self.targets.values()) if float(chroma(v)) > 6]
         palest = self.opaque and self.school.get("values") == "lights-first"
         banned = frozenset(kit.pencils[i].code for i in self.blacks) if self.school.get("black") == "mixed-blacks-only" else frozenset()
+        banned |= rules.fugitive | (frozenset(p.code for p in kit) - rules.palette if rules.palette else frozenset())
         coat = self.targets[self._general()]
+        toned = not self.opaque and bool(covers(kit, paper).any())
+        stages = () if toned or palest or self.opaque and kit.medium != "pastel" else self._gestures()
+        costs = Costs(new=Costs.new * rules.thrift, **(BY_VALUE if self.opaque or toned else {}))
         self.area = Field(
-            kit, paper, self._places(), hues=np.array(hues), opaque=self.opaque, costs=Costs(new=Costs.new * rules.thrift), finish=craft.finish,
+            kit, paper, self._places(), hues=np.array(hues), opaque=self.opaque, pencils=craft.pencils, costs=costs, finish=craft.finish,
             tray=frozenset(tray), banned=banned, palest_first=palest, coat_darks=allowed(craft.darks, lab, coat),
             coat_lights=allowed(craft.lights, lab, coat),
+            gestures=stages,
         )  # fmt: skip
         self.search = Search(self.area, token=token)
         self.n = len(places)
+
+    def _gestures(self) -> tuple[Gesture, ...]:
+        """What a hand does here: a pale pencil blends where the school wants it and the surface does not live by its grain."""
+        pale = self.school.get("blending", "pale") == "pale" and self.craft.blend != "none"
+        return tuple(g for g in self.craft.gestures if pale or g.id != "blend")
 
     def _places(self) -> list[Target]:
         out = []
@@ -119,7 +135,7 @@ class PlacePlanner:
             out.append(
                 Target(
                     p.id, goal, np.asarray(p.photo_lab, float), weight=weight, group=p.group, chain=p.group in ("coat", "ground", "marking"),
-                    reserved=kept, white=white, keeps_off=tuple(self.craft.keeps_off.get(p.id, ())),
+                    reserved=kept, white=white, keeps_off=tuple(self.craft.keeps_off.get(p.id, ())), share=p.share,
                 )
             )
         return out
@@ -130,11 +146,15 @@ class PlacePlanner:
         self.token.report(0.02, "Solving the places")
         base = self._locked()
         layers = self._values(base)
-        layers = self._steps(layers)
-        layers = self._bottom(layers, base)
-        layers = self._hidden(layers)
-        layers = self._tints(layers)
-        layers = self.search.trimmed(layers)
+        if not self.rules.twin:
+            layers = self._steps(layers)
+            layers = self._bottom(layers, base)
+            layers = self._hidden(layers)
+            layers = self._tints(layers)
+            if self._form is not None and self.craft.finish >= self._form.tied_from:
+                layers = tied(self.search, layers, self.craft.blend, self._form)
+            layers = self.search.merged(told_once(self.search, self.search.trimmed(layers)))
+            layers = seen(self.search, self.search.improved(self.search.switched(layers), 1, own=True))
         self.token.report(0.7, "Trying tools")
         layers = self._fidelity(layers)
         layers = self._blend(layers)
@@ -142,7 +162,7 @@ class PlacePlanner:
         self._black(base)
         for switch in ("sequence", "highlight"):
             self.effect.setdefault(switch, "acts")
-        out = self._as_layers(layers, first, last)
+        out = Telling(self.kit, self.places, self.targets, self.craft, self.search, self.locked, self.reach.lightest_l).layers(layers, first, last)
         told = follow(self.paper, self.kit, out, self.targets)
         refused = tuple(f"{key}: {text.removeprefix('refused: ')}." for key, text in self.effect.items() if text.startswith("refused"))
         return PlacePlan(out, told, (*(say(k) for k in self.places.notes), *refused), dict(self.effect), self.targets, self.reach)
@@ -161,10 +181,11 @@ class PlacePlanner:
             if not q.tool and q.code not in self.kit.index:
                 continue
             pencil = -1 if q.tool else self.kit.index[q.code]
-            key = max(least + 1e-6, out[-1].key + 1e-3 if q.tool and out else self.area.key(pencil) if pencil >= 0 else -1e5)
+            gesture = self.area.gesture(q.gesture or "build")
+            key = max(least + 1e-6, out[-1].key + 1e-3 if q.tool and out else self.area.key_of(pencil, gesture) if pencil >= 0 else -1e5)
             least = key
             out.append(Lay(
-                pencil, q.pressure, q.passes, on=covered, key=key, tool=q.tool, fixed=True, role=q.role, source=n,
+                pencil, q.pressure, q.passes, on=covered, key=key, tool=q.tool, fixed=True, role=q.role, source=n, gesture=gesture.id if gesture is not None else "",
             ))
         return tuple(out)
 
@@ -192,7 +213,29 @@ class PlacePlanner:
                 return found
             self._refuse("values", "school.no-dark")
         self.effect.setdefault("values", "acts")
+        if self.rules.twin:
+            return same_again(self.search, start, self._other_side())
+        if not start and self._form is not None:
+            start = first_layers(self.search, [p.share for p in self.places], [p.group for p in self.places], self._form)
         return self.search.solve(start)
+
+    def _other_side(self) -> Lays:
+        """The layers of the other side as they would stand here, the first wash fixed as it is there."""
+        out: list[Lay] = []
+        for q in self.rules.twin:
+            on = tuple(p.id in q.on for p in self.places)
+            if q.tool or q.code not in self.kit.index or not any(on):
+                continue
+            pencil, gesture = self.kit.index[q.code], self.area.gesture(q.gesture or "build")
+            first = gesture is not None and gesture.stage == 0 and not out
+            key = -STAGE if first else self.area.key_of(pencil, gesture)
+            out.append(Lay(pencil, q.pressure, q.passes, on, key, fixed=first, gesture=gesture.id if gesture is not None else ""))
+        return tuple(out)
+
+    @property
+    def _form(self) -> FormRules | None:
+        """What is laid for the form alone, by a hand with translucent pencils; None else."""
+        return self.craft.form if self.area.gestures and not self.opaque else None
 
     def _general(self) -> str:
         return self.targets.aliases.get("general", "general")
@@ -303,9 +346,10 @@ class PlacePlanner:
         fits = near & ((area.lightness > 70) & (area.strength <= 26) if white else area.lightness < 45)
         if not any(on) or any(fits[q.pencil] and np.any(np.array(q.on) & np.array(on)) for q in layers if not q.tool):
             return layers
+        low = area.gesture("shadow")
         best: tuple[float, Lays] | None = None
         for i in sorted(np.flatnonzero(fits), key=lambda i: float(turn(area.hue[i], hue)) / 10 + area.strength[i] / 12)[:3]:
-            tint = Lay(int(i), 1, 1, on, area.key(int(i)), fixed=True, role="undertone")
+            tint = Lay(int(i), 1, 1, on, area.key_of(int(i), low), fixed=True, role="undertone", gesture=low.id if low is not None else "")
             tried = in_order((*layers, tint))
             loss = self._loss(tried, layers)[1]
             if best is None or loss < best[0]:
@@ -328,13 +372,13 @@ class PlacePlanner:
             best: tuple[float, Lays] = float(off[k]) - 0.5, layers
             firsts = []
             for i in may:  # a pair is better than its better half: each pencil as the first of two
-                _gain, tint = alone.insertion(rest, pencils=[i])
+                _gain, tint = alone.insertion(rest, self.area.candidates.of([i]))
                 if tint is not None:
                     one = in_order((*rest, tint))
                     firsts.append((float(self.search.place_costs(one)[1][k]), i, one))
             dull = p.photo[0] < DULL_LIGHT_L  # a bright light bears one tint
             for de, _i, one in sorted(firsts)[: TINT_FIRSTS if dull else 1]:
-                gain, second = alone.insertion(one, pencils=may)
+                gain, second = alone.insertion(one, self.area.candidates.of(may))
                 two = in_order((*one, second)) if dull and second is not None and gain > 0 else one
                 for value, tried in ((de, one), (float(self.search.place_costs(two)[1][k]), two)):
                     best = (value, tried) if value < best[0] else best
@@ -365,7 +409,10 @@ class PlacePlanner:
     def _blend(self, layers: Lays) -> Lays:
         """The school's blend right after the layers it evens, and solved on; where no place pays much for it."""
         how = self.school.get("blending", "none")
-        if how == "none":
+        if how == "pale" and self.kit.medium == "pastel":
+            self._refuse("blending", "school.pale-pastel")
+            return layers
+        if how in ("none", "pale"):
             self.effect["blending"] = "acts"
             return layers
         if self.craft.blend == "none":
@@ -422,10 +469,8 @@ class PlacePlanner:
 
     def _lights(self, layers: Lays) -> tuple[Lays, tuple[str, ...], tuple[str, ...]]:
         """Lights by the school: (layers, places indented before all, places scraped at the end)."""
-        how, found = (
-            self.school.get("lights", "reserved"),
-            [p.id for p in self.places if p.id in ("highlight", "wet light", "marking light")],
-        )
+        how = self.school.get("lights", "reserved")
+        found = [p.id for p in self.places if p.id in ("highlight", "wet light", "marking light")] or self._lightest()
         self.effect["lights"] = "acts"
         if how == "indent":
             if self.kit.medium != "pastel" and self.craft.light == "hairs" and found:
@@ -441,6 +486,11 @@ class PlacePlanner:
         elif how == "opaque" and not self.opaque and found:
             return self._opaque_lights(layers, self.places.ids.index(found[0])), (), ()
         return layers, (), ()
+
+    def _lightest(self) -> list[str]:
+        """The lightest value of a coat whose highlights are no place of their own."""
+        values = [(float(p.target[0]), p.id) for p in self.area.places if p.chain and not p.reserved]
+        return [max(values)[1]] if len(values) > 1 else []
 
     def _opaque_lights(self, layers: Lays, at: int) -> Lays:
         on = tuple(k == at for k in range(self.n))
@@ -464,103 +514,6 @@ class PlacePlanner:
             plain = Search(replace(self.area, banned=frozenset()), token=self.token).solve(base)
             if not any(q.pencil in self.blacks for q in plain):
                 self._refuse("black", "school.no-black")
-
-    # -- as layers ----------------------------------------------------------------------
-    def _as_layers(self, layers: Lays, first: tuple[str, ...], last: tuple[str, ...]) -> tuple[Layer, ...]:
-        names, ids, craft = self.targets.names, self.places.ids, self.craft
-        out: list[Layer] = []
-        kept = [p.id for k, p in enumerate(self.area.places) if p.reserved or not any(q.on[k] for q in layers)]
-        kept = [k for k in kept if self.targets[k][0] > self.reach.lightest_l - 25 or k == "catchlight"]
-        if kept and not any(q.role == "reserve" for q in self.locked):
-            above = float(self.area.paper_lab[0] - self.targets[kept[0]][0])
-            words = say("why.reserve" if above > 1 else "why.reserve-paper", places=joined([names[k] for k in kept]), above=above)
-            out.append(Layer("reserve", "", 1, 1, places_in_words(kept, names), "dot", tool="reserve", why=words, on=tuple(kept)))
-        if first:
-            out.append(
-                Layer(
-                    "indent", "", 1, passes=1, where=places_in_words(first, names), stroke="flick", stroke_mm=craft.stroke_mm, tool="indent",
-                    why=say("rule.indent"), on=first,
-                )
-            )
-        fine = craft.stroke_mm * (LOOSE if self.school.get("fidelity") == "essence" else 1.0)
-        said: set[str] = set()
-        reasons: set[str] = set()
-        for c, q in enumerate(layers):
-            if q.source >= 0:
-                out.append(self.locked[q.source])
-                continue
-            covered = [k for k in range(self.n) if q.on[k]]
-            if not covered:
-                continue
-            below_lab, above_lab = (self.search.snapshots(layers)[c + s].lab for s in (0, 1))
-            moved = np.linalg.norm(above_lab - below_lab, axis=-1)  # it is told by a place where it does something
-            covered.sort(key=lambda k: -self.area.weight[k] * (0.2 + self.places.all[k].share) * min(1.0, float(moved[k]) / SEEN_DE))
-            on = tuple(ids[k] for k in covered)
-            main = covered[0]
-            before, after = below_lab[main], above_lab[main]
-            where = places_in_words(on, names)
-            if q.tool:
-                why = say(
-                    "why.blend-lighter" if after[0] > before[0] else "why.blend-darker", places=where, by=abs(float(after[0] - before[0]))
-                )
-                if q.tool == "solvent":
-                    why += say("why.wet", by=float(after[0] - self.area.wet_l(self.search.snapshots(layers)[c + 1].zones[main])))
-                out.append(Layer("blend", "", 1, 1, where, "circle", tool=q.tool, why=why, on=on))
-                continue
-            below = {ids[k] for k in covered if any(x.on[k] and not x.tool for x in layers[:c])}
-            above_ = {ids[k] for k in covered if any(x.on[k] and not x.tool for x in layers[c + 1 :])}
-            role = q.role or role_of(
-                on, self.kit.masstone_lab[q.pencil], self.area.targets[main], before=before, after=after, below=below, above=above_,
-                opaque=self.opaque,
-            )
-            low = role in ("ground", "undertone", "blend")
-            why = reason(
-                names[on[0]],
-                before,
-                after,
-                self.area.targets[main],
-                [names[k] for k in on[1:]],
-                q.passes,
-                not any(x.on[main] for x in layers[c + 1 :]),
-            )
-            if why in reasons:  # the same numbers once more: told apart by where it goes
-                why = say("why.where", why=why.rstrip("."), places=where)
-            reasons.add(why)
-            kind = {"deepen": "general", "light hair": "light", "highlight": "light"}.get(role, role)
-            pale = float(self.kit.masstone_lab[q.pencil, 0]) >= PALE_BASE_L
-            fits = kind != "ground" or pale or self.opaque
-            # a sentence about black is said of blacks only
-            fits = fits and (q.pencil in self.blacks or not craft.why.get(kind, "").startswith("Black"))
-            if kind in craft.why and craft.why[kind] and kind not in said and fits and _speaks_of(kind, on[0], self.places.all[main].group):
-                why = f"{craft.why[kind].split('. ')[0].rstrip('.')}. {why}"
-                said.add(kind)
-            point = role == "outline" or set(on) <= set(TOPS)
-            out.append(
-                Layer(
-                    role, self.kit.pencils[q.pencil].code, q.pressure, q.passes, where, craft.base_stroke if low else craft.stroke,
-                    0.0 if low else round(fine * (0.6 if point else 1.0), 1), why=why, on=on,
-                )
-            )  # fmt: skip
-        if last:
-            out.append(
-                Layer(
-                    "scrape", "", 1, passes=1, where=places_in_words(last, names), stroke="flick", stroke_mm=craft.stroke_mm, tool="scrape",
-                    why=say("rule.scrape"), on=last,
-                )
-            )
-        rest = [q for n, q in enumerate(self.locked) if all(x.source != n for x in layers)]
-        return (*[q for q in rest if q.role in ("reserve", "indent")], *out, *[q for q in rest if q.role not in ("reserve", "indent")])
-
-
-def _speaks_of(kind: str, place: str, group: str) -> bool:
-    """Whether the surface's sentence for a role belongs to this place: in an eye the base is the iris's, the depth the pupil's."""
-    if kind in ("undertone", "outline"):
-        return False
-    if group == "part":
-        return kind == "gap" and place in DARKS or kind == "light" and place in (*LIGHTS, *TOPS)
-    if group not in ("eye", "nose", "skin"):
-        return True
-    return place.startswith(("iris", "base") if kind in ("ground", "general") else ("pupil", "rim", "nostril") if kind == "gap" else TOPS)
 
 
 def _bands(layer: Layer) -> tuple[str, ...]:

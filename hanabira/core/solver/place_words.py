@@ -1,13 +1,12 @@
-"""What is said of a recipe by places: roles by what a layer does, places in words, and reasons made from the layer's own numbers."""
+"""What is said of a recipe by places: roles by what a layer does, places in words, runs of one pencil."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from hanabira.core.colour.difference import delta_e00
 from hanabira.core.colour.spaces import Array, chroma, hue_deg
 from hanabira.core.sentences import say
-from hanabira.core.solver.path import turn
+from hanabira.core.solver.pencil_kinds import turn
 
 DARKS = ("gap", "shade", "nostril", "pupil", "rim", "lid shadow", "marking gap", "crease", "line", "hollow", "overlap", "lock edge")
 """Places whose layers make the depth."""
@@ -15,8 +14,6 @@ LIGHTS = ("light", "half-tone", "marking light", "ridge", "lock light", "feather
 TOPS = ("highlight", "wet light", "gloss", "wet line", "catchlight", "catchlight edge")
 TURNED_DEG, TURNED_C = 35.0, 10.0
 """A pencil whose hue lies farther from the place's, and that is strong enough to be seen, turns what lies with it."""
-SAID_L, SAID_C = 1.5, 2.5
-"""Changes of value and strength smaller than these are not worth a word."""
 
 
 def places_in_words(covered: Sequence[str], names: Mapping[str, str]) -> str:
@@ -85,26 +82,3 @@ def role_of(
     if all(k in DARKS for k in touches):
         return "gap"
     return "deepen" if after[0] < before[0] - 2 else "glaze"
-
-
-def reason(name: str, before: Array, after: Array, target: Array, others: Sequence[str], passes: int, last: bool) -> str:
-    """What a layer does to its first place, in numbers; after the ``last`` one how near the place ends."""
-    value, strength = float(after[0] - before[0]), float(chroma(after) - chroma(before))
-    parts = []
-    if abs(value) >= SAID_L:
-        parts.append(say("why.lifts" if value > 0 else "why.lowers", place=name, before=before[0], after=after[0]))
-    if strength < -SAID_C:
-        parts.append(say("why.dulls", by=-strength))
-    elif strength > SAID_C:
-        parts.append(say("why.strengthens", by=strength))
-    if not parts:
-        parts.append(say("why.turns", place=name, before=chroma(before), after=chroma(after)))
-    text = joined(parts)
-    text = text[:1].upper() + text[1:]
-    if last:
-        text += say("why.ends", now=float(delta_e00(after, target)))
-    if passes > 1:
-        text += say("why.passes", passes=passes)
-    if 0 < len(others) <= 2:
-        text += say("why.too", places=joined(others))
-    return f"{text}."

@@ -21,6 +21,8 @@ if TYPE_CHECKING:
     from hanabira.core.places.place import Places
 
 ROW = 44.0
+HEAD = 26.0
+"""Height of a line that names the gesture of what follows."""
 SIGN = 34
 
 
@@ -37,6 +39,8 @@ class LayerRow:
     on: tuple[str, ...]
     here: bool
     locked: bool = False
+    head: str = ""
+    """The gesture that begins with it, where one does."""
 
 
 def place_sign(places: Places, on: tuple[str, ...], side: int = 2 * SIGN) -> np.ndarray:
@@ -69,17 +73,24 @@ class LayerList(Drawn):
         self.rows, self.places, self.chosen = rows, places, chosen
         self._signs = {row.on: place_sign(places, row.on) for row in rows}
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self._tops: list[float] = []
+        self._high = 2.0
+        for row in rows:
+            self._high += HEAD if row.head else 0.0
+            self._tops.append(self._high)
+            self._high += ROW
         self._current = next((k for k, row in enumerate(rows) if row.at == chosen), 0)
 
     def design_size(self, width: float) -> tuple[float, float]:
-        return 220, len(self.rows) * ROW + 4
+        return 220, self._high + 2
 
     def stops(self, w: float, h: float) -> list[Stop]:
         out = []
         for k, row in enumerate(self.rows):
             press = f", pressure {row.pressure}" + (f", {row.passes} passes" if row.passes > 1 else "") if row.masstone is not None else ""
-            words = f"{row.at + 1}: {row.name}, {row.words}{press}" + (", on the shown place" if row.here else "")
-            out.append(Stop(f"layer {row.at}", QRectF(0, 2 + k * ROW, w, ROW), words, words, self._chooser(row.at)))
+            words = f"{row.head}. " if row.head else ""
+            words += f"{row.at + 1}: {row.name}, {row.words}{press}" + (", on the shown place" if row.here else "")
+            out.append(Stop(f"layer {row.at}", QRectF(0, self._tops[k], w, ROW), words, words, self._chooser(row.at)))
         return out
 
     def _chooser(self, at: int):  # type: ignore[no-untyped-def]
@@ -101,7 +112,9 @@ class LayerList(Drawn):
     def paint(self, p: QPainter, w: float, h: float) -> None:
         number = 0
         for k, row in enumerate(self.rows):
-            r = QRectF(0, 2 + k * ROW, w, ROW)
+            r = QRectF(0, self._tops[k], w, ROW)
+            if row.head:
+                text(p, QRectF(24, r.top() - HEAD + 4, w - 24, HEAD - 4), row.head, "name", "ink", elide=True)
             body = QRectF(24, r.top() + 1, w - 24, ROW - 2)
             if self.hovered == f"layer {row.at}":
                 p.fillRect(body, role("plum_wash"))

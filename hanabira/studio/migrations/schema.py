@@ -36,6 +36,7 @@ commission = Table(
     Column("delivered", String(10), nullable=False, server_default=""),
     Column("archived", Boolean, nullable=False, server_default="0"),
     Column("tray_only", Boolean, nullable=False, server_default="0"),
+    Column("palette", Text, nullable=False, server_default="[]"),
     Column("version", Integer, nullable=False, server_default="0"),
 )  # fmt: skip
 photo = Table(
@@ -74,6 +75,7 @@ area = Table(
     Column("coat", String(32), nullable=False, server_default=""),
     Column("finish", Integer, nullable=False, server_default="0"),
     Column("place_edits", Text, nullable=False, server_default="[]"),
+    Column("twin_id", String(32), nullable=False, server_default=""),
     Column("version", Integer, nullable=False, server_default="0"),
 )  # fmt: skip
 recipe = Table(

@@ -379,7 +379,7 @@ class EaselStage(PictureStage):
             else ""
         )
         now = Now(
-            ACTS.get(s.layer.role, s.layer.role), f"{where} · step {done + 1} of {len(plan.ordered.steps)}",
+            s.layer.title or ACTS.get(s.layer.role, s.layer.role), f"{where} · step {done + 1} of {len(plan.ordered.steps)}",
             pencil.name if pencil else with_words(s, kit), code=s.layer.pencil if pencil else "",
             lab=kit.masstone_lab[kit.index[s.layer.pencil]] if pencil else None, paper=bare(self.session.paper).lab,
             pressure=s.layer.pressure if pencil else 0, passes=s.layer.passes, stroke=s.layer.stroke if pencil else "", stroke_mm=s.layer.stroke_mm,

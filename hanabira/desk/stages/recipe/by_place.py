@@ -13,12 +13,14 @@ from hanabira.core.colour.words import nearness
 from hanabira.core.solver import area as recipe_changes
 from hanabira.core.solver import library, place_words
 from hanabira.core.solver.layer import goes_over
+from hanabira.craft.hand import headings
 from hanabira.desk.controls import Caption, Stepper, Words, act_button, row
 from hanabira.desk.stages.recipe import cards as recipe_cards
 from hanabira.desk.widgets.layer_list import LayerList, LayerRow
 from hanabira.desk.widgets.place_marks import Named
 from hanabira.session import practice_profile
 from hanabira.session.edits import Aim
+from hanabira.session.portrait import HALF_STEP_L, RICH_STEP, WARM_STEP
 
 if TYPE_CHECKING:
     from hanabira.core.area.measures import Measures
@@ -40,7 +42,7 @@ def is_map(s: RecipeStage) -> bool:
 
 def next_thing(s: RecipeStage) -> tuple[str, str, Callable[[], None]]:
     """What comes next: solve what is not solved, all at once where there is more than one; then area by area; at last the card."""
-    unsolved = s.session.workshop.unsolved()
+    unsolved = s.session.portrait.unsolved()
     area = s.session.area
     if area is not None and area in unsolved and len(unsolved) == 1:
         return "Solve the layers", "strata", lambda: s.session.solve(area.id)
@@ -48,7 +50,7 @@ def next_thing(s: RecipeStage) -> tuple[str, str, Callable[[], None]]:
         return (
             f"Solve every area, {len(unsolved)}" if len(unsolved) > 1 else "Solve the last area",
             "strata",
-            s.session.workshop.solve_all,
+            s.session.portrait.solve_all,
         )
     later = [a for a in s.session.areas if area is not None and a.number > area.number]
     if later:
@@ -100,6 +102,7 @@ def fill_list(s: RecipeStage, area: Area, prediction: recipe_changes.Prediction)
         return
     names = {p.id: p.name for p in places}
     rows = []
+    heads = headings(s.layers)
     for i, q in enumerate(s.layers):
         where = place_words.places_in_words(q.on, names) if q.on else q.where
         passes = f", {q.passes} passes" if q.passes > 1 else ""
@@ -114,9 +117,11 @@ def fill_list(s: RecipeStage, area: Area, prediction: recipe_changes.Prediction)
             else q.tool.capitalize()
         )
         lab = kit.masstone_lab[kit.index[q.code]] if q.code else None
-        words = where if q.tool == "reserve" else f"{q.role} · {where}{passes}"
+        words = where if q.tool == "reserve" or q.gesture else f"{q.role} · {where}"
+        words += passes
         rows.append(LayerRow(
             i, name, words, masstone=lab, pressure=q.pressure, passes=q.passes, on=q.on, here=goes_over(q, s.band), locked=q.locked,
+            head=heads[i].name if heads[i] else "",
         ))
     laid = sum(1 for q in s.layers if q.code)
     kept = " and what is kept free" if any(q.tool == "reserve" for q in s.layers) else ""
@@ -161,9 +166,6 @@ def _choose_in_list(s: RecipeStage, k: int) -> None:
 
 
 AIM_STEPS = (("Lighter", "lighter or darker, in value steps of 10 L*"), ("Warmer", "warmer or cooler"), ("Richer", "richer or duller"))
-WARM_STEP, RICH_STEP = 4.0, 0.15
-"""a*b* units toward orange a step, and the share of its chroma a step: about two just noticeable differences each."""
-HALF_STEP_L = 5.0
 
 
 def aim_parts(s: RecipeStage, area: Area) -> list:

@@ -12,6 +12,7 @@ from hanabira.core.solver import advice as advisor
 from hanabira.core.solver import place_words
 from hanabira.craft import techniques, whisker_methods
 from hanabira.craft.rules import coats
+from hanabira.craft.supplies import surfaces
 from hanabira.desk.cards import school_parts
 from hanabira.desk.controls import Caption, Choice, Pick, Stepper, Words, act_button, row
 from hanabira.desk.stages.recipe.tabs import TABS
@@ -47,12 +48,14 @@ def way(s: RecipeStage, area: Area) -> list:
     coat.activated.connect(lambda _i: _change(s, "coat", replace(area, coat=coat.currentData())))
     finish = Stepper("Finish", 1, 5, shop.finish(area), "1 loose, 5 every hair")
     finish.changed.connect(lambda n: _change(s, "finish", replace(area, finish=n)))
-    rules = coats()[craft.coat]
+    rules, surface = coats()[craft.coat], surfaces()[area.surface_id]
     out: list = [
         Caption("Coat"),
         row(coat, None),
         Words(rules.why, "aside"),
         Words(f"Darks: {rules.dark} Lights: {rules.light}"),
+        Caption(surface.name),
+        *(Words(words) for words in (surface.why_ground, surface.why_general, surface.why_gap, surface.why_light) if words),
         Caption("Finish"),
         row(finish, None),
     ]
@@ -164,11 +167,53 @@ def take_advice(s: RecipeStage, a: advisor.Advice) -> None:
 
 
 # -- portrait ------------------------------------------------------------------------
+def _palette(s: RecipeStage) -> list:
+    """The pencils that were chosen over all areas, and how to choose or let go."""
+    shared, kit = s.session.portrait, s.session.kit
+    mine = shared.palette
+    if kit.medium != "pencil":
+        return []
+    out: list = [Caption(f"Palette of the portrait: {len(mine)} pencils" if mine else "Palette of the portrait: any pencil")]
+    if mine:
+        out.append(Patches([(code, kit.masstone_lab[kit.index[code]]) for code in mine]))
+    buttons = [
+        act_button("Choose it anew" if mine else "Choose it", "find", shared.choose, "One palette over all areas: so few pencils that a hand knows them"),
+    ]
+    if mine:
+        buttons.append(act_button("Take any pencil", "minus", shared.let_go, "Let recipes take any pencil of the kit again"))
+    return [*out, row(*buttons, None)]
+
+
+def _aims(s: RecipeStage) -> list:
+    """The whole animal aimed by choice, a step at a time."""
+    shared = s.session.portrait
+    if not any(r.places for r in s.session.recipes.values()):
+        return []
+    button = lambda words, icon, key, tip: act_button(words, icon, lambda: shared.aim(key), tip)  # noqa: E731
+    return [
+        Caption("The whole animal, by choice"),
+        row(
+            button("Warmer", "sun", "warmer", "Every target of every area a step warmer"),
+            button("Cooler", "sun", "cooler", "Every target of every area a step cooler"), None,
+        ),
+        row(
+            button("Richer", "grey", "richer", "Every target a little stronger"),
+            button("Quieter", "grey", "quieter", "Every target a little duller"), None,
+        ),
+        row(
+            button("Lift the darks", "lift", "darks", "Half a value step lighter where it is darkest"),
+            act_button("Softer away", "backdrop", shared.hold_back, "Less contrast and strength the farther an area lies from the focus"), None,
+        ),
+        Words("The measures stay. Solve every area anew to follow.", "small", "ink"),
+    ]  # fmt: skip
+
+
 def portrait(s: RecipeStage, area: Area) -> list:
     """All recipes together: pencils on the table, values against the photo, the same again, what to write."""
     session, shop = s.session, s.session.workshop
     used = shop.palette()
-    out: list = [Caption(f"Pencils of the portrait: {len(used)}")]
+    out: list = _palette(s)
+    out.append(Caption(f"In its recipes: {len(used)}"))
     kit = session.kit
     known = [q for q in used if q[0] in kit.index]
     if known:
@@ -211,6 +256,7 @@ def portrait(s: RecipeStage, area: Area) -> list:
             )
         )
     out += [Words(words) for words in shop.beside_words(area)]
+    out += _aims(s)
     jumps = shop.jumps()
     out.append(Caption("Values against the photo"))
     out += [Words(q, "small", "ink") for q in jumps] or [

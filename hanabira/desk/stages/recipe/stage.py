@@ -16,6 +16,7 @@ from hanabira.core.solver import area as recipe_changes
 from hanabira.core.solver import kit_facts, library
 from hanabira.core.solver.layer import Layer, goes_over
 from hanabira.craft import techniques
+from hanabira.craft.hand import title_of
 from hanabira.craft.supplies import papers
 from hanabira.desk.controls import Caption, PetalButton, Words
 from hanabira.desk.gestures.marks import Stroke
@@ -493,7 +494,7 @@ class RecipeStage(PictureStage):
             return  # where the layer goes is not known yet
         way = m.combed.direction_deg if m.combed is not None else None
         finish = self.session.workshop.finish(area)
-        spacing = techniques.spacing_mm(m, area.surface_id, finish) / mat.mm_per_px
+        spacing = techniques.layer_spacing_mm(q, m, area.surface_id, finish) / mat.mm_per_px
         field, length, spread = m.field, q.stroke_mm / mat.mm_per_px, m.hair.spread_deg or 0.0
 
         def draw(painter: QPainter, _ratio: float) -> None:
@@ -513,7 +514,7 @@ class RecipeStage(PictureStage):
         tooth = prediction.band(shown).tooth
         costs = max(0.0, tooth[self.at + 1] - tooth[self.at])
         name = f"{pencil.name} {q.code}" if pencil else q.tool.capitalize()
-        bench.head.set(str(self.at + 1), name, f"{q.role} · costs {100 * costs:.0f} % of the tooth")
+        bench.head.set(str(self.at + 1), name, f"{title_of(q.gesture) or q.role} · costs {100 * costs:.0f} % of the tooth")
         if self.tab == "layers" and not q.on:
             self.tab = "layer"
         if self.tab == "layers":

@@ -1,0 +1,215 @@
+"""A portrait as one animal: one palette over all its areas, the same recipe on both sides, every area solved in turn."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+from hanabira.core.faults import RecipeFault
+from hanabira.core.solver.palette import Palette, choose, further
+from hanabira.core.solver.place_plan import PlacePlanner
+from hanabira.craft.hand import palette_rules
+from hanabira.session.edits import Edit, EditBrief
+
+if TYPE_CHECKING:
+    from hanabira.core.area.measures import Measures
+    from hanabira.core.solver.layer import Layer
+    from hanabira.core.solver.technique import LayerPlan
+    from hanabira.core.token import Token
+    from hanabira.session.session import Session
+    from hanabira.session.workshop import Asked
+    from hanabira.studio.records import Area, Recipe
+
+PAIRED = ("eye", "ear-inside")
+"""Surfaces that come in pairs: the second one is laid like the first, also where nobody said that they are two sides of one animal."""
+LEAST_AREAS = 2
+"""One area needs no palette: its own recipe is sparing enough."""
+
+
+AIMS: Mapping[str, tuple[str, Mapping[str, float]]] = {
+    "warmer": ("warmer", {"warmer": 1.0}), "cooler": ("cooler", {"warmer": -1.0}), "richer": ("richer", {"richer": 1.0}),
+    "quieter": ("quieter", {"richer": -1.0}), "darks": ("with lighter darks", {"darks": 1.0}),
+}  # fmt: skip
+"""Ways in which a whole animal is aimed, a step at a time."""
+DEEP_L, LEAST_SHIFT = 35.0, 0.25
+"""L* under which a place is one of the darks; a shift smaller than the second is none."""
+WARM_STEP, RICH_STEP, HALF_STEP_L = 4.0, 0.15, 5.0
+"""A step of warmth (a*b* units toward orange), of richness (share of the chroma), and half a value step: about two just noticeable differences each."""
+ORANGE = (0.5, 0.8660254)
+"""Direction of warmth in a*b*: a hue of 60°."""
+
+
+def shift_of(lab: Sequence[float], warmer: float = 0.0, richer: float = 0.0, lighter: float = 0.0) -> tuple[float, float, float]:
+    """How a target (Lab) moves by steps of warmth and richness and by half value steps.
+
+    >>> shift_of((40.0, 0.0, 20.0), richer=1.0)
+    (0.0, 0.0, 3.0)
+    """
+    warm = WARM_STEP * warmer
+    return HALF_STEP_L * lighter, ORANGE[0] * warm + RICH_STEP * richer * lab[1], ORANGE[1] * warm + RICH_STEP * richer * lab[2]
+
+
+class Portrait:
+    """Solves what concerns all areas together. Reads the session; edits go through it."""
+
+    def __init__(self, session: Session) -> None:
+        self.session = session
+
+    # -- the other side -------------------------------------------------------------
+    def twin_of(self, area: Area) -> Area | None:
+        """The solved area of the other side: the one that is named, either way, or the first of a pair that comes by twos."""
+        solved = [a for a in self.session.areas if a.id != area.id and self.session.recipe_layers(a.id)]
+        for a in solved:
+            if a.id == area.twin_id or a.twin_id == area.id:
+                return a
+        alike = (a for a in solved if area.surface_id in PAIRED and a.surface_id == area.surface_id and not a.twin_id and not area.twin_id)
+        return next(alike, None)
+
+    def other_side(self, area: Area) -> tuple[Layer, ...]:
+        """Layers of the other side, when it was planned by places."""
+        twin = self.twin_of(area)
+        return self.session.recipe_layers(twin.id) if twin is not None and self.session.by_places(twin.id) else ()
+
+    # -- one palette ------------------------------------------------------------------
+    @property
+    def palette(self) -> tuple[str, ...]:
+        """The pencils that were chosen for the portrait, as far as the kit has them."""
+        c = self.session.commission
+        return tuple(code for code in c.palette if code in self.session.kit.usable.index) if c is not None else ()
+
+    @property
+    def wants_palette(self) -> bool:
+        """Whether choosing one would change anything: translucent pencils, several areas, no limit already set."""
+        m = self.session
+        return not self.palette and not m.from_tray and m.kit.medium == "pencil" and len(m.areas) >= LEAST_AREAS
+
+    def choose(self, then: Callable[[], None] | None = None) -> None:
+        """Choose the pencils of the portrait over all its areas, off the interface thread, and keep them as one edit."""
+        m = self.session
+        asked = {a.id: found for a in m.areas if (found := m.workshop.asked(a)) is not None}
+        if not asked or len(asked) < len(m.areas):
+            m.messages.fault(RecipeFault("The photo is not open yet.", do="Wait a moment, then try again."))
+            return
+        kept = tuple(dict.fromkeys(q.code for a in m.areas for q in m.recipe_layers(a.id) if q.locked and q.code))
+
+        def work(token: Token) -> tuple[Palette, Mapping[str, Measures]]:
+            measured = {}
+            for n, (key, one) in enumerate(asked.items()):
+                token.report(0.3 * n / len(asked), f"Looking at {one.area.name}")
+                measured[key] = one.measured(token)
+            return chosen(tuple(asked.values()), measured, kept, token), measured
+
+        def done(found: tuple[Palette, Mapping[str, Measures]]) -> None:
+            palette, measured = found
+            for key, one in asked.items():
+                m.measuring.learn(one.request, measured[key])
+            if m.commission is None or not palette.codes:
+                return
+            if m.do(EditBrief(m, "palette of the portrait", palette=palette.codes)):
+                m.messages.remark(f"{len(palette.codes)} pencils are chosen over {len(asked)} areas. Solve them anew to follow.")
+            if then is not None:
+                then()
+
+        m.jobs.run("palette", "Choosing the pencils of the portrait", work, done, asked=True)
+
+    def let_go(self) -> None:
+        """Let recipes take any pencil again; one undoable edit."""
+        if self.palette:
+            self.session.do(EditBrief(self.session, "any pencil", palette=()))
+
+    # -- aims of the whole animal --------------------------------------------------------
+    def aim(self, key: str) -> bool:
+        """Move the targets of every place of every solved area one step in one of `AIMS`, as one edit; the measures stay."""
+        words, steps = AIMS[key]
+        old, new = [], []
+        for r in self.session.recipes.values():
+            if not r.places:
+                continue
+            mine = {place: shift for place, *shift in r.aims}
+            for p in r.places:
+                was = mine.get(p.id, [0.0, 0.0, 0.0])
+                darks = steps.get("darks", 0.0) if p.photo_lab[0] < DEEP_L else 0.0
+                more = shift_of(p.photo_lab, steps.get("warmer", 0.0), steps.get("richer", 0.0), darks)
+                mine[p.id] = [round(a + b, 3) for a, b in zip(was, more, strict=True)]
+            aims = tuple((k, v[0], v[1], v[2]) for k, v in mine.items() if any(abs(q) >= LEAST_SHIFT for q in v))
+            old.append(r)
+            new.append(replace(r, aims=aims))
+        return self._aimed(words, old, new)
+
+    def hold_back(self) -> bool:
+        """Hold every solved area back by its distance from the focus: less contrast and strength, softer; one edit."""
+        shop = self.session.workshop
+        if self.session.photo is None or self.session.photo.prep.focal is None:
+            self.session.messages.remark("Set the focus in Study first: nothing is far from nowhere.")
+            return False
+        pairs = [(r, shop.held_back(a, r)) for a in self.session.areas if (r := self.session.recipes.get(a.id)) is not None and r.places]
+        return self._aimed("held back away from the focus", [a for a, _b in pairs], [b for _a, b in pairs])
+
+    def _aimed(self, words: str, old: Sequence[Recipe], new: Sequence[Recipe]) -> bool:
+        m = self.session
+        changed = [(a, b) for a, b in zip(old, new, strict=True) if a != b]
+        if not changed:
+            m.messages.remark("Solve the areas by their places first; then their targets can be moved together.")
+            return False
+        if not m.do(Edit(m, f"the animal {words}", [a for a, _b in changed], [b for _a, b in changed])):
+            return False
+        m.messages.remark(f"{len(changed)} areas are aimed {words}; the measures stay. Solve every area anew to follow.")
+        return True
+
+    # -- every area --------------------------------------------------------------------
+    def unsolved(self) -> tuple[Area, ...]:
+        """Areas without layers, in working order."""
+        return tuple(a for a in self.session.areas if not self.session.recipe_layers(a.id))
+
+    def solve_all(self) -> None:
+        """Solve every area that has no layers yet, one after the other, with one palette; what is solved stays when it is cancelled."""
+        left = [a.id for a in self.unsolved()]
+        if not left:
+            self.session.messages.remark("Every area has its layers.")
+        elif self.wants_palette and len(left) == len(self.session.areas):
+            self.choose(lambda: self._solve(left, anew=False))
+        else:
+            self._solve(left, anew=False)
+
+    def solve_anew(self) -> None:
+        """Solve every area anew with the palette, one edit for each; locked layers and aims stay."""
+        keys = [a.id for a in self.session.areas]
+        if self.wants_palette:
+            self.choose(lambda: self._solve(keys, anew=True))
+        elif keys:
+            self._solve(keys, anew=True)
+
+    def _solve(self, keys: Sequence[str], anew: bool) -> None:
+        """Solve areas one after the other; with ``anew`` also those that have layers by now."""
+        m, left, count = self.session, list(keys), len(keys)
+
+        def go_on() -> None:
+            while left:
+                key = left.pop(0)
+                area = next((a for a in m.areas if a.id == key), None)
+                if area is not None and (anew or not m.recipe_layers(key)):
+                    m.workshop.solve(key, None, go_on, f"Solving {area.name}, {count - len(left)} of {count}")
+                    return
+            m.messages.remark(f"{count} areas are solved." if count > 1 else "The area is solved.")
+
+        go_on()
+
+
+def chosen(asked: Sequence[Asked], measured: Mapping[str, Measures], fixed: Sequence[str], token: Token) -> Palette:
+    """The palette over areas that are measured, ``fixed`` pencils in it; for any thread. What was solved on the way is kept for solving by it."""
+    fields = []
+    for one in asked:
+        m = measured[one.area.id]
+        assert m.places is not None
+        craft, rules = one.craft_and_rules(m)
+        fields.append(PlacePlanner(one.kit, one.paper, m.places, craft, rules, reach=one.reach).area)
+    token.report(0.3, "Choosing the pencils")
+    found = choose(fields, palette_rules(), fixed)
+
+    def plan(n: int, some: frozenset[str]) -> LayerPlan:
+        token.check()
+        one = replace(asked[n], palette=tuple(sorted(some)))
+        return one.plan(measured[one.area.id])
+
+    return further(found, len(asked), plan, palette_rules())
