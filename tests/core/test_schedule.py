@@ -71,7 +71,7 @@ def commission(seed: int, n: int = 9, deep: int = 7) -> list[AreaWork]:
 
 
 class Order(unittest.TestCase):
-    @given(st.integers(0, 100_000), st.sampled_from(["right", "left"]), st.sampled_from(["one-area", "roam", "background-first"]))
+    @given(st.integers(0, 100_000), st.sampled_from(["right", "left"]), st.sampled_from(["by-stage", "one-area", "roam", "background-first"]))
     @settings(max_examples=60)
     def test_every_rule_holds_and_nothing_is_lost(self, seed, hand, sequence):
         areas = commission(seed)
@@ -123,6 +123,27 @@ class Order(unittest.TestCase):
         self.assertEqual((first(Preferences("right")), first(Preferences("left"))), ("a0", "a2"))
         roam = [s.at for s in order(areas, Preferences("right", "roam")).steps if s.area]
         self.assertEqual(roam, [0, 0, 0, 1, 1, 1])
+
+    def test_stages_run_across_areas_with_the_pencil_in_the_hand(self):
+        def area(n: int, x: float, wash: str) -> AreaWork:
+            layers = (
+                LayerWork("ground", wash, stage=0, title="Wash"), LayerWork("deepen", "20", stage=1, title="Shadow shapes"),
+                LayerWork("general", "30", stage=2, title="Build"),
+            )  # fmt: skip
+            return AreaWork(f"a{n}", n, f"A{n}", "short-fur", 900, (x, 50.0), (), 3, layers)
+
+        areas = [area(1, 20.0, "10"), area(2, 120.0, "11"), area(3, 220.0, "10")]
+        found = order(areas, Preferences("right", "by-stage"))
+        told = [(s.area.id, s.at) for s in found.steps if s.area]
+        self.assertEqual([at for _a, at in told], [0, 0, 0, 1, 1, 1, 2, 2, 2])
+        self.assertEqual([a for a, _at in told[:3]], ["a1", "a3", "a2"], "the same pencil first")
+        self.assertEqual(found.steps[0].name, "A1, wash")
+        self.assertIn("Every part comes this far", found.reasons["a2:0"])
+        # a layer that names no stage stands with the one before it
+        later = replace(areas[0], layers=(areas[0].layers[0], LayerWork("blend", "", "stump"), *areas[0].layers[1:]))
+        told = [(s.area.id, s.at) for s in order([later, *areas[1:]], Preferences("right", "by-stage")).steps if s.area]
+        self.assertLess(told.index(("a1", 1)), told.index(("a1", 2)))
+        self.assertLess(told.index(("a1", 1)), told.index(("a2", 1)))
 
     @given(st.integers(0, 100_000), st.randoms(use_true_random=False))
     @settings(max_examples=30)

@@ -3,6 +3,7 @@
 import datetime
 import unittest
 from dataclasses import replace
+from pathlib import Path
 
 from icalendar import Calendar
 from PyQt6.QtCore import QPointF, Qt
@@ -13,6 +14,7 @@ from hanabira.desk.controls import Pick
 from hanabira.desk.widgets.step_list import ROW
 from hanabira.session.edits import EditBrief
 from hanabira.studio.records import Commission, LogRow
+from hanabira.studio.store import Store
 from tests.desk.test_desk import DemoCase
 
 MONDAY = "2026-03-02"
@@ -20,6 +22,13 @@ MONDAY = "2026-03-02"
 
 class PlanCase(DemoCase):
     stage_name = "Plan"
+
+    def prepare(self, folder: Path) -> None:
+        """One area at a time, so that the first steps are the eye's."""
+        super().prepare(folder)
+        with Store.open(folder) as store:
+            c = store.get(Commission, "demo-tansy")
+            store.edit([replace(c, school=(*c.school, ("sequence", "one-area")))])
 
     def setUp(self):
         super().setUp()
