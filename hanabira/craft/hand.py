@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from functools import cache
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from hanabira.core.places.hand_scale import HandScale, Least
 from hanabira.core.solver.gesture_words import GestureWords
@@ -13,9 +11,6 @@ from hanabira.core.solver.gestures import FormRules, Gesture
 from hanabira.core.solver.palette import PaletteRules
 from hanabira.core.solver.pencil_kinds import PencilKinds
 from hanabira.craft.rules import allowed_of, load
-
-if TYPE_CHECKING:
-    from hanabira.core.solver.layer import Layer
 
 PAIRS = ("pencil_l", "pencil_c", "black_values", "coat_values", "part_values", "look")
 
@@ -39,48 +34,6 @@ def gestures(medium: str = "pencil") -> tuple[Gesture, ...]:
         })
         for told in load("hand.toml")["stick" if medium == "pastel" else "gesture"]
     )  # fmt: skip
-
-
-@dataclass(frozen=True)
-class Told:
-    """What a gesture is called, and in one line what the hand does."""
-
-    name: str
-    aim: str
-
-
-BEFORE_ALL = Told("Before all", "What must stay paper.")
-OTHER = Told("By hand", "Added to the plan.")
-
-
-@cache
-def told_gestures() -> Mapping[str, Told]:
-    """Names of the gestures of all media."""
-    data = load("hand.toml")
-    return {told["id"]: Told(told["name"], told["aim"]) for told in (*data["gesture"], *data["stick"])}
-
-
-def stage_of(gesture: str) -> int:
-    """The stage of a gesture in the order of the work; −1 for none."""
-    return next((g.stage for g in (*gestures(), *gestures("pastel")) if g.id == gesture), -1)
-
-
-def title_of(gesture: str) -> str:
-    """What a gesture is called; empty for none."""
-    return told_gestures()[gesture].name if gesture in told_gestures() else ""
-
-
-def headings(layers: Sequence[Layer]) -> tuple[Told | None, ...]:
-    """Before which layers a new gesture begins, and what is said there; all None in a recipe that knows no gestures."""
-    if not any(q.gesture for q in layers):
-        return (None,) * len(layers)
-    out: list[Told | None] = []
-    last = ""
-    for q in layers:
-        now = q.gesture or ("before" if q.role in ("reserve", "indent") else last if q.tool else "other")
-        out.append(None if now == last else {"before": BEFORE_ALL, "other": OTHER}.get(now) or told_gestures().get(now))
-        last = now
-    return tuple(out)
 
 
 @cache

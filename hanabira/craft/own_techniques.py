@@ -16,7 +16,7 @@ from hanabira.core.optics.passes import TOOLS
 from hanabira.core.solver.area import Targets, swaps
 from hanabira.core.solver.layer import ROLES, WHERE, Layer
 from hanabira.core.solver.place_words import places_in_words
-from hanabira.craft.hand import told_gestures
+from hanabira.craft.gesture_names import told_gestures
 
 MOST_BYTES = 400_000
 _FIELDS: Mapping[str, type | tuple[type, ...]] = {

@@ -15,7 +15,7 @@ from hanabira.core.solver.area import Prediction, judged_band
 from hanabira.core.solver.layer import BANDS, goes_over
 from hanabira.core.solver.library import opaque_order
 from hanabira.core.solver.place_words import run_in_words, run_of
-from hanabira.craft.hand import headings
+from hanabira.craft.gesture_names import headings
 from hanabira.craft.supplies import papers, surfaces
 from hanabira.craft.techniques import layer_spacing_mm
 from hanabira.session.words import due_words, stroke_words

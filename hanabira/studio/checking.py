@@ -23,7 +23,7 @@ from hanabira.core.places.place import KINDS
 from hanabira.core.solver.layer import ROLES, Layer
 from hanabira.core.study.preparation import EXPOSURE_RANGE, MOST_TILT, Preparation
 from hanabira.craft import kitfile, swatchfile
-from hanabira.craft.hand import told_gestures
+from hanabira.craft.gesture_names import told_gestures
 from hanabira.craft.rules import coats, marking_rules, switches
 from hanabira.craft.supplies import papers, surfaces
 from hanabira.studio.records import (

@@ -15,7 +15,7 @@ from hanabira.core.schedule.order import LAST, Arranger, Ordered, Preferences, s
 from hanabira.core.schedule.plausible import DoneStep, Doubt, doubts
 from hanabira.core.schedule.sessions import Calendar, Days, Placed, lay_out, what_is_left
 from hanabira.core.schedule.work import AreaWork, LayerWork, Pace, area_minutes, hours_range, learned
-from hanabira.craft.hand import stage_of, title_of
+from hanabira.craft.gesture_names import stage_of, title_of
 from hanabira.craft.techniques import FINISH
 from hanabira.studio.overlaps import polygon_of
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, by_commission

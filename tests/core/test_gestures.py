@@ -10,7 +10,8 @@ from hanabira.core.places.place import Place, Places
 from hanabira.core.solver.gestures import Gesture, Ground, candidates
 from hanabira.core.solver.layer import Layer
 from hanabira.core.solver.place_plan import PlacePlanner, Rules
-from hanabira.craft.hand import BEFORE_ALL, form_rules, gestures, headings, told_gestures
+from hanabira.craft.gesture_names import BEFORE_ALL, headings, told_gestures
+from hanabira.craft.hand import form_rules, gestures
 from hanabira.craft.supplies import paper, shipped_kit
 from tests.recipes import by_hand, coat, plan, reach_of
 from tests.ways import COATS, coat_of, one_way

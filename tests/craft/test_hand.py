@@ -7,7 +7,8 @@ import numpy as np
 from hanabira.core.area.measures import measure
 from hanabira.core.area.shape import rectangle
 from hanabira.core.solver.layer import Layer
-from hanabira.craft.hand import gestures, hand_scale, palette_rules, pencil_kinds, stage_of, title_of
+from hanabira.craft.gesture_names import stage_of, title_of
+from hanabira.craft.hand import gestures, hand_scale, palette_rules, pencil_kinds
 from hanabira.craft.rules import coats
 from hanabira.craft.supplies import shipped_kit, surfaces
 from hanabira.craft.techniques import craft_of, layer_coverage, layer_spacing_mm, rules_of

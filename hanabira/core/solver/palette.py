@@ -11,7 +11,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.optimize import nnls
+import scipy
 
 from hanabira.core.colour.difference import delta_e00
 from hanabira.core.colour.spaces import Array, lab_to_xyz
@@ -112,7 +112,7 @@ class _Mixtures:
 
     def _mixture(self, k: int, use: list[int]) -> Array:
         d = self.density[use]
-        return np.asarray(nnls(np.vstack([d.T, np.full(len(use), FAINT)]), np.append(self.wanted[k], 0.0))[0])
+        return np.asarray(scipy.optimize.nnls(np.vstack([d.T, np.full(len(use), FAINT)]), np.append(self.wanted[k], 0.0))[0])
 
 
 def choose(fields: Sequence[Field], rules: PaletteRules, fixed: Sequence[str] = (), token: Token = SILENT) -> Palette:

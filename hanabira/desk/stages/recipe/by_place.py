@@ -13,7 +13,7 @@ from hanabira.core.colour.words import nearness
 from hanabira.core.solver import area as recipe_changes
 from hanabira.core.solver import library, place_words
 from hanabira.core.solver.layer import goes_over
-from hanabira.craft.hand import headings
+from hanabira.craft.gesture_names import headings
 from hanabira.desk.controls import Caption, Stepper, Words, act_button, row
 from hanabira.desk.stages.recipe import cards as recipe_cards
 from hanabira.desk.widgets.layer_list import LayerList, LayerRow

@@ -16,7 +16,7 @@ from hanabira.core.solver import area as recipe_changes
 from hanabira.core.solver import kit_facts, library
 from hanabira.core.solver.layer import Layer, goes_over
 from hanabira.craft import techniques
-from hanabira.craft.hand import title_of
+from hanabira.craft.gesture_names import title_of
 from hanabira.craft.supplies import papers
 from hanabira.desk.controls import Caption, PetalButton, Words
 from hanabira.desk.gestures.marks import Stroke
