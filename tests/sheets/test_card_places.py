@@ -8,9 +8,10 @@ import pypdf
 
 from hanabira.core.colour.spaces import lab_to_srgb
 from hanabira.core.solver.layer import Layer
+from hanabira.craft.gesture_names import told_gestures
 from hanabira.session.edits import Aim, SetLayers
 from hanabira.session.recipe_card import card_content
-from hanabira.sheets.card_places import CHIP, MAP_H, MAP_W, RUB
+from hanabira.sheets.card_places import CHIP, LADDER, MAP_H, MAP_W, RUB
 from hanabira.sheets.recipe_card import write_recipe_card
 from tests.session.test_session import Case
 from tests.sheets.test_in_millimetres import MM, images_and_lines
@@ -49,7 +50,9 @@ class CardByPlaces(Case):
             self.assertIn(f"On: {q.where}", self.words)
             if q.code:
                 self.assertIn(f"{q.code} {self.session.kit.get(q.code).name}", self.words)
-                self.assertIn(f"{q.role}, pressure {q.pressure} of 5", self.words)
+                self.assertIn(f"{LADDER[q.pressure - 1]}, {q.pressure} of 5", self.words)
+                self.assertIn(told_gestures()[q.gesture].name, self.words)
+                self.assertIn(told_gestures()[q.gesture].aim, self.words)
         for p in self.session.recipes["a"].places:
             self.assertIn(p.name, self.words)
         for name in ("side", "flick", "hatch", "circle", "squiggle", "dot"):
