@@ -10,6 +10,7 @@ from hanabira.core.places.place import Place
 from hanabira.core.solver.area import follow, with_layer
 from hanabira.core.solver.layer import Layer
 from hanabira.session.edits import Aim, ChangeAreas, SetLayers, SetPrep
+from hanabira.session.workshop import TWIN_MISS
 from hanabira.studio import bundle
 from hanabira.studio.checking import check
 from hanabira.studio.records import Area, Recipe
@@ -143,7 +144,9 @@ class ByPlaces(Case):
         self.session.solve("left")
         self.session.solve("right")
         first, second = ({q.code for q in self.recipe(k).layers if q.code} for k in ("left", "right"))
-        self.assertTrue(second and second <= first, (first, second))
+        self.assertTrue(second)
+        close = max(s.delta_e00 for s in self.session.prediction("right")[0].bands.values())
+        self.assertTrue(second <= first or close < TWIN_MISS, (first, second, close))  # its own only where the other side's would end far off
 
     def test_what_a_pencil_less_would_cost_is_what_happens_without_it(self):
         self.session.solve("a")

@@ -255,7 +255,7 @@ class Field:
                 for what in p.keeps_off:
                     out[:, k] += np.where(self._kind(what), c.dirty, 0)
             if p.white and "gap" not in p.id:
-                out[:, k] += np.where(self.pencils.dirties_white(self.lightness, self.strength, float(p.target[0])), c.dirty, 0)
+                out[:, k] += np.where(self.pencils.dirties_white(self.lightness, self.strength, float(p.target[0])), c.rule, 0)
         self.forbidden = out
 
     def _against_the_coat(self, p: Target) -> np.ndarray:
