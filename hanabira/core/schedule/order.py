@@ -213,6 +213,8 @@ class Arranger:
 
     def __init__(self, areas: Sequence[AreaWork], prefer: Preferences | None = None) -> None:
         self._prefer = prefer or Preferences()
+        if self._prefer.sequence == "by-stage" and not any(q.stage >= 0 for a in areas for q in a.layers):
+            self._prefer = replace(self._prefer, sequence="one-area")  # recipes from before name no stages
         self._steps = {s.key: s for s in steps_of(areas)}
         self._index = {k: i for i, k in enumerate(self._steps)}
         self._rank = _area_rank(areas, self._prefer)
