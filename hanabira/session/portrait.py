@@ -10,6 +10,7 @@ from hanabira.core.faults import RecipeFault
 from hanabira.core.solver.palette import Palette, choose, further
 from hanabira.core.solver.place_plan import PlacePlanner
 from hanabira.craft.hand import palette_rules
+from hanabira.session.aims import shift_of
 from hanabira.session.edits import Edit, EditBrief
 
 if TYPE_CHECKING:
@@ -34,20 +35,6 @@ AIMS: Mapping[str, tuple[str, Mapping[str, float]]] = {
 """Ways in which a whole animal is aimed, a step at a time."""
 DEEP_L, LEAST_SHIFT = 35.0, 0.25
 """L* under which a place is one of the darks; a shift smaller than the second is none."""
-WARM_STEP, RICH_STEP, HALF_STEP_L = 4.0, 0.15, 5.0
-"""A step of warmth (a*b* units toward orange), of richness (share of the chroma), and half a value step: about two just noticeable differences each."""
-ORANGE = (0.5, 0.8660254)
-"""Direction of warmth in a*b*: a hue of 60°."""
-
-
-def shift_of(lab: Sequence[float], warmer: float = 0.0, richer: float = 0.0, lighter: float = 0.0) -> tuple[float, float, float]:
-    """How a target (Lab) moves by steps of warmth and richness and by half value steps.
-
-    >>> shift_of((40.0, 0.0, 20.0), richer=1.0)
-    (0.0, 0.0, 3.0)
-    """
-    warm = WARM_STEP * warmer
-    return HALF_STEP_L * lighter, ORANGE[0] * warm + RICH_STEP * richer * lab[1], ORANGE[1] * warm + RICH_STEP * richer * lab[2]
 
 
 class Portrait:

@@ -4,8 +4,9 @@ import unittest
 from dataclasses import replace
 
 from hanabira.craft.hand import palette_rules
+from hanabira.session.aims import HALF_STEP_L, RICH_STEP, WARM_STEP
 from hanabira.session.edits import ChangeAreas, EditBrief, SetPrep
-from hanabira.session.portrait import DEEP_L, HALF_STEP_L, RICH_STEP, WARM_STEP
+from hanabira.session.portrait import DEEP_L
 from hanabira.studio import bundle
 from hanabira.studio.records import Area, Commission
 from tests.session.test_session import Case

@@ -49,7 +49,7 @@ class Telling:
 
     def layers(self, stack: Lays, first: tuple[str, ...], last: tuple[str, ...]) -> tuple[Layer, ...]:
         """Layers in working order. ``first`` are places indented before all, ``last`` those scraped at the end."""
-        names, craft = self.targets.names, self.craft
+        names = self.targets.names
         out: list[Layer] = []
         said: set[str] = set()
         kept = self._left_free(stack)
@@ -58,27 +58,22 @@ class Telling:
                 Layer("reserve", "", 1, 1, places_in_words(kept, names), "dot", tool="reserve", why=self._sentence(("reserve",), kept, said), on=tuple(kept))
             )
         if first:
-            out.append(
-                Layer(
-                    "indent", "", 1, passes=1, where=places_in_words(first, names), stroke="flick", stroke_mm=craft.stroke_mm, tool="indent",
-                    why=say("rule.indent"), on=first,
-                )
-            )  # fmt: skip
+            out.append(self._drawn_with("indent", first))
         for at, q in enumerate(stack):
             if q.source >= 0:
                 out.append(self.locked[q.source])
             elif any(q.on):
                 out.append(self._layer(stack, at, said))
         if last:
-            out.append(
-                Layer(
-                    "scrape", "", 1, passes=1, where=places_in_words(last, names), stroke="flick", stroke_mm=craft.stroke_mm, tool="scrape",
-                    why=say("rule.scrape"), on=last,
-                )
-            )  # fmt: skip
+            out.append(self._drawn_with("scrape", last))
         rest = [q for n, q in enumerate(self.locked) if all(x.source != n for x in stack)]
         before_all = ("reserve", "indent")
         return (*[q for q in rest if q.role in before_all], *out, *[q for q in rest if q.role not in before_all])
+
+    def _drawn_with(self, tool: str, on: tuple[str, ...]) -> Layer:
+        """Light lines pressed into the paper before all, or scraped out at the end."""
+        where, length = places_in_words(on, self.targets.names), self.craft.stroke_mm
+        return Layer(tool, "", 1, 1, where, "flick", length, tool=tool, why=say(f"rule.{tool}"), on=on)
 
     def _left_free(self, stack: Lays) -> list[str]:
         """Places that nothing goes over, and that shine because of it; where no order of gestures keeps tints for the end, also those that get one."""

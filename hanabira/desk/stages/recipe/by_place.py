@@ -19,8 +19,8 @@ from hanabira.desk.stages.recipe import cards as recipe_cards
 from hanabira.desk.widgets.layer_list import LayerList, LayerRow
 from hanabira.desk.widgets.place_marks import Named
 from hanabira.session import practice_profile
+from hanabira.session.aims import HALF_STEP_L, RICH_STEP, WARM_STEP, shift_of
 from hanabira.session.edits import Aim
-from hanabira.session.portrait import HALF_STEP_L, RICH_STEP, WARM_STEP
 
 if TYPE_CHECKING:
     from hanabira.core.area.measures import Measures
@@ -207,8 +207,4 @@ def _aim_steps(shift: tuple[float, ...], photo_lab: tuple[float, float, float]) 
 def _aim_shift(steps: list[int], k: int, value: int, photo_lab: tuple[float, float, float]) -> tuple[float, float, float]:
     """The shift in Lab of these steps with one of them changed."""
     n = [value if j == k else v for j, v in enumerate(steps)]
-    c = float(spaces.chroma(photo_lab))
-    along = np.array(photo_lab[1:]) / c if c > 1 else np.array([0.0, 0.0])
-    warm = np.array([np.cos(np.radians(60)), np.sin(np.radians(60))])
-    ab = n[1] * WARM_STEP * warm + n[2] * RICH_STEP * max(4.0, c) * along
-    return HALF_STEP_L * n[0], round(float(ab[0]), 3), round(float(ab[1]), 3)
+    return shift_of(photo_lab, warmer=n[1], richer=n[2], lighter=n[0])
