@@ -94,7 +94,8 @@ class Portrait:
             if m.commission is None or not palette.codes:
                 return
             if m.do(EditBrief(m, "palette of the portrait", palette=palette.codes)):
-                m.messages.remark(f"{len(palette.codes)} pencils are chosen over {len(asked)} areas. Solve them anew to follow.")
+                more = "" if then is not None else " Solve them anew to follow."
+                m.messages.remark(f"{len(palette.codes)} pencils are chosen over {len(asked)} areas.{more}")
             if then is not None:
                 then()
 

@@ -86,6 +86,8 @@ def with_words(s: Step, kit: Kit) -> str:
     code = s.layer.pencil
     if code in kit.index:
         return f"{code} {kit.get(code).name}"
+    if s.layer.tool == "reserve":
+        return "the bare paper"
     return s.layer.tool or (
         "kneaded eraser" if s.layer.role == GRAPHITE else "the pencils of both" if s.layer.role == SEAM else "fresh eyes"
     )

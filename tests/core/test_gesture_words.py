@@ -100,7 +100,7 @@ class Keys(unittest.TestCase):
         self.assertEqual(WORDS.where(("gap",), ("light",)), "the gaps")
         self.assertEqual(WORDS.where(("gap", "general", "light"), ()), "everything")
         self.assertEqual(WORDS.where(("a", "b", "c"), ("iris",)), "everything but the iris")
-        self.assertEqual(WORDS.where(("between the feathers",), ("x", "y", "z")), "the slits between the feathers")
+        self.assertEqual(WORDS.where(("slits", "vanes"), ("x", "y", "z")), "the slits and the vanes")
         self.assertEqual(WORDS.where(("a", "b", "c", "d"), ("x", "y", "z")), "the a and the b and what lies between")
 
 
