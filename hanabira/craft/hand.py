@@ -5,6 +5,7 @@ from __future__ import annotations
 from functools import cache
 from typing import Any
 
+from hanabira.core.optics.strokes import covered
 from hanabira.core.places.hand_scale import HandScale, Least
 from hanabira.core.solver.gesture_words import GestureWords
 from hanabira.core.solver.gestures import FormRules, Gesture
@@ -26,11 +27,13 @@ def hand_scale() -> HandScale:
 @cache
 def gestures(medium: str = "pencil") -> tuple[Gesture, ...]:
     """What a hand does with a medium in working order: translucent pencils, or sticks that cover."""
+    uneven = hand_scale().uneven
     return tuple(
         Gesture(**{
             **{k: v for k, v in told.items() if k not in ("why", "name", "aim")},
             **{k: tuple(told[k]) for k in PAIRS if k in told},
             "choices": tuple((p, n) for p, n in told["choices"]),
+            "coverage": round(covered(told["apart"], told.get("taper", 0.0), uneven), 3) if "apart" in told else 1.0,
         })
         for told in load("hand.toml")["stick" if medium == "pastel" else "gesture"]
     )  # fmt: skip

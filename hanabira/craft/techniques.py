@@ -67,12 +67,16 @@ def spacing_mm(m: Measures, surface_id: str, finish: int) -> float:
 def layer_spacing_mm(layer: Layer, m: Measures, surface_id: str, finish: int) -> float:
     """Distance of a layer's strokes in millimetres.
 
-    A recipe foretells closed films, so that strokes lie no further apart than they are wide; how much closer follows the hair and the finish.
+    Open strokes lie as far apart as their coverage was foretold with. Where a recipe foretells a closed film they lie no further apart than they are wide;
+    how much closer follows the hair and the finish.
     """
     own, scale = spacing_mm(m, surface_id, finish), hand_scale()
     if not layer.gesture:
         return own
     wide = scale.stroke_mm[layer.pressure - 1]
+    if layer.coverage < 1:
+        apart = next(g.apart for medium in ("pencil", "pastel") for g in gestures(medium) if g.id == layer.gesture)
+        return round(apart * wide, 2)
     return round(min(max(own, scale.apart * wide), wide), 2)
 
 
@@ -80,6 +84,8 @@ def layer_coverage(layer: Layer, m: Measures, surface_id: str, finish: int) -> f
     """Share of the paper that the strokes of one pass close; None where a recipe of an earlier version says nothing of its gesture."""
     if not layer.gesture:
         return None
+    if layer.coverage < 1:
+        return layer.coverage
     if layer.stroke not in ("flick", "hatch", "squiggle"):
         return 1.0
     return round(min(1.0, hand_scale().stroke_mm[layer.pressure - 1] / layer_spacing_mm(layer, m, surface_id, finish)), 2)

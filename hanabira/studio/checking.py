@@ -361,6 +361,7 @@ def _layer(q: Layer, n: int) -> None:
     _within(q.passes, 0 if q.tool else 1, 9, f"passes of layer {n}")
     _within(q.stroke_mm, 0, 2000, f"stroke of layer {n} in mm")
     _within(q.run_mm, 0, 5000, f"run of layer {n} in mm")
+    _within(q.coverage, 0.01, 1, f"coverage of layer {n}")
     _known(q.gesture, told_gestures(), f"gesture of layer {n}:", empty=True)
     if len(q.code) > 64 or not (q.code or q.tool):
         raise _fail(f"layer {n} has neither a pencil nor a tool")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -11,6 +12,7 @@ from hanabira.core.optics.bands import reflectance_to_lab
 from hanabira.core.optics.film import Film, over, reflect_transmit
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import YULE_NIELSEN, Paper
+from hanabira.core.optics.passes import Pass
 from hanabira.core.optics.stack import PaperState
 from hanabira.core.optics.tooth import DEPTHS, SETTLE, STANDARD_PRESSURES, Pressures, room, see
 
@@ -34,6 +36,16 @@ class Batch:
     def spread(self) -> Batch:
         """The same states with an axis of 1 after the first, to broadcast against choices."""
         return Batch(self.zones[:, None], self.fill[:, None], self.crush[:, None], self.n)
+
+    def opened(self, closed: Batch, coverage: float) -> Batch:
+        """What strokes that close a share of the spots make of them (`optics.stack.opened`)."""
+        if coverage >= 1:
+            return closed
+
+        def mean(a: Array, b: Array) -> Array:
+            return np.asarray((1 - coverage) * a + coverage * b)
+
+        return Batch(mean(self.zones, closed.zones), mean(self.fill, closed.fill), mean(self.crush, closed.crush), self.n)
 
     @property
     def lab(self) -> Array:
@@ -90,6 +102,20 @@ def hand_scatter() -> tuple[Array, Array]:
 
 
 _THICKNESS, _REACH = hand_scatter()
+
+
+def stack_under_hands(paper: Paper, spot: PaperState, kit: Kit, layers: Sequence[Pass]) -> Array:
+    """Lab (6, 3) of one stack, its open strokes too, under the six hands of `under_hands`."""
+    batch, k = start(spot, SCENARIOS), 0
+    for layer in layers:
+        before, i = batch, kit.index[layer.code]
+        film, pressure = Film(kit.film.absorption[i], kit.film.scattering[i]), np.full(SCENARIOS, layer.pressure)
+        for _ in range(layer.passes):
+            thickness, reach = _THICKNESS[:, k % MOST_PASSES] ** kit.unsteady, _REACH[:, k % MOST_PASSES] * kit.unsteady
+            batch, _deposit = lay(paper, batch, film, pressure, kit.hand, thickness, reach)
+            k += 1
+        batch = before.opened(batch, layer.coverage)
+    return batch.lab
 
 
 def under_hands(paper: Paper, spot: PaperState, kit: Kit, pencils: Array, pressures: Array) -> Array:

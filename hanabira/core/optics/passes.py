@@ -10,9 +10,10 @@ TOOLS = ("solvent", "stump", "lift", "erase", "scrape", "indent", "reserve")
 
 @dataclass(frozen=True)
 class Pass:
-    """One layer as asked for: a pencil's code at a pressure with passes, or a tool."""
+    """One layer as asked for: a pencil's code at a pressure with passes, or a tool. ``coverage`` of the paper lies under its strokes (1: a film)."""
 
     code: str = ""
     pressure: int = 3
     passes: int = 1
     tool: str = ""
+    coverage: float = 1.0

@@ -171,10 +171,24 @@ def apply(spot: PaperState, kit: Kit, layer: Pass) -> PaperState:
     """Apply one layer, all its passes."""
     if layer.tool:
         return use_tool(spot, layer.tool)
-    film = film_at(kit, kit.index[kit.get(layer.code).code])
+    film, before = film_at(kit, kit.index[kit.get(layer.code).code]), spot
     for _ in range(layer.passes):
         spot = lay(spot, film, layer.pressure, kit.hand)
-    return spot
+    return opened(before, spot, layer.coverage) if layer.coverage < 1 else spot
+
+
+def opened(before: PaperState, closed: PaperState, coverage: float) -> PaperState:
+    """A spot of which strokes close only a share: the mean of what lies under them and of what lies between them.
+
+    Further passes go over the same strokes. Strokes are far wider than light spreads in paper, so their reflectances add by area (Murray 1936); what is laid
+    later meets the mean of both.
+    """
+
+    def mean(a: Array, b: Array) -> Array:
+        return np.asarray((1 - coverage) * a + coverage * b)
+
+    tooth = Tooth(mean(before.tooth.fill, closed.tooth.fill), float(mean(np.array(before.tooth.crush), np.array(closed.tooth.crush))))
+    return replace(closed, zones=mean(before.zones, closed.zones), tooth=tooth, sums=mean(before.sums, closed.sums))
 
 
 def predict(paper: Paper, kit: Kit, layers: Iterable[Pass], start: PaperState | None = None) -> list[PaperState]:

@@ -32,7 +32,7 @@ class HandScale:
     """Sizes of a hand's work in mm of the drawing; the craft data says why each is as it is.
 
     ``pitch_mm`` a pixel of the map of places; ``stroke_mm`` widths of a stroke at pressure 1 to 5, which lie ``apart`` of it from one another where a
-    layer is closed; ``side_mm`` the side of a point; ``along_mm`` how far to each side colours are gathered along the hair; ``most_px`` pixels of a map's
+    layer is closed, and whose gaps spread by the share ``uneven``; ``side_mm`` the side of a point; ``along_mm`` how far to each side colours are gathered along the hair; ``most_px`` pixels of a map's
     longer side at most; ``taper`` length of a stroke at most, in widths of its run. ``least`` by anatomy. ``coat`` and ``marking`` values at most; two are
     one under ``one_de`` (ΔE76), under ``one_dark_de`` where one is darker than ``dark_l`` (L*); a value under the share ``speck`` is none. A light of ``touch`` of the least
     surface is still set, as large as one touch of the point.
@@ -41,6 +41,7 @@ class HandScale:
     pitch_mm: float
     stroke_mm: tuple[float, ...]
     apart: float
+    uneven: float
     side_mm: float
     along_mm: float
     most_px: int

@@ -117,11 +117,10 @@ def _expected(paper: Paper, kit: Kit, layers: Sequence[Layer], target: Array) ->
     last_tool = max((i for i, q in enumerate(tail) if q.tool), default=-1)
     for layer in tail[: last_tool + 1]:
         spot = apply(spot, kit, layer.as_pass)
-    passes = [(kit.index[q.code], q.pressure) for q in tail[last_tool + 1 :] for _ in range(q.passes)]
-    if not passes:
+    over = [q.as_pass for q in tail[last_tool + 1 :]]
+    if not over:
         return float(delta_e00(spot.lab, target)), 0.0
-    who, how = np.array([passes]).transpose(2, 0, 1)
-    de = delta_e00(many.under_hands(paper, spot, kit, who, how), target)
+    de = delta_e00(many.stack_under_hands(paper, spot, kit, over), target)
     return float(de.mean()), float(de.std())
 
 
@@ -174,6 +173,14 @@ def _ending(spot: PaperState, kit: Kit, layers: Sequence[Layer]) -> PaperState:
     return spot
 
 
+def _laid(paper: Paper, kit: Kit, state: many.Batch, film: Film, layer: Layer) -> many.Batch:
+    """Spots after a layer of films (n, 8)."""
+    closed = state
+    for _ in range(layer.passes):
+        closed, _deposit = many.lay(paper, closed, film, np.full(len(film.absorption), layer.pressure), kit.hand)
+    return state.opened(closed, layer.coverage)
+
+
 def swaps(
     paper: Paper,
     kit: Kit,
@@ -198,8 +205,7 @@ def swaps(
     n = len(kit)
     state = many.start(spot, n)
     film = Film(kit.film.absorption, kit.film.scattering)
-    for _ in range(layer.passes):
-        state, _d = many.lay(paper, state, film, np.full(n, layer.pressure), kit.hand)
+    state = _laid(paper, kit, state, film, layer)
     rest = mine[place + 1 :]
     if any(q.tool for q in rest):  # tools need the running sums: follow each pencil on its own
         ends = [_ending(spot, kit, [replace(layer, code=p.code), *rest]) for p in kit]
@@ -209,8 +215,7 @@ def swaps(
         for q in rest:
             i = kit.index[q.code]
             other = Film(np.repeat(kit.film.absorption[i : i + 1], n, 0), np.repeat(kit.film.scattering[i : i + 1], n, 0))
-            for _ in range(q.passes):
-                state, _d = many.lay(paper, state, other, np.full(n, q.pressure), kit.hand)
+            state = _laid(paper, kit, state, other, q)
         labs, tooth = state.lab, many.used(paper, state)
     de = delta_e00(labs, targets[band])
     here = kit.index[layer.code]

@@ -52,7 +52,7 @@ def _washes(search: Search, shares: Array, marking: np.ndarray, rules: FormRules
 
 
 def _at(q: Lay, key: float) -> Lay:
-    return Lay(q.pencil, q.pressure, q.passes, q.on, key, fixed=True, gesture=q.gesture)
+    return Lay(q.pencil, q.pressure, q.passes, q.on, key, fixed=True, gesture=q.gesture, coverage=q.coverage)
 
 
 def _off(search: Search, layers: Lays, shares: Array) -> float:
@@ -73,12 +73,12 @@ def _best(search: Search, start: Lays, gesture: str, shares: Array, where: np.nd
     before, goal = search.snapshots(start)[-1], area.targets
     far = np.asarray(delta_e00(before.lab, goal))
     weight = shares**0.5 * np.minimum(area.weight, 1.5)
-    key = -STAGE if not area.gestures[number].stage else None
+    key, closes = -STAGE if not area.gestures[number].stage else None, area.coverage(area.gestures[number])
     best: tuple[float, Lay] | None = None
     least = max((q.pressure for q in start), default=1)  # a hand does not go back to less weight over what it has just laid
     for press, passes in [c for c in area.gestures[number].choices if c[0] >= least]:
         s = before.at((slice(None), None)).copy()
-        s = area.lay(s, which.pencil[None, :], np.array(press), np.array(passes), np.arange(n)[:, None])
+        s = area.lay(s, which.pencil[None, :], np.array(press), np.array(passes), np.arange(n)[:, None], coverage=closes)
         lab, cost = np.moveaxis(s.lab, 0, 1), np.moveaxis(s.cost - before.cost[:, None], 0, 1)
         now = np.asarray(delta_e00(lab, np.broadcast_to(goal, lab.shape)))
         on = where & ~area.reserved & which.may & (lab[..., 0] > goal[:, 0] - OVER_L) & (now < far - NEARER_DE) & (cost < STRANGE)
@@ -87,7 +87,7 @@ def _best(search: Search, start: Lays, gesture: str, shares: Array, where: np.nd
         if on[k].any() and (best is None or gain[k] > best[0]):
             pencil = int(which.pencil[k])
             at = key if key is not None else area.key_of(pencil, area.gestures[number])
-            best = float(gain[k]), Lay(pencil, press, passes, tuple(map(bool, on[k])), at, fixed=True, gesture=gesture)
+            best = float(gain[k]), Lay(pencil, press, passes, tuple(map(bool, on[k])), at, fixed=True, gesture=gesture, coverage=closes)
     return (best[1],) if best is not None else ()
 
 

@@ -29,7 +29,9 @@ class Gesture:
     (``pencil_l``, ``pencil_c``), and whether a ``black`` serves; one does so only on places of ``black_values``. Its places: L* on paper of a coat's
     (``coat_values``) and of others (``part_values``), in a coat also so much under its general value (``under_general``) or within so much of its darkest
     (``of_darkest``; the darkest itself always); ``tops`` True: lights alone, False: none of them; ``kept``: ``also`` or ``only`` what keeps its paper. ``cost`` (ΔE00)
-    beyond any layer's; ``times`` layers of it at most in one recipe, each ``further`` one dearer by so much.
+    beyond any layer's; ``times`` layers of it at most in one recipe, each ``further`` one dearer by so much; on a ``surface`` of one kind alone, where one is named.
+    Its strokes lie ``apart`` of their width from one another in hair and feathers (0: a closed film) and narrow over the share ``taper`` of their length;
+    ``coverage`` is what they close then (`optics.strokes`).
     """
 
     id: str
@@ -53,6 +55,10 @@ class Gesture:
     cost: float = 0.0
     times: int = 99
     further: float = 0.0
+    surface: str = ""
+    apart: float = 0.0
+    taper: float = 0.0
+    coverage: float = 1.0
 
     @property
     def pressures(self) -> tuple[int, ...]:

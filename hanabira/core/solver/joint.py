@@ -48,6 +48,8 @@ class Lay:
     """Number of the locked layer that it stands for."""
     gesture: str = ""
     """What the hand does (`gestures`); empty where values alone order the layers."""
+    coverage: float = 1.0
+    """Share of its places that its strokes close."""
 
 
 Lays = tuple[Lay, ...]
@@ -85,13 +87,20 @@ class Search:
                 rows = s.at(on)
                 s.put(
                     on,
-                    area.use(rows, q.tool) if q.tool else area.lay(rows, np.array(q.pencil), np.array(q.pressure), np.array(q.passes), on, np.array(area.is_free(q.gesture))),
+                    self._after(rows, q, on),
                 )
             out.append(s)
         if len(self._snapshots) > 400:
             self._snapshots.clear()
         self._snapshots[layers] = out
         return out
+
+    def _after(self, s: State, q: Lay, places: Array) -> State:
+        """States after a layer or a tool."""
+        area = self.area
+        if q.tool:
+            return area.use(s, q.tool)
+        return area.lay(s, np.array(q.pencil), np.array(q.pressure), np.array(q.passes), places, np.array(area.is_free(q.gesture)), q.coverage)
 
     def presses(self, layers: Lays, place: int) -> list[int]:
         """Pressures on a place in order, tools apart; 0 for gestures that may be lighter than what came before."""
@@ -155,7 +164,7 @@ class Search:
         g = self.area.kinds[int(which.gesture[b])]
         q, n = self._choices(g, fine)[int(a)]
         pencil = int(which.pencil[b])
-        return float(gain[a, b]), Lay(pencil, q, n, tuple(bool(v) for v in on[a, b]), self.area.key_of(pencil, g), gesture=g.id)
+        return float(gain[a, b]), Lay(pencil, q, n, tuple(bool(v) for v in on[a, b]), self.area.key_of(pencil, g), gesture=g.id, coverage=self.area.coverage(g))
 
     @staticmethod
     def _choices(g: Gesture, fine: bool) -> tuple[tuple[int, int], ...]:
@@ -196,14 +205,15 @@ class Search:
         rows_ = pressure.shape[0]
         shape = (n, rows_, len(which))
         place = self._every[:, None, None]
-        free = np.array([g.free for g in gestures])
+        free, closes = np.array([g.free for g in gestures]), np.array([area.coverage(g) for g in gestures])
         state: State | None = None
         joined = 0
         for at in range(len(layers) + 1):
             new = order[joined : joined + int((column == at).sum())]
             if len(new):
                 base = before[at].at((slice(None), None, None))
-                laid = area.lay(base, which.pencil[new][None, None, :], pressure[:, new][None], passes[:, new][None], place, free[new][None, None, :])
+                who = which.pencil[new][None, None, :]
+                laid = area.lay(base, who, pressure[:, new][None], passes[:, new][None], place, free[new][None, None, :], closes[new][None, None, :])
                 laid = _whole(laid, (n, rows_, len(new)))
                 state = laid if state is None else _joined(state, laid)
                 joined += len(new)
@@ -212,11 +222,10 @@ class Search:
                 rows = np.flatnonzero(q.on)
                 if len(rows):
                     part = state.at(rows)
-                    args = np.array(q.pencil), np.array(q.pressure), np.array(q.passes)
-                    if q.tool:
-                        part = area.use(part, q.tool)
+                    if quick and not q.tool:
+                        part = area.film(part, np.array(q.pencil), np.array(q.pressure), np.array(q.passes), q.coverage)
                     else:
-                        part = area.film(part, *args) if quick else area.lay(part, *args, rows[:, None, None], np.array(area.is_free(q.gesture)))
+                        part = self._after(part, q, rows[:, None, None])
                     state.put(rows, part)
         assert state is not None
         if quick:
@@ -365,12 +374,7 @@ class Search:
             rows = np.nonzero(on[..., k])
             if len(rows[0]):
                 part = s.at(rows)
-                s.put(
-                    rows,
-                    area.use(part, q.tool)
-                    if q.tool
-                    else area.lay(part, np.array(q.pencil), np.array(q.pressure), np.array(q.passes), rows[0], np.array(area.is_free(q.gesture))),
-                )
+                s.put(rows, self._after(part, q, rows[0]))
         cost, de = area.ended(s, self._every[:, None])
         if not area.opaque:
             press = [self._press(q) for q in layers]

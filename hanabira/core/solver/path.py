@@ -175,6 +175,8 @@ class Field:
     """Pastel laid from its lightest stick on, when the school says so."""
     gestures: tuple[Gesture, ...] = ()
     """What a hand does, in order; empty where values alone order the layers: sticks that cover, and pencils on a card darker than they are."""
+    open_strokes: bool = True
+    """Whether strokes may leave what is below them between them: hair and feathers do, skin and eyes are closed."""
     coat_darks: np.ndarray | None = None
     coat_lights: np.ndarray | None = None
     """Pencils (n,) bool that the coat's rules allow in its darks and in its lights; all when there is no rule."""
@@ -301,6 +303,10 @@ class Field:
         """Whether a gesture may be lighter than what came before it."""
         return any(g.free for g in self.gestures if g.id == key)
 
+    def coverage(self, gesture: Gesture | None) -> float:
+        """Share of its places that the strokes of a gesture close here."""
+        return gesture.coverage if gesture is not None and self.open_strokes else 1.0
+
     def gesture_cost(self, key: str, before: int) -> float:
         """What a gesture costs beyond any layer, where so many of it were laid before."""
         return next((g.cost + g.further * before for g in self.kinds if g.id == key), 0.0)
@@ -339,8 +345,11 @@ class Field:
             sums=np.zeros((*shape, 2, 3, 8), F) if sums else None,
         )  # fmt: skip
 
-    def film(self, s: State, pencil: Array, pressure: Array, passes: Array) -> State:
-        """The films alone: zones, fill and crush after some passes; Lab and costs are those before. Arguments broadcast to the leading shape."""
+    def film(self, s: State, pencil: Array, pressure: Array, passes: Array, coverage: Array | float = 1.0) -> State:
+        """The films alone: zones, fill and crush after some passes; Lab and costs are those before. Arguments broadcast to the leading shape.
+
+        ``coverage`` is the share that the strokes close (`optics.stack.opened`).
+        """
         paper = self.paper
         zones, fill, crush = s.zones, s.fill, s.crush
         pencil, pressure, passes = np.asarray(pencil), np.asarray(pressure), np.asarray(passes)
@@ -366,6 +375,12 @@ class Field:
             fill, crush = fill + amount, crush + presses_now * (1 - crush)
             if sums is not None:
                 sums = sums + np.stack(np.broadcast_arrays(a * amount[..., None], b * amount[..., None]), -3)
+        share = np.asarray(coverage, F)
+        if np.any(share < 1):
+            zones = s.zones + share[..., None, None] * (zones - s.zones)
+            fill, crush = s.fill + share[..., None] * (fill - s.fill), s.crush + share * (crush - s.crush)
+            if sums is not None and s.sums is not None:
+                sums = s.sums + share[..., None, None, None] * (sums - s.sums)
         return State(
             zones, fill, crush, lab=s.lab, cost=s.cost, black=s.black, hue=s.hue, flips=s.flips, depth=s.depth, dark=s.dark, sums=sums,
         )
@@ -383,12 +398,12 @@ class Field:
         n = self.paper.n
         return np.asarray((np.maximum(zones, 0) ** F(1 / n)).mean(-2) ** F(n))
 
-    def lay(self, s: State, pencil: Array, pressure: Array, passes: Array, place: Array, free: Array | bool = False) -> State:
+    def lay(self, s: State, pencil: Array, pressure: Array, passes: Array, place: Array, free: Array | bool = False, coverage: Array | float = 1.0) -> State:
         """A layer with its Lab and what practice says of it there. ``place`` are places of the rows; all broadcast against the leading shape.
 
-        ``free`` layers (a pale blend, a glaze, a last light) may be paler than what they go over, as long as that is no dark.
+        ``free`` layers (a pale blend, a glaze, a last light) may be paler than what they go over, as long as that is no dark. ``coverage`` as in `film`.
         """
-        out = self.film(s, pencil, pressure, passes)
+        out = self.film(s, pencil, pressure, passes, coverage)
         lab = self.see(out.zones)
         c = self.costs
         off = lab[..., 1:] - self.paper_lab[1:]

@@ -28,7 +28,7 @@ KEPT_L = 25.0
 POINT = 0.6
 """A stroke that sets an edge, an accent or a light is so much shorter."""
 LEAST_STROKE_MM = 2.0
-ROLES = {"wash": "ground", "locks": "texture", "blend": "blend", "glaze": "glaze", "accent": "accent", "light": "highlight", "tint": "highlight",
+ROLES = {"wash": "ground", "between": "texture", "locks": "texture", "blend": "blend", "glaze": "glaze", "accent": "accent", "light": "highlight", "tint": "highlight",
          "block": "ground", "middle": "general", "veil": "glaze", "lights": "light hair", "spark": "highlight"}
 """What a layer of a gesture is for."""
 FLAT = ("side", "circle", "dot")
@@ -107,7 +107,7 @@ class Telling:
         why = self._sentence(keys_of(self._told_as(q, role), pencil, before, after, again, ids[main] not in below), on, said)
         return Layer(
             role, self.kit.pencils[q.pencil].code, q.pressure, q.passes, where, stroke, length, why=why, on=on, gesture=q.gesture,
-            run_mm=round(width, 2),
+            run_mm=round(width, 2), coverage=q.coverage,
         )  # fmt: skip
 
     def _by_weight(self, q: Lay, moved: Array) -> list[int]:

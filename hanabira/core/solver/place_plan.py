@@ -114,7 +114,7 @@ class PlacePlanner:
             kit, paper, self._places(), hues=np.array(hues), opaque=self.opaque, pencils=craft.pencils, costs=costs, finish=craft.finish,
             tray=frozenset(tray), banned=banned, palest_first=palest, coat_darks=allowed(craft.darks, lab, coat),
             coat_lights=allowed(craft.lights, lab, coat),
-            gestures=stages,
+            gestures=stages, open_strokes=craft.kind in ("hair", "feathers"),
         )  # fmt: skip
         self.search = Search(self.area, token=token)
         self.n = len(places)
@@ -122,7 +122,7 @@ class PlacePlanner:
     def _gestures(self) -> tuple[Gesture, ...]:
         """What a hand does here: a pale pencil blends where the school wants it and the surface does not live by its grain."""
         pale = self.school.get("blending", "pale") == "pale" and self.craft.blend != "none"
-        return tuple(g for g in self.craft.gestures if pale or g.id != "blend")
+        return tuple(g for g in self.craft.gestures if (pale or g.id != "blend") and g.surface in ("", self.craft.kind))
 
     def _places(self) -> list[Target]:
         out = []
@@ -186,6 +186,7 @@ class PlacePlanner:
             least = key
             out.append(Lay(
                 pencil, q.pressure, q.passes, on=covered, key=key, tool=q.tool, fixed=True, role=q.role, source=n, gesture=gesture.id if gesture is not None else "",
+                coverage=q.coverage,
             ))
         return tuple(out)
 
@@ -229,7 +230,7 @@ class PlacePlanner:
             pencil, gesture = self.kit.index[q.code], self.area.gesture(q.gesture or "build")
             first = gesture is not None and gesture.stage == 0 and not out
             key = -STAGE if first else self.area.key_of(pencil, gesture)
-            out.append(Lay(pencil, q.pressure, q.passes, on, key, fixed=first, gesture=gesture.id if gesture is not None else ""))
+            out.append(Lay(pencil, q.pressure, q.passes, on, key, fixed=first, gesture=gesture.id if gesture is not None else "", coverage=self.area.coverage(gesture)))
         return tuple(out)
 
     @property
