@@ -144,8 +144,8 @@ def parts(row: Row) -> None:
         noses.append(measure_hair(bytes_to_lab(pixels)[..., 0], np.ones(pixels.shape[:2], bool))[0].direction_deg is not None)
     row("  drawn noses taken for hair", f"{100 * np.mean(noses):.0f} %", "0 %")
     planter = Whiskers()
-    off = [measure_whiskers(_whole(planter.planted(8, 45.0, 235.0, SEED + k))).count - 8 for k in range(5)]
-    none = [measure_whiskers(_whole(planter.planted(0, 90.0, 0.0, SEED + k))).count for k in range(5)]
+    off = [measure_whiskers(p := planter.planted(8, 45.0, 235.0, SEED + k), _whole(p)).count - 8 for k in range(5)]
+    none = [measure_whiskers(p := planter.planted(0, 90.0, 0.0, SEED + k), _whole(p)).count for k in range(5)]
     row("Whiskers: 8 planted, mean difference; invented", f"{np.mean(np.abs(off)):.1f}, {np.mean(none):.1f}", "0, 0")
     good, seen = 0, 0
     for _ in range(8):

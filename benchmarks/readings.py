@@ -12,7 +12,7 @@ import cv2
 import numpy as np
 
 from hanabira.core.area.clipping import clipped, photo_levels
-from hanabira.core.area.coat_class import coat_features
+from hanabira.core.area.coat_class import coat_shares
 from hanabira.core.area.dapples import find_dapples
 from hanabira.core.area.eye_shine import reflections
 from hanabira.core.area.hair_gate import judge
@@ -125,7 +125,7 @@ def _coats(rng: np.random.Generator) -> None:
                 stops,
                 tuple(cast),
             )
-            names = list(readers().coats.shares(coat_features(pixels, np.ones((140, 140), bool))))
+            names = list(coat_shares(readers().coats, pixels, np.ones((140, 140), bool)))
             first, two, total = first + (names[0] == name), two + (name in names[:2]), total + 1
     told(f"coat of {total} patches under other exposures: first, in two", f"{100 * first / total:.0f} %, {100 * two / total:.0f} %")
 

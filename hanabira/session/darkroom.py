@@ -99,7 +99,7 @@ class Darkroom:
 
     def _develop(self, photo: Photo, pixels: np.ndarray, picture: Picture, token: Token) -> View:
         sign = self.session.light_sign(photo)  # before the pixels: what changes meanwhile makes them stale, never the other way round
-        alpha = self.alpha(photo, pixels, token)
+        alpha = _both(self.alpha(photo, pixels, token), picture.alpha, photo, pixels.shape[:2])
         done = prepare(pixels, photo.prep, photo.width_px, self.backdrop, alpha, token)
         view = View.of(done, picture.size, picture.remarks, token)
         view.shows = sign
@@ -288,3 +288,12 @@ class Darkroom:
                 session.look_ready.emit("forecast")
 
         session.jobs.run("look forecast", "Laying the layers", work, done, quiet=True)
+
+
+def _both(cut: Array | None, clear: np.ndarray | None, photo: Photo, shape: tuple[int, ...]) -> Array | None:
+    """How much of each pixel is animal (h, w), 0–1: what was cut out of what the file itself holds; None where everything may be."""
+    if clear is None:
+        return cut
+    own = cv2.resize(clear, shape[::-1], interpolation=cv2.INTER_AREA if clear.shape[0] > shape[0] else cv2.INTER_LINEAR)
+    own = turn_pixels(own, photo.prep).astype(float) / 255
+    return own if cut is None else np.minimum(cut, own)

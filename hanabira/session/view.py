@@ -62,7 +62,7 @@ class View:
     def clip_levels(self) -> Levels:
         """Ceiling and floor of the photo in each channel; found once, on whatever thread asks first."""
         if self._clip_levels is None:
-            self._clip_levels = photo_levels(self.pixels)
+            self._clip_levels = photo_levels(self.pixels, self.coverage)
         return self._clip_levels
 
     def level_for(self, screen_px_per_photo_px: float) -> np.ndarray:

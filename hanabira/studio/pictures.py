@@ -23,6 +23,8 @@ from hanabira.studio.writing import write_file
 MOST_PIXELS = 200_000_000
 MOST_SIDE, LEAST_SIDE = 65_535, 8
 """Pixels of a side: more than JPEG can have is no photo, fewer show nothing."""
+THERE = 128
+"""A pixel is more there than not from this on; a picture that is so everywhere has no clear ground."""
 _OTHERS = ((b"GIF8", "a GIF file"), (b"BM", "a BMP file"), (b"8BPS", "a file of layers"), (b"%PDF", "a PDF file"), (b"<svg", "an SVG file"))
 _STRIP = 256
 _registered = False
@@ -30,11 +32,15 @@ _registered = False
 
 @dataclass(frozen=True)
 class Picture:
-    """A decoded picture: ``pixels`` (h, w, 3) uint8 sRGB, its full ``size`` (w, h), and remarks on what was done."""
+    """A decoded picture: ``pixels`` (h, w, 3) uint8 sRGB, its full ``size`` (w, h), and remarks on what was done.
+
+    ``alpha`` (h, w) uint8 says how much of each pixel is there at all; None where all of it is. What is not there lies over white.
+    """
 
     pixels: np.ndarray
     size: tuple[int, int]
     remarks: tuple[str, ...] = ()
+    alpha: np.ndarray | None = None
 
 
 def _register() -> None:
@@ -171,16 +177,29 @@ def read_picture(path: Path | str, most_side: int | None = None, token: Token = 
         icc = image.info.get("icc_profile")
         if flat.mode == "CMYK":
             remarks.append("CMYK converted to sRGB")
+        clear = _clear(flat)
         try:
             flat = _to_srgb(flat, icc)
         except (ImageCms.PyCMSError, OSError, ValueError, TypeError):
             remarks.append("its colour profile is damaged and was left out")
             flat = _to_srgb(flat, None)
-        flat = ImageOps.exif_transpose(_with_exif(flat, image))
-    if most_side and max(flat.size) > most_side:
-        flat.thumbnail((most_side, most_side), Image.Resampling.BOX if max(flat.size) > 3 * most_side else Image.Resampling.HAMMING)
+        layers = [ImageOps.exif_transpose(_with_exif(q, image)) for q in (flat, clear) if q is not None]
+    for q in layers:
+        if most_side and max(q.size) > most_side:
+            q.thumbnail((most_side, most_side), Image.Resampling.BOX if max(q.size) > 3 * most_side else Image.Resampling.HAMMING)
     token.report(0.95, "Ready")
-    return Picture(_pixels(flat), size, tuple(remarks))
+    return Picture(_pixels(layers[0]), size, tuple(remarks), np.asarray(layers[1], np.uint8) if clear is not None else None)
+
+
+def _clear(image: Image.Image) -> Image.Image | None:
+    """How much of each pixel is there, as a grey image; None where the picture is there everywhere, or nowhere at all."""
+    if image.mode == "P" and "transparency" in image.info:
+        image = image.convert("RGBA")
+    if image.mode not in ("RGBA", "RGBa", "LA", "La", "PA"):
+        return None
+    alpha = image.convert("RGBA").getchannel("A")
+    counts = np.array(alpha.histogram())
+    return alpha if counts[:THERE].any() and counts[THERE:].any() else None
 
 
 def _pixels(flat: Image.Image) -> np.ndarray:

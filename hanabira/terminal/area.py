@@ -89,11 +89,12 @@ def looked_at(args: argparse.Namespace) -> Looked:
     if args.paper is None:
         args.paper = "sanded" if kit.medium == "pastel" else "hotpress"
     on = paper_of(args, kit)
-    pixels = read_picture(args.photo).pixels
+    picture = read_picture(args.photo)
+    pixels, there = picture.pixels, picture.alpha
     scale = args.mm_per_px or LONGER_SIDE_MM / max(pixels.shape[:2])
     surface, ring = surfaces()[args.surface], rectangle(x, y, w, h)
-    m = measure(pixels, ring, marking_model(), scale, hair=surface.hair, look_for=surface.look_for, readers=readers())
-    region = cut(pixels, ring)
+    m = measure(pixels, ring, marking_model(), scale, hair=surface.hair, look_for=surface.look_for, coverage=there, readers=readers())
+    region = cut(pixels, ring, coverage=there)
     found = find_places(
         pixels, region, surface.anatomy, m.marking, Hand(hand_scale(), scale), said=bool(args.marking), parts=parts_of(args.surface)
     )

@@ -26,7 +26,8 @@ def measure(args: argparse.Namespace) -> dict:
     """Measure an area of a photo."""
     from hanabira.core.area.measures import as_dict
     from hanabira.core.area.measures import measure as measure_area
-    from hanabira.core.area.shape import rectangle
+    from hanabira.core.area.shape import cut, rectangle
+    from hanabira.core.places.eyes import guessed_circle
     from hanabira.craft.markings import marking_model
     from hanabira.craft.readers import readers
     from hanabira.studio.pictures import read_picture
@@ -39,12 +40,33 @@ def measure(args: argparse.Namespace) -> dict:
     else:
         ring = tuple((p[0], p[1]) for p in (numbers(pair, 2, "a corner: X,Y in pixels") for pair in args.polygon.split()))
     clicks = numbers(args.eye, 4, "an eye: X,Y of its centre and X,Y on its rim, in pixels") if args.eye else ()
-    pixels, look_for = read_picture(args.photo).pixels, tuple(args.look_for or ())
+    picture, look_for = read_picture(args.photo), tuple(args.look_for or ())
+    eye = ((clicks[0], clicks[1]), (clicks[2], clicks[3])) if clicks else ()
+    guessed = not eye and "eye" in look_for
+    if guessed:
+        centre, radius = guessed_circle(picture.pixels, cut(picture.pixels, ring, coverage=picture.alpha))
+        eye = (centre, (centre[0] + radius, centre[1]))
     found = measure_area(
-        pixels, ring, marking_model(), args.mm_per_px, eye=((clicks[0], clicks[1]), (clicks[2], clicks[3])) if clicks else (), look_for=look_for,
-        readers=readers(),
+        picture.pixels, ring, marking_model(), args.mm_per_px, eye=eye, look_for=look_for,
+        coverage=picture.alpha, readers=readers(),
     )  # fmt: skip
-    return as_dict(found)
+    out = as_dict(found)
+    if "eye" in out:
+        out["eye"]["guessed"] = guessed
+    return {**out, "light": _light_of(picture.pixels)}
+
+
+def _light_of(pixels: np.ndarray) -> dict[str, object]:
+    """The cast that a photo's light seems to have, and how often such an answer is right; None where nothing tells it."""
+    from hanabira.core.study.cast import estimate_cast
+    from hanabira.craft.readers import cast_model
+
+    cast = estimate_cast(pixels, cast_model())
+    if cast is None:
+        return {"cast": None}
+    return {"cast": {
+        "angle_deg": round(cast.angle_deg, 1), "lean": cast.lean, "suspected": cast.suspected, "right": cast.right, "white_xyz": [round(v, 4) for v in cast.white],
+    }}  # fmt: skip
 
 
 def study(args: argparse.Namespace) -> dict:

@@ -74,7 +74,10 @@ def _print(command: str, data: dict) -> None:
             print(f"burnt out {data['clipped']['any']:.0%}, crushed {data['clipped']['crushed']:.0%}{unknown}")
         for part in ("eye", "nose", "whiskers", "feathers"):
             if part in data:
-                print(f"{part}: " + ", ".join(f"{k} {v}" for k, v in data[part].items() if v is not None and not isinstance(v, dict)))
+                print(f"{part}: " + ", ".join(f"{k} {v}" for k, v in data[part].items() if v is not None and not isinstance(v, dict | list)))
+        cast = data["light"]["cast"]
+        if cast is not None:
+            print(f"light {cast['lean']} by {cast['angle_deg']:.0f}°" + ("" if cast["suspected"] else ", too little to be told from none"))
     elif command == "study":
         print(f"{data['out']}: {data['width']} × {data['height']} px")
         for q in data.get("shapes", ()):
@@ -126,7 +129,7 @@ def _add_commands(add: Add) -> None:
     where.add_argument("--polygon", metavar='"X,Y X,Y …"')
     p.add_argument("--mm-per-px", type=millimetres_a_pixel, metavar="F", help="millimetres of paper a pixel of the photo covers")
     p.add_argument("--eye", metavar="X,Y,X,Y", help="an eye's centre and a place on its rim")
-    p.add_argument("--look-for", nargs="+", choices=("nose", "whiskers", "feathers"), help="what else is measured in the area")
+    p.add_argument("--look-for", nargs="+", choices=("eye", "nose", "whiskers", "feathers"), help="what else is measured in the area; an eye without --eye is looked for")
     p = add("study", lambda args: colour.study(args), "Look at a photo: squint, value shapes, the animal alone on a backdrop.")
     p.add_argument("photo")
     what = p.add_mutually_exclusive_group(required=True)

@@ -13,7 +13,7 @@ from hanabira.core.area.feathers import measure_feathers
 from hanabira.core.area.hair import HairField, measure_hair
 from hanabira.core.area.nose import measure_nose
 from hanabira.core.area.pattern import find_pattern, svg
-from hanabira.core.area.shape import Region
+from hanabira.core.area.shape import Region, cut, rectangle
 from hanabira.core.area.whiskers import measure_whiskers
 from hanabira.core.colour.spaces import bytes_to_lab, lab_to_srgb
 from hanabira.core.faults import AreaFault, Fault
@@ -111,6 +111,23 @@ class Noses(unittest.TestCase):
         self.assertGreater(nose.wet_lab[0], 80)
         self.assertAlmostEqual(nose.pebble_px, 9.0 / 0.866, delta=2)
 
+    def test_a_nose_from_the_side_has_one_nostril_and_the_shade_below_is_none(self):
+        pixels = self.nose((40, 9, 13))
+        pixels[80:112, 30:104] = pixels[140:172, 30:104]  # the left one is not seen
+        cv2.ellipse(pixels, (110, 172), (50, 8), 0, 0, 360, (9, 7, 7), -1)
+        found = measure_nose(whole(pixels))
+        self.assertEqual(len(found.nostrils), 1)
+        self.assertLess(np.hypot(found.nostrils[0][0] - 190, found.nostrils[0][1] - 95), 8)
+        self.assertIsNone(found.axis_deg)
+        plain = self.nose((40, 9, 13))
+        plain[70:120] = plain[125:175]
+        self.assertEqual(measure_nose(whole(plain)).nostrils, ())
+
+
+def whiskers_in(pixels):
+    """What is found in a whole picture."""
+    return measure_whiskers(pixels, whole(pixels))
+
 
 class Whiskers(unittest.TestCase):
     def planted(self, n: int, ground: float, line: float, seed: int) -> np.ndarray:
@@ -124,14 +141,32 @@ class Whiskers(unittest.TestCase):
 
     def test_planted_whiskers_are_counted_and_none_are_invented(self):
         for ground, line, light in ((45.0, 235.0, True), (200.0, 60.0, False)):
-            found = measure_whiskers(whole(self.planted(8, ground, line, 4)))
+            found = whiskers_in(self.planted(8, ground, line, 4))
             self.assertAlmostEqual(found.count, 8, delta=1)
             self.assertTrue(all(w.light == light for w in found.found))
             self.assertAlmostEqual(found.length_px, 285, delta=45)
             self.assertEqual(found.over_light > 0.7, not light)
         for seed in (1, 2, 3):
-            self.assertEqual(measure_whiskers(whole(self.planted(0, 90.0, 0.0, seed))).count, 0)
-            self.assertLessEqual(measure_whiskers(whole(fur(300, 400, 25.0 * seed, seed))).count, 1)
+            self.assertEqual(whiskers_in(self.planted(0, 90.0, 0.0, seed)).count, 0)
+            self.assertLessEqual(whiskers_in(fur(300, 400, 25.0 * seed, seed)).count, 1)
+
+
+    def test_whiskers_are_followed_beyond_the_muzzle_and_lead_back_to_it(self):
+        pixels = fur(400, 500, 20.0, 6, contrast=9)
+        lines = [((230, 190), (60, 150)), ((235, 205), (50, 215)), ((230, 215), (70, 290))]
+        for a, b in lines:
+            cv2.line(pixels, a, b, (245, 244, 240), 2, cv2.LINE_AA)
+        cv2.line(pixels, (40, 380), (300, 330), (245, 244, 240), 2, cv2.LINE_AA)  # a straw that passes by
+        muzzle = cut(pixels, rectangle(210, 160, 110, 90))
+        found = measure_whiskers(pixels, muzzle)
+        self.assertEqual(found.count, 3)
+        tips = sorted((w.tip for w in found.found), key=lambda p: p[1])
+        for (x, y), (_root, tip) in zip(tips, lines, strict=True):
+            self.assertLess(np.hypot(x - tip[0], y - tip[1]), 12)
+        self.assertTrue(all(w.tip[0] < w.root[0] for w in found.found))
+        alone = fur(400, 500, 20.0, 6, contrast=9)
+        cv2.line(alone, *lines[0], (245, 244, 240), 2, cv2.LINE_AA)
+        self.assertEqual(measure_whiskers(alone, muzzle).count, 0)  # one alone is a hair
 
 
 class Combing(unittest.TestCase):

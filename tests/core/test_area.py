@@ -2,6 +2,7 @@
 
 import unittest
 
+import cv2
 import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -202,8 +203,23 @@ class Markings(unittest.TestCase):
         self.assertAlmostEqual(stripes.coverage, 0.5, delta=0.12)
         plain = measure_marking(model, fur(320, 320, 20, 8, contrast=8), np.ones((320, 320), bool))
         self.assertIn("plain", (plain.kind, plain.second))
-        self.assertIsNone(measure_marking(model, stripes_small(), np.ones((20, 60), bool)).kind)
+        self.assertIsNone(measure_marking(model, stripes_small(), np.ones((16, 60), bool)).kind)
+
+    def test_slow_light_is_no_gradient_and_hairs_are_no_stripes(self):
+        model, mask = marking_model(), np.ones((240, 240), bool)
+        y, x = np.mgrid[0:240, 0:240]
+        lit_from_a_side = np.clip(fur(240, 240, 20, 8, contrast=8) * (0.55 + 0.6 * x / 240)[..., None], 0, 255).astype(np.uint8)
+        self.assertEqual(measure_marking(model, lit_from_a_side, mask).kind, "plain")
+        combed = np.clip(fur(240, 240, 90, 5, contrast=6) + 26 * np.sin(2 * np.pi * x / 5.0)[..., None], 0, 255).astype(np.uint8)
+        self.assertNotEqual(measure_marking(model, combed, mask).kind, "stripes")
+        barred = np.clip(fur(240, 240, 90, 5, contrast=6) + 45 * np.sign(np.sin(2 * np.pi * x / 48.0))[..., None], 0, 255).astype(np.uint8)
+        self.assertEqual(measure_marking(model, barred, mask).kind, "stripes")
+
+    def test_a_small_area_is_read_at_a_size_that_the_features_know(self):
+        barred = np.clip(fur(240, 240, 90, 5, contrast=6) + 45 * np.sign(np.sin(2 * np.pi * np.arange(240) / 60.0))[None, :, None], 0, 255).astype(np.uint8)
+        small = cv2.resize(barred, (24, 24), interpolation=cv2.INTER_AREA)
+        self.assertEqual(measure_marking(marking_model(), small, np.ones((24, 24), bool)).kind, "stripes")
 
 
 def stripes_small() -> np.ndarray:
-    return np.zeros((20, 60, 3), np.uint8)
+    return np.zeros((16, 60, 3), np.uint8)

@@ -5,7 +5,7 @@ import unittest
 import cv2
 import numpy as np
 
-from hanabira.core.area.coat_class import coat_features
+from hanabira.core.area.coat_class import coat_features, coat_shares, counted_shares
 from hanabira.core.area.eye import measure_eye
 from hanabira.core.area.eye_shine import reflections
 from hanabira.core.area.hair_gate import judge
@@ -58,12 +58,32 @@ class Coats(unittest.TestCase):
                 if name == "white" and stops > 0:
                     continue  # burnt out: no coat to name
                 pixels = lit(fur(160, 160, 30.0, seed, ground=ground, contrast=6), stops)
-                shares = readers().coats.shares(coat_features(pixels, np.ones((160, 160), bool)))
+                shares = coat_shares(readers().coats, pixels, np.ones((160, 160), bool))
                 self.assertAlmostEqual(sum(shares.values()), 1.0, places=5)
                 names = list(shares)
                 first, two, total = first + (names[0] == name), two + (name in names[:2]), total + 1
         self.assertGreaterEqual(two, 0.9 * total)
         self.assertGreaterEqual(first, 0.7 * total)
+
+    def test_pixels_are_counted_by_the_family_of_their_colour(self):
+        named = {"black": (12, 2, 1), "grey": (50, 1, 3), "white": (88, 0, 2), "cream": (82, 5, 22), "brown": (38, 9, 16), "ginger": (52, 22, 38), "coloured": (45, -20, 20)}
+        for name, lab in named.items():
+            self.assertEqual(counted_shares(np.array([lab], float)), {name: 1.0})
+        self.assertAlmostEqual(counted_shares(np.array([*named.values(), named["grey"]], float))["grey"], 0.25)
+
+    def test_a_sharpened_plain_coat_is_not_flecked_and_the_photos_size_changes_nothing(self):
+        rng = np.random.default_rng(2)
+        plain = np.clip(np.array(lab_to_srgb(np.array([30.0, 1, 1]))) * 255 + rng.normal(0, 26, (120, 120, 1)), 0, 255).astype(np.uint8)
+        mask = np.ones((120, 120), bool)
+        shares = coat_shares(readers().coats, np.repeat(plain, 3, 2) if plain.shape[2] == 1 else plain, mask)
+        self.assertNotEqual(next(iter(shares)), "flecked")
+        for name, ground in COATS.items():
+            pixels = fur(200, 200, 30.0, 3, ground=ground, contrast=6)
+            first = [
+                next(iter(coat_shares(readers().coats, cv2.resize(pixels, None, fx=k, fy=k, interpolation=cv2.INTER_AREA), np.ones((round(200 * k), round(200 * k)), bool))))
+                for k in (0.5, 1.0)
+            ]
+            self.assertEqual(first[0], first[1], name)
 
     def test_a_fixed_patch_gives_fixed_shares(self):
         x = coat_features(fur(120, 120, 20.0, 9, ground=COATS["ginger"], contrast=6), np.ones((120, 120), bool))

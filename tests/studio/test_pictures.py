@@ -14,6 +14,9 @@ import pillow_heif
 import tifffile
 from PIL import Image, ImageCms
 
+from hanabira.core.area.clipping import photo_levels
+from hanabira.core.area.measures import measure
+from hanabira.core.area.shape import rectangle
 from hanabira.core.faults import PhotoFault
 from hanabira.core.study import looks
 from hanabira.studio import pictures
@@ -42,6 +45,52 @@ class Case(unittest.TestCase):
             read_picture(path)
         for w in (path.name, *words):
             self.assertIn(w, str(caught.exception))
+
+
+class Clear(Case):
+    """What is not there is no part of the animal."""
+
+    def ball(self, mode: str = "RGBA") -> tuple[Path, np.ndarray]:
+        y, x = np.mgrid[0:90, 0:120]
+        there = np.hypot(x - 60, y - 45) < 36
+        pixels = np.dstack([np.full((90, 120, 3), (120, 84, 60), np.uint8), np.where(there, 255, 0).astype(np.uint8)])
+        return self.save("ball.png", Image.fromarray(pixels, "RGBA").convert(mode)), there
+
+    def test_the_clear_ground_is_kept_beside_the_pixels(self):
+        for mode in ("RGBA", "LA"):
+            path, there = self.ball(mode)
+            got = read_picture(path)
+            self.assertEqual(got.alpha.dtype, np.uint8)
+            np.testing.assert_array_equal(got.alpha > 127, there)
+            self.assertEqual(got.pixels[0, 0].tolist(), [255, 255, 255])
+        self.assertEqual(read_picture(path, 40).alpha.shape, read_picture(path, 40).pixels.shape[:2])
+        self.assertIsNone(read_picture(self.save("whole.png", Image.fromarray(scene()).convert("RGBA"))).alpha)
+        self.assertIsNone(read_picture(self.save("plain.png", Image.fromarray(scene()))).alpha)
+
+    def test_only_the_animal_is_measured_and_the_ground_is_not_burnt(self):
+        path, there = self.ball()
+        got = read_picture(path)
+        m = measure(got.pixels, rectangle(0, 0, 120, 90), None, coverage=got.alpha)
+        self.assertAlmostEqual(m.outside, 1 - there.mean(), delta=0.08)
+        self.assertEqual(m.clipping.any, 0.0)
+        self.assertLess(m.values.p98, 45)
+        self.assertEqual(photo_levels(got.pixels)[0], (255, 255, 255))
+        half = np.zeros((90, 120), np.uint8)
+        half[:, :60] = 255
+        lit = np.full((90, 120, 3), 240, np.uint8)
+        lit[:, 60:] = 255
+        lit[:40, :60] = np.arange(60)[None, :, None] * 3
+        self.assertEqual(photo_levels(lit, half)[0], (241, 241, 241))  # an editor's ceiling, whatever lies behind
+
+    def test_a_photo_turned_on_its_side_turns_its_clear_ground(self):
+        y, x = np.mgrid[0:40, 0:80]
+        pixels = np.dstack([np.full((40, 80, 3), 90, np.uint8), np.where(x < 20, 255, 0).astype(np.uint8)])
+        exif = Image.Exif()
+        exif[0x0112] = 6
+        got = read_picture(self.save("turned.png", Image.fromarray(pixels, "RGBA"), exif=exif.tobytes()))
+        self.assertEqual(got.alpha.shape, (80, 40))
+        self.assertTrue((got.alpha[:20] > 127).all())
+        self.assertFalse((got.alpha[20:] > 127).any())
 
 
 class Good(Case):

@@ -63,11 +63,18 @@ class Clipping:
         return {band: float(v[0]) for band, v in values.items() if band not in self.unknown}
 
 
-def photo_levels(pixels: np.ndarray) -> Levels:
-    """The photo's own ceiling and floor in each channel: 255 and 0, or a plateau below or above that an editor left. ``pixels`` (h, w, 3) uint8."""
-    tops, floors = [], []
+def photo_levels(pixels: np.ndarray, coverage: np.ndarray | None = None) -> Levels:
+    """The photo's own ceiling and floor in each channel: 255 and 0, or a plateau below or above that an editor left. ``pixels`` (h, w, 3) uint8.
+
+    ``coverage`` (any size, uint8 or 0–1) says what of it is animal, once that was cut out: the ground behind is nobody's light.
+    """
+    tops, floors, there = [], [], None
+    if coverage is not None:
+        half = 128 if coverage.dtype == np.uint8 else 0.5
+        there = cv2.resize((coverage >= half).astype(np.uint8), pixels.shape[1::-1], interpolation=cv2.INTER_NEAREST)
+        there = there if there.any() else None
     for c in range(3):
-        counts = cv2.calcHist([pixels], [c], None, [256], (0, 256)).ravel().astype(float)
+        counts = cv2.calcHist([pixels], [c], there, [256], (0, 256)).ravel().astype(float)
         whole = counts.sum()
         tops.append(_plateau(counts, whole) if counts[253:].sum() < ABOVE * whole else 255)
         floors.append(255 - _plateau(counts[::-1], whole, 255 - HIGHEST_FLOOR) if counts[:3].sum() < ABOVE * whole else 0)

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
+from hanabira.core.area.eye_circle import fit_circle
 from hanabira.core.area.eye_shine import reflections
 from hanabira.core.area.shape import Point
 from hanabira.core.colour.spaces import Array, bytes_to_lab, chroma, hue_deg
@@ -22,10 +23,14 @@ _R = 64
 """Radius in pixels at which an eye is measured."""
 _ANGLES = 360
 _WIDE = 1.6
-SKY_DARK_L = 30.0
+SHADED_L, LIT = 22.0, 65.0
+"""An iris darker than this is dark all over; of any other the colour is that of its pixels above this percentile of lightness."""
+SKY_DARK_L = 46.0
 """Under a mirrored sky a bluish iris darker than this is called black, else grey."""
-_LEAST_STEP = 6.0
-"""L* between pupil and iris below which the pupil has no edge to be found."""
+_LEAST_STEP, _SECOND_STEP = 6.0, 9.0
+"""L* between pupil and iris below which the pupil has no edge to be found, and between the two tones of a dark part that holds shaded iris too."""
+DEEPER, USUAL_PUPIL, LEAST_PUPIL = 2, 0.5, 0.12
+"""How often a dark part wider than the second (radii) is parted again; a pupil is not narrower than the last."""
 
 
 @dataclass(frozen=True)
@@ -67,13 +72,14 @@ class Eye:
     """The pupil shines back a flash: its size and colour are not those of the eye."""
     sky: bool = False
     """Blue in its upper half is the sky's, not the iris's."""
+    lights: tuple[tuple[float, float, float], ...] = ()
+    """Middle (photo pixels) and radius of the equal circle of every bright spot, the strongest first."""
 
 
 def measure_eye(pixels: np.ndarray, centre: Point, rim: Point) -> Eye:
     """Measure the eye round ``centre`` with a place on its ``rim``, both in pixels of the photo (h, w, 3) uint8.
 
-    The circle is fitted first: that of the steepest mean step across it within a fifth of the clicked one
-    (Daugman 1993). Raises `AreaFault` when the two places lie too near or outside.
+    The circle is fitted first (`eye_circle`), within a quarter of the clicked one. Raises `AreaFault` when the two places lie too near or outside.
     """
     h, w = pixels.shape[:2]
     r0 = float(np.hypot(rim[0] - centre[0], rim[1] - centre[1]))
@@ -104,6 +110,8 @@ def measure_eye(pixels: np.ndarray, centre: Point, rim: Point) -> Eye:
     thrown = reflections(pixels, at, r * to_photo)
     # a mirrored sky lies in the upper half; a flash reaches into the inner rings
     middle = sectors["low in the eye"] if thrown.sky else rings["outer"] if thrown.shine else rings["middle"]
+    if not thrown.sky and not thrown.shine and middle[0] > SHADED_L:
+        middle = _lit(lab, iris)  # lids and lashes shade it: its own colour is what the light falls on
     word = iris_word(middle)
     if word == "blue" and not thrown.blue:
         word = "black" if middle[0] < SKY_DARK_L else "grey"
@@ -113,6 +121,7 @@ def measure_eye(pixels: np.ndarray, centre: Point, rim: Point) -> Eye:
         at, r * to_photo, None if pupil_radius is None else pupil_radius * r * to_photo, pupil_form=form, pupil_ratio=ratio, pupil_axis_deg=axis,
         rings=rings, sectors=sectors, catchlight=glint, lid_shadow=shadow, wet_line=wet_line_of(lab[..., 0], cx, cy, r), iris_word=word,
         pupil_lab=_median(lab, pupil if pupil.any() else (rho < 0.3) & ~light), shine=thrown.shine, sky=thrown.sky,
+        lights=lights_of(f),
     )  # fmt: skip
 
 
@@ -157,7 +166,7 @@ def eye_frame(pixels: np.ndarray, centre: Point, r0: float, fit: bool = True) ->
     around = near if k >= 1 else cv2.GaussianBlur(near, (0, 0), 0.45 / k)
     small = cv2.warpAffine(around, view, (size, size), flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
     lab = cv2.GaussianBlur(bytes_to_lab(small).astype(np.float32), (0, 0), 1.0)
-    cx, cy, r = _fit_circle(lab[..., 0], half) if fit else (float(half), float(half), float(_R))
+    cx, cy, r = fit_circle(lab, half, float(_R)) if fit else (float(half), float(half), float(_R))
     yy, xx = np.mgrid[0:size, 0:size].astype(np.float32)
     rho = np.hypot(xx - cx, yy - cy) / r
     angle = np.degrees(np.arctan2(cy - yy, xx - cx)) % 360
@@ -171,17 +180,24 @@ def iris_word(lab: Sequence[float]) -> str:
     lightness, c, hue = float(lab[0]), float(chroma(lab)), float(hue_deg(lab))
     if lightness < 14 or (lightness < 20 and c < 12):
         return "black"
-    if c < 7:
+    if c < 7 or (c < 11 and lightness > 35):
         return "pale" if lightness > 62 else "grey"
     if 190 <= hue < 310:
         return "blue"
     if 105 <= hue < 190:
         return "green"
-    if hue < 105 and lightness > 42 and c > 28:
+    if hue < 105 and lightness > 40 and c > 24:
         return "amber"
     if lightness > 70:
         return "pale"
     return "brown"
+
+
+def _lit(lab: Array, iris: Array) -> tuple[float, float, float]:
+    """Median colour of the lighter part of an iris."""
+    if iris.sum() < 20:
+        return _median(lab, iris)
+    return _median(lab, iris & (lab[..., 0] >= np.percentile(lab[..., 0][iris], LIT)))
 
 
 def _median(lab: Array, where: Array) -> tuple[float, float, float]:
@@ -189,37 +205,6 @@ def _median(lab: Array, where: Array) -> tuple[float, float, float]:
         return (float("nan"),) * 3
     m = np.median(lab[where], 0)
     return float(m[0]), float(m[1]), float(m[2])
-
-
-def _fit_circle(lightness: Array, half: int) -> tuple[float, float, float]:
-    """Centre and radius with the steepest step of mean L* across the circle; lids count less than sides and foot."""
-    theta = np.radians(np.arange(0, 360, 3))
-    # lids hide the top, so that its arc counts a third
-    weight = np.where((np.degrees(theta) > 50) & (np.degrees(theta) < 130), 0.35, 1.0)
-    radii = np.arange(0.78, 1.24, 0.025) * _R
-    best = (-1.0, float(half), float(half), float(_R))
-    profile_radii = np.concatenate([[radii[0] - 0.025 * _R], radii, [radii[-1] + 0.025 * _R]])
-
-    def score(cx: float, cy: float) -> tuple[float, float]:
-        x = (cx + np.outer(profile_radii, np.cos(theta))).astype(np.float32)
-        y = (cy - np.outer(profile_radii, np.sin(theta))).astype(np.float32)
-        ring = cv2.remap(lightness, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-        # a step must run one way round most of the rim: the mean of steps, not of their sizes
-        step = np.abs(((ring[2:] - ring[:-2]) * weight).sum(1) / weight.sum())
-        # near the clicked rim is likelier
-        trust = step * np.exp(-0.5 * ((profile_radii[1:-1] / _R - 1) / 0.16) ** 2)
-        at = int(np.argmax(trust))
-        return float(trust[at]), float(profile_radii[1 + at])
-
-    for reach, step in ((0.15, 0.05), (0.03, 0.015)):
-        ox, oy = best[1], best[2]
-        for dx in np.arange(-reach, reach + 1e-6, step) * _R:
-            for dy in np.arange(-reach, reach + 1e-6, step) * _R:
-                got, radius = score(ox + dx, oy + dy)
-                got *= float(np.exp(-0.5 * (np.hypot(ox + dx - half, oy + dy - half) / (0.12 * _R)) ** 2))
-                if got > best[0]:
-                    best = (got, ox + dx, oy + dy, radius)
-    return best[1], best[2], best[3]
 
 
 def _catchlight_mask(lightness: Array, rho: Array) -> Array:
@@ -243,6 +228,16 @@ def _catchlight_mask(lightness: Array, rho: Array) -> Array:
     return cv2.dilate(out.astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
 
 
+def lights_of(f: EyeFrame) -> tuple[tuple[float, float, float], ...]:
+    """Middle and radius in photo pixels of every bright spot of an eye, the strongest first."""
+    n, parts, stats, middles = cv2.connectedComponentsWithStats(f.light.astype(np.uint8), connectivity=8)
+    order = sorted(range(1, n), key=lambda i: -float(f.lab[..., 0][parts == i].sum()))
+    x0, y0 = f.origin
+    return tuple(
+        (x0 + float(middles[i][0]) / f.k, y0 + float(middles[i][1]) / f.k, float(np.sqrt(stats[i, cv2.CC_STAT_AREA] / np.pi)) / f.k) for i in order
+    )
+
+
 def catchlight_of(lab: Array, light: Array, rho: Array, angle: Array, r: float) -> Catchlight | None:
     """The strongest of the bright spots, of which ``light`` holds the pixels; None without any. ``r`` is the iris in pixels."""
     if not light.any():
@@ -261,20 +256,38 @@ def catchlight_of(lab: Array, light: Array, rho: Array, angle: Array, r: float) 
 
 
 def pupil_of(lab: Array, rho: Array, light: Array) -> tuple[str, float, float, Array, float | None]:
-    """Form, axis ratio, angle of the long axis, mask, and radius as a share of the iris."""
-    lightness = lab[..., 0]
-    area = (rho < 0.93) & ~light
-    # the lid's shadow is no pupil: the upper rim is left out when the limit is looked for
-    values = np.clip(lightness[area & (rho < 0.85)], 0, 100)
-    nothing = ("", 1.0, 0.0, np.zeros(rho.shape, bool), None)
-    if len(values) < 200:
-        return nothing
-    limit, _ = cv2.threshold(np.round(values * 2.55).astype(np.uint8)[None], 0, 255, cv2.THRESH_BINARY + cv2.THRESH_OTSU)
-    limit = limit / 2.55
-    dark, pale = values[values <= limit], values[values > limit]
-    if not len(dark) or not len(pale) or np.median(pale) - np.median(dark) < _LEAST_STEP:
-        return nothing
-    mask = ((lightness <= limit) | light) & (rho < 0.93)
+    """Form, axis ratio, angle of the long axis, mask, and radius as a share of the iris.
+
+    The iris is parted into dark and pale (Otsu 1979). Where the dark part has two tones itself, the lighter is the iris under the lid and the darker the pupil.
+    """
+    values = np.clip(lab[..., 0][(rho < 0.85) & ~light], 0, 100)
+    found = no_pupil(rho)
+    limit = 100.0
+    for again in range(DEEPER + 1):
+        values = values[values <= limit]
+        if len(values) < 200:
+            break
+        limit = float(cv2.threshold(np.round(values * 2.55).astype(np.uint8)[None], 0, 255, cv2.THRESH_BINARY + cv2.THRESH_OTSU)[0]) / 2.55
+        dark, pale = values[values <= limit], values[values > limit]
+        if not len(dark) or not len(pale) or np.median(pale) - np.median(dark) < (_SECOND_STEP if again else _LEAST_STEP):
+            break
+        inner = _pupil_under(limit, lab[..., 0], rho, light)
+        if again and (inner[4] is None or found[4] is not None and inner[4] < LEAST_PUPIL):
+            break
+        found = inner
+        if found[4] is not None and found[4] <= USUAL_PUPIL:
+            break
+    return found
+
+
+def no_pupil(rho: Array) -> tuple[str, float, float, Array, float | None]:
+    """No pupil to be told from its iris."""
+    return "", 1.0, 0.0, np.zeros(rho.shape, bool), None
+
+
+def _pupil_under(limit: float, lightness: Array, rho: Array, light: Array) -> tuple[str, float, float, Array, float | None]:
+    """The dark part nearest the middle among what is no lighter than a limit (L*)."""
+    area, nothing = (rho < 0.93) & ~light, no_pupil(rho)
     # the catchlight may hide part of the pupil: it joins only where dark lies round it
     mask = cv2.morphologyEx(((lightness <= limit) & area).astype(np.uint8), cv2.MORPH_CLOSE, np.ones((5, 5), np.uint8)) > 0
     mask = cv2.morphologyEx(mask.astype(np.uint8), cv2.MORPH_OPEN, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (7, 7))) > 0

@@ -13,7 +13,13 @@ from hanabira.core.colour.spaces import Array
 from hanabira.core.sentences import say
 
 CLASSES = ("plain", "stripes", "spots", "rosettes", "patches", "ticked", "gradient")
-SMALLEST_SIDE_PX = 30
+SMALLEST_SIDE_PX, READ_SIDE_PX = 20, 60
+"""An area under the first side (pixels) is too small to tell; one under the second is enlarged to it before it is read."""
+EVENED = 0.8
+"""So much of the slow light (a quadratic surface of L*) is taken off first: light from the side is no gradient, a soft shade no patch."""
+SQUINT, HAIRS = 0.02, 0.5
+"""Stripes are looked at once more through a blur of this share of the area's side: where less than the second is left of them they were hairs. On
+real photographs the seven striped boxes kept .66 and more, a fleece and a ticked coat .39 at most."""
 ASK_BELOW = 0.5
 """Below this confidence the artist is asked."""
 
@@ -102,19 +108,55 @@ def _reduced(pixels: Array, mask: Array, side: float = 420) -> tuple[Array, Arra
     ) > 0
 
 
-def measure_marking(model: MarkingModel, pixels: Array, mask: Array, views: bool = True) -> Marking:
-    """Class, coverage and edge of an area's marking. ``pixels`` (h, w, 3) uint8 sRGB, ``mask`` (h, w) bool."""
+def _enlarged(pixels: Array, mask: Array) -> tuple[Array, Array]:
+    """A copy whose area is at least `READ_SIDE_PX` wide: the features look for what has a size in pixels."""
     ys, xs = np.nonzero(mask)
-    if not len(ys) or min(np.ptp(ys), np.ptp(xs)) + 1 < SMALLEST_SIDE_PX:
-        return Marking(None, 0.0, None, None, None, say("marking.small"))
-    small, m = _reduced(pixels, mask)
-    looks = _views(small, m) if views else [(small, m)]
+    k = READ_SIDE_PX / (min(np.ptp(ys), np.ptp(xs)) + 1)
+    if k <= 1:
+        return pixels, mask
+    size = round(mask.shape[1] * k), round(mask.shape[0] * k)
+    return cv2.resize(pixels, size, interpolation=cv2.INTER_CUBIC), cv2.resize(mask.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0
+
+
+def evened(pixels: Array, mask: Array) -> Array:
+    """The pixels (h, w, 3) uint8 with most of the slow light of the masked part taken off."""
+    lab = cv2.cvtColor(np.ascontiguousarray(pixels), cv2.COLOR_RGB2Lab).astype(np.float32)
+    surface = _slow_light(lab[..., 0], mask)
+    lab[..., 0] -= EVENED * (surface - lab[..., 0][mask].mean())
+    return cv2.cvtColor(np.clip(lab, 0, 255).astype(np.uint8), cv2.COLOR_Lab2RGB)
+
+
+def _slow_light(lightness: Array, mask: Array) -> Array:
+    """The quadratic surface (h, w) that lies nearest to the lightness of the masked part."""
+    h, w = mask.shape
+    y, x = np.mgrid[-1 : 1 : h * 1j, -1 : 1 : w * 1j]
+    basis = np.stack([np.ones_like(x), x, y, x * y, x * x, y * y], -1).astype(np.float32)
+    coefficients = np.linalg.lstsq(basis[mask][::5], lightness[mask][::5], rcond=None)[0]
+    return np.asarray(basis @ coefficients)
+
+
+def _mean_of(model: MarkingModel, pixels: Array, mask: Array, views: bool) -> Array:
+    """Probabilities (7,) of the classes over some looks at the area, the whole of it counting most."""
+    looks = _views(pixels, mask) if views else [(pixels, mask)]
     vectors = [features(i, k) for i, k in looks]
     p = probabilities(model, np.array([[v[name] for name in sorted(v)] for v in vectors], np.float32))
     weight = np.ones(len(p))
     weight[0] = 1.5
     mean = ((p * weight[:, None]).sum(0) / weight.sum()) ** float(model.arrays["gamma"])
-    mean /= mean.sum()
+    return np.asarray(mean / mean.sum())
+
+
+def measure_marking(model: MarkingModel, pixels: Array, mask: Array, views: bool = True) -> Marking:
+    """Class, coverage and edge of an area's marking. ``pixels`` (h, w, 3) uint8 sRGB, ``mask`` (h, w) bool."""
+    ys, xs = np.nonzero(mask)
+    if not len(ys) or min(np.ptp(ys), np.ptp(xs)) + 1 < SMALLEST_SIDE_PX:
+        return Marking(None, 0.0, None, None, None, say("marking.small"))
+    small, m = _enlarged(*_reduced(pixels, mask))
+    calm = evened(small, m)
+    mean = _mean_of(model, calm, m, views)
+    if CLASSES[int(mean.argmax())] == "stripes":
+        blurred = _mean_of(model, cv2.GaussianBlur(calm, (0, 0), SQUINT * float(np.sqrt(m.sum()))), m, views)
+        mean = blurred if blurred[CLASSES.index("stripes")] < HAIRS else mean
     order = np.argsort(-mean)
     kind, second = CLASSES[order[0]], CLASSES[order[1]]
     coverage, edge = split(small, m)
@@ -131,12 +173,7 @@ def split(pixels: Array, mask: Array) -> tuple[float, float]:
     """
     lab = cv2.cvtColor(cv2.medianBlur(np.ascontiguousarray(pixels), 5).astype(np.float32)[..., ::-1] / 255, cv2.COLOR_BGR2Lab)
     lab = cv2.GaussianBlur(lab, (0, 0), 2.0)
-    h, w = mask.shape
-    y, x = np.mgrid[-1 : 1 : h * 1j, -1 : 1 : w * 1j]
-    basis = np.stack([np.ones_like(x), x, y, x * y, x * x, y * y], -1).astype(np.float32)
-    b = basis[mask]
-    coefficients = np.linalg.lstsq(b[::5], lab[..., 0][mask][::5], rcond=None)[0]
-    lab[..., 0] -= 0.8 * (basis @ coefficients - lab[..., 0][mask].mean())
+    lab[..., 0] -= EVENED * (_slow_light(lab[..., 0], mask) - lab[..., 0][mask].mean())
     q = lab[mask] - lab[mask].mean(0)
     axis = np.linalg.eigh(q.T @ q / len(q))[1][:, 2]
     tone = (lab @ axis).astype(np.float32)

@@ -11,7 +11,7 @@ import cv2
 import numpy as np
 
 from hanabira.core.area.clipping import GONE, UNKNOWN, Clipping, Levels, clipped, in_all, in_any, measure_clipping, photo_levels
-from hanabira.core.area.coat_class import CoatModel, coat_features
+from hanabira.core.area.coat_class import CoatModel, coat_shares
 from hanabira.core.area.combing import Combed, comb, correct_axes, lie
 from hanabira.core.area.dapples import Dapples, classed
 from hanabira.core.area.eye import Eye, measure_eye
@@ -161,7 +161,7 @@ def measure(
     """
     region = cut(photo, ring, smooth, holes, over, coverage)
     found = measure_region(
-        region, model, mm_per_px, hair=hair, token=token, combing=combing, levels=levels or photo_levels(photo), readers=readers,
+        region, model, mm_per_px, hair=hair, token=token, combing=combing, levels=levels or photo_levels(photo, coverage), readers=readers,
     )
     token.report(0.95, "Looking at its parts")
     if "nose" in look_for:  # the two clicked places of a nose are its nostrils
@@ -169,7 +169,7 @@ def measure(
     elif len(eye) == 2 and "feathers" not in look_for:
         found = replace(found, eye=measure_eye(photo, eye[0], eye[1]))
     if "whiskers" in look_for:
-        found = replace(found, whiskers=measure_whiskers(region))
+        found = replace(found, whiskers=measure_whiskers(photo, region))
     if "feathers" in look_for:
         found = replace(found, feathers=measure_feathers(region, found.field, eye))
     return found
@@ -231,7 +231,7 @@ def measure_region(
         count, mm2, mm_per_px, values=values, palette=palette, hidden=hidden, temperature=temperature_, hair=found, marking=marking, field=field,
         origin=(region.left, region.top), combed=combed, bend_px=bend, lie=word, dapples=dapples, clipping=clipping, outside=region.outside, readable=found_hues.readable,
         # of a coat that is mostly lost nothing is said: no answer would follow from what is left
-        coats=tuple(readers.coats.shares(coat_features(pixels, mask, lost)).items()) if readers is not None and clipping.lost <= UNKNOWN else (),
+        coats=tuple(coat_shares(readers.coats, pixels, mask, lost).items()) if readers is not None and clipping.lost <= UNKNOWN else (),
     )  # fmt: skip
 
 
@@ -320,6 +320,7 @@ def _parts(m: Measures) -> dict[str, Any]:
         out["eye"] = {
             "centre": lab(e.centre), "iris_px": r(e.iris_px), "pupil_px": r(e.pupil_px), "iris": e.iris_word, "catchlight": glint, "shine": e.shine,
             "sky": e.sky, "lid_shadow": r(e.lid_shadow, 1), "wet_line": r(e.wet_line, 1), "rings": {k: lab(v) for k, v in e.rings.items()},
+            "catchlights": [{"centre": [r(x), r(y)], "radius_px": r(size)} for x, y, size in e.lights],
         }  # fmt: skip
     if m.nose is not None:
         n = m.nose
@@ -328,7 +329,10 @@ def _parts(m: Measures) -> dict[str, Any]:
             "pebble_px": r(n.pebble_px, 1), "wet_share": r(n.wet_share, 4), "pigment": n.pigment,
         }  # fmt: skip
     if m.whiskers is not None:
-        out["whiskers"] = {"count": m.whiskers.count, "length_px": r(m.whiskers.length_px, 1), "over_light": r(m.whiskers.over_light, 2)}
+        out["whiskers"] = {
+            "count": m.whiskers.count, "length_px": r(m.whiskers.length_px, 1), "over_light": r(m.whiskers.over_light, 2),
+            "lines": [{"root": lab(w.root), "tip": lab(w.tip), "light": w.light} for w in m.whiskers.found],
+        }  # fmt: skip
     if m.feathers is not None:
         f = m.feathers
         out["feathers"] = {

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from hanabira.core.area.nostrils import nostril_pair
+from hanabira.core.area.nostrils import nostrils_in
 from hanabira.core.area.shape import Point, Region
 from hanabira.core.colour.spaces import Array, bytes_to_lab, chroma
 from hanabira.core.sentences import say
@@ -61,8 +61,7 @@ def measure_nose(region: Region, said: Sequence[Point] = ()) -> Nose:
     if len(said) == 2:
         points = tuple(sorted((float(x), float(y)) for x, y in said))
     else:
-        pair, _score = nostril_pair(pixels, mask)
-        points = tuple((region.left + x / k, region.top + y / k) for x, y in pair) if pair is not None else ()
+        points = tuple((region.left + x / k, region.top + y / k) for x, y in nostrils_in(pixels, mask))
     axis = None
     if len(points) == 2:
         (ax, ay), (bx, by) = points

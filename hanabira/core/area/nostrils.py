@@ -19,8 +19,12 @@ SIZES, LEVELS = (0.22, 0.34), (0.4, 0.55, 0.7)
 """Widths of the hollows looked for, as shares of the nose, and thresholds as shares of the deepest."""
 SHARE = (0.006, 0.12)
 LEAST_L = 4.0
-SPEAK, AHEAD = 0.65, 0.08
+SPEAK, AHEAD = 0.62, 0.08
 """Score from which a pair is given, and by how much it must lead any pair elsewhere."""
+HEIGHT = (0.12, 0.78)
+"""Where nostrils lie in the height of a nose: what is deeper is the shade under it."""
+ONE_RIM, ONE_DARK, ONE_DEPTH, ONE_SHARE, ONE_AHEAD = 0.03, 0.55, 12.0, 0.008, 0.8
+"""A single nostril (seen from the side) touches no rim, is so dark between the nose's general and darkest value, so deep (L*) and large, and no other is nearly so."""
 APART, TILT_DEG, ALIKE = (0.2, 0.75), 28.0, 0.3
 
 
@@ -36,32 +40,77 @@ class Hollow:
     rim: float
 
 
+def nostrils_in(pixels: np.ndarray, mask: np.ndarray) -> tuple[Point, ...]:
+    """Middles of the nostrils in pixels of the region (h, w, 3), the left one first: a pair, else the only one that is seen, else none."""
+    look = _Look.at(pixels, mask)
+    if look is None:
+        return ()
+    pair, _score = _pair_of(look)
+    return pair if pair is not None else _only_one(look)
+
+
 def nostril_pair(pixels: np.ndarray, mask: np.ndarray) -> tuple[tuple[Point, Point] | None, float]:
     """Middles of the left and the right nostril in pixels of the region (h, w, 3), with the score; None where it is not sure."""
-    h, w = pixels.shape[:2]
-    k = SIDE / max(h, w)
-    small = cv2.resize(pixels, None, fx=k, fy=k, interpolation=cv2.INTER_AREA if k < 1 else cv2.INTER_CUBIC)
-    m = cv2.resize(mask.astype(np.uint8), small.shape[1::-1], interpolation=cv2.INTER_NEAREST) > 0
-    lightness = bytes_to_lab(small)[..., 0].astype(np.float32)
-    soft = cv2.GaussianBlur(lightness, (0, 0), 2.0)
-    inner = cv2.erode(m.astype(np.uint8), np.ones((5, 5), np.uint8), borderValue=0) > 0
-    if inner.sum() < 100:
-        return None, 0.0
-    middle, span = float(np.median(lightness[inner])), float(np.median(lightness[inner]) - np.percentile(soft[inner], 2))
-    if span < LEAST_L:
-        return None, 0.0
-    found = _hollows(soft, inner)
-    blur, out = cv2.GaussianBlur(lightness, (0, 0), 3.0), []
-    for a in found:
-        for b in found:
-            score = _score(a, b, blur, m, middle, span)
+    look = _Look.at(pixels, mask)
+    return _pair_of(look) if look is not None else (None, 0.0)
+
+
+@dataclass(frozen=True)
+class _Look:
+    """A nose at the size at which it is looked at: L*, its mask, the hollows, its general value, how far its darkest lies under that, and its scale."""
+
+    lightness: Array
+    mask: np.ndarray
+    hollows: list[Hollow]
+    middle: float
+    span: float
+    k: float
+
+    @staticmethod
+    def at(pixels: np.ndarray, mask: np.ndarray) -> _Look | None:
+        """None for a nose too small or too even to have hollows."""
+        k = SIDE / max(pixels.shape[:2])
+        small = cv2.resize(pixels, None, fx=k, fy=k, interpolation=cv2.INTER_AREA if k < 1 else cv2.INTER_CUBIC)
+        m = cv2.resize(mask.astype(np.uint8), small.shape[1::-1], interpolation=cv2.INTER_NEAREST) > 0
+        lightness = bytes_to_lab(small)[..., 0].astype(np.float32)
+        soft = cv2.GaussianBlur(lightness, (0, 0), 2.0)
+        inner = cv2.erode(m.astype(np.uint8), np.ones((5, 5), np.uint8), borderValue=0) > 0
+        if inner.sum() < 100:
+            return None
+        middle, span = float(np.median(lightness[inner])), float(np.median(lightness[inner]) - np.percentile(soft[inner], 2))
+        if span < LEAST_L:
+            return None
+        ys = np.nonzero(m)[0]
+        low, high = ys.min() + HEIGHT[0] * np.ptp(ys), ys.min() + HEIGHT[1] * np.ptp(ys)
+        return _Look(lightness, m, [q for q in _hollows(soft, inner) if low <= q.y <= high], middle, span, k)
+
+
+def _only_one(look: _Look) -> tuple[Point, ...]:
+    """The one hollow that is a nostril beyond doubt, or nothing."""
+    found = []
+    for q in look.hollows:
+        dark = (look.middle - q.lightness) / look.span
+        if q.rim <= ONE_RIM and dark >= ONE_DARK and q.depth >= ONE_DEPTH and q.share >= ONE_SHARE:
+            found.append((dark * q.depth, q))
+    if not found:
+        return ()
+    best, a = max(found, key=lambda v: v[0])
+    others = [s for s, q in found if np.hypot(q.x - a.x, q.y - a.y) > 0.12 * look.mask.shape[1]]
+    return ((a.x / look.k, a.y / look.k),) if max(others, default=0.0) < ONE_AHEAD * best else ()
+
+
+def _pair_of(look: _Look) -> tuple[tuple[Point, Point] | None, float]:
+    blur, out = cv2.GaussianBlur(look.lightness, (0, 0), 3.0), []
+    for a in look.hollows:
+        for b in look.hollows:
+            score = _score(a, b, blur, look.mask, look.middle, look.span)
             if score is not None:
                 out.append((score, a, b))
     if not out:
         return None, 0.0
     out.sort(key=lambda q: -q[0])
     best, a, b = out[0]
-    wide = small.shape[1]
+    wide, k = look.mask.shape[1], look.k
     others = [q for q, c, d in out[1:] if np.hypot(c.x - a.x, c.y - a.y) > 0.12 * wide or np.hypot(d.x - b.x, d.y - b.y) > 0.12 * wide]
     if best < SPEAK or best - (others[0] if others else 0.0) < AHEAD:
         return None, best

@@ -13,7 +13,16 @@ from hanabira.core.area.shape import Point, Region
 from hanabira.core.colour.spaces import Array, bytes_to_lab
 from hanabira.core.sentences import say
 
-_SIDE = 900
+_SIDE, _LARGE, MOST_ENLARGED = 240, 600, 3.0
+"""Working pixels of the longer side of a region that is enlarged (so many times at most) or reduced: a whisker is then one to three pixels wide."""
+REACH, BACK = 1.4, 0.6
+"""How far round the region whiskers are looked for, and how far behind its visible root one must come into the region, in sides of it."""
+LOCAL, LOCAL_PX, FLOOR_L = 1.2, 45, 0.35
+"""Noise is this many times the mean answer within so many pixels, and never less than the last (L*)."""
+LOW, HIGH = 1.3, 2.4
+"""Answers over noise that a run may have, and that it must have."""
+LEAST_SHARE, LEAST_COUNT = 0.25, 2
+"""A whisker is at least this part of the region's side long; so many there must be."""
 _ANGLES = 24
 _LEAST_RUN = 34
 _FIT = 2.2
@@ -61,36 +70,85 @@ class Whiskers:
         return say("whiskers.found", count=self.count, length=length, kind=say(kind, light=light, dark=self.count - light), over=over)
 
 
-def measure_whiskers(region: Region) -> Whiskers:
-    """Find whiskers in a region: long thin lines, lighter or darker than both their sides, over fur that runs another way.
+def measure_whiskers(photo: np.ndarray, region: Region) -> Whiskers:
+    """Find the whiskers of a region of a photo (h, w, 3) uint8: long thin lines, lighter or darker than both their sides, that come out of the region.
 
-    A bank of narrow oriented line filters (Gabor 1946, as differences of Gaussians stretched over 31 pixels), the best
-    angle at each pixel, a limit from the filter's own noise, thinning, and runs that bend gently are kept as one.
+    They are looked for in the region and as far again round it, for most of a whisker lies beside the muzzle. A bank of narrow oriented line filters (Gabor
+    1946, as differences of Gaussians stretched over 31 pixels), the best angle at each pixel, judged by what the filters answer to the fur close by
+    (a limit from the whole picture's noise is fur's own); thinning, and runs that bend gently are kept as one. A run counts where it is long, and where it
+    leads back into the region; one alone is no whisker but a hair.
     """
-    k = min(1.0, _SIDE / max(region.mask.shape))
-    size = max(16, round(region.mask.shape[1] * k)), max(16, round(region.mask.shape[0] * k))
-    pixels = cv2.resize(region.pixels, size, interpolation=cv2.INTER_AREA)
-    mask = cv2.resize(region.mask.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0
-    lightness = bytes_to_lab(pixels)[..., 0].astype(np.float32)
-    inner = cv2.erode(mask.astype(np.uint8), np.ones((5, 5), np.uint8), borderValue=0) > 0
+    window = _Window.round(photo, region)
+    inner = cv2.erode(window.mask.astype(np.uint8), np.ones((5, 5), np.uint8), borderValue=0) > 0
     if inner.sum() < 400:
         return Whiskers((), 0.0)
-    found: list[Whisker] = []
+    lightness = window.lightness
     response, angle = _lines(lightness)
+    noise = LOCAL * cv2.blur(np.abs(response), (LOCAL_PX, LOCAL_PX)) + FLOOR_L
     wide = cv2.GaussianBlur(lightness, (0, 0), 7)
-    field = direction_field(lightness, mask)
+    field = direction_field(lightness, np.ones(lightness.shape, bool))
+    found: list[Whisker] = []
     for sign in (1, -1):
         # beside a strong line the filter answers with the other sign: that is its echo, not a line
         echo = cv2.dilate(np.maximum(-sign * response, 0), np.ones((9, 9), np.uint8))
-        strength = np.where(inner & (sign * response > echo), sign * response, 0)
-        typical = 1.4826 * float(np.median(np.abs(response[inner]))) + 1e-6
-        low, high = max(2.4 * typical, 1.8), max(5.0 * typical, 4.5)
-        thin = skimage.morphology.skeletonize(strength > low)
-        found += [_named(run, sign > 0, k, region, wide) for run in _runs(thin, strength, angle, high) if _crosses(run, field)]
-    found = [w for w in found if w.length_px * k >= _LEAST_RUN]
+        strength = (np.where(sign * response > echo, sign * response, 0) / noise).astype(np.float32)
+        thin = skimage.morphology.skeletonize(strength > LOW)
+        runs = [window.outward(run) for run in _runs(thin, strength, angle, HIGH)]
+        found += [_named(run, sign > 0, window, wide) for run in runs if _length(run) >= window.least and window.roots(run) and _crosses(run, field)]
+    if len(found) < LEAST_COUNT:
+        return Whiskers((), 0.0)
     total = sum(w.length_px for w in found)
-    over = sum(w.length_px for w in found if w.over_l > 60) / total if total else 0.0
+    over = sum(w.length_px for w in found if w.over_l > 60) / total
     return Whiskers(tuple(sorted(found, key=lambda w: -w.length_px)), float(over))
+
+
+@dataclass(frozen=True)
+class _Window:
+    """A region's surroundings at working size: L* (h, w), the region in it, its first photo pixel and scale, and the region's side in working pixels."""
+
+    lightness: Array
+    mask: np.ndarray
+    left: int
+    top: int
+    k: float
+    side: float
+
+    @staticmethod
+    def round(photo: np.ndarray, region: Region) -> _Window:
+        ys, xs = np.nonzero(region.mask)
+        side = max(int(np.ptp(xs)), int(np.ptp(ys))) + 1
+        far = round(REACH * side)
+        x0, y0 = max(0, region.left + int(xs.min()) - far), max(0, region.top + int(ys.min()) - far)
+        x1, y1 = min(photo.shape[1], region.left + int(xs.max()) + far + 1), min(photo.shape[0], region.top + int(ys.max()) + far + 1)
+        k = min(MOST_ENLARGED, _SIDE / side) if side < _SIDE else min(1.0, _LARGE / side)
+        size = max(16, round((x1 - x0) * k)), max(16, round((y1 - y0) * k))
+        pixels = cv2.resize(photo[y0:y1, x0:x1], size, interpolation=cv2.INTER_AREA if k < 1 else cv2.INTER_CUBIC)
+        mask = np.zeros((y1 - y0, x1 - x0), np.uint8)
+        mask[region.top + ys - y0, region.left + xs - x0] = 1
+        small = cv2.resize(mask, size, interpolation=cv2.INTER_NEAREST) > 0
+        return _Window(bytes_to_lab(pixels)[..., 0].astype(np.float32), small, x0, y0, k, side * k)
+
+    @property
+    def least(self) -> float:
+        """Working pixels of the shortest whisker."""
+        return max(_LEAST_RUN, LEAST_SHARE * self.side)
+
+    def outward(self, run: Array) -> Array:
+        """The run with its root first: the end nearer the region's middle."""
+        middle = np.argwhere(self.mask).mean(0)[::-1]
+        return run if np.hypot(*(run[0] - middle)) <= np.hypot(*(run[-1] - middle)) else run[::-1]
+
+    def roots(self, run: Array) -> bool:
+        """Whether a run that is prolonged behind its root comes into the region soon."""
+        back = (run[0] - run[-1]) / (_length(run) + 1e-6)
+        path = run[0] + back * np.linspace(0, BACK * self.side, 40)[:, None]
+        x, y = np.round(path).astype(int).T
+        inside = (x >= 0) & (y >= 0) & (x < self.mask.shape[1]) & (y < self.mask.shape[0])
+        return bool(self.mask[y[inside], x[inside]].any())
+
+    def photo_point(self, p: Array) -> Point:
+        """A working pixel in photo pixels."""
+        return (self.left + (float(p[0]) + 0.5) / self.k, self.top + (float(p[1]) + 0.5) / self.k)
 
 
 def _lines(lightness: Array) -> tuple[Array, Array]:
@@ -214,8 +272,7 @@ def _join(a: Array, b: Array) -> Array | None:
     return None
 
 
-def _named(p: Array, light: bool, k: float, region: Region, wide: Array) -> Whisker:
+def _named(p: Array, light: bool, window: _Window, wide: Array) -> Whisker:
     steps = np.hypot(*np.diff(p[:: max(1, len(p) // 12)], axis=0).T).sum()
     over = float(np.median(wide[p[:, 1].astype(int), p[:, 0].astype(int)]))
-    ends = [(region.left + float(x) / k, region.top + float(y) / k) for x, y in (p[0], p[-1])]
-    return Whisker(ends[0], ends[1], max(float(steps), _length(p)) / k, light, over)
+    return Whisker(window.photo_point(p[0]), window.photo_point(p[-1]), max(float(steps), _length(p)) / window.k, light, over)

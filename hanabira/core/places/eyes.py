@@ -28,8 +28,12 @@ SHINE_SHARE = (0.06, 0.6)
 """Share of the iris's disc that such a pupil takes."""
 CORE_PERCENT = 60
 """Pixels of a catchlight brighter than this share of it are its core; the rest is its tinted edge."""
-GUESSED_SHARES = (0.22, 0.26, 0.30, 0.33, 0.36, 0.40, 0.44, 0.47)
-"""Radii at which an eye is looked for, as shares of the shorter side of its area: a loop may run close round it or include the lids."""
+GUESSED_SHARES = (0.35, 0.39)
+"""Radii at which an eye is looked for, as shares of the shorter side of its area: a loop may run close round it or include the lids.
+
+With loops of 1.15, 1.35 and 1.6 radii round 13 eyes of real photographs the radius was within a tenth in 49 % and within a fifth in 90 % (33 and 41 % when
+eight shares were tried and the likeliest eye was chosen).
+"""
 GUESSED_LIGHT = (0.004, 0.2)
 """Share of the disc that a catchlight takes."""
 MELTED = 0.06
