@@ -18,7 +18,16 @@ from hanabira.core.colour.spaces import Array
 SIDE = 150
 CLAIM, LEAST_SURE, LEAST_COHERENCE = 0.6, 0.12, 0.24
 """Probability, share of sure cells and mean coherence from which a direction is claimed."""
+READ_SIDE, MOST_GROWN = 72, 6.0
+"""An area narrower than this (pixels) is enlarged to it, so many times at most: the nets and the direction field look for hairs a few pixels wide."""
+LEAST_RESULTANT = 0.6
+"""How much of one mind (0–1) the directions of an enlarged area must be. Of 46 boxes with hair on real photographs, half of them narrower than 40 pixels, 45 are
+within 10° beyond their labeller's doubt then; of 28 eyes none and of 12 noses none is claimed."""
 CLIP = 3.0
+
+
+RESULTANT = 3
+"""Where the resultant stands among the 29 numbers."""
 
 
 @dataclass(frozen=True)
@@ -45,13 +54,28 @@ class HairVerdict:
     probability: float
     sure: float
     coherence: float
+    resultant: float = 1.0
+    """How much the sure directions are of one mind, 0–1."""
 
 
 def judge(gate: HairGate, lightness: Array, mask: np.ndarray) -> HairVerdict:
     """The verdict on a region's L* (h, w)."""
     x, field = gate_features(lightness, mask)
     p, sure, coherence = gate.probability(x), float(field.sure.mean()), float(field.coherence.mean())
-    return HairVerdict(p > CLAIM and sure >= LEAST_SURE and coherence >= LEAST_COHERENCE, p, sure, coherence)
+    return HairVerdict(p > CLAIM and sure >= LEAST_SURE and coherence >= LEAST_COHERENCE, p, sure, coherence, float(x[RESULTANT]))
+
+
+def enlarged(lightness: Array, mask: np.ndarray) -> tuple[Array, np.ndarray, float]:
+    """L* and mask at a size at which hair can be read, and how many times they were enlarged."""
+    k = min(MOST_GROWN, READ_SIDE / min(mask.shape))
+    if k <= 1:
+        return lightness, mask, 1.0
+    size = round(mask.shape[1] * k), round(mask.shape[0] * k)
+    return (
+        cv2.resize(lightness.astype(np.float32), size, interpolation=cv2.INTER_CUBIC),
+        cv2.resize(mask.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0,
+        k,
+    )
 
 
 def gate_features(lightness: Array, mask: np.ndarray) -> tuple[Array, HairField]:

@@ -17,7 +17,7 @@ from hanabira.core.area.dapples import Dapples, classed
 from hanabira.core.area.eye import Eye, measure_eye
 from hanabira.core.area.feathers import Feathers, measure_feathers
 from hanabira.core.area.hair import Hair, HairField, axial_mean, measure_hair
-from hanabira.core.area.hair_gate import HairGate, judge
+from hanabira.core.area.hair_gate import LEAST_RESULTANT, HairGate, enlarged, judge
 from hanabira.core.area.hidden import HiddenHue, hidden_hues
 from hanabira.core.area.marking import Marking, MarkingModel
 from hanabira.core.area.nose import Nose, measure_nose
@@ -37,7 +37,7 @@ if TYPE_CHECKING:
 
 _MOST_PX = 1_200_000
 NOT_LOOKED = "not looked at yet"
-LEAST_JUDGED, GATE_NO = 24, 0.6
+LEAST_JUDGED, GATE_NO = 10, 0.6
 """Pixels a side from which the gate judges; below this probability a region looks like an eye or a nose."""
 _SAMPLE = 160_000
 """Pixels that values and colours are read from: more change no figure by 0.1."""
@@ -239,9 +239,12 @@ def _hair(lightness: Array, mask: np.ndarray, k: float, readers: Readers | None)
     """Hair of a region reduced by ``k``, in pixels of the photo; a reader judges first whether there is any where the region is large enough."""
     lightness = np.ascontiguousarray(lightness)
     if readers is not None and min(mask.shape) >= LEAST_JUDGED:
+        lightness, mask, grown = enlarged(lightness, mask)
+        k *= grown
         verdict = judge(readers.gate, lightness, mask)
+        claimed = verdict.claimed and (grown == 1 or verdict.resultant >= LEAST_RESULTANT)
         no = say("hair.eye-or-nose") if verdict.probability <= GATE_NO else say("hair.no-one-way")
-        found, field = measure_hair(lightness, mask, verdict.claimed, no)
+        found, field = measure_hair(lightness, mask, claimed, no)
     else:
         found, field = measure_hair(lightness, mask)
     if field is not None:
