@@ -43,7 +43,7 @@ def solve(
         token.report(0.2 * k / len(areas), f"Looking at {a.name} of {c.name}")
         m, found = measured(pixels, a, mm)
         craft = craft_of(m, a.surface_id, kit.medium, a.coat, a.marking_kind, dict(c.school), a.finish or 3)
-        looked[a.id] = found, craft, rules_of(m, craft, kit)
+        looked[a.id] = found, craft, rules_of(m, craft, kit, on.id)
     palette = palette_of(c, looked.values(), can)
     out: history.Solved = {}
     tray: tuple[str, ...] = c.tray

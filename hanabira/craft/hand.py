@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from functools import cache
 from typing import Any
 
@@ -37,6 +38,22 @@ def gestures(medium: str = "pencil") -> tuple[Gesture, ...]:
         })
         for told in load("hand.toml")["stick" if medium == "pastel" else "gesture"]
     )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class WhiskerStroke:
+    """A whisker as it is drawn: its width in mm, and the pressure of a light and of a dark one."""
+
+    width_mm: float
+    pressure_light: int
+    pressure_dark: int
+
+
+@cache
+def hand_whisker() -> WhiskerStroke:
+    """How one whisker is drawn."""
+    told = load("hand.toml")["whisker"]
+    return WhiskerStroke(told["width_mm"], told["pressure_light"], told["pressure_dark"])
 
 
 @cache

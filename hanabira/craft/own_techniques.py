@@ -21,6 +21,7 @@ from hanabira.craft.gesture_names import told_gestures
 MOST_BYTES = 400_000
 _FIELDS: Mapping[str, type | tuple[type, ...]] = {
     "role": str, "tool": str, "pencil": str, "pressure": int, "passes": int, "stroke": str, "length_mm": (int, float), "where": str, "why": str, "places": list, "gesture": str,
+    "coverage": (int, float),
 }  # fmt: skip
 
 
@@ -41,7 +42,8 @@ def as_technique(layers: Sequence[Layer], name: str, surface_id: str) -> str:
         lines += [
             "[[layer]]", f"role = {q(layer.role)}", f"tool = {q(layer.tool)}", f"pencil = {q(layer.code)}", f"pressure = {layer.pressure}",
             f"passes = {layer.passes}", f"stroke = {q(layer.stroke)}", f"length_mm = {layer.stroke_mm}", f"where = {q(layer.where)}",
-            f"why = {q(layer.why)}", *([f"gesture = {q(layer.gesture)}"] if layer.gesture else []), *([f"places = [{', '.join(map(q, layer.on))}]"] if layer.on else []), "",
+            f"why = {q(layer.why)}", *([f"gesture = {q(layer.gesture)}"] if layer.gesture else []),
+            *([f"coverage = {layer.coverage}"] if layer.coverage < 1 else []), *([f"places = [{', '.join(map(q, layer.on))}]"] if layer.on else []), "",
         ]  # fmt: skip
     return "\n".join(lines)
 
@@ -92,6 +94,7 @@ def read_technique(path: Path) -> Technique:
                     step.get("role", "general"), "" if tool else step["pencil"], step.get("pressure", 2), passes=step.get("passes", 1),
                     where=step.get("where", "everywhere"), stroke=step.get("stroke", "flick"), stroke_mm=float(step.get("length_mm", 0.0)),
                     tool=tool, why=step.get("why", ""), on=tuple(on), gesture=step.get("gesture", ""),
+                    coverage=float(step.get("coverage", 1.0)),
                 )  # fmt: skip
             )
         except RecipeFault as error:

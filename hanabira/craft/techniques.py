@@ -10,10 +10,12 @@ import numpy as np
 from hanabira.core.colour.spaces import chroma, hue_deg
 from hanabira.core.faults import RecipeFault
 from hanabira.core.solver.place_plan import Rules
+from hanabira.core.solver.single_hairs import SingleHairs
 from hanabira.core.solver.technique import Craft
-from hanabira.craft.hand import form_rules, gesture_words, gestures, hand_scale, pencil_kinds
+from hanabira.craft.hand import form_rules, gesture_words, gestures, hand_scale, hand_whisker, pencil_kinds
 from hanabira.craft.rules import coat_id, coats, marking_rules, school
 from hanabira.craft.supplies import parts_of, surfaces
+from hanabira.craft.whisker_methods import whisker_method
 
 if TYPE_CHECKING:
     from hanabira.core.area.measures import Measures
@@ -97,12 +99,30 @@ LEAST_SHARE, LEAST_C = 0.02, 6.0
 """A colour of the palette with less share, or weaker than this C*, is no hue of the area."""
 
 
-def rules_of(m: Measures, craft: Craft, kit: Kit) -> Rules:
-    """What the measures ask of a recipe beside its colours: the hues that are there, whether whites must stay clean, which pencils fade."""
+def rules_of(m: Measures, craft: Craft, kit: Kit, paper_id: str = "") -> Rules:
+    """What the measures ask of a recipe beside its colours: the hues that are there, whether whites must stay clean, which pencils fade, how whiskers are
+    laid on this paper.
+    """
     hues = [np.asarray(c.lab, float) for c in m.palette if c.share >= LEAST_SHARE] + [np.asarray(h.lab, float) for h in m.hidden]
     fading = frozenset(p.code for p in kit if p.lightfast > FADES)
     hidden = tuple(np.asarray(h.lab, float) for h in m.hidden) if craft.hidden_undertone else ()
-    return Rules(tuple(v for v in hues if float(chroma(v)) > LEAST_C), craft.coat in ("white", "cream"), hidden=hidden, fugitive=fading)
+    return Rules(tuple(v for v in hues if float(chroma(v)) > LEAST_C), craft.coat in ("white", "cream"), hidden=hidden, fugitive=fading, hairs=single_hairs(m, craft, kit, paper_id))
+
+
+def single_hairs(m: Measures, craft: Craft, kit: Kit, paper_id: str) -> SingleHairs | None:
+    """How the whiskers that were measured are laid; None without any, or where nobody knows their size."""
+    if m.whiskers is None or not m.whiskers.count or not m.mm_per_px or not m.mm2:
+        return None
+    lines, told = m.whiskers.found, hand_whisker()
+    light = 2 * sum(w.light for w in lines) >= len(lines)
+    ground = sum(w.over_l for w in lines) / len(lines)
+    line = sum(w.own_l for w in lines) / len(lines)
+    method, warning = whisker_method(paper_id, kit.medium, craft.school.get("lights", "reserved"), ground, line, craft.school.get("blending") == "solvent")
+    length = sum(w.length_px for w in lines) * m.mm_per_px
+    return SingleHairs(
+        method.id, f"{method.words} {method.rule}" + (f" {warning}" if warning else ""), light, length / len(lines), told.width_mm,
+        length * told.width_mm / m.mm2, told.pressure_light if light else told.pressure_dark,
+    )  # fmt: skip
 
 
 def craft_of(

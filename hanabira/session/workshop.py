@@ -94,7 +94,7 @@ class Asked:
         """What the craft says of the area, and what its measures and the artist's aims ask beside its colours."""
         a, some = self.area, kit or self.kit
         craft = craft_of(m, a.surface_id, some.medium, a.coat, a.marking_kind, self.school, self.finish)
-        return craft, replace(rules_of(m, craft, some), aims={place: np.array(shift) for place, *shift in self.aims})
+        return craft, replace(rules_of(m, craft, some, self.paper.id), aims={place: np.array(shift) for place, *shift in self.aims})
 
     def solved(self, m: Measures, token: Token) -> PlacePlan:
         """The plan; on the second of two sides the same again, where that comes as near as its own would."""

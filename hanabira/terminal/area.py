@@ -105,7 +105,7 @@ def looked_at(args: argparse.Namespace) -> Looked:
     if surface.hair and kind not in ("plain", "ticked", "gradient", "roan"):
         m = replace(m, pattern=find_pattern(region))
     craft = craft_of(m, args.surface, kit.medium, args.coat or "", kind, chosen(args.school), args.finish)
-    return Looked(kit, on, places, craft, rules_of(m, craft, kit), m, kind)
+    return Looked(kit, on, places, craft, rules_of(m, craft, kit, on.id), m, kind)
 
 
 def area(args: argparse.Namespace) -> dict:

@@ -185,8 +185,8 @@ def _layer(text: str) -> Pass:
     if text in TOOLS:
         return Pass(tool=text)
     parts = text.split(":")
-    if not 1 <= len(parts) <= 3 or not parts[0]:
-        raise RecipeFault(f"“{text}” is no layer.", do=f"Write PENCIL:PRESSURE:PASSES or one of {', '.join(TOOLS)}.")
+    if not 1 <= len(parts) <= 4 or not parts[0]:
+        raise RecipeFault(f"“{text}” is no layer.", do=f"Write PENCIL:PRESSURE:PASSES:COVERAGE or one of {', '.join(TOOLS)}.")
     try:
         pressure, passes = (int(parts[i]) if len(parts) > i else default for i, default in ((1, 3), (2, 1)))
     except ValueError:
@@ -195,7 +195,13 @@ def _layer(text: str) -> Pass:
         raise RecipeFault(f"“{text}”: the pressure must be 1 to 5.")
     if not 1 <= passes <= 20:
         raise RecipeFault(f"“{text}”: the passes must be 1 to 20.")
-    return Pass(parts[0], pressure, passes)
+    try:
+        coverage = float(parts[3]) if len(parts) > 3 else 1.0
+    except ValueError:
+        raise RecipeFault(f"“{text}”: the coverage is a number.") from None
+    if not 0 < coverage <= 1:
+        raise RecipeFault(f"“{text}”: the coverage must be above 0 and 1 at most.", do="1 is a closed film.")
+    return Pass(parts[0], pressure, passes, coverage=coverage)
 
 
 def predict_(args: argparse.Namespace) -> dict:

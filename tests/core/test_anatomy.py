@@ -1,6 +1,7 @@
 """Eyes, noses, whiskers, combing, feathers, markings, light and printer, against drawn truth that the measures never see."""
 
 import unittest
+from dataclasses import replace
 
 import cv2
 import numpy as np
@@ -8,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from hanabira.core.area.combing import comb, correct_axes, curvature, lie
-from hanabira.core.area.eye import compare_eyes, measure_eye
+from hanabira.core.area.eye import compare_eyes, measure_eye, pair_word
 from hanabira.core.area.feathers import measure_feathers
 from hanabira.core.area.hair import HairField, measure_hair
 from hanabira.core.area.nose import measure_nose
@@ -75,6 +76,19 @@ class Eyes(unittest.TestCase):
         self.assertAlmostEqual(pair.size_ratio, 80 / a.iris_px, places=6)
         self.assertGreater(pair.catchlights_deg, 80)
         self.assertTrue(any("apart" in w for w in pair.words))
+        self.assertEqual(pair.iris_word, "amber")
+        self.assertTrue(any("Both irises read as amber" in w for w in pair.words))
+
+    def test_one_animal_has_one_iris_word(self):
+        lit = measure_eye(drawn_eye((200, 140, 50)), (130, 130), (200, 130))
+        shaded = measure_eye(drawn_eye((112, 76, 36)), (130, 130), (200, 130))
+        small = replace(shaded, iris_px=shaded.iris_px / 3)
+        self.assertEqual((lit.iris_word, shaded.iris_word), ("amber", "brown"))
+        self.assertEqual(pair_word(lit, small), "amber")  # by surface: the larger one tells
+        self.assertEqual(pair_word(replace(lit, iris_px=10.0), shaded), "brown")
+        self.assertEqual(pair_word(lit, replace(shaded, sky=True)), "amber")
+        self.assertEqual(pair_word(replace(lit, shine=True), shaded), "brown")
+        self.assertTrue(any("reads as" in w for w in compare_eyes(lit, small).words))
 
 
 class Noses(unittest.TestCase):

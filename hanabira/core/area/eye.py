@@ -72,6 +72,8 @@ class Eye:
     """The pupil shines back a flash: its size and colour are not those of the eye."""
     sky: bool = False
     """Blue in its upper half is the sky's, not the iris's."""
+    iris_lab: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    """The colour that its word is taken from."""
     lights: tuple[tuple[float, float, float], ...] = ()
     """Middle (photo pixels) and radius of the equal circle of every bright spot, the strongest first."""
 
@@ -121,7 +123,7 @@ def measure_eye(pixels: np.ndarray, centre: Point, rim: Point) -> Eye:
         at, r * to_photo, None if pupil_radius is None else pupil_radius * r * to_photo, pupil_form=form, pupil_ratio=ratio, pupil_axis_deg=axis,
         rings=rings, sectors=sectors, catchlight=glint, lid_shadow=shadow, wet_line=wet_line_of(lab[..., 0], cx, cy, r), iris_word=word,
         pupil_lab=_median(lab, pupil if pupil.any() else (rho < 0.3) & ~light), shine=thrown.shine, sky=thrown.sky,
-        lights=lights_of(f),
+        iris_lab=(float(middle[0]), float(middle[1]), float(middle[2])), lights=lights_of(f),
     )  # fmt: skip
 
 
@@ -341,6 +343,8 @@ class EyePair:
     size_ratio: float
     catchlights_deg: float | None
     words: tuple[str, ...]
+    iris_word: str
+    """One word for both: an animal's irises are hardly ever two."""
 
 
 def compare_eyes(a: Eye, b: Eye) -> EyePair:
@@ -358,4 +362,17 @@ def compare_eyes(a: Eye, b: Eye) -> EyePair:
     if left.catchlight and right.catchlight:
         turn = abs((left.catchlight.angle_deg - right.catchlight.angle_deg + 180) % 360 - 180)
         words.append(say("eyes.lights-agree" if turn <= 45 else "eyes.lights-differ", apart=turn))
-    return EyePair(axis, float(np.hypot(dx, dy)), float(ratio), turn, tuple(words))
+    both = pair_word(a, b)
+    words.append(say("eyes.one-iris" if left.iris_word == right.iris_word else "eyes.two-irises", left=left.iris_word, right=right.iris_word, word=both))
+    return EyePair(axis, float(np.hypot(dx, dy)), float(ratio), turn, tuple(words), both)
+
+
+def pair_word(a: Eye, b: Eye) -> str:
+    """The iris word of two eyes of one animal: of their mean colour by surface, of the one alone where only the other mirrors a sky or a flash."""
+    if a.iris_word == b.iris_word:
+        return a.iris_word
+    clear = [e for e in (a, b) if not (e.sky or e.shine)] or [a, b]
+    if len(clear) == 1:
+        return clear[0].iris_word
+    mean = np.average([e.iris_lab for e in clear], axis=0, weights=[e.iris_px**2 for e in clear])
+    return iris_word(tuple(map(float, mean)))

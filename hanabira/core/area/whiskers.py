@@ -40,6 +40,8 @@ class Whisker:
     length_px: float
     light: bool
     over_l: float
+    own_l: float = 50.0
+    """L* along it."""
 
 
 @dataclass(frozen=True)
@@ -274,5 +276,9 @@ def _join(a: Array, b: Array) -> Array | None:
 
 def _named(p: Array, light: bool, window: _Window, wide: Array) -> Whisker:
     steps = np.hypot(*np.diff(p[:: max(1, len(p) // 12)], axis=0).T).sum()
-    over = float(np.median(wide[p[:, 1].astype(int), p[:, 0].astype(int)]))
-    return Whisker(window.photo_point(p[0]), window.photo_point(p[-1]), max(float(steps), _length(p)) / window.k, light, over)
+    y, x = p[:, 1].astype(int), p[:, 0].astype(int)
+    over = float(np.median(wide[y, x]))
+    # the thinned line may run a pixel beside its middle
+    near = [window.lightness[np.clip(y + dy, 0, wide.shape[0] - 1), np.clip(x + dx, 0, wide.shape[1] - 1)] for dx in (-1, 0, 1) for dy in (-1, 0, 1)]
+    own = np.max(near, 0) if light else np.min(near, 0)
+    return Whisker(window.photo_point(p[0]), window.photo_point(p[-1]), max(float(steps), _length(p)) / window.k, light, over, float(np.median(own)))

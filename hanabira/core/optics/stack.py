@@ -170,7 +170,8 @@ def use_tool(spot: PaperState, tool: str) -> PaperState:
 def apply(spot: PaperState, kit: Kit, layer: Pass) -> PaperState:
     """Apply one layer, all its passes."""
     if layer.tool:
-        return use_tool(spot, layer.tool)
+        used = use_tool(spot, layer.tool)
+        return opened(spot, used, layer.coverage) if layer.coverage < 1 else used
     film, before = film_at(kit, kit.index[kit.get(layer.code).code]), spot
     for _ in range(layer.passes):
         spot = lay(spot, film, layer.pressure, kit.hand)

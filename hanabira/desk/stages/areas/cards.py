@@ -225,11 +225,13 @@ def _eye(s: AreasStage, m: Measures, k: float) -> list:
     e = m.eye
     assert e is not None
     pupil = f"{2 * e.pupil_px * k:.1f} mm, {e.pupil_form}" if e.pupil_px else "melts into the dark iris"
+    others = [(a, other.eye) for a in s.session.areas if a.id != s.session.area_id and (other := s.session.measures(a.id)) is not None and other.eye is not None]
+    iris = eye_reader.pair_word(e, others[0][1]) if others else e.iris_word
     patches = [(name, lab) for name, lab in (("pupil", e.pupil_lab), *e.rings.items()) if lab[0] == lab[0]]
     sectors = [(name, lab) for name, lab in e.sectors.items() if lab[0] == lab[0]]
     out: list = [
         measured_caption(s.desk.explain, "Pupil and iris", "eye"),
-        Words(f"Iris {2 * e.iris_px * k:.1f} mm across, {e.iris_word}. Pupil {pupil}.", "body", "ink"),
+        Words(f"Iris {2 * e.iris_px * k:.1f} mm across, {iris}. Pupil {pupil}.", "body", "ink"),
         Patches(patches),
         Caption("Round the iris"),
         Patches(sectors),
@@ -251,12 +253,9 @@ def _eye(s: AreasStage, m: Measures, k: float) -> list:
     else:
         notes.append("No catchlight shows: ask the client for another photo, or place one toward the light.")
     out += [Words(q) for q in notes]
-    others = [(a, s.session.measures(a.id)) for a in s.session.areas if a.id != s.session.area_id]
-    for a, other in others:
-        if other is not None and other.eye is not None:
-            out.append(Caption(f"Beside “{a.name}”"))
-            out += [Words(q) for q in eye_reader.compare_eyes(e, other.eye).words]
-            break
+    for a, beside in others[:1]:
+        out.append(Caption(f"Beside “{a.name}”"))
+        out += [Words(q) for q in eye_reader.compare_eyes(e, beside).words]
     return out
 
 

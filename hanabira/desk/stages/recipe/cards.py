@@ -79,14 +79,14 @@ def _whiskers(s: RecipeStage, area: Area) -> list:
     found = m.whiskers.found if m.whiskers is not None else ()
     light = sum(w.light for w in found) * 2 >= len(found)
     ground = sum(w.over_l for w in found) / len(found) if found else m.values.general
-    line = m.values.highlight if light else m.values.gap
+    line = sum(w.own_l for w in found) / len(found) if found else m.values.highlight if light else m.values.gap
     school = session.workshop.school
     method, warning = whisker_methods.whisker_method(
         c.paper_id, session.kit.medium, school["lights"], ground, line, school["blending"] == "solvent"
     )
     out: list = [Caption("Whiskers and single hairs"), Words(f"{method.name}. {method.words}", "body", "ink"), Words(method.rule)]
     if m.whiskers is not None and m.whiskers.count:
-        out.append(Words(m.whiskers.words(session.mm_per_px)))
+        out += [Words(m.whiskers.words(session.mm_per_px)), Words("Solved layers hold it as a step of its own, before all or after all; the plan keeps it there.")]
     if warning:
         out.append(Words(warning, "small", "ink"))
     return out
