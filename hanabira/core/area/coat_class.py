@@ -24,8 +24,8 @@ COUNTED = 0.4
 """Weight of the count beside the nets; found on those photographs, flat from .3 to .5."""
 FLECKED = 0.4
 """The nets were shown much flecked fur; on photographs a sharpened plain coat looks so to them, so it counts for so much."""
-COUNT_SIDE = 64
-BLACK_L, WHITE_L, CREAM_L = 26.0, 68.0, 70.0
+COUNT_SIDE = 40
+BLACK_L, FAWN_L, WHITE_L, CREAM_L = 26.0, 46.0, 68.0, 70.0
 BLACK_S, WEAK_S, WEAK_COOL_S, CREAM_S, GINGER_S = 0.22, 0.14, 0.2, 0.36, 0.42
 """Limits of lightness and strength between the families that are counted; those of the numbers below."""
 WARM = (25.0, 108.0)
@@ -113,7 +113,8 @@ def counted_shares(lab: Array) -> dict[str, float]:
     cream = fur & (lightness >= CREAM_L) & (s < CREAM_S)
     found = {
         "black": black, "grey": weak & (lightness < WHITE_L), "white": weak & (lightness >= WHITE_L), "cream": cream,
-        "ginger": fur & ~cream & (s >= GINGER_S), "brown": fur & ~cream & (s < GINGER_S), "coloured": coloured,
+        "ginger": fur & ~cream & (s >= GINGER_S), "brown": fur & ~cream & (s < GINGER_S) & (lightness < FAWN_L),
+        "fawn": fur & ~cream & (s < GINGER_S) & (lightness >= FAWN_L), "coloured": coloured,
     }  # fmt: skip
     return {k: float(v.mean()) for k, v in found.items() if v.any()}
 
