@@ -10,7 +10,7 @@ from hanabira.core.solver.area import Prediction, judged_band
 from hanabira.core.solver.layer import BANDS, Layer, goes_over
 from hanabira.core.solver.library import opaque_order
 from hanabira.craft.cells import table_csv
-from hanabira.craft.techniques import layer_coverage, layer_spacing_mm
+from hanabira.craft.techniques import layer_spacing_mm
 
 if TYPE_CHECKING:
     from hanabira.core.area.measures import Measures
@@ -54,7 +54,7 @@ def layers_data(
                 "spacing_mm": layer_spacing_mm(q, m, surface_id, finish) if m is not None and along else None,
                 "gesture": q.gesture or None,
                 "run_mm": q.run_mm or None,
-                "coverage": layer_coverage(q, m, surface_id, finish) if m is not None and q.code else None,
+                "coverage": q.coverage if q.gesture and q.code else None,
                 "direction_deg": round(way, 1) if way is not None and along else None,
                 "where": q.where,
                 "target_lab": _lab(state.target),

@@ -77,20 +77,9 @@ def layer_spacing_mm(layer: Layer, m: Measures, surface_id: str, finish: int) ->
         return own
     wide = scale.stroke_mm[layer.pressure - 1]
     if layer.coverage < 1:
-        apart = next(g.apart for medium in ("pencil", "pastel") for g in gestures(medium) if g.id == layer.gesture)
-        return round(apart * wide, 2)
+        apart = next((g.apart for medium in ("pencil", "pastel") for g in gestures(medium) if g.id == layer.gesture), 0.0)
+        return round(apart * wide if apart else hand_whisker().width_mm / layer.coverage, 2)
     return round(min(max(own, scale.apart * wide), wide), 2)
-
-
-def layer_coverage(layer: Layer, m: Measures, surface_id: str, finish: int) -> float | None:
-    """Share of the paper that the strokes of one pass close; None where a recipe of an earlier version says nothing of its gesture."""
-    if not layer.gesture:
-        return None
-    if layer.coverage < 1:
-        return layer.coverage
-    if layer.stroke not in ("flick", "hatch", "squiggle"):
-        return 1.0
-    return round(min(1.0, hand_scale().stroke_mm[layer.pressure - 1] / layer_spacing_mm(layer, m, surface_id, finish)), 2)
 
 
 FADES = 3

@@ -44,6 +44,15 @@ def stroke_words(stroke: str, length_mm: float) -> str:
     return f"{stroke} {length_mm:.0f} mm" if length_mm > 0 else stroke
 
 
+def open_words(coverage: float) -> str:
+    """What open strokes leave; empty for a closed film.
+
+    >>> open_words(0.634), open_words(1.0)
+    ('single strokes: they close 63 % of their run', '')
+    """
+    return f"single strokes: they close {100 * coverage:.0f} % of their run" if coverage < 1 else ""
+
+
 def sum_words(low: float, high: float | None = None, sign: str = "") -> str:
     """A sum in the studio's currency, or one from low to high with its sign once.
 

@@ -241,7 +241,7 @@ class Craft(unittest.TestCase):
         self.assertEqual(data["pencils"], len({q["pencil"] for q in data["layers"] if q["pencil"]}))
         kit, on = shipped_kit(), paper("hotpress")
         for place, told in data["result"].items():
-            stack = [Pass(q["pencil"], q["pressure"], q["passes"]) for q in data["layers"] if place in q["covers"]]
+            stack = [Pass(q["pencil"], q["pressure"], q["passes"], coverage=q["coverage"]) for q in data["layers"] if place in q["covers"]]
             end = predict(on, kit, stack)[-1].lab if stack else bare(on).lab
             self.assertLess(float(delta_e00(np.array(told["lab"]), end)), 0.05, place)
             self.assertAlmostEqual(float(delta_e00(end, np.array(told["target_lab"]))), told["delta_e00"], delta=0.05)

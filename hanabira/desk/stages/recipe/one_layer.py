@@ -49,6 +49,8 @@ def how(s: RecipeStage, q: Layer) -> QWidget:
     stroke.setMinimumHeight(0)  # it stands beside the first of what may be two lines
     stroke.setAlignment(Qt.AlignmentFlag.AlignTop)
     fields.addRow(stroke, Words(session_words.stroke_words(q.stroke, q.stroke_mm), "small", "ink"))
+    if q.coverage < 1:
+        fields.addRow(Words(session_words.open_words(q.coverage).capitalize(), "small", "ink"))
     if not q.on:
         where = Choice()
         where.setAccessibleName("Where the layer goes")
