@@ -27,7 +27,7 @@ from hanabira.core.solver.library import covers, opaque_order
 from hanabira.core.solver.path import BLACK_C, BLACK_L, BY_VALUE, DULL_LIGHT_L, Costs, Field, Target
 from hanabira.core.solver.pencil_kinds import turn, within
 from hanabira.core.solver.place_layers import Telling
-from hanabira.core.solver.place_targets import band_aliases, place_targets
+from hanabira.core.solver.place_targets import band_aliases, green_thrown, place_targets
 from hanabira.core.solver.place_words import places_in_words
 from hanabira.core.solver.single_hairs import SingleHairs, with_single_hairs
 from hanabira.core.solver.technique import Craft, LayerPlan
@@ -171,7 +171,8 @@ class PlacePlanner:
         out = with_single_hairs(out, self.rules.hairs, self.kit, free, places_in_words(free, self.targets.names))
         told = follow(self.paper, self.kit, out, self.targets)
         refused = tuple(f"{key}: {text.removeprefix('refused: ')}." for key, text in self.effect.items() if text.startswith("refused"))
-        return PlacePlan(out, told, (*(say(k) for k in self.places.notes), *refused), dict(self.effect), self.targets, self.reach)
+        notes = (*self.places.notes, *(["place.green"] if green_thrown(self.places) - self.rules.aims.keys() else []))
+        return PlacePlan(out, told, (*(say(k) for k in notes), *refused), dict(self.effect), self.targets, self.reach)
 
     def _refuse(self, switch: str, key: str, **figures: object) -> None:
         self.effect[switch] = f"refused: {say(key, **figures)}"
