@@ -7,7 +7,7 @@ import numpy as np
 
 from hanabira.core.colour.spaces import chroma
 from hanabira.core.places.place import Place, Places
-from hanabira.core.solver.gestures import Gesture, Ground, candidates
+from hanabira.core.solver.gestures import Gesture, Ground, candidates, is_bare
 from hanabira.core.solver.layer import Layer
 from hanabira.core.solver.place_plan import PlacePlanner, Rules
 from hanabira.craft.gesture_names import BEFORE_ALL, headings, told_gestures
@@ -50,6 +50,12 @@ class Where(unittest.TestCase):
         at = ground([30, 50, 70], tops=[0, 0, 1])
         for k in ("locks", "light"):
             self.assertEqual(self.may(k, at), [False, False, True])
+
+    def test_the_dark_is_drawn_between_hairs_where_hair_grows_and_something_light_is_left(self):
+        at = replace(ground([20, 40, 60, 70, 85], tops=[0, 0, 0, 1, 0]), bare=np.array([0, 0, 1, 0, 0], bool))
+        self.assertEqual(self.may("between", at), [False, True, False, False, False])
+        self.assertEqual(self.may("build", at)[2], True)  # skin is built like anything else
+        self.assertTrue(is_bare("skin of the ear") and is_bare("hollow") and not is_bare("general"))
 
 
 class Which(unittest.TestCase):

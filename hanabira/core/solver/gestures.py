@@ -94,13 +94,16 @@ PLAIN = Gesture("", 0, ((1, 1), (2, 1), (3, 1), (4, 1), (5, 1), (3, 2), (4, 2)),
 
 @dataclass(frozen=True)
 class Ground:
-    """What a gesture looks at: L* on paper of the places (n,), which are a coat's values, which lights, which keep their paper; the general L*."""
+    """What a gesture looks at: L* on paper of the places (n,), which are a coat's values, which lights, which keep their paper; the general L*; which are
+    bare among hair (skin, hollows).
+    """
 
     values: Array
     chain: np.ndarray
     tops: np.ndarray
     reserved: np.ndarray
     general_l: float
+    bare: np.ndarray | None = None
 
     def may(self, g: Gesture) -> np.ndarray:
         """Places (n,) that a gesture may go over."""
@@ -112,6 +115,8 @@ class Ground:
             least = value[chain].min()
             coat = coat & (value <= least + g.of_darkest) | (value == least)
         out = np.where(chain, coat, part)
+        if g.surface and self.bare is not None:
+            out = out & ~self.bare
         if g.tops is not None:
             out = out & (self.tops if g.tops else ~self.tops)
         return np.asarray({"": out & ~self.reserved, "also": out | self.reserved, "only": self.reserved}[g.kept])
@@ -119,6 +124,15 @@ class Ground:
 
 def _within(values: Array, limits: tuple[float, float]) -> np.ndarray:
     return np.asarray((values >= limits[0]) & (values <= limits[1]))
+
+
+BARE = ("skin", "hollow")
+"""Words in the names of places among hair on which nothing grows."""
+
+
+def is_bare(name: str) -> bool:
+    """Whether nothing grows on a place by its name."""
+    return any(word in name for word in BARE)
 
 
 def is_top(place: str) -> bool:

@@ -120,6 +120,8 @@ class Target:
     keeps_off: tuple[str, ...] = ()
     share: float = 0.0
     """Its part of the area."""
+    bare: bool = False
+    """Nothing grows on it."""
 
 
 @dataclass
@@ -230,7 +232,8 @@ class Field:
         values = self.targets[chain, 0] if chain.any() else self.targets[:, 0]
         general = next((float(p.target[0]) for p in self.places if p.id == "general"), float(np.median(values)))
         tops = np.array([is_top(p.id) for p in self.places])
-        ground = Ground(self.targets[:, 0], chain, tops, self.reserved, general)
+        bare_ = np.array([p.bare for p in self.places])
+        ground = Ground(self.targets[:, 0], chain, tops, self.reserved, general, bare_)
         return candidates(self.gestures, self.lightness, self.strength, self.is_black, self.allowed, ground)
 
     def _pencils(self) -> None:

@@ -19,7 +19,7 @@ from hanabira.core.solver.allowed import allowed
 from hanabira.core.solver.area import Targets, follow
 from hanabira.core.solver.form import first_layers, tied
 from hanabira.core.solver.gamut import Gamut, gamut
-from hanabira.core.solver.gestures import STAGE, FormRules, Gesture
+from hanabira.core.solver.gestures import STAGE, FormRules, Gesture, is_bare
 from hanabira.core.solver.hand_moves import same_again, seen, told_once
 from hanabira.core.solver.joint import Lay, Lays, Search, in_order
 from hanabira.core.solver.layer import BANDS, WHERE, Layer
@@ -139,7 +139,7 @@ class PlacePlanner:
             out.append(
                 Target(
                     p.id, goal, np.asarray(p.photo_lab, float), weight=weight, group=p.group, chain=p.group in ("coat", "ground", "marking"),
-                    reserved=kept, white=white, keeps_off=tuple(self.craft.keeps_off.get(p.id, ())), share=p.share,
+                    reserved=kept, white=white, keeps_off=tuple(self.craft.keeps_off.get(p.id, ())), share=p.share, bare=is_bare(p.name),
                 )
             )
         return out
