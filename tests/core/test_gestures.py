@@ -10,6 +10,7 @@ from hanabira.core.places.place import Place, Places
 from hanabira.core.solver.gestures import Gesture, Ground, candidates, is_bare
 from hanabira.core.solver.layer import Layer
 from hanabira.core.solver.place_plan import PlacePlanner, Rules
+from hanabira.core.solver.single_hairs import GESTURE as WHISKER
 from hanabira.craft.gesture_names import BEFORE_ALL, headings, told_gestures
 from hanabira.craft.hand import form_rules, gestures
 from hanabira.craft.supplies import paper, shipped_kit
@@ -170,6 +171,15 @@ class Recipes(unittest.TestCase):
         self.assertEqual([q.gesture for q in second.layers if q.code], [q.gesture for q in first.layers if q.code])
         self.assertLess(max(s.delta_e00 for s in second.prediction.bands.values()), 6)
 
+    def test_a_place_that_has_another_name_on_the_other_side_is_laid_there_too(self):
+        first = plan(KIT, ON, FUR, by_hand(school={}))
+        code = next(q.code for q in first.layers if q.code)
+        here = coat(FUR)
+        here = replace(here, all=tuple(replace(p, id="marking light", group="marking", kind="marking") if p.id == "light" else p for p in here))
+        other = Layer("glaze", code, 1, 1, "everywhere", on=("marking",), gesture="glaze")
+        found = plan(KIT, ON, FUR, by_hand(school={}), places=here, twin=(*first.layers, other))
+        self.assertTrue(any(q.gesture == "glaze" and "marking light" in q.on for q in found.layers))
+
     def test_a_stroke_fits_its_run(self):
         def on_map(mm: float) -> Places:
             return replace(coat(FUR), mm=mm)
@@ -222,7 +232,7 @@ class Sticks(unittest.TestCase):
 
 class Told(unittest.TestCase):
     def test_every_gesture_has_a_name_and_one_line(self):
-        self.assertEqual(set(told_gestures()), {g.id for medium in ("pencil", "pastel") for g in gestures(medium)})
+        self.assertEqual(set(told_gestures()), {g.id for medium in ("pencil", "pastel") for g in gestures(medium)} | {WHISKER})
         self.assertEqual(len({t.name for t in told_gestures().values()}), len(told_gestures()))
         self.assertTrue(all(t.aim.endswith(".") for t in told_gestures().values()))
 

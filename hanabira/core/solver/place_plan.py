@@ -232,6 +232,8 @@ class PlacePlanner:
         out: list[Lay] = []
         for q in self.rules.twin:
             on = tuple(p.id in q.on for p in self.places)
+            if not any(on):  # a lone part of a marking may have another name on the other side
+                on = tuple(p.id.split()[0] in {k.split()[0] for k in q.on} for p in self.places)
             if q.tool or q.code not in self.kit.index or not any(on):
                 continue
             pencil, gesture = self.kit.index[q.code], self.area.gesture(q.gesture or "build")
