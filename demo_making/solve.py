@@ -6,19 +6,24 @@ import datetime
 import json
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import asdict, replace
+from functools import partial
 
 import numpy as np
 
 from hanabira.core.area.marking import Marking
 from hanabira.core.area.measures import Measures, measure
 from hanabira.core.area.shape import cut
+from hanabira.core.optics.kit import Kit
+from hanabira.core.optics.paper import Paper
 from hanabira.core.places.find import find_places
 from hanabira.core.places.hand_scale import Hand
 from hanabira.core.places.place import Place, Places, as_planned
 from hanabira.core.solver.gamut import Gamut, gamut
+from hanabira.core.solver.layer import Layer
 from hanabira.core.solver.palette import choose, further
 from hanabira.core.solver.place_plan import PlacePlan, PlacePlanner, Rules, plan_places
 from hanabira.core.solver.technique import Craft
+from hanabira.core.solver.twins import other_side
 from hanabira.core.token import SILENT, Token
 from hanabira.craft.hand import hand_scale, palette_rules
 from hanabira.craft.markings import marking_model
@@ -51,11 +56,17 @@ def solve(
         token.report(0.2 + 0.8 * k / len(areas), f"Solving {a.name} of {c.name}")
         found, craft, rules = looked[a.id]
         twin = out[a.twin_id][0] if a.twin_id in out else ()
-        rules = replace(rules, palette=frozenset(palette), twin=twin)
-        layers = plan_places(kit, on, found, craft, rules, tray, reach=can).layers
+        rules = replace(rules, palette=frozenset(palette))
+        layers = other_side(partial(_planned, kit, on, found, craft, rules, tray, can), twin).layers
         out[a.id] = layers, found.all
         tray = tuple(dict.fromkeys([*tray, *(q.code for q in layers if q.code)]))
     return out, palette
+
+
+def _planned(
+    kit: Kit, on: Paper, found: Places, craft: Craft, rules: Rules, tray: tuple[str, ...], can: Gamut, twin: tuple[Layer, ...]
+) -> PlacePlan:
+    return plan_places(kit, on, found, craft, replace(rules, twin=twin), tray, reach=can)
 
 
 def palette_of(c: Commission, looked: Iterable[tuple[Places, Craft, Rules]], can: Gamut) -> tuple[str, ...]:

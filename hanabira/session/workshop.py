@@ -21,6 +21,7 @@ from hanabira.core.solver.area import Prediction, Variant, swaps
 from hanabira.core.solver.layer import BANDS, Layer, goes_over
 from hanabira.core.solver.place_plan import PlacePlan, Rules, plan_places
 from hanabira.core.solver.place_words import places_in_words
+from hanabira.core.solver.twins import other_side
 from hanabira.core.token import SILENT, Token
 from hanabira.craft.rules import school
 from hanabira.craft.supplies import surfaces
@@ -41,10 +42,6 @@ if TYPE_CHECKING:
 
 JUMP_L = 10.0
 """A value step between neighbours that recipe and photo see differently by more than this is warned of."""
-
-
-TWIN_COST, TWIN_MISS = 2.5, 4.0
-"""ΔE00 that the first one's pencils may cost a place of the second, unless it stays nearer than the second figure anyway."""
 
 
 @dataclass(frozen=True)
@@ -98,14 +95,7 @@ class Asked:
 
     def solved(self, m: Measures, token: Token) -> PlacePlan:
         """The plan; on the second of two sides the same again, where that comes as near as its own would."""
-        if not self.twin:
-            return self.plan(m, token)
-        same = self.plan(m, token, twin=self.twin)
-        if max((s.delta_e00 for s in same.prediction.bands.values()), default=0.0) <= TWIN_MISS and any(q.code for q in same.layers):
-            return same
-        free = self.plan(m, token)
-        worst = max(same.prediction.bands[k].delta_e00 - free.prediction.bands[k].delta_e00 for k in free.prediction.bands)
-        return same if worst <= TWIN_COST else free
+        return other_side(lambda twin: self.plan(m, token, twin=twin), self.twin)
 
     def sparing(self, m: Measures, token: Token) -> PlacePlan:
         """The plan with the fewest pencils: those of the portrait at no price, or every one at its own; the closer of two that need as many."""

@@ -9,8 +9,8 @@ from hanabira.core.faults import RecordFault
 from hanabira.core.places.place import Place
 from hanabira.core.solver.area import follow, with_layer
 from hanabira.core.solver.layer import Layer
+from hanabira.core.solver.twins import TWIN_MISS
 from hanabira.session.edits import Aim, ChangeAreas, SetLayers, SetPrep
-from hanabira.session.workshop import TWIN_MISS
 from hanabira.studio import bundle
 from hanabira.studio.checking import check
 from hanabira.studio.records import Area, Recipe
