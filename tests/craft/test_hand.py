@@ -11,7 +11,7 @@ from hanabira.craft.gesture_names import stage_of, title_of
 from hanabira.craft.hand import gestures, hand_scale, palette_rules, pencil_kinds
 from hanabira.craft.rules import coats
 from hanabira.craft.supplies import shipped_kit, surfaces
-from hanabira.craft.techniques import craft_of, layer_coverage, layer_spacing_mm, rules_of
+from hanabira.craft.techniques import craft_of, layer_spacing_mm, rules_of
 from tests.fur import fur
 
 
@@ -49,10 +49,15 @@ class OfAnArea(unittest.TestCase):
                     spacing = layer_spacing_mm(q, self.m, surface_id, finish)
                     self.assertLessEqual(spacing, wide + 1e-9)
                     self.assertGreaterEqual(spacing, hand_scale().apart * wide - 0.006)
-                    self.assertEqual(layer_coverage(q, self.m, surface_id, finish), 1.0)
-        side = Layer("ground", "x", 2, 1, "everywhere", "side", gesture="wash")
-        self.assertEqual(layer_coverage(side, self.m, "short-fur", 3), 1.0)
-        self.assertIsNone(layer_coverage(Layer("ground", "x", 2, 1, "everywhere"), self.m, "short-fur", 3), "an old recipe says nothing")
+
+    def test_open_strokes_lie_as_far_apart_as_their_coverage_was_foretold_with(self):
+        for g in (g for g in gestures() if g.apart):
+            for pressure in (2, 4):
+                q = Layer("texture", "x", pressure, 1, "everywhere", "flick", 5.0, gesture=g.id, coverage=g.coverage)
+                for finish in (1, 5):
+                    self.assertAlmostEqual(layer_spacing_mm(q, self.m, "short-fur", finish), g.apart * hand_scale().stroke_mm[pressure - 1], delta=0.006)
+        whisker = Layer("whisker", "x", 3, 1, "everywhere", "flick", 40.0, gesture="whisker", coverage=0.04)
+        self.assertAlmostEqual(layer_spacing_mm(whisker, self.m, "whisker", 3), 10.0, delta=0.01)
 
     def test_a_finer_finish_lays_strokes_closer(self):
         q = Layer("general", "x", 3, 1, "everywhere", "flick", 5.0)
