@@ -178,6 +178,11 @@ class Whiskers(unittest.TestCase):
         for (x, y), (_root, tip) in zip(tips, lines, strict=True):
             self.assertLess(np.hypot(x - tip[0], y - tip[1]), 12)
         self.assertTrue(all(w.tip[0] < w.root[0] for w in found.found))
+        self.assertEqual(found.lost, 0.0)
+        self.assertIn("what is darker", found.words(None))
+        pale = [replace(w, over_l=w.own_l - 5) for w in found.found]
+        self.assertIn("cannot show", replace(found, found=tuple(pale)).words(None))
+        self.assertIn("drawn last", replace(found, found=tuple(replace(w, light=False) for w in pale)).words(None))
         alone = fur(400, 500, 20.0, 6, contrast=9)
         cv2.line(alone, *lines[0], (245, 244, 240), 2, cv2.LINE_AA)
         self.assertEqual(measure_whiskers(alone, muzzle).count, 0)  # one alone is a hair

@@ -8,9 +8,8 @@ import numpy as np
 from hanabira.core.colour.spaces import chroma
 from hanabira.core.places.place import Place, Places
 from hanabira.core.solver.gestures import Gesture, Ground, candidates, is_bare
-from hanabira.core.solver.layer import Layer
+from hanabira.core.solver.layer import WHISKER, Layer
 from hanabira.core.solver.place_plan import PlacePlanner, Rules
-from hanabira.core.solver.single_hairs import GESTURE as WHISKER
 from hanabira.craft.gesture_names import BEFORE_ALL, headings, told_gestures
 from hanabira.craft.hand import form_rules, gestures
 from hanabira.craft.supplies import paper, shipped_kit

@@ -50,6 +50,7 @@ class Steps(unittest.TestCase):
         step = plan.layers[0]
         self.assertEqual((step.role, step.tool, step.gesture, step.code), ("reserve", "reserve", "whisker", ""))
         self.assertEqual(sum(q.gesture == "whisker" for q in plan.layers), 1)
+        self.assertEqual(step.where, "along the whiskers")  # the lines are kept, not the places that they cross
         self.assertEqual(set(step.on), set(plan.targets.names) - set(plan.targets.kept))
         self.assertAlmostEqual(step.stroke_mm, m.whiskers.length_px * MM, delta=8)
         said = recipe_cautions(on, KIT, plan.layers, targets=plan.targets, prediction=plan.prediction, floor=3, papers=tuple(papers().values()), reach=plan.reach)

@@ -23,6 +23,8 @@ LOW, HIGH = 1.3, 2.4
 """Answers over noise that a run may have, and that it must have."""
 LEAST_SHARE, LEAST_COUNT = 0.25, 2
 """A whisker is at least this part of the region's side long; so many there must be."""
+SHOWS_L = 12.0
+"""A light line is seen on a ground darker by so much (L*)."""
 _ANGLES = 24
 _LEAST_RUN = 34
 _FIT = 2.2
@@ -57,6 +59,13 @@ class Whiskers:
         return len(self.found)
 
     @property
+    def lost(self) -> float:
+        """Share of the light ones' length that runs over what is about as light as they are, where they cannot show."""
+        light = [w for w in self.found if w.light]
+        total = sum(w.length_px for w in light)
+        return sum(w.length_px for w in light if w.own_l - w.over_l < SHOWS_L) / total if total else 0.0
+
+    @property
     def length_px(self) -> float:
         """Median length in photo pixels; 0 without any."""
         return float(np.median([w.length_px for w in self.found])) if self.found else 0.0
@@ -68,7 +77,7 @@ class Whiskers:
         length = say("whiskers.length", mm=self.length_px * mm_per_px) if mm_per_px else ""
         light = sum(w.light for w in self.found)
         kind = "whiskers.all-light" if light == self.count else "whiskers.all-dark" if not light else "whiskers.mixed"
-        over = say("whiskers.on-dark" if self.over_light < 0.3 else "whiskers.on-light" if self.over_light > 0.7 else "whiskers.cross")
+        over = say("whiskers.on-dark" if self.lost < 0.3 else "whiskers.on-light" if self.lost > 0.7 else "whiskers.cross") if light else say("whiskers.drawn")
         return say("whiskers.found", count=self.count, length=length, kind=say(kind, light=light, dark=self.count - light), over=over)
 
 

@@ -28,7 +28,6 @@ from hanabira.core.solver.path import BLACK_C, BLACK_L, BY_VALUE, DULL_LIGHT_L, 
 from hanabira.core.solver.pencil_kinds import turn, within
 from hanabira.core.solver.place_layers import Telling
 from hanabira.core.solver.place_targets import band_aliases, green_thrown, place_targets
-from hanabira.core.solver.place_words import places_in_words
 from hanabira.core.solver.single_hairs import SingleHairs, with_single_hairs
 from hanabira.core.solver.technique import Craft, LayerPlan
 from hanabira.core.token import SILENT, Token
@@ -168,7 +167,7 @@ class PlacePlanner:
             self.effect.setdefault(switch, "acts")
         out = Telling(self.kit, self.places, self.targets, self.craft, self.search, self.locked, self.reach.lightest_l).layers(layers, first, last)
         free = tuple(p.id for p in self.places if not p.reserved)
-        out = with_single_hairs(out, self.rules.hairs, self.kit, free, places_in_words(free, self.targets.names))
+        out = with_single_hairs(out, self.rules.hairs, self.kit, free, say("place.whiskers"))
         told = follow(self.paper, self.kit, out, self.targets)
         refused = tuple(f"{key}: {text.removeprefix('refused: ')}." for key, text in self.effect.items() if text.startswith("refused"))
         notes = (*self.places.notes, *(["place.green"] if green_thrown(self.places) - self.rules.aims.keys() else []))

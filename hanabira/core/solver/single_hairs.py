@@ -7,9 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from hanabira.core.optics.kit import Kit
-from hanabira.core.solver.layer import Layer
+from hanabira.core.solver.layer import WHISKER, Layer
 
-GESTURE = "whisker"
 FIRST = ("indent", "reserve")
 """Methods that come before all colour; the others wait for it."""
 TAKEN_OUT = {"scrape": "scrape", "lift": "lift"}
@@ -37,7 +36,7 @@ def with_single_hairs(layers: tuple[Layer, ...], hairs: SingleHairs | None, kit:
 
     ``on`` are ids of all places that they cross. A line that is drawn takes the kit's lightest or darkest pencil.
     """
-    if hairs is None or not on or any(q.gesture == GESTURE for q in layers):
+    if hairs is None or not on or any(q.gesture == WHISKER for q in layers):
         return layers
     tool = hairs.method if hairs.method in FIRST else TAKEN_OUT.get(hairs.method, "")
     code = ""
@@ -46,6 +45,6 @@ def with_single_hairs(layers: tuple[Layer, ...], hairs: SingleHairs | None, kit:
         code = kit.pencils[int(np.argmax(lightness) if hairs.light else np.argmin(lightness))].code
     step = Layer(
         hairs.method if hairs.method in FIRST else "whisker", code, hairs.pressure if code else 1, 1, where, "flick", round(hairs.length_mm, 1), tool=tool,
-        why=hairs.words, on=on, gesture=GESTURE, run_mm=round(hairs.width_mm, 2), coverage=max(LEAST_COVERED, round(min(1.0, hairs.share), 3)),
+        why=hairs.words, on=on, gesture=WHISKER, run_mm=round(hairs.width_mm, 2), coverage=max(LEAST_COVERED, round(min(1.0, hairs.share), 3)),
     )  # fmt: skip
     return (step, *layers) if hairs.method in FIRST else (*layers, step)

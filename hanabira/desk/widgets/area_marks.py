@@ -18,6 +18,7 @@ from hanabira.desk.paint import two_tone
 if TYPE_CHECKING:
     from hanabira.core.area.measures import Measures
     from hanabira.core.area.shape import Point, Region
+    from hanabira.core.area.whiskers import Whiskers
     from hanabira.desk.widgets.mat import Mat
     from hanabira.session.view import View
     from hanabira.studio.records import Area
@@ -139,11 +140,16 @@ class Anatomy:
                 path.lineTo(spots[1])
             two_tone(p, path, 1.3)
         if m.whiskers is not None:
-            path = QPainterPath()
-            for w in m.whiskers.found:
-                path.moveTo(mat.photo_px(*w.root))
-                path.lineTo(mat.photo_px(*w.tip))
-            two_tone(p, path, 1.0, [5, 3])
+            draw_whiskers(p, mat, m.whiskers)
+
+
+def draw_whiskers(p: QPainter, mat: Mat, whiskers: Whiskers) -> None:
+    """Each whisker from its root to its tip."""
+    path = QPainterPath()
+    for w in whiskers.found:
+        path.moveTo(mat.photo_px(*w.root))
+        path.lineTo(mat.photo_px(*w.tip))
+    two_tone(p, path, 1.0, [5, 3])
 
 
 def sample_picture(region: Region, m: Measures, sample: str, view: View) -> tuple[np.ndarray, QRectF]:

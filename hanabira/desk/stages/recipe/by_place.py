@@ -12,7 +12,7 @@ from hanabira.core.colour import spaces
 from hanabira.core.colour.words import nearness
 from hanabira.core.solver import area as recipe_changes
 from hanabira.core.solver import library, place_words
-from hanabira.core.solver.layer import goes_over
+from hanabira.core.solver.layer import WHISKER, goes_over
 from hanabira.craft.gesture_names import headings
 from hanabira.desk.controls import Caption, Stepper, Words, act_button, row
 from hanabira.desk.stages.recipe import cards as recipe_cards
@@ -104,7 +104,7 @@ def fill_list(s: RecipeStage, area: Area, prediction: recipe_changes.Prediction)
     rows = []
     heads = headings(s.layers)
     for i, q in enumerate(s.layers):
-        where = place_words.places_in_words(q.on, names) if q.on else q.where
+        where = place_words.places_in_words(q.on, names) if q.on and q.gesture != WHISKER else q.where
         passes = f", {q.passes} passes" if q.passes > 1 else ""
         again = i > 0 and bool(q.code) and s.layers[i - 1].code == q.code
         name = (

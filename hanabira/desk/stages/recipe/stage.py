@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QWidget
 from hanabira.core.colour import difference, spaces
 from hanabira.core.solver import area as recipe_changes
 from hanabira.core.solver import kit_facts, library
-from hanabira.core.solver.layer import Layer, goes_over
+from hanabira.core.solver.layer import WHISKER, Layer, goes_over
 from hanabira.craft import techniques
 from hanabira.craft.gesture_names import title_of
 from hanabira.craft.supplies import papers
@@ -26,6 +26,7 @@ from hanabira.desk.stages.recipe import by_place, one_layer
 from hanabira.desk.stages.recipe import cards as recipe_cards
 from hanabira.desk.stages.recipe.where import WhereOutline
 from hanabira.desk.theme import u
+from hanabira.desk.widgets.area_marks import draw_whiskers
 from hanabira.desk.widgets.flap import Flap
 from hanabira.desk.widgets.layer_card import CautionCard
 from hanabira.desk.widgets.overlays import DrawnOnce, band_range, draw_combing, grey_base, layer_picture
@@ -484,6 +485,9 @@ class RecipeStage(PictureStage):
         """The chosen layer's strokes at true length, where it goes; none for circles and flat layers."""
         area, view = self.session.area, self.session.view
         m = self.session.measures(area.id) if area is not None else None
+        if m is not None and m.whiskers is not None and self.layers and self.layers[self.at].gesture == WHISKER and not self.look:
+            draw_whiskers(p, mat, m.whiskers)
+            return
         if area is None or view is None or m is None or m.field is None or m.hair.direction_deg is None or not self.layers or self.look:
             return
         q = self.layers[self.at]
