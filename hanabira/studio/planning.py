@@ -11,10 +11,11 @@ from typing import TYPE_CHECKING, Any
 from hanabira.core.colour.spaces import parse_hex, srgb_to_lab
 from hanabira.core.faults import Fault
 from hanabira.core.schedule.handling import Handling, SeamWork, handling_steps, with_handling
-from hanabira.core.schedule.order import LAST, Arranger, Ordered, Preferences, steps_of
+from hanabira.core.schedule.order import KEPT, LAST, Arranger, Ordered, Preferences, steps_of
 from hanabira.core.schedule.plausible import DoneStep, Doubt, doubts
 from hanabira.core.schedule.sessions import Calendar, Days, Placed, lay_out, what_is_left
 from hanabira.core.schedule.work import AreaWork, LayerWork, Pace, area_minutes, hours_range, learned
+from hanabira.core.solver.layer import WHISKER
 from hanabira.craft.gesture_names import stage_of, title_of
 from hanabira.craft.techniques import FINISH
 from hanabira.studio.overlaps import polygon_of
@@ -52,7 +53,8 @@ def work_of(c: Commission, photo: Photo, areas: Sequence[Area], recipes: Sequenc
         work = tuple(
             LayerWork(
                 q.role, q.code, q.tool, pressure=q.pressure, passes=q.passes, stroke=q.stroke, stroke_mm=q.stroke_mm, where=q.where, spacing_mm=0.6,
-                id=q.id, share=_share(q, shares[a.id]), stage=stage_of(q.gesture), title=title_of(q.gesture),
+                id=q.id, share=_share(q, shares[a.id]), stage=-1 if q.role in KEPT else stage_of(q.gesture), title=title_of(q.gesture),
+                crosses=q.gesture == WHISKER,
             )
             for q in layers[a.id]
         )

@@ -19,6 +19,8 @@ from hanabira.core.solver.single_hairs import with_single_hairs
 from hanabira.craft.hand import hand_scale
 from hanabira.craft.supplies import paper, papers, parts_of, shipped_kit
 from hanabira.craft.techniques import craft_of, rules_of
+from hanabira.studio.planning import work_of
+from hanabira.studio.records import Area, Commission, Photo, Recipe
 from tests.core.test_schedule import AreaWork, LayerWork
 from tests.fur import fur
 
@@ -89,14 +91,23 @@ class Steps(unittest.TestCase):
         np.testing.assert_allclose(part.zones, 0.9 * spot.zones + 0.1 * whole.zones)
 
     def test_the_plan_puts_the_kept_lines_before_and_the_drawn_ones_after_everything(self):
-        layers = (LayerWork("indent", "", "indent"), LayerWork("ground", "1"), LayerWork("gap", "2"))
+        layers = (LayerWork("indent", "", "indent", crosses=True), LayerWork("ground", "1"), LayerWork("gap", "2"))
         drawn = (LayerWork("ground", "1"), LayerWork("gap", "2"), LayerWork("whisker", "9"))
         kept = AreaWork("k", 1, "Pad", "whisker", 900, (100, 230), (), 3, layers)
         pad = AreaWork("w", 2, "Pad two", "whisker", 900, (140, 230), ("f",), 3, drawn)
         fur_ = AreaWork("f", 3, "Cheek", "short-fur", 900, (120, 200), ("w",), 3, (LayerWork("ground", "1"), LayerWork("gap", "2")))
         at = {s.key: n for n, s in enumerate(order([kept, pad, fur_]).steps)}
-        self.assertLess(at["k:0"], at["k:1"])
+        self.assertLess(at["k:0"], min(at["k:1"], at["w:0"], at["f:0"]))  # they run over into other areas
         self.assertGreater(at["w:2"], max(at["f:1"], at["w:1"], at["k:2"]))
+
+    def test_a_recipe_tells_the_plan_which_lines_cross(self):
+        _m, plan, _on = planned(muzzle())
+        area = Area("a", "c", "p", 1, "Pad", surface_id="whisker", ring=tuple(rectangle(*MUZZLE)))
+        photo = Photo("p", "c", "d", ".jpg", "x.jpg", 520, 420, (0.0, 0.0, 520.0, 420.0))
+        work = work_of(Commission("c", "Mallow"), photo, [area], [Recipe("a", plan.layers)])
+        first = work[0].layers[0]
+        self.assertEqual((first.role, first.crosses, first.stage, first.title), ("reserve", True, -1, "Whiskers"))
+        self.assertFalse(any(q.crosses for q in work[0].layers[1:]))
 
 
 if __name__ == "__main__":

@@ -20,6 +20,8 @@ STAGES = 8.0
 """About how many stages a hand's work has, for layers that name none."""
 SAME_PENCIL = 0.6
 """How far on the sheet one goes for the pencil that is in the hand, in its diagonal."""
+KEPT = ("indent", "reserve")
+"""Roles of what comes before any colour."""
 LAST = "last look"
 """Key of the step that ends the portrait."""
 RECIPE_ORDER = say("order.recipe")
@@ -105,7 +107,7 @@ def rules_of(areas: Sequence[AreaWork]) -> tuple[Rule, ...]:
     for a in areas:
         for k in range(1, len(a.layers)):
             q = a.layers[k - 1]
-            if q.role in ("indent", "reserve"):
+            if q.role in KEPT:
                 why = say("order.indent" if q.role == "indent" else "order.reserve")
                 cost = say("order.indent-cost" if q.role == "indent" else "order.reserve-cost")
             elif q.role == "outline":
@@ -145,6 +147,7 @@ def rules_of(areas: Sequence[AreaWork]) -> tuple[Rule, ...]:
                         )
                     )
     out += _blends(areas)
+    out += _kept_lines(areas)
     everything = [key(a, len(a.layers) - 1) for a in areas if a.layers]
     whiskers = [
         key(a, len(a.layers) - 1)
@@ -177,6 +180,17 @@ def _blends(areas: Sequence[AreaWork]) -> list[Rule]:
             if mine and theirs is not None and b.value_l is not None and b.value_l < a.value_l - 3:
                 why = say("order.blend", lighter=a.name, darker=b.name)
                 out.append(Rule(a.key(mine[-1]), b.key(theirs), why, say("order.blend-cost")))
+    return out
+
+
+def _kept_lines(areas: Sequence[AreaWork]) -> list[Rule]:
+    """Lines that are kept or pressed in run over into other areas: they come before any colour anywhere."""
+    out = []
+    for a in areas:
+        for k, q in enumerate(a.layers):
+            if q.crosses and q.role in KEPT:
+                firsts = [(b, next((n for n, x in enumerate(b.layers) if x.role not in KEPT), None)) for b in areas if b is not a]
+                out += [Rule(a.key(k), b.key(n), say("order.whiskers-kept"), say("order.whiskers-kept-cost")) for b, n in firsts if n is not None]
     return out
 
 

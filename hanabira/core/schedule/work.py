@@ -55,6 +55,8 @@ class LayerWork:
     """Which stage of the hand's work it belongs to, 0 the first wash; −1 where nobody said."""
     title: str = ""
     """What the hand does, in the words of its gesture; empty where nobody said."""
+    crosses: bool = False
+    """It goes along lines that run over into other areas: whiskers."""
 
 
 @dataclass(frozen=True)
