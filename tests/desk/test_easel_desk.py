@@ -82,10 +82,8 @@ class Easel(PlanCase):
         layers = session.recipe_layers(key)
         wet = Layer("blend", "", 1, 1, "all but the highlights", "circle", tool="solvent", why="It must dry.")
         session.do(SetLayers(session, area, (layers[0], wet, *layers[1:]), "solvent"))
-        for _ in range(40):
-            s = stage.step()
-            if s is None or s.layer.tool == "solvent":
-                break
+        # however many layers lie before it
+        while (s := stage.step()) is not None and s.layer.tool != "solvent":
             stage.done()
         self.assertEqual(stage.step().layer.tool, "solvent")
         self.assertTrue(any("no flame" in q for q in stage.card.now.cautions))
