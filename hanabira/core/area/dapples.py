@@ -80,9 +80,10 @@ def find_dapples(region: Region, said: bool = False) -> Dapples | None:
     tone = calm_tone(pixels, mask, 1.2)
     sigmas = _scales(min(size))
     stack = np.stack([_laplacian(tone, mask, s) for s in sigmas])
+    bends = [_round(tone, mask, s) for s in sigmas]
     best: tuple[float, bool, list[tuple[float, float, float]]] | None = None
     for lighter in (True, False):
-        rounds = _rounds(-stack if lighter else stack, sigmas, mask, tone, lighter)
+        rounds = _rounds(-stack if lighter else stack, bends, sigmas, mask, tone, lighter)
         # a round is closed on all sides, a gap of the net between rounds is not: the stronger responses are the rounds'
         strength = float(np.median([v for *_q, v in rounds])) if rounds else 0.0
         if rounds and (best is None or strength > best[0]):
@@ -131,6 +132,8 @@ def _scales(side: int) -> list[float]:
 
 
 def _blur(a: Array, weight: Array, sigma: float) -> Array:
+    if weight.min() == 1:
+        return cv2.GaussianBlur(a, (0, 0), sigma) / np.float32(1.001)
     return cv2.GaussianBlur(a * weight, (0, 0), sigma) / (cv2.GaussianBlur(weight, (0, 0), sigma) + 1e-3)
 
 
@@ -150,23 +153,26 @@ def _round(tone: Array, mask: Array, sigma: float) -> Array:
 
 
 def _rounds(
-    stack: Array, sigmas: Sequence[float], mask: Array, tone: Array, lighter: bool
+    stack: Array, bends: Sequence[Array], sigmas: Sequence[float], mask: Array, tone: Array, lighter: bool
 ) -> list[tuple[float, float, float, float, float]]:
     """Rounds as (x, y, radius, contrast, response) in pixels of the copy, the strongest first."""
     peaks = []
     for k, s in enumerate(sigmas):
         here = stack[k]
-        high = (here >= cv2.dilate(here, np.ones((3, 3), np.uint8))) & mask & (here > 0) & _round(tone, mask, s)
+        high = (here >= cv2.dilate(here, np.ones((3, 3), np.uint8))) & mask & (here > 0) & bends[k]
         for y, x in zip(*np.nonzero(high), strict=True):
             peaks.append((float(here[y, x]), k, int(x), int(y), s))
     if not peaks:
         return []
     # of every column of scales the strongest alone, within its own size
     peaks.sort(reverse=True)
-    kept: list[tuple[float, int, int, int, float]] = []
-    for p in peaks:
-        if all(np.hypot(p[2] - q[2], p[3] - q[3]) > 1.1 * max(p[4], q[4]) for q in kept):
-            kept.append(p)
+    across, down, sizes = (np.array([p[k] for p in peaks], float) for k in (2, 3, 4))
+    free, kept = np.ones(len(peaks), bool), []
+    for k, p in enumerate(peaks):
+        if not free[k]:
+            continue
+        kept.append(p)
+        free &= np.hypot(across - across[k], down - down[k]) > 1.1 * np.maximum(sizes, sizes[k])
         if len(kept) > 400:
             break
     strong = float(np.percentile([p[0] for p in kept], 90))
