@@ -6,6 +6,7 @@ stand away from swatches. Widgets never name a hex value: they ask ``role("ink")
 
 from __future__ import annotations
 
+import gc
 from dataclasses import dataclass, fields
 from functools import cache
 from typing import TYPE_CHECKING
@@ -216,10 +217,22 @@ def sheet() -> str:
 
 
 def apply(app: QApplication) -> None:
-    """Give Qt's own controls the theme."""
-    app.setPalette(palette())
-    app.setFont(font("body", scaled=True))
-    app.setStyleSheet(sheet())
+    """Give Qt's own controls the theme.
+
+    Qt walks through a list of all widgets meanwhile and calls their handlers. A search for garbage that begins in one of them would delete
+    closed windows which are still on that list, and Qt would step on them: what is garbage goes before, nothing during the walk.
+    """
+    searching = gc.isenabled()
+    if searching:
+        gc.collect()
+        gc.disable()
+    try:
+        app.setPalette(palette())
+        app.setFont(font("body", scaled=True))
+        app.setStyleSheet(sheet())
+    finally:
+        if searching:
+            gc.enable()
 
 
 def luminance(hex_: str) -> float:

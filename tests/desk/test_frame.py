@@ -1,13 +1,16 @@
 """The frame of the desk: stages and rooms, the list of commands, messages, files that are asked for, type and theme."""
 
+import gc
 import math
 import threading
 import unittest
+import weakref
 from pathlib import Path
 
 import numpy as np
 from PIL import Image
-from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtCore import QEvent, QPointF, Qt
+from PyQt6.QtWidgets import QWidget
 
 from hanabira.core.faults import Fault
 from hanabira.demo.pictures import PHOTO
@@ -31,6 +34,26 @@ class Frame(DemoCase):
             self.settle()
             self.assertEqual(self.desk.current.name, name)
             self.assertTrue(self.desk.bench.next.text())
+
+    def test_what_was_closed_is_gone_before_qt_walks_through_all_widgets(self):
+        """Qt steps on a widget that a search for garbage deletes while it restyles them all: seen as a crash of Qt's own code."""
+        found: list[tuple[bool, bool]] = []
+
+        class Watch(QWidget):
+            def changeEvent(self, event: QEvent) -> None:
+                if event.type() == QEvent.Type.StyleChange:
+                    found.append((gc.isenabled(), closed() is None))
+
+        watch, slip = Watch(), QWidget()
+        watch.ensurePolished()
+        slip.itself = slip  # a closed slip that its own parts still know: only a search for garbage finds it
+        closed = weakref.ref(slip)
+        del slip
+        self.assertTrue(gc.isenabled())
+        self.desk.switch_theme()
+        self.assertEqual(set(found), {(False, True)})
+        self.assertTrue(gc.isenabled())
+        watch.close()
 
     def test_nothing_is_cut_at_any_text_size_theme_or_window(self):
         from hanabira.desk import paint
