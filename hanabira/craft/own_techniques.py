@@ -12,7 +12,7 @@ from hanabira.core.colour.spaces import Array
 from hanabira.core.faults import RecipeFault
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
-from hanabira.core.optics.passes import TOOLS
+from hanabira.core.optics.tools import LAYINGS, TOOLS
 from hanabira.core.solver.area import Targets, swaps
 from hanabira.core.solver.layer import ROLES, WHERE, Layer
 from hanabira.core.solver.place_words import places_in_words
@@ -21,7 +21,7 @@ from hanabira.craft.gesture_names import told_gestures
 MOST_BYTES = 400_000
 _FIELDS: Mapping[str, type | tuple[type, ...]] = {
     "role": str, "tool": str, "pencil": str, "pressure": int, "passes": int, "stroke": str, "length_mm": (int, float), "where": str, "why": str, "places": list, "gesture": str,
-    "coverage": (int, float),
+    "coverage": (int, float), "laid": str,
 }  # fmt: skip
 
 
@@ -43,7 +43,8 @@ def as_technique(layers: Sequence[Layer], name: str, surface_id: str) -> str:
             "[[layer]]", f"role = {q(layer.role)}", f"tool = {q(layer.tool)}", f"pencil = {q(layer.code)}", f"pressure = {layer.pressure}",
             f"passes = {layer.passes}", f"stroke = {q(layer.stroke)}", f"length_mm = {layer.stroke_mm}", f"where = {q(layer.where)}",
             f"why = {q(layer.why)}", *([f"gesture = {q(layer.gesture)}"] if layer.gesture else []),
-            *([f"coverage = {layer.coverage}"] if layer.coverage < 1 else []), *([f"places = [{', '.join(map(q, layer.on))}]"] if layer.on else []), "",
+            *([f"coverage = {layer.coverage}"] if layer.coverage < 1 else []), *([f"laid = {q(layer.laid)}"] if layer.laid else []),
+            *([f"places = [{', '.join(map(q, layer.on))}]"] if layer.on else []), "",
         ]  # fmt: skip
     return "\n".join(lines)
 
@@ -79,6 +80,8 @@ def read_technique(path: Path) -> Technique:
             raise fault(f"layer {n} has the unknown role “{step['role']}”")
         if step.get("gesture", "") not in ("", *told_gestures()):
             raise fault(f"layer {n} has the unknown gesture “{step['gesture']}”")
+        if step.get("laid", "") not in ("", *LAYINGS):
+            raise fault(f"layer {n} has the unknown way “{step['laid']}” to bring colour on")
         if not 0 <= step.get("length_mm", 0) <= 2000:  # also false for what is no number
             raise fault(f"length_mm of layer {n} lies outside 0–2000")
         on = step.get("places", [])
@@ -94,7 +97,7 @@ def read_technique(path: Path) -> Technique:
                     step.get("role", "general"), "" if tool else step["pencil"], step.get("pressure", 2), passes=step.get("passes", 1),
                     where=step.get("where", "everywhere"), stroke=step.get("stroke", "flick"), stroke_mm=float(step.get("length_mm", 0.0)),
                     tool=tool, why=step.get("why", ""), on=tuple(on), gesture=step.get("gesture", ""),
-                    coverage=float(step.get("coverage", 1.0)),
+                    coverage=float(step.get("coverage", 1.0)), laid=step.get("laid", ""),
                 )  # fmt: skip
             )
         except RecipeFault as error:

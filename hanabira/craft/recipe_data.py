@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 
 COLUMNS = (
     "role", "tool", "pencil", "name", "pressure", "passes", "stroke", "length_mm", "spacing_mm", "direction_deg", "where", "target_lab", "lab_after",
-    "tooth_left", "why", "covers", "gesture", "run_mm", "coverage",
+    "tooth_left", "why", "covers", "gesture", "run_mm", "coverage", "laid",
 )  # fmt: skip
 
 
@@ -55,6 +55,7 @@ def layers_data(
                 "gesture": q.gesture or None,
                 "run_mm": q.run_mm or None,
                 "coverage": q.coverage if q.gesture and q.code else None,
+                "laid": q.laid or None,
                 "direction_deg": round(way, 1) if way is not None and along else None,
                 "where": q.where,
                 "target_lab": _lab(state.target),
@@ -77,7 +78,7 @@ def told_layers(told: object) -> tuple[Layer, ...]:
     """Layers as `layers_data` writes them, tools apart: what a twin needs of the other side. Raises `Fault`."""
     try:
         return tuple(
-            Layer(q["role"], q["pencil"], q["pressure"], q["passes"], q["where"], on=tuple(q["covers"]), gesture=q["gesture"] or "")
+            Layer(q["role"], q["pencil"], q["pressure"], q["passes"], q["where"], on=tuple(q["covers"]), gesture=q["gesture"] or "", laid=q.get("laid") or "")
             for q in told  # type: ignore[attr-defined]
             if q["pencil"]
         )

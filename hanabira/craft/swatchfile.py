@@ -29,7 +29,7 @@ def parse_stack(text: str) -> tuple[Pass, ...]:
     """Layers of ``CODE:PRESSURE:PASSES+…``; passes may be left out.
 
     >>> parse_stack("203:1:2+401:5")
-    (Pass(code='203', pressure=1, passes=2, tool='', coverage=1.0), Pass(code='401', pressure=5, passes=1, tool='', coverage=1.0))
+    (Pass(code='203', pressure=1, passes=2, tool='', coverage=1.0, laid=''), Pass(code='401', pressure=5, passes=1, tool='', coverage=1.0, laid=''))
     """
     out = []
     for part in filter(None, (q.strip() for q in text.split("+"))):

@@ -9,6 +9,7 @@ import numpy as np
 
 from hanabira.core.colour.spaces import chroma, hue_deg
 from hanabira.core.faults import RecipeFault
+from hanabira.core.optics.tools import laying_of
 from hanabira.core.solver.place_plan import Rules
 from hanabira.core.solver.single_hairs import SingleHairs
 from hanabira.core.solver.technique import Craft
@@ -75,7 +76,7 @@ def layer_spacing_mm(layer: Layer, m: Measures, surface_id: str, finish: int) ->
     own, scale = spacing_mm(m, surface_id, finish), hand_scale()
     if not layer.gesture:
         return own
-    wide = scale.stroke_mm[layer.pressure - 1]
+    wide = scale.stroke_mm[layer.pressure - 1] * (laying_of(layer.laid).width or 1.0)
     if layer.coverage < 1:
         apart = next((g.apart for medium in ("pencil", "pastel") for g in gestures(medium) if g.id == layer.gesture), 0.0)
         return round(apart * wide if apart else hand_whisker().width_mm / layer.coverage, 2)
@@ -106,7 +107,7 @@ def single_hairs(m: Measures, craft: Craft, kit: Kit, paper_id: str) -> SingleHa
     light = 2 * sum(w.light for w in lines) >= len(lines)
     ground = sum(w.over_l for w in lines) / len(lines)
     line = sum(w.own_l for w in lines) / len(lines)
-    method, warning = whisker_method(paper_id, kit.medium, craft.school.get("lights", "reserved"), ground, line, craft.school.get("blending") == "solvent")
+    method, warning = whisker_method(paper_id, kit.medium, craft.school.get("lights", "reserved"), ground, line, craft.school.get("blending") == "solvent", craft.has)
     length = sum(w.length_px for w in lines) * m.mm_per_px
     return SingleHairs(
         method.id, f"{method.words} {method.rule}" + (f" {warning}" if warning else ""), light, length / len(lines), told.width_mm,
@@ -122,8 +123,9 @@ def craft_of(
     marking: str = "",
     chosen: Mapping[str, str] | Sequence[tuple[str, str]] = (),
     finish: int = 3,
+    tools: frozenset[str] | None = None,
 ) -> Craft:
-    """What the craft says of a measured area. Raises `RecipeFault` for ids that do not exist."""
+    """What the craft says of a measured area; ``tools`` are those in the drawer, None any. Raises `RecipeFault` for ids that do not exist."""
     if surface_id not in surfaces():
         raise RecipeFault(f"There is no surface “{surface_id}”.", do=f"Use one of {', '.join(surfaces())}.")
     if not FINISH[0] <= finish <= FINISH[1]:
@@ -137,5 +139,5 @@ def craft_of(
         pencil_kinds(), s.stroke, s.base, stroke_length_mm(m, surface_id), blend=s.blend, light=s.light, coat=c.id, school=school(medium, chosen), finish=finish,
         keeps_off={p.id: p.keeps_off for p in parts_of(surface_id) if p.keeps_off}, gestures=gestures(medium), form=form_rules(), scale=hand_scale(),
         words=gesture_words(), kind=s.words, darks=c.darks if s.hair else (), lights=c.lights if s.hair else (),
-        hidden_undertone=s.hair and c.hidden_undertone,
+        hidden_undertone=s.hair and c.hidden_undertone, tools=tools,
     )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 SCRAPES = ("film", "sanded", "bristol")
@@ -33,11 +34,11 @@ _METHODS = {
 
 
 def whisker_method(
-    paper_id: str, medium: str, lights: str, ground_l: float, line_l: float, solvent: bool = False
+    paper_id: str, medium: str, lights: str, ground_l: float, line_l: float, solvent: bool = False, has: Callable[[str], bool] = lambda _tool: True
 ) -> tuple[WhiskerMethod, str]:
     """The method for lines of L* ``line_l`` over a ground of L* ``ground_l``, and a warning; empty when there is none.
 
-    ``lights`` is the school's switch; a choice that this paper or medium cannot carry out gives way to the next best.
+    ``lights`` is the school's switch; a choice that this paper or medium cannot carry out, or whose tool is not in the drawer (``has``), gives way to the next best.
     """
     warning = ""
     if line_l < ground_l - SAME_L:
@@ -49,12 +50,14 @@ def whisker_method(
     wanted = {"reserved": "reserve", "indent": "indent", "scrape": "scrape", "opaque": "opaque"}.get(lights, "reserve")
     if medium == "pastel":
         return _of("opaque"), warning
-    if wanted == "indent" and (paper_id in NO_INDENT or solvent):
-        wanted = "scrape" if paper_id in SCRAPES else "lift"
-    if wanted == "scrape" and paper_id not in SCRAPES:
-        wanted = "lift"
+    presses, scrapes = paper_id not in NO_INDENT and not solvent and has("indent"), paper_id in SCRAPES and has("scrape")
+    lifts = "lift" if has("tape") else "opaque"
+    if wanted == "indent" and not presses:
+        wanted = "scrape" if scrapes else lifts
+    if wanted == "scrape" and not scrapes:
+        wanted = lifts
     if wanted == "reserve" and ground_l < 25:
-        wanted = "indent" if paper_id not in NO_INDENT and not solvent else "scrape" if paper_id in SCRAPES else "opaque"
+        wanted = "indent" if presses else "scrape" if scrapes else "opaque"
     return _of(wanted), warning
 
 

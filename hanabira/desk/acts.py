@@ -411,7 +411,7 @@ def _kit() -> list[Act]:
         ("colorimeter", "Measure with the simulated colorimeter", lambda d: k(d).reading.simulate_colorimeter()),
         ("fit", "Fit the kit to what was read", lambda d: k(d).reading.fit()),
         ("chart", "Back to the kit chart", lambda d: k(d).show_chart()),
-        ("papers", "Show the papers", lambda d: k(d).show_papers()),
+        ("papers", "Show papers and tools", lambda d: k(d).show_papers()),
         ("import", "Import a kit", lambda d: k(d).import_kit()),
         ("csv", "Write: the kit as CSV", lambda d: k(d).export_kit(".csv")),
         ("gpl", "Write: the kit as a palette", lambda d: k(d).export_kit(".gpl")),

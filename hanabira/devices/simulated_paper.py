@@ -19,6 +19,7 @@ from hanabira.core.colour.spaces import Array, lab_to_xyz, xyz_to_lab
 from hanabira.core.optics.bands import FINE_XYZ
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.passes import Pass
+from hanabira.core.optics.tools import laying_of
 
 _NM = np.arange(380, 731, 10).astype(float)
 _SIDE = 40
@@ -138,11 +139,12 @@ class SimulatedSheet:
                 continue
             body, absorb, scatter = self._pigment(layer.code)
             reach, load = (float(np.interp(layer.pressure, [1, 3, 5], v)) for v in (t.reach, t.load))
+            way = laying_of(layer.laid)
             for _ in range(layer.passes):
                 a, b = (1.0, 0.0) if hand is None else (float(np.exp(hand.normal(0, t.unsteady))), float(hand.normal(0, t.unsteady * 0.4)))
-                gap = reach + b - self._depth + 0.15 * fill / room
+                gap = reach + way.reach + b - self._depth + 0.15 * fill / room
                 touch = np.clip(gap / 0.22 + 0.5, 0, 1)
-                amount = a * load * touch**1.3 * np.maximum(0, 1 - fill / room) ** 0.8
+                amount = a * way.deposit * load * touch**1.3 * np.maximum(0, 1 - fill / room) ** 0.8
                 fill = fill + amount
                 films.append(_Film(body, absorb, scatter, amount))
         points = np.repeat(self._grounds[ground][None], _SIDE * _SIDE, 0)

@@ -98,7 +98,7 @@ def book_of(session: Session, plan: Planned) -> Book:
     def line(s: Step, part: bool) -> BookStep:
         name = step_words(s)
         pencil = with_words(s, kit)
-        stroke = stroke_words(s.layer.stroke, s.layer.stroke_mm)
+        stroke = stroke_words(s.layer.stroke, s.layer.stroke_mm, s.layer.laid)
         passes = f", {s.layer.passes} passes" if s.layer.passes > 1 else ""
         how = f"pressure {s.layer.pressure}{passes}, {stroke}, {s.layer.where}" if s.layer.pencil else s.layer.where
         minutes = span(s.low, s.high) + (", goes on" if part else "")

@@ -10,6 +10,7 @@ import numpy as np
 from hanabira.core.colour.spaces import parse_hex, srgb_to_lab
 from hanabira.core.colour.words import colour_name
 from hanabira.core.optics.stack import bare
+from hanabira.core.optics.tools import KEEPS_OFF
 from hanabira.core.places.outlines import outlines
 from hanabira.core.solver.area import Prediction, judged_band
 from hanabira.core.solver.layer import BANDS, goes_over
@@ -18,6 +19,7 @@ from hanabira.core.solver.place_words import run_in_words, run_of
 from hanabira.craft.gesture_names import headings
 from hanabira.craft.supplies import papers, surfaces
 from hanabira.craft.techniques import layer_spacing_mm
+from hanabira.craft.tools import step_name
 from hanabira.session.words import due_words, stroke_words
 from hanabira.sheets.card_page import CardArea, CardContent, CardLayer, CardPlace
 
@@ -73,8 +75,8 @@ def _area(session: Session, area: Area, corner: tuple[float, float], k: float) -
         state = prediction.band(band)
         layers.append(
             CardLayer(
-                q.role, q.code, kit.get(q.code).name if q.code else q.tool, masstone=kit.masstone_lab[kit.index[q.code]] if q.code else None,
-                pressure=q.pressure, passes=q.passes, stroke=stroke_words(q.stroke, q.stroke_mm), where=q.where, after=state.labs[i + 1],
+                q.role, q.code, kit.get(q.code).name if q.code else step_name(q.tool), masstone=kit.masstone_lab[kit.index[q.code]] if q.code else None,
+                pressure=q.pressure, passes=q.passes, stroke=stroke_words(q.stroke, q.stroke_mm, q.laid), where=q.where, after=state.labs[i + 1],
                 uses=max(0.0, state.tooth[i + 1] - state.tooth[i]), why=q.why,
                 spacing_mm=layer_spacing_mm(q, m, area.surface_id, finish) if q.stroke in ("flick", "hatch", "squiggle") and q.code else 0.0,
                 run=run if i == first < last else "", again=i > first, head=head.name if (head := heads[i]) else "", aim=head.aim if head else "",
@@ -126,7 +128,7 @@ def _places(session: Session, area: Area, told: Prediction) -> tuple[tuple[CardP
     layers, out = session.recipe_layers(area.id), []
     for p in sorted(places, key=lambda p: float(told.band(p.id).target[0])):
         state = told.band(p.id)
-        mine = [i for i, q in enumerate(layers) if goes_over(q, p.id) and q.tool not in ("reserve", "indent")]
+        mine = [i for i, q in enumerate(layers) if goes_over(q, p.id) and q.tool not in KEEPS_OFF]
         after = tuple((i + 1, state.labs[i + 1]) for i in mine)
         shape = shapes[p.id]
         rings = tuple(tuple(here(v) for v in ring) for ring in shape.rings)

@@ -49,6 +49,7 @@ ALL = {
         Setting("area", "", "The area that was chosen"),
         Setting("views", {}, "Where each commission's view stood"),
         Setting("papers", [], "Papers that are in the drawer; none listed means all"),
+        Setting("tools", [], "Tools that are in the drawer; none listed means all, the one word none means none"),
         Setting("grid_mm", 20.0, "Width of the grid's cells in millimetres", low=5.0, high=100.0),
         Setting("grid_on", False, "Whether the grid lies over the picture"),
         Setting("grid_diagonals", False, "Whether the grid has diagonals"),

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from hanabira.core.schedule.handling import GRAPHITE, SEAM
 from hanabira.core.schedule.order import LAST, Step
 from hanabira.core.schedule.work import hours_range
+from hanabira.craft.tools import step_name
 from hanabira.session.dates import day_words
 
 if TYPE_CHECKING:
@@ -35,13 +36,20 @@ def due_words(iso: str | None) -> str:
     return f"due {day_words(datetime.date.fromisoformat(iso))}" if iso else "no due date"
 
 
-def stroke_words(stroke: str, length_mm: float) -> str:
-    """A stroke with its length in millimetres, wherever it has one.
+LAID = {"sharp": "{stroke}, sharp point", "blunt": "{stroke}, blunt point", "powder": "rubbed in as powder", "sponge": "laid with a sponge"}
+"""How colour is brought on, in words."""
+
+
+def stroke_words(stroke: str, length_mm: float, laid: str = "") -> str:
+    """A stroke with its length in millimetres, wherever it has one, and how the colour is brought on.
 
     >>> stroke_words("flick", 4.2), stroke_words("squiggle", 3), stroke_words("circle", 0)
     ('flick 4 mm', 'squiggle 3 mm', 'circle')
+    >>> stroke_words("flick", 4.2, "sharp"), stroke_words("circle", 0, "powder")
+    ('flick 4 mm, sharp point', 'rubbed in as powder')
     """
-    return f"{stroke} {length_mm:.0f} mm" if length_mm > 0 else stroke
+    words = f"{stroke} {length_mm:.0f} mm" if length_mm > 0 else stroke
+    return LAID[laid].format(stroke=words) if laid else words
 
 
 def open_words(coverage: float) -> str:
@@ -97,7 +105,7 @@ def with_words(s: Step, kit: Kit) -> str:
         return f"{code} {kit.get(code).name}"
     if s.layer.tool == "reserve":
         return "the bare paper"
-    return s.layer.tool or (
+    return (step_name(s.layer.tool).lower() if s.layer.tool else "") or (
         "kneaded eraser" if s.layer.role == GRAPHITE else "the pencils of both" if s.layer.role == SEAM else "fresh eyes"
     )
 

@@ -16,6 +16,7 @@ from hanabira.core.colour.words import hue_name
 from hanabira.core.faults import Fault, RecipeFault
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.stack import bare
+from hanabira.core.optics.tools import KEEPS_OFF
 from hanabira.core.sentences import say
 from hanabira.core.solver.area import Prediction, Variant, swaps
 from hanabira.core.solver.layer import BANDS, Layer, goes_over
@@ -26,6 +27,7 @@ from hanabira.core.token import SILENT, Token
 from hanabira.craft.rules import school
 from hanabira.craft.supplies import surfaces
 from hanabira.craft.techniques import craft_of, rules_of
+from hanabira.craft.tools import NONE, drawer, tools
 from hanabira.session.edits import Edit, SetLayers
 from hanabira.studio import planning
 
@@ -64,6 +66,8 @@ class Asked:
     """Pencils of the portrait; empty: any of the kit."""
     twin: tuple[Layer, ...] = ()
     """Layers of the other side."""
+    tools: frozenset[str] | None = None
+    """Tools of the drawer; None: any."""
 
     def measured(self, token: Token) -> Measures:
         """The area's measures with its marking."""
@@ -90,7 +94,7 @@ class Asked:
     def craft_and_rules(self, m: Measures, kit: Kit | None = None) -> tuple[Craft, Rules]:
         """What the craft says of the area, and what its measures and the artist's aims ask beside its colours."""
         a, some = self.area, kit or self.kit
-        craft = craft_of(m, a.surface_id, some.medium, a.coat, a.marking_kind, self.school, self.finish)
+        craft = craft_of(m, a.surface_id, some.medium, a.coat, a.marking_kind, self.school, self.finish, self.tools)
         return craft, replace(rules_of(m, craft, some, self.paper.id), aims={place: np.array(shift) for place, *shift in self.aims})
 
     def solved(self, m: Measures, token: Token) -> PlacePlan:
@@ -253,13 +257,17 @@ class Workshop:
             out.append(f"Their colour pushes it toward {word}" + (" and it may look stronger." if chroma(away) > chroma(own) else "."))
         return tuple(out)
 
+    def tools(self) -> frozenset[str] | None:
+        """Tools that are in the drawer; None: nothing was said, so any."""
+        return drawer([q for q in self.session.settings.get("tools") if q in tools() or q == NONE])
+
     def craft(self, area: Area) -> Craft | None:
         """What the craft says of an area; None until it is measured."""
         m = self.session.measures(area.id)
         c = self.session.commission
         if m is None or c is None:
             return None
-        return craft_of(m, area.surface_id, self.session.kit.medium, self.coat(area), area.marking_kind, c.school, self.finish(area))
+        return craft_of(m, area.surface_id, self.session.kit.medium, self.coat(area), area.marking_kind, c.school, self.finish(area), self.tools())
 
     # -- solving --------------------------------------------------------------------
     def asked(self, area: Area) -> Asked | None:
@@ -279,6 +287,7 @@ class Workshop:
             replace(area, coat=self.coat(area)), m.measuring.request(area), known[1] if known else None, kit=kit, paper=m.paper, reach=m.gamut,
             school=tuple(m.commission.school), finish=self.finish(area), tray=tray, locked=locked, aims=recipe.aims if recipe else (),
             workings=m.workings, palette=() if m.from_tray else m.portrait.palette, twin=m.portrait.other_side(area),
+            tools=self.tools(),
         )  # fmt: skip
 
     def solve(self, key: str, keep: Layer | None = None, then: Callable[[], None] | None = None, title: str = "") -> None:
@@ -421,7 +430,7 @@ class Workshop:
         """Every band's stack of pencils in every recipe, by area and band, each stack once; those with tools are left out."""
         m, out, seen = self.session, [], set()
         for a in m.areas:
-            layers = [q for q in m.recipe_layers(a.id) if q.tool != "indent"]
+            layers = [q for q in m.recipe_layers(a.id) if q.tool not in KEEPS_OFF]
             for band in [p.id for p in m.recipes[a.id].places] if m.by_places(a.id) else BANDS:
                 mine = [q for q in layers if goes_over(q, band)]
                 stack = tuple(q.as_pass for q in mine)

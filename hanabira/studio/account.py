@@ -188,7 +188,7 @@ def pencils(work: Sequence[AreaWork], log: Sequence[LogRow], kit: Kit) -> tuple[
             code, pressure = (row.pencil, row.pressure) if row is not None and q.pencil else (q.pencil, q.pressure)
             if not code or code not in kit.index or key in skipped:
                 continue
-            mm = worn_mm(a.mm2, q.where, pressure, q.passes, kit.get(code).binder, q.share)
+            mm = worn_mm(a.mm2, q.where, pressure, q.passes, kit.get(code).binder, q.share, q.laid)
             entry = worn.setdefault(code, [0, 0.0, 0.0])
             entry[0] += key in done
             entry[1 if key in done else 2] += mm

@@ -18,7 +18,7 @@ from typing import Any, Union, get_args, get_origin, get_type_hints
 
 from hanabira.core.area.shape import EDGES, Point
 from hanabira.core.faults import Fault, RecordFault
-from hanabira.core.optics.passes import TOOLS
+from hanabira.core.optics.tools import LAYINGS, TOOLS
 from hanabira.core.places.place import KINDS
 from hanabira.core.solver.layer import ROLES, Layer
 from hanabira.core.study.preparation import EXPOSURE_RANGE, MOST_TILT, Preparation
@@ -362,6 +362,7 @@ def _layer(q: Layer, n: int) -> None:
     _within(q.stroke_mm, 0, 2000, f"stroke of layer {n} in mm")
     _within(q.run_mm, 0, 5000, f"run of layer {n} in mm")
     _within(q.coverage, 0.01, 1, f"coverage of layer {n}")
+    _known(q.laid, LAYINGS, f"way of layer {n} to bring colour on:", empty=True)
     _known(q.gesture, told_gestures(), f"gesture of layer {n}:", empty=True)
     if len(q.code) > 64 or not (q.code or q.tool):
         raise _fail(f"layer {n} has neither a pencil nor a tool")

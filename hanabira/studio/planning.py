@@ -54,7 +54,7 @@ def work_of(c: Commission, photo: Photo, areas: Sequence[Area], recipes: Sequenc
             LayerWork(
                 q.role, q.code, q.tool, pressure=q.pressure, passes=q.passes, stroke=q.stroke, stroke_mm=q.stroke_mm, where=q.where, spacing_mm=0.6,
                 id=q.id, share=_share(q, shares[a.id]), stage=-1 if q.role in KEPT else stage_of(q.gesture), title=title_of(q.gesture),
-                crosses=q.gesture == WHISKER,
+                crosses=q.gesture == WHISKER, laid=q.laid,
             )
             for q in layers[a.id]
         )

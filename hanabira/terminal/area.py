@@ -28,9 +28,11 @@ def techniques(_args: argparse.Namespace) -> dict:
     """Surfaces, coats, markings and schools with their ids."""
     from hanabira.craft.rules import coats, marking_rules, switches
     from hanabira.craft.supplies import surfaces
+    from hanabira.craft.tools import tools
 
     return {
         "surfaces": [{"id": k, "name": s.name} for k, s in surfaces().items()],
+        "tools": [{"id": k, "name": t.name, "use": t.use} for k, t in tools().items()],
         "coats": [{"id": k, "name": c.name, "also": list(c.also), "why": c.why} for k, c in coats().items()],
         "markings": [{"id": k, "name": r.name, "why": r.why} for k, r in marking_rules().items()],
         "schools": [
@@ -76,6 +78,7 @@ def looked_at(args: argparse.Namespace) -> Looked:
     from hanabira.craft.readers import readers
     from hanabira.craft.supplies import named, parts_of, surfaces
     from hanabira.craft.techniques import craft_of, measured_marking, rules_of
+    from hanabira.craft.tools import drawer
     from hanabira.studio.pictures import read_picture
 
     x, y, w, h = numbers(args.rect, 4, "a rectangle: X,Y,W,H in pixels")
@@ -104,7 +107,7 @@ def looked_at(args: argparse.Namespace) -> Looked:
         kind = "plain"  # whiskers and locks are no marking
     if surface.hair and kind not in ("plain", "ticked", "gradient", "roan"):
         m = replace(m, pattern=find_pattern(region))
-    craft = craft_of(m, args.surface, kit.medium, args.coat or "", kind, chosen(args.school), args.finish)
+    craft = craft_of(m, args.surface, kit.medium, args.coat or "", kind, chosen(args.school), args.finish, drawer(args.tools.split(",") if args.tools else []))
     return Looked(kit, on, places, craft, rules_of(m, craft, kit, on.id), m, kind)
 
 
@@ -185,7 +188,7 @@ def _as_asked(args: argparse.Namespace, job: object) -> argparse.Namespace:
     given = {k: job.get(k) for k in ("surface", "coat", "marking", "medium", "paper", "ground", "mm_per_px")}
     given["mm_per_px"] = given["mm_per_px"] or args.mm_per_px
     return argparse.Namespace(
-        **given, photo=args.photo, rect=rect if isinstance(rect, str) else ",".join(str(v) for v in rect), kit=args.kit, school=None, finish=3
+        **given, photo=args.photo, rect=rect if isinstance(rect, str) else ",".join(str(v) for v in rect), kit=args.kit, school=None, finish=3, tools=None
     )
 
 
@@ -237,6 +240,7 @@ def add_commands(add: Add) -> None:
     p.add_argument("--ground", metavar="#rrggbb")
     p.add_argument("--kit", metavar="FILE", help="kit file, or pencils or pastels")
     p.add_argument("--school", action="append", metavar="KEY=VALUE", help="a switch of the school; may be given again")
+    p.add_argument("--tools", metavar="IDS", help="tools in the drawer, with commas, or none; any when left out")
     p.add_argument("--finish", type=int, default=3, metavar="N", help="1 loose to 5 every hair")
     p.add_argument("--mm-per-px", type=millimetres_a_pixel, metavar="F", help="size on the paper; else the photo's longer side is 300 mm")
     p.add_argument("--palette", metavar="CODES", help="the portrait's pencils, with commas; no others are taken")

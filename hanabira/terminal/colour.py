@@ -13,8 +13,9 @@ import numpy as np
 
 from hanabira.core.colour.spaces import lab_hex, parse_hex, srgb_to_lab, to_hex
 from hanabira.core.faults import Fault, RecipeFault
-from hanabira.core.optics.passes import TOOLS, Pass
+from hanabira.core.optics.passes import Pass
 from hanabira.core.optics.stack import bare, predict
+from hanabira.core.optics.tools import LAYINGS, TOOLS
 from hanabira.terminal.args import kit_of, numbers, paper_of
 
 
@@ -185,8 +186,8 @@ def _layer(text: str) -> Pass:
     if text in TOOLS:
         return Pass(tool=text)
     parts = text.split(":")
-    if not 1 <= len(parts) <= 4 or not parts[0]:
-        raise RecipeFault(f"“{text}” is no layer.", do=f"Write PENCIL:PRESSURE:PASSES:COVERAGE or one of {', '.join(TOOLS)}.")
+    if not 1 <= len(parts) <= 5 or not parts[0]:
+        raise RecipeFault(f"“{text}” is no layer.", do=f"Write PENCIL:PRESSURE:PASSES:COVERAGE:WAY or one of {', '.join(TOOLS)}.")
     try:
         pressure, passes = (int(parts[i]) if len(parts) > i else default for i, default in ((1, 3), (2, 1)))
     except ValueError:
@@ -201,7 +202,10 @@ def _layer(text: str) -> Pass:
         raise RecipeFault(f"“{text}”: the coverage is a number.") from None
     if not 0 < coverage <= 1:
         raise RecipeFault(f"“{text}”: the coverage must be above 0 and 1 at most.", do="1 is a closed film.")
-    return Pass(parts[0], pressure, passes, coverage=coverage)
+    laid = parts[4] if len(parts) > 4 else ""
+    if laid and laid not in LAYINGS:
+        raise RecipeFault(f"“{text}”: “{laid}” is no way to bring colour on.", do=f"Use one of {', '.join(LAYINGS)}, or none.")
+    return Pass(parts[0], pressure, passes, coverage=coverage, laid=laid)
 
 
 def predict_(args: argparse.Namespace) -> dict:

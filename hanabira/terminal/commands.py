@@ -157,7 +157,7 @@ def _add_commands(add: Add) -> None:
     p.add_argument("--paper", required=True, metavar="ID")
     p.add_argument("--ground", metavar="#rrggbb")
     p.add_argument("--kit", metavar="FILE")
-    p.add_argument("--layer", action="append", required=True, metavar="PENCIL:PRESSURE:PASSES:COVERAGE|TOOL")
+    p.add_argument("--layer", action="append", required=True, metavar="PENCIL:PRESSURE:PASSES:COVERAGE:WAY|TOOL")
     p = add("calibrate", lambda args: colour.calibrate(args), "Fit pencils, paper and hand to measured swatches.")
     p.add_argument("swatches", metavar="SWATCHES.csv")
     p.add_argument("--out", required=True, metavar="KIT.csv")

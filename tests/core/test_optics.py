@@ -14,8 +14,9 @@ from hanabira.core.faults import KitFault, RecipeFault
 from hanabira.core.optics.bands import FINE_XYZ, NODES_NM, _smoothest, colour_to_reflectance, reflectance_to_lab, reflectance_to_xyz
 from hanabira.core.optics.film import film_of, over, reflect_transmit
 from hanabira.core.optics.kit import Kit, Pencil
-from hanabira.core.optics.passes import TOOLS, Pass
+from hanabira.core.optics.passes import Pass
 from hanabira.core.optics.stack import bare, lay, predict, use_tool, wet
+from hanabira.core.optics.tools import TOOLS
 from hanabira.core.optics.tooth import Tooth, lay_pass, tooth_used
 from hanabira.craft.supplies import paper, papers, shipped_kit
 

@@ -265,7 +265,7 @@ class AdviceOnPencils(unittest.TestCase):
 class OwnTechniques(unittest.TestCase):
     def test_written_read_and_laid_with_another_kit(self):
         kit, on, plan_ = planned("pencils", "hotpress", "brown", "short-fur", {"lights": "indent"})
-        layers, targets = plan_.layers, plan_.targets
+        layers, targets = (*plan_.layers[:-1], replace(plan_.layers[-1], laid="sharp")), plan_.targets
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "mine.toml"
             path.write_text(as_technique(layers, "Otter “brown”", "short-fur"), encoding="utf-8")
@@ -284,6 +284,7 @@ class OwnTechniques(unittest.TestCase):
                 "[[layer]]\ntool = 'laser'",
                 "[[layer]]\npressure = 9\npencil = 'x'",
                 "not toml",
+                "[[layer]]\npencil = 'x'\npressure = 2\npasses = 1\nlaid = 'hammered'",
             ):
                 path.write_text(text)
                 with self.assertRaises(RecipeFault):
@@ -296,7 +297,7 @@ class Terminal(unittest.TestCase):
         self.assertEqual(set(d) >= {"measures", "layers", "result", "cautions", "pencils"}, True)
         self.assertEqual(
             set(d["layers"][0]),
-            {"role", "tool", "pencil", "name", "pressure", "passes", "stroke", "length_mm", "spacing_mm", "direction_deg", "where", "target_lab", "lab_after", "tooth_left", "why", "covers", "states", "gesture", "run_mm", "coverage"},
+            {"role", "tool", "pencil", "name", "pressure", "passes", "stroke", "length_mm", "spacing_mm", "direction_deg", "where", "target_lab", "lab_after", "tooth_left", "why", "covers", "states", "gesture", "run_mm", "coverage", "laid"},
         )  # fmt: skip
         self.assertIn("indent", [q["tool"] for q in d["layers"][:2]])
         self.assertEqual(set(d["result"]), set(BANDS))
@@ -304,9 +305,13 @@ class Terminal(unittest.TestCase):
             self.assertEqual(set(q["states"]), set(q["covers"]))
             self.assertTrue(q["covers"] and set(q["covers"]) <= {*d["places"], *d["result"]})
         self.assertEqual(d["school_effect"]["lights"], "acts")
+        bare = ask("area", str(PHOTO), "--rect", "800,1120,220,160", "--surface", "short-fur", "--school", "lights=indent", "--tools", "stump,tape")
+        self.assertIn("the stylus is not in your drawer", bare["school_effect"]["lights"])
+        self.assertNotIn("indent", [q["tool"] for q in bare["layers"]])
         whole = d["places"].values()
         self.assertAlmostEqual(sum(p["share"] for p in whole), 1, delta=0.01)
         t = ask("techniques")
+        self.assertTrue({"blender", "tape"} <= {q["id"] for q in t["tools"]})
         self.assertTrue({"short-fur", "contour-feathers", "eye", "nose"} <= {q["id"] for q in t["surfaces"]})
         self.assertTrue({"black", "stripes"} <= {q["id"] for q in t["coats"]} | {q["id"] for q in t["markings"]})
 
@@ -316,6 +321,7 @@ class Terminal(unittest.TestCase):
             ("--surface", "short-fur", "--coat", "tartan"),
             ("--surface", "eye", "--school", "lights"),
             ("--surface", "eye", "--finish", "9"),
+            ("--surface", "eye", "--tools", "hammer"),
         ):
             code, _out, err = run("area", str(PHOTO), "--rect", "800,1120,220,160", *more)
             self.assertEqual((code, len(err.strip().splitlines())), (2, 1), more)

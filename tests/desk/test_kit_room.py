@@ -11,8 +11,10 @@ from hanabira.core.solver.cautions import recipe_cautions
 from hanabira.core.solver.kit_facts import holes, mixing_strip, neighbours, pressures
 from hanabira.core.solver.layer import Layer
 from hanabira.core.solver.target import reach
+from hanabira.core.token import SILENT
 from hanabira.craft.kitfile import fact, read_kit
 from hanabira.craft.supplies import paper, papers, shipped_kit
+from hanabira.craft.tools import tools
 from hanabira.studio.records import StudioKit
 from tests.desk.test_desk import DemoCase
 from tests.recipes import plan
@@ -105,6 +107,21 @@ class Room(DemoCase):
         self.desk.go("Brief")
         field = self.desk.stages["Brief"]._fields["paper_id"]
         self.assertIn("not in the drawer", field.itemText(field.findData("film")))
+
+    def test_tools_in_the_drawer(self):
+        self.room.show_papers()
+        self.assertIsNone(self.session.workshop.tools())
+        self.room.tool_boxes["solvent"].click()
+        self.assertEqual(self.session.workshop.tools(), frozenset(tools()) - {"solvent"})
+        self.desk.go("Recipe")
+        self.settle()
+        asked = self.session.workshop.asked(self.session.areas[0])
+        self.assertEqual(asked.tools, frozenset(tools()) - {"solvent"})
+        self.assertEqual(asked.craft_and_rules(asked.measured(SILENT))[0].tools, asked.tools)
+        self.room.show_papers()
+        for key in set(tools()) - {"solvent"}:
+            self.room.tool_boxes[key].click()
+        self.assertEqual(self.session.workshop.tools(), frozenset(), "an empty drawer holds nothing, not everything")
 
     def test_tray_and_limited_palette(self):
         room, session = self.room, self.session

@@ -124,6 +124,8 @@ class Contract(unittest.TestCase):
         self.assertEqual([q.get("tool") for q in d["layers"]], [None, "stump"])
         self.assertLess(d["paper_lab"][0], 20)
         self.assertGreater(d["layers"][0]["lab_after"][0], 70)
+        value = {w: ask("predict", "--paper", "hotpress", "--layer", f"203:2:1:1:{w}")["layers"][0]["lab_after"][0] for w in ("", "sharp", "blunt", "powder")}
+        self.assertTrue(value["sharp"] < value[""] < value["blunt"] and value["powder"] != value[""], value)
 
     def test_kit_and_a_kit_file(self):
         d = ask("kit")
@@ -162,6 +164,7 @@ class Contract(unittest.TestCase):
             (("predict", "--paper", "hotpress", "--layer", "999"), "no pencil 999"),
             (("predict", "--paper", "hotpress", "--layer", "203:7"), "pressure"),
             (("predict", "--paper", "hotpress", "--layer", "203:a:b"), "whole numbers"),
+            (("predict", "--paper", "hotpress", "--layer", "203:2:1:1:hammered"), "no way to bring colour on"),
             (("predict", "--paper", "hotpress", "--ground", "grey", "--layer", "203"), "not a colour"),
             (("dance",), "invalid choice"),
         ):

@@ -14,6 +14,7 @@ from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import YULE_NIELSEN, Paper
 from hanabira.core.optics.passes import Pass
 from hanabira.core.optics.stack import PaperState
+from hanabira.core.optics.tools import laying_of
 from hanabira.core.optics.tooth import DEPTHS, SETTLE, STANDARD_PRESSURES, Pressures, room, see
 
 SCENARIOS = 6
@@ -72,8 +73,9 @@ def lay(
     hand: Pressures = STANDARD_PRESSURES,
     thickness: Array | float = 1.0,
     reach: Array | float = 0.0,
+    crush: float = 1.0,
 ) -> tuple[Batch, Array]:
-    """One pass over all states. Film (…, 8), pressure (…) of 1–5, hand scatter (…); also the mean deposit (…)."""
+    """One pass over all states. Film (…, 8), pressure (…) of 1–5, hand scatter (…), factor of what is pressed down; also the mean deposit (…)."""
     i = np.asarray(pressure) - 1
     space = room(paper) * (1 - batch.crush[..., None])
     depth = DEPTHS * (1 - SETTLE * batch.fill / space)
@@ -83,9 +85,9 @@ def lay(
     r0, t2 = reflect_transmit(Film(film.absorption[..., None, :], film.scattering[..., None, :]), t[..., None])
     c = contact[..., None]
     zones = c * over(r0, t2, batch.zones) + (1 - c) * batch.zones
-    crush = batch.crush + hand.crush[i] * (1 - batch.crush)
+    pressed = batch.crush + crush * hand.crush[i] * (1 - batch.crush)
     amount = contact * t
-    return Batch(zones, batch.fill + amount, np.broadcast_to(crush, amount.shape[:-1]), batch.n), amount.mean(-1)
+    return Batch(zones, batch.fill + amount, np.broadcast_to(pressed, amount.shape[:-1]), batch.n), amount.mean(-1)
 
 
 def hand_scatter() -> tuple[Array, Array]:
@@ -110,9 +112,10 @@ def stack_under_hands(paper: Paper, spot: PaperState, kit: Kit, layers: Sequence
     for layer in layers:
         before, i = batch, kit.index[layer.code]
         film, pressure = Film(kit.film.absorption[i], kit.film.scattering[i]), np.full(SCENARIOS, layer.pressure)
+        way = laying_of(layer.laid)
         for _ in range(layer.passes):
             thickness, reach = _THICKNESS[:, k % MOST_PASSES] ** kit.unsteady, _REACH[:, k % MOST_PASSES] * kit.unsteady
-            batch, _deposit = lay(paper, batch, film, pressure, kit.hand, thickness, reach)
+            batch, _deposit = lay(paper, batch, film, pressure, kit.hand, thickness * way.deposit, reach + way.reach, way.crush)
             k += 1
         batch = before.opened(batch, layer.coverage)
     return batch.lab

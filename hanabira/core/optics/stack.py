@@ -15,12 +15,9 @@ from hanabira.core.optics.bands import colour_to_reflectance, reflectance_to_lab
 from hanabira.core.optics.film import Film, over, reflect_transmit
 from hanabira.core.optics.kit import Kit, film_at
 from hanabira.core.optics.paper import Paper
-from hanabira.core.optics.passes import TOOLS, Pass
-from hanabira.core.optics.tooth import STANDARD_PRESSURES, Pressures, Tooth, lay_pass, see, tooth_used
-
-SOLVENT_BLEND, SOLVENT_KEEPS = 0.8, 0.7
-STUMP_BLEND, STUMP_CRUSH = 0.45, 0.02
-"""How far a solvent and a stump even the films; the tooth that stays filled after a solvent, and what a stump presses down."""
+from hanabira.core.optics.passes import Pass
+from hanabira.core.optics.tools import KEEPS_OFF, REMOVED, RUBS, TOOLS, Rub, laying_of
+from hanabira.core.optics.tooth import STANDARD_PRESSURES, Pressures, Tooth, lay_pass, room, see, tooth_used
 
 SOLVENT_INDEX = 1.44
 """Refractive index of mineral spirits."""
@@ -72,12 +69,12 @@ def bare(paper: Paper) -> PaperState:
     return PaperState(paper, ground, np.repeat(ground[None], 3, 0), Tooth.fresh(), np.zeros((2, 3, 8)))
 
 
-def lay(spot: PaperState, film: Film, pressure: int, hand: Pressures = STANDARD_PRESSURES, thickness: float = 1.0, reach: float = 0.0) -> PaperState:
-    """One pass of a film (8,) at a pressure 1–5.
+def lay(spot: PaperState, film: Film, pressure: int, hand: Pressures = STANDARD_PRESSURES, thickness: float = 1.0, reach: float = 0.0, crush: float = 1.0) -> PaperState:
+    """One pass of a film (8,) at a pressure 1–5, with factors as in `tooth.lay_pass`.
 
     R ← c·over(R; t) + (1 − c)·R in every zone, where c is the share the pencil touches.
     """
-    contact, t, tooth = lay_pass(spot.paper, spot.tooth, pressure, hand, thickness, reach)
+    contact, t, tooth = lay_pass(spot.paper, spot.tooth, pressure, hand, thickness, reach, crush)
     r0, t2 = reflect_transmit(film, t[:, None])
     c = contact[:, None]
     zones = c * over(r0, t2, spot.zones) + (1 - c) * spot.zones
@@ -95,18 +92,19 @@ def _even_film(spot: PaperState) -> Array:
     return over(r0, t2, spot.ground)
 
 
-def solvent(spot: PaperState) -> PaperState:
-    """Solvent evens the films and frees some tooth; it needs to dry before the next layer.
+def rub(spot: PaperState, how: Rub) -> PaperState:
+    """A tool evens the films, presses the tooth, frees some of it or fills it with clear binder.
 
-    It dissolves what is bound, so colour runs from the filled peaks into the valleys and deepens. Where stirring everything into one film would
+    A solvent dissolves what is bound, so colour runs from the filled peaks into the valleys and deepens. Where stirring everything into one film would
     lift paler layers out from under a dark one, the dark runs as it is: on a paper lighter than the spot no solvent makes it lighter.
     """
-    even = _even_film(spot)
-    zones = (1 - SOLVENT_BLEND) * spot.zones + SOLVENT_BLEND * even
-    if lightens(see(zones, spot.paper.n), spot.reflectance, spot.ground):
-        zones = (1 - SOLVENT_BLEND) * spot.zones + SOLVENT_BLEND * running(spot.zones, spot.tooth.fill)
+    zones = (1 - how.evens) * spot.zones + how.evens * _even_film(spot)
+    if how.runs and lightens(see(zones, spot.paper.n), spot.reflectance, spot.ground):
+        zones = (1 - how.evens) * spot.zones + how.evens * running(spot.zones, spot.tooth.fill)
         zones = spot.zones if lightens(see(zones, spot.paper.n), spot.reflectance, spot.ground) else zones
-    return replace(spot, zones=zones, tooth=Tooth(spot.tooth.fill * SOLVENT_KEEPS, spot.tooth.crush))
+    crush = spot.tooth.crush + how.crush * (1 - spot.tooth.crush)
+    fill = spot.tooth.fill * how.keeps
+    return replace(spot, zones=zones, tooth=Tooth(fill + how.fills * np.maximum(0, room(spot.paper, crush) - fill), crush))
 
 
 def lightens(after: Array, before: Array, ground: Array) -> Array:
@@ -132,14 +130,6 @@ def wet(reflectance: Array, n: float = SOLVENT_INDEX) -> Array:
     return np.asarray(reflectance / (n * n * (1 - reflectance) + reflectance))
 
 
-def stump(spot: PaperState) -> PaperState:
-    """A stump rubs the films half way to even and presses the tooth a little."""
-    even = _even_film(spot)
-    zones = (1 - STUMP_BLEND) * spot.zones + STUMP_BLEND * even
-    crush = spot.tooth.crush + STUMP_CRUSH * (1 - spot.tooth.crush)
-    return replace(spot, zones=zones, tooth=Tooth(spot.tooth.fill, crush))
-
-
 def remove(spot: PaperState, share: float) -> PaperState:
     """Take a share of the film away, the top zones first (lift, scrape, erase).
 
@@ -151,19 +141,14 @@ def remove(spot: PaperState, share: float) -> PaperState:
     return replace(spot, zones=zones, tooth=Tooth(spot.tooth.fill * (1 - part), spot.tooth.crush), sums=spot.sums * keep)
 
 
-_REMOVED = {"lift": 0.35, "erase": 0.8, "scrape": 0.9}
-
-
 def use_tool(spot: PaperState, tool: str) -> PaperState:
     """Apply a tool of `TOOLS`; `RecipeFault` for an unknown one."""
-    if tool == "solvent":
-        return solvent(spot)
-    if tool == "stump":
-        return stump(spot)
-    if tool in ("indent", "reserve"):  # lines pressed in before any colour, or paper kept free: the surface is unchanged
+    if tool in RUBS:
+        return rub(spot, RUBS[tool])
+    if tool in KEEPS_OFF:  # the paper under it is unchanged
         return spot
-    if tool in _REMOVED:
-        return remove(spot, _REMOVED[tool])
+    if tool in REMOVED:
+        return remove(spot, REMOVED[tool])
     raise RecipeFault(f"“{tool}” is not a tool.", do=f"Use one of {', '.join(TOOLS)}.")
 
 
@@ -173,8 +158,9 @@ def apply(spot: PaperState, kit: Kit, layer: Pass) -> PaperState:
         used = use_tool(spot, layer.tool)
         return opened(spot, used, layer.coverage) if layer.coverage < 1 else used
     film, before = film_at(kit, kit.index[kit.get(layer.code).code]), spot
+    way = laying_of(layer.laid)
     for _ in range(layer.passes):
-        spot = lay(spot, film, layer.pressure, kit.hand)
+        spot = lay(spot, film, layer.pressure, kit.hand, way.deposit, way.reach, way.crush)
     return opened(before, spot, layer.coverage) if layer.coverage < 1 else spot
 
 

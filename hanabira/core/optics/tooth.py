@@ -67,11 +67,11 @@ def tooth_used(paper: Paper, tooth: Tooth) -> float:
 
 
 def lay_pass(
-    paper: Paper, tooth: Tooth, pressure: int, hand: Pressures = STANDARD_PRESSURES, thickness: float = 1.0, reach: float = 0.0
+    paper: Paper, tooth: Tooth, pressure: int, hand: Pressures = STANDARD_PRESSURES, thickness: float = 1.0, reach: float = 0.0, crush: float = 1.0
 ) -> tuple[Array, Array, Tooth]:
     """One pass: contact (3,), deposited thickness (3,) and the tooth after it.
 
-    ``thickness`` multiplies the deposit and ``reach`` shifts the reach: a hand is never the same twice.
+    ``thickness`` multiplies the deposit, ``crush`` what is pressed down, and ``reach`` shifts the reach: a hand is never the same twice.
     Raises `KitFault` for a pressure outside 1–5.
     """
     if pressure not in PRESSURES:
@@ -83,8 +83,7 @@ def lay_pass(
     left = np.maximum(0, 1 - tooth.fill / (c_room * hand.full[i]))
     t = hand.deposit[i] * thickness * paper.grip * left * np.sqrt(contact)
     fill = tooth.fill + contact * t
-    crush = tooth.crush + hand.crush[i] * (1 - tooth.crush)
-    return contact, t, Tooth(fill, crush)
+    return contact, t, Tooth(fill, tooth.crush + crush * hand.crush[i] * (1 - tooth.crush))
 
 
 def passes_held(paper: Paper, pressure: int, hand: Pressures = STANDARD_PRESSURES, share: float = 0.2, most: int = 40) -> int:

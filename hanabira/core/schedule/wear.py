@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import math
 
+from hanabira.core.optics.tools import laying_of
 from hanabira.core.optics.tooth import STANDARD_PRESSURES
 from hanabira.core.schedule.work import BAND_SHARE
 
@@ -26,9 +27,9 @@ _LOOSE = {"pastel": 1.8}
 """Pastel lies thicker than wax or oil."""
 
 
-def worn_mm(mm2: float, where: str, pressure: int, passes: int, binder: str = "oil", share: float | None = None) -> float:
+def worn_mm(mm2: float, where: str, pressure: int, passes: int, binder: str = "oil", share: float | None = None, laid: str = "") -> float:
     """Millimetres of barrel that a layer takes. ``mm2`` of the whole area, of which it covers a ``share``; without one ``where`` says how much,
-    as in `BAND_SHARE`. Pressure 1–5.
+    as in `BAND_SHARE`. Pressure 1–5; ``laid`` is how the colour is brought on (`optics.tools`).
 
     >>> round(worn_mm(900, "everywhere", 3, 1), 2)
     1.06
@@ -41,6 +42,7 @@ def worn_mm(mm2: float, where: str, pressure: int, passes: int, binder: str = "o
         * deposit
         * FILM_MM_A_DEPOSIT
         * _LOOSE.get(binder, 1.0)
+        * laying_of(laid).worn
     )
     core = _CORE_MM.get(binder, _USUAL_CORE_MM)
     return volume / (math.pi / 4 * core * core * _ON_PAPER)

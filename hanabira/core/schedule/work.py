@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from hanabira.core.optics.tools import laying_of
 from hanabira.core.sentences import say
 
 LIGHTS = ("highlight", "light hair", "scrape", "whisker", "fix")
@@ -22,7 +23,7 @@ BAND_SHARE: Mapping[str, float] = {
 """About which share of an area a layer covers, by where it goes."""
 SECONDS_A_STROKE = {"flick": 0.5, "hatch": 0.42, "squiggle": 0.75, "dot": 0.4}
 MM2_A_SECOND = {"side": 34.0, "circle": 12.0}
-TOOL_SECONDS_A_MM2 = {"solvent": 0.05, "stump": 0.07, "lift": 0.08, "erase": 0.08, "scrape": 0.5, "indent": 0.45, "reserve": 0.0}
+TOOL_SECONDS_A_MM2 = {"solvent": 0.05, "stump": 0.07, "lift": 0.08, "erase": 0.08, "scrape": 0.5, "indent": 0.45, "reserve": 0.0, "blender": 0.09, "tape": 0.2, "peel": 0.02, "wax": 0.1}
 TEXTURE: Mapping[str, float] = {
     "eye": 2.6, "nose": 1.6, "mouth": 1.4, "tongue": 1.2, "curly-or-wavy": 1.4, "mane-and-tail": 1.15, "wet": 1.4, "background": 0.5, "fluffy-down": 0.8,
     "down": 0.8, "collar-and-tag": 1.8, "barred-feathers": 1.3, "iridescent-feathers": 1.4, "scaled-leg": 1.4, "lash": 2.0, "whisker": 1.2,
@@ -55,6 +56,8 @@ class LayerWork:
     """Which stage of the hand's work it belongs to, 0 the first wash; −1 where nobody said."""
     title: str = ""
     """What the hand does, in the words of its gesture; empty where nobody said."""
+    laid: str = ""
+    """How its colour is brought on (`optics.tools`)."""
     crosses: bool = False
     """It goes along lines that run over into other areas: whiskers."""
 
@@ -115,6 +118,7 @@ def layer_minutes(area: AreaWork, layer: LayerWork) -> float:
         seconds = mm2 / room * SECONDS_A_STROKE[layer.stroke] * (1 + 0.03 * length) * layer.passes * fine
     else:
         seconds = mm2 / MM2_A_SECOND.get(layer.stroke, 20.0) * layer.passes * (0.7 + 0.1 * layer.pressure) * fine
+    seconds *= laying_of(layer.laid).minutes
     # choosing, sharpening and looking cost something however small the area is
     return (seconds * TEXTURE.get(area.surface_id, 1.0)) / 60 + 1.5
 

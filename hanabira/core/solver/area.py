@@ -17,6 +17,7 @@ from hanabira.core.optics.film import Film
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
 from hanabira.core.optics.stack import PaperState, apply, bare
+from hanabira.core.optics.tools import laying_of
 from hanabira.core.solver.layer import BANDS, CORRECT, Layer, goes_over
 from hanabira.core.solver.library import opaque_order
 from hanabira.core.solver.target import Reach
@@ -175,9 +176,9 @@ def _ending(spot: PaperState, kit: Kit, layers: Sequence[Layer]) -> PaperState:
 
 def _laid(paper: Paper, kit: Kit, state: many.Batch, film: Film, layer: Layer) -> many.Batch:
     """Spots after a layer of films (n, 8)."""
-    closed = state
+    closed, way = state, laying_of(layer.laid)
     for _ in range(layer.passes):
-        closed, _deposit = many.lay(paper, closed, film, np.full(len(film.absorption), layer.pressure), kit.hand)
+        closed, _deposit = many.lay(paper, closed, film, np.full(len(film.absorption), layer.pressure), kit.hand, way.deposit, way.reach, way.crush)
     return state.opened(closed, layer.coverage)
 
 

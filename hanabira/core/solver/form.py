@@ -52,7 +52,7 @@ def _washes(search: Search, shares: Array, marking: np.ndarray, rules: FormRules
 
 
 def _at(q: Lay, key: float) -> Lay:
-    return Lay(q.pencil, q.pressure, q.passes, q.on, key, fixed=True, gesture=q.gesture, coverage=q.coverage)
+    return Lay(q.pencil, q.pressure, q.passes, q.on, key, fixed=True, gesture=q.gesture, coverage=q.coverage, laid=q.laid)
 
 
 def _off(search: Search, layers: Lays, shares: Array) -> float:

@@ -50,6 +50,8 @@ class Lay:
     """What the hand does (`gestures`); empty where values alone order the layers."""
     coverage: float = 1.0
     """Share of its places that its strokes close."""
+    laid: str = ""
+    """How its colour is brought on (`optics.tools`); empty is the usual point."""
 
 
 Lays = tuple[Lay, ...]
@@ -100,7 +102,7 @@ class Search:
         area = self.area
         if q.tool:
             return area.use(s, q.tool)
-        return area.lay(s, np.array(q.pencil), np.array(q.pressure), np.array(q.passes), places, np.array(area.is_free(q.gesture)), q.coverage)
+        return area.lay(s, np.array(q.pencil), np.array(q.pressure), np.array(q.passes), places, np.array(area.is_free(q.gesture)), q.coverage, q.laid)
 
     def presses(self, layers: Lays, place: int) -> list[int]:
         """Pressures on a place in order, tools apart; 0 for gestures that may be lighter than what came before."""
@@ -223,7 +225,7 @@ class Search:
                 if len(rows):
                     part = state.at(rows)
                     if quick and not q.tool:
-                        part = area.film(part, np.array(q.pencil), np.array(q.pressure), np.array(q.passes), q.coverage)
+                        part = area.film(part, np.array(q.pencil), np.array(q.pressure), np.array(q.passes), q.coverage, q.laid)
                     else:
                         part = self._after(part, q, rows[:, None, None])
                     state.put(rows, part)

@@ -18,7 +18,8 @@ from hanabira.core.optics.bands import reflectance_to_lab
 from hanabira.core.optics.film import Film, over, reflect_transmit
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
-from hanabira.core.optics.stack import SOLVENT_BLEND, SOLVENT_KEEPS, STUMP_BLEND, STUMP_CRUSH, bare, lightens, running, wet
+from hanabira.core.optics.stack import bare, lightens, running, wet
+from hanabira.core.optics.tools import RUBS, laying_of
 from hanabira.core.optics.tooth import DEPTHS, SETTLE, room
 from hanabira.core.solver.gestures import PLAIN, STAGE, Candidates, Gesture, Ground, candidates, is_top
 from hanabira.core.solver.library import covers
@@ -348,17 +349,19 @@ class Field:
             sums=np.zeros((*shape, 2, 3, 8), F) if sums else None,
         )  # fmt: skip
 
-    def film(self, s: State, pencil: Array, pressure: Array, passes: Array, coverage: Array | float = 1.0) -> State:
+    def film(self, s: State, pencil: Array, pressure: Array, passes: Array, coverage: Array | float = 1.0, laid: str = "") -> State:
         """The films alone: zones, fill and crush after some passes; Lab and costs are those before. Arguments broadcast to the leading shape.
 
-        ``coverage`` is the share that the strokes close (`optics.stack.opened`).
+        ``coverage`` is the share that the strokes close (`optics.stack.opened`), ``laid`` how the colour is brought on (`optics.tools`).
         """
+        way = laying_of(laid)
         paper = self.paper
         zones, fill, crush = s.zones, s.fill, s.crush
         pencil, pressure, passes = np.asarray(pencil), np.asarray(pressure), np.asarray(passes)
         a, b = self.absorption[pencil][..., None, :], self.scattering[pencil][..., None, :]
         reach, full, deposit, presses = self.hand[:, pressure - 1]
-        reach, full, deposit = reach[..., None], full[..., None], deposit[..., None]
+        reach, full, deposit = reach[..., None] + F(way.reach), full[..., None], deposit[..., None] * F(way.deposit)
+        presses = presses * F(way.crush)
         sums = s.sums
         for n in range(int(passes.max(initial=0))):
             space = self.room * (1 - crush[..., None])
@@ -401,12 +404,12 @@ class Field:
         n = self.paper.n
         return np.asarray((np.maximum(zones, 0) ** F(1 / n)).mean(-2) ** F(n))
 
-    def lay(self, s: State, pencil: Array, pressure: Array, passes: Array, place: Array, free: Array | bool = False, coverage: Array | float = 1.0) -> State:
+    def lay(self, s: State, pencil: Array, pressure: Array, passes: Array, place: Array, free: Array | bool = False, coverage: Array | float = 1.0, laid: str = "") -> State:
         """A layer with its Lab and what practice says of it there. ``place`` are places of the rows; all broadcast against the leading shape.
 
-        ``free`` layers (a pale blend, a glaze, a last light) may be paler than what they go over, as long as that is no dark. ``coverage`` as in `film`.
+        ``free`` layers (a pale blend, a glaze, a last light) may be paler than what they go over, as long as that is no dark. ``coverage`` and ``laid`` as in `film`.
         """
-        out = self.film(s, pencil, pressure, passes, coverage)
+        out = self.film(s, pencil, pressure, passes, coverage, laid)
         lab = self.see(out.zones)
         c = self.costs
         off = lab[..., 1:] - self.paper_lab[1:]
@@ -469,21 +472,23 @@ class Field:
         return out
 
     def use(self, s: State, tool: str) -> State:
-        """A solvent or a stump on spots whose sums were kept."""
+        """A tool that goes over spots whose sums were kept (`optics.stack.rub`)."""
         assert s.sums is not None
+        how = RUBS[tool]
         k, b = s.sums.mean(-2)[..., 0, :], s.sums.mean(-2)[..., 1, :]
         r0, t2 = reflect_transmit(Film(np.maximum(k, F(1e-9)), np.maximum(b, F(1e-9))), F(1.0))
         ground = self.bare.ground.astype(F)
         even = np.where((b.max(-1) > 1e-12)[..., None], over(r0, t2, ground), ground)
-        share = F(SOLVENT_BLEND if tool == "solvent" else STUMP_BLEND)
+        share = F(how.evens)
         zones = (1 - share) * s.zones + share * even[..., None, :]
-        if tool == "solvent":
+        if how.runs:
             lifted = lightens(self.mixed(zones), self.mixed(s.zones), ground)
             deep = (1 - share) * s.zones + share * running(s.zones, s.fill)[..., None, :]
             deep = np.where(lightens(self.mixed(deep), self.mixed(s.zones), ground)[..., None, None], s.zones, deep)
             zones = np.where(lifted[..., None, None], deep, zones)
-        fill = s.fill * F(SOLVENT_KEEPS) if tool == "solvent" else s.fill
-        crush = s.crush if tool == "solvent" else s.crush + F(STUMP_CRUSH) * (1 - s.crush)
+        crush = s.crush + F(how.crush) * (1 - s.crush)
+        fill = s.fill * F(how.keeps)
+        fill = fill + F(how.fills) * np.maximum(0, self.room * (1 - crush[..., None]) - fill)
         return State(
             zones, fill, crush, lab=self.see(zones), cost=s.cost, black=s.black, hue=s.hue, flips=s.flips, depth=s.depth, dark=s.dark, sums=s.sums,
         )

@@ -9,6 +9,7 @@ import numpy as np
 
 from hanabira.core.colour.spaces import Array
 from hanabira.core.optics.kit import Kit
+from hanabira.core.optics.tools import LAYINGS, RUBS
 from hanabira.core.places.hand_scale import run_mm
 from hanabira.core.places.place import Places
 from hanabira.core.sentences import say
@@ -18,6 +19,7 @@ from hanabira.core.solver.joint import Lay, Lays, Search
 from hanabira.core.solver.layer import Layer
 from hanabira.core.solver.place_words import DARKS, TOPS, places_in_words, role_of
 from hanabira.core.solver.technique import Craft
+from hanabira.core.solver.with_tools import MASKS, peeled
 
 SEEN_DE = 4.0
 """ΔE76 from which a layer's change of a place counts fully when it is chosen to tell what the layer does."""
@@ -31,6 +33,8 @@ LEAST_STROKE_MM = 2.0
 ROLES = {"wash": "ground", "between": "texture", "locks": "texture", "blend": "blend", "glaze": "glaze", "accent": "accent", "light": "highlight", "tint": "highlight",
          "block": "ground", "middle": "general", "veil": "glaze", "lights": "light hair", "spark": "highlight"}
 """What a layer of a gesture is for."""
+RUBBED = tuple(k for k, v in LAYINGS.items() if not v.width)
+"""Ways of bringing colour on that leave no strokes."""
 FLAT = ("side", "circle", "dot")
 """Strokes whose length means nothing."""
 
@@ -46,6 +50,8 @@ class Telling:
     search: Search
     locked: tuple[Layer, ...]
     lightest_l: float
+    mask: str = "reserve"
+    """With what the places that keep their paper are covered."""
 
     def layers(self, stack: Lays, first: tuple[str, ...], last: tuple[str, ...]) -> tuple[Layer, ...]:
         """Layers in working order. ``first`` are places indented before all, ``last`` those scraped at the end."""
@@ -53,9 +59,11 @@ class Telling:
         out: list[Layer] = []
         said: set[str] = set()
         kept = self._left_free(stack)
+        if self.mask in MASKS:
+            kept = [p.id for p in self.search.area.places if p.reserved]
         if kept and not any(q.role == "reserve" for q in self.locked):
             out.append(
-                Layer("reserve", "", 1, 1, places_in_words(kept, names), "dot", tool="reserve", why=self._sentence(("reserve",), kept, said), on=tuple(kept))
+                Layer("reserve", "", 1, 1, places_in_words(kept, names), "dot", tool=self.mask, why=self._sentence((self.mask,), kept, said), on=tuple(kept))
             )
         if first:
             out.append(self._drawn_with("indent", first))
@@ -64,6 +72,9 @@ class Telling:
                 out.append(self.locked[q.source])
             elif any(q.on):
                 out.append(self._layer(stack, at, said))
+        if self.mask == "tape" and kept:
+            peel = Layer("lift", "", 1, 1, places_in_words(kept, names), "dot", tool="peel", why=self._sentence(("peel",), kept, said), on=tuple(kept))
+            out = list(peeled(out, kept, peel))
         if last:
             out.append(self._drawn_with("scrape", last))
         rest = [q for n, q in enumerate(self.locked) if all(x.source != n for x in stack)]
@@ -92,8 +103,8 @@ class Telling:
         before, after = below_lab[main], above_lab[main]
         where = places_in_words(on, self.targets.names)
         if q.tool:
-            why = self._sentence(("blend-tool",), on, said)
-            if q.tool == "solvent":
+            why = self._sentence((q.tool, "blend-tool"), on, said)
+            if RUBS[q.tool].runs:
                 wet = float(after[0] - area.wet_l(self.search.snapshots(stack)[at + 1].zones[main]))
                 why = f"{why.rstrip('.')}{say('why.wet', by=wet)}"
             return Layer("blend", "", 1, 1, where, "circle", tool=q.tool, why=why, on=on)
@@ -104,10 +115,10 @@ class Telling:
         width = run_mm(self.places.mask(on), self.places.mm) if self.places.mm else 0.0
         stroke, length = self._stroke(q, role, on, width)
         again = any(x.gesture == "wash" for x in under)
-        why = self._sentence(keys_of(self._told_as(q, role), pencil, before, after, again, ids[main] not in below), on, said)
+        why = self._sentence((q.laid,) if q.laid in RUBBED else keys_of(self._told_as(q, role), pencil, before, after, again, ids[main] not in below), on, said)
         return Layer(
             role, self.kit.pencils[q.pencil].code, q.pressure, q.passes, where, stroke, length, why=why, on=on, gesture=q.gesture,
-            run_mm=round(width, 2), coverage=q.coverage,
+            run_mm=round(width, 2), coverage=q.coverage, laid=q.laid,
         )  # fmt: skip
 
     def _by_weight(self, q: Lay, moved: Array) -> list[int]:
@@ -134,6 +145,8 @@ class Telling:
     def _stroke(self, q: Lay, role: str, on: Sequence[str], width: float) -> tuple[str, float]:
         """How and how long: with the side only where the run is as wide, and never longer than what the run bears."""
         craft, scale = self.craft, self.craft.scale
+        if q.laid in RUBBED:
+            return "circle", 0.0
         g = self.search.area.gesture(q.gesture)
         stroke = craft.base_stroke if (g is not None and g.wide) or role in ("ground", "undertone", "blend") else craft.stroke
         if scale is not None and width and stroke in ("side", "circle") and width < scale.side_mm:

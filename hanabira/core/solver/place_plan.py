@@ -13,6 +13,7 @@ import numpy as np
 from hanabira.core.colour.spaces import Array, chroma, hue_deg
 from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.paper import Paper
+from hanabira.core.optics.tools import RUBS
 from hanabira.core.places.place import Places
 from hanabira.core.sentences import say
 from hanabira.core.solver.allowed import allowed
@@ -30,6 +31,7 @@ from hanabira.core.solver.place_layers import Telling
 from hanabira.core.solver.place_targets import band_aliases, green_thrown, place_targets
 from hanabira.core.solver.single_hairs import SingleHairs, with_single_hairs
 from hanabira.core.solver.technique import Craft, LayerPlan
+from hanabira.core.solver.with_tools import GROUNDS, MASKS, grounded, untinted
 from hanabira.core.token import SILENT, Token
 
 MAIN, FAINT = 1.25, 0.8
@@ -160,12 +162,14 @@ class PlacePlanner:
             layers = seen(self.search, self.search.improved(self.search.switched(layers), 1, own=True))
         self.token.report(0.7, "Trying tools")
         layers = self._fidelity(layers)
+        layers = self._ground(layers)
         layers = self._blend(layers)
         layers, first, last = self._lights(layers)
         self._black(base)
         for switch in ("sequence", "highlight"):
             self.effect.setdefault(switch, "acts")
-        out = Telling(self.kit, self.places, self.targets, self.craft, self.search, self.locked, self.reach.lightest_l).layers(layers, first, last)
+        layers, mask = self._mask(layers)
+        out = Telling(self.kit, self.places, self.targets, self.craft, self.search, self.locked, self.reach.lightest_l, mask).layers(layers, first, last)
         free = tuple(p.id for p in self.places if not p.reserved)
         out = with_single_hairs(out, self.rules.hairs, self.kit, free, say("place.whiskers"))
         told = follow(self.paper, self.kit, out, self.targets)
@@ -181,7 +185,7 @@ class PlacePlanner:
         out: list[Lay] = []
         least = -np.inf
         for n, q in enumerate(self.locked):
-            if q.tool and q.tool not in ("solvent", "stump"):
+            if q.tool and q.tool not in RUBS:
                 continue
             covered = tuple((p.id in q.on) if q.on else any(self.targets.aliases.get(b, b) == p.id for b in _bands(q)) for p in self.places)
             if not q.tool and q.code not in self.kit.index:
@@ -192,7 +196,7 @@ class PlacePlanner:
             least = key
             out.append(Lay(
                 pencil, q.pressure, q.passes, on=covered, key=key, tool=q.tool, fixed=True, role=q.role, source=n, gesture=gesture.id if gesture is not None else "",
-                coverage=q.coverage,
+                coverage=q.coverage, laid=q.laid,
             ))
         return tuple(out)
 
@@ -238,7 +242,7 @@ class PlacePlanner:
             pencil, gesture = self.kit.index[q.code], self.area.gesture(q.gesture or "build")
             first = gesture is not None and gesture.stage == 0 and not out
             key = -STAGE if first else self.area.key_of(pencil, gesture)
-            out.append(Lay(pencil, q.pressure, q.passes, on, key, fixed=first, gesture=gesture.id if gesture is not None else "", coverage=self.area.coverage(gesture)))
+            out.append(Lay(pencil, q.pressure, q.passes, on, key, fixed=first, gesture=gesture.id if gesture is not None else "", coverage=self.area.coverage(gesture), laid=q.laid))
         return tuple(out)
 
     @property
@@ -415,6 +419,48 @@ class PlacePlanner:
         self.area.earn = keep
         return layers
 
+    def _ground(self, layers: Lays) -> Lays:
+        """The school's first layer: strokes, or a colour that is rubbed in; where no place pays much for it."""
+        how = self.school.get("ground", "strokes")
+        self.effect["ground"] = "acts"
+        if how not in GROUNDS or self.rules.twin:
+            return layers
+        if not self.craft.has(how) and how != "wax-first":
+            self._refuse("ground", "school.not-owned", tool=say(f"tool.{how}"))
+            return layers
+        if how == "powder" and self.kit.medium == "pastel":
+            self._refuse("ground", "school.powder-pastel")
+            return layers
+        binders = np.array([p.binder for p in self.kit])
+        serves = binders == {"powder": "", "sponge": "pastel", "wax-first": "wax"}[how] if how != "powder" else binders != "pastel"
+        found = grounded(self.search, layers, GROUNDS[how], serves)
+        if found is None:
+            self._refuse("ground", f"school.no-{how}")
+            return layers
+        loss, place, grounds = found
+        if loss > TOOL_COST:
+            self._refuse("ground", "school.tool-costs", tool=say(f"tool.{how}"), cost=loss, place=self.places.all[place].name)
+            return layers
+        return grounds
+
+    def _mask(self, layers: Lays) -> tuple[Lays, str]:
+        """With what the lights that keep their paper are covered: nothing, tape that is peeled off for the last tint, or clear wax, which bears none."""
+        how = self.school.get("lights", "reserved")
+        if how not in MASKS:
+            return layers, "reserve"
+        if not self.area.reserved.any():
+            self._refuse("lights", "school.nothing-to-mask")
+        elif not self.craft.has(how):
+            self._refuse("lights", "school.not-owned", tool=say(f"tool.{how}"))
+        elif how == "wax":
+            bare, loss = untinted(self.search, layers)
+            if loss <= TOOL_COST:
+                return bare, how
+            self._refuse("lights", "school.tool-costs", tool=say("tool.wax"), cost=loss, place=next(p.name for p in self.places if p.reserved))
+        else:
+            return layers, how
+        return layers, "reserve"
+
     def _blend(self, layers: Lays) -> Lays:
         """The school's blend right after the layers it evens, and solved on; where no place pays much for it."""
         how = self.school.get("blending", "none")
@@ -430,8 +476,14 @@ class PlacePlanner:
         if how == "solvent" and (self.kit.medium == "pastel" or self.school.get("lights") == "indent"):
             self._refuse("blending", "school.solvent-lines" if self.school.get("lights") == "indent" else "school.solvent-pastel")
             return layers
+        if not self.craft.has(how) and how != "burnish":
+            self._refuse("blending", "school.not-owned", tool=say(f"tool.{how}"))
+            return layers
         if how == "burnish":
             return self._burnished(layers)
+        if how == "blender" and self.kit.medium == "pastel":
+            self._refuse("blending", "school.blender-pastel")
+            return layers
         best: tuple[float, str, Lays] | None = None
         for share in BLEND_AT:
             k = max(1, round(len(layers) * share))
@@ -454,7 +506,7 @@ class PlacePlanner:
         if best is None:
             self._refuse("blending", "school.nothing-to-blend")
         else:
-            self._refuse("blending", "school.tool-costs", tool=how, cost=best[0], place=best[1])
+            self._refuse("blending", "school.tool-costs", tool=say(f"tool.{how}"), cost=best[0], place=best[1])
         return layers
 
     def _burnished(self, layers: Lays) -> Lays:
@@ -481,7 +533,9 @@ class PlacePlanner:
         how = self.school.get("lights", "reserved")
         found = [p.id for p in self.places if p.id in ("highlight", "wet light", "marking light")] or self._lightest()
         self.effect["lights"] = "acts"
-        if how == "indent":
+        if how in ("indent", "scrape") and not self.craft.has(how):
+            self._refuse("lights", "school.not-owned", tool=say(f"tool.{how}"))
+        elif how == "indent":
             if self.kit.medium != "pastel" and self.craft.light == "hairs" and found:
                 return layers, tuple(found), ()
             self._refuse("lights", "school.indent-pastel" if self.kit.medium == "pastel" else "school.indent-hairs")

@@ -296,7 +296,7 @@ def merge(passes: Sequence[Pass]) -> tuple[Pass, ...]:
     """Neighbouring passes of one pencil at one pressure become one layer with more passes.
 
     >>> merge([Pass("1", 3), Pass("1", 3), Pass("2", 5)])
-    (Pass(code='1', pressure=3, passes=2, tool='', coverage=1.0), Pass(code='2', pressure=5, passes=1, tool='', coverage=1.0))
+    (Pass(code='1', pressure=3, passes=2, tool='', coverage=1.0, laid=''), Pass(code='2', pressure=5, passes=1, tool='', coverage=1.0, laid=''))
     """
     out: list[Pass] = []
     for p in passes:

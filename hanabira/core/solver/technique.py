@@ -43,6 +43,12 @@ class Craft:
     scale: HandScale | None = None
     words: GestureWords | None = None
     kind: str = "any"
+    tools: frozenset[str] | None = None
+    """Tools that are in the drawer (ids of the craft's list); None: any."""
+
+    def has(self, tool: str) -> bool:
+        """Whether a tool is in the drawer."""
+        return self.tools is None or tool in self.tools
 
 
 @dataclass(frozen=True)

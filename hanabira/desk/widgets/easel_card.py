@@ -57,6 +57,7 @@ class Now:
     passes: int = 1
     stroke: str = ""
     stroke_mm: float = 0.0
+    laid: str = ""
     direction_deg: float | None = None
     where: str = ""
     why: str = ""
@@ -178,7 +179,7 @@ class EaselCard(Drawn):
 
     def _how(self) -> str:
         q = self.now
-        stroke = stroke_words(q.stroke, q.stroke_mm)
+        stroke = stroke_words(q.stroke, q.stroke_mm, q.laid)
         words = ", ".join(v for v in (stroke, q.where) if v)
         return f"{words[:1].upper()}{words[1:]}"
 

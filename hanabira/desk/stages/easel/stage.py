@@ -382,7 +382,7 @@ class EaselStage(PictureStage):
             s.layer.title or ACTS.get(s.layer.role, s.layer.role), f"{where} · step {done + 1} of {len(plan.ordered.steps)}",
             pencil.name if pencil else with_words(s, kit), code=s.layer.pencil if pencil else "",
             lab=kit.masstone_lab[kit.index[s.layer.pencil]] if pencil else None, paper=bare(self.session.paper).lab,
-            pressure=s.layer.pressure if pencil else 0, passes=s.layer.passes, stroke=s.layer.stroke if pencil else "", stroke_mm=s.layer.stroke_mm,
+            pressure=s.layer.pressure if pencil else 0, passes=s.layer.passes, stroke=s.layer.stroke if pencil else "", stroke_mm=s.layer.stroke_mm, laid=s.layer.laid,
             direction_deg=way, where=self._where(s),
             why=(f"Now with {self.at.swapped} {kit.get(self.at.swapped).name}. " if self.at.swapped in kit.index else "") + self._why(plan.ordered, s),
             guess=f"should take {guess}", clock=_time(60 * took), paused=self.at.clock.paused,

@@ -23,6 +23,7 @@ from hanabira.core.swatch.layout import sheet
 from hanabira.craft.cells import table_csv
 from hanabira.craft.kitfile import fact, kit_csv, kit_gpl, read_kit, with_fact
 from hanabira.craft.supplies import paper_for, papers
+from hanabira.craft.tools import NONE, tools
 from hanabira.desk.controls import Caption, Choice, Number, Words, label
 from hanabira.desk.rows import Row
 from hanabira.desk.stage import Pages, Stage, scrolled
@@ -177,10 +178,10 @@ class KitRoom(Stage):
         super().restyle()
 
     def show_papers(self) -> None:
-        """Show the papers on the bench: what they hold, what this kit reaches on them, which are in the drawer."""
+        """Show papers and tools on the bench: what papers hold, what this kit reaches on them, what is in the drawer."""
         self.desk.show_room("Kit")
         bench, drawer = self.desk.bench, set(self.session.settings.get("papers")) or set(papers())
-        bench.head.set("", "Papers", "what they hold, and what this kit reaches on them")
+        bench.head.set("", "Papers and tools", "what papers hold, and what this kit reaches on them")
         parts: list = []
         self.paper_boxes: dict[str, QCheckBox] = {}
         for p in papers().values():
@@ -194,6 +195,14 @@ class KitRoom(Stage):
             self.paper_boxes[p.id] = box
             said = f"L* {r.darkest_l:.0f} to {r.lightest_l:.0f} · holds {held[0]} light, {held[1]} medium or {held[2]} heavy passes"
             parts += [Caption(p.name), Words(said, "small", "ink"), Words(p.note, "aside"), box]
+        self.tool_boxes: dict[str, QCheckBox] = {}
+        for key, tool in tools().items():
+            box = QCheckBox("In the drawer")
+            box.setAccessibleName(f"{tool.name} is in the drawer")
+            box.setChecked(key in self._tools())
+            box.clicked.connect(lambda on, key=key: self._own_tool(key, bool(on)))
+            self.tool_boxes[key] = box
+            parts += [Caption(tool.name), Words(tool.use, "small", "ink"), box]
         bench.set_parts(parts)
         self.desk.set_next("Back to the pencils", "kit")
         self._papers_shown = True
@@ -203,6 +212,15 @@ class KitRoom(Stage):
     def _own_paper(self, key: str, on: bool) -> None:
         drawer = set(self.session.settings.get("papers")) or set(papers())
         self.session.settings.set("papers", sorted(drawer | {key} if on else drawer - {key}))
+
+    def _tools(self) -> frozenset[str]:
+        """Tools that are in the drawer."""
+        kept = self.session.workshop.tools()
+        return frozenset(tools()) if kept is None else kept
+
+    def _own_tool(self, key: str, on: bool) -> None:
+        kept = self._tools() | {key} if on else self._tools() - {key}
+        self.session.settings.set("tools", sorted(kept) or [NONE])
 
     def refresh(self) -> None:
         self._papers_shown = False

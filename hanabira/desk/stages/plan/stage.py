@@ -13,6 +13,7 @@ from hanabira.core.schedule.order import LAST
 from hanabira.core.schedule.sessions import DRYING_MIN
 from hanabira.core.schedule.work import evidence
 from hanabira.craft.supplies import surfaces
+from hanabira.craft.tools import step_name
 from hanabira.desk.cards import hour_bars, wear_words
 from hanabira.desk.controls import Caption, Number, PetalButton, Pick, Words, label, row
 from hanabira.desk.stage import Stage
@@ -151,9 +152,9 @@ class PlanStage(Stage):
             code = s.layer.pencil
             known = bool(code) and code in kit.index
             what = (
-                f"{code} {kit.get(code).name}, pressure {s.layer.pressure}, {stroke_words(s.layer.stroke, s.layer.stroke_mm)}, {s.layer.where}"
+                f"{code} {kit.get(code).name}, pressure {s.layer.pressure}, {stroke_words(s.layer.stroke, s.layer.stroke_mm, s.layer.laid)}, {s.layer.where}"
                 if known
-                else s.layer.tool or s.layer.where or "look at the whole"
+                else (step_name(s.layer.tool) if s.layer.tool else "") or s.layer.where or "look at the whole"
             )
             state = "done" if s.key in done else "next" if s.key == following else "open"
             if state == "open" and any(w not in done for w in plan.ordered.after.get(s.key, ())):

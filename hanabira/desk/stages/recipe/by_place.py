@@ -10,10 +10,12 @@ import numpy as np
 from hanabira.core.area import clipping
 from hanabira.core.colour import spaces
 from hanabira.core.colour.words import nearness
+from hanabira.core.optics.tools import KEEPS_OFF
 from hanabira.core.solver import area as recipe_changes
 from hanabira.core.solver import library, place_words
 from hanabira.core.solver.layer import WHISKER, goes_over
 from hanabira.craft.gesture_names import headings
+from hanabira.craft.tools import step_name
 from hanabira.desk.controls import Caption, Stepper, Words, act_button, row
 from hanabira.desk.stages.recipe import cards as recipe_cards
 from hanabira.desk.widgets.layer_list import LayerList, LayerRow
@@ -112,19 +114,17 @@ def fill_list(s: RecipeStage, area: Area, prediction: recipe_changes.Prediction)
             if again
             else f"{q.code} {kit.get(q.code).name}"
             if q.code
-            else "Kept free"
-            if q.tool == "reserve"
-            else q.tool.capitalize()
+            else step_name(q.tool)
         )
         lab = kit.masstone_lab[kit.index[q.code]] if q.code else None
-        words = where if q.tool == "reserve" or q.gesture else f"{q.role} · {where}"
+        words = where if q.tool in KEEPS_OFF or q.gesture else f"{q.role} · {where}"
         words += passes
         rows.append(LayerRow(
             i, name, words, masstone=lab, pressure=q.pressure, passes=q.passes, on=q.on, here=goes_over(q, s.band), locked=q.locked,
             head=heads[i].name if heads[i] else "",
         ))
     laid = sum(1 for q in s.layers if q.code)
-    kept = " and what is kept free" if any(q.tool == "reserve" for q in s.layers) else ""
+    kept = " and what is kept free" if any(q.role == "reserve" for q in s.layers) else ""
     worst = max(prediction.bands.values(), key=lambda q: q.delta_e00)
     bench = s.desk.bench
     bench.head.set(str(area.number), area.name, f"{len(places)} places · {laid} layers{kept}")

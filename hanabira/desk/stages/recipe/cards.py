@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from hanabira.core.colour import difference, spaces
 from hanabira.core.colour.words import nearness, tone
+from hanabira.core.optics.tools import KEEPS_OFF
 from hanabira.core.solver import advice as advisor
 from hanabira.core.solver import place_words
 from hanabira.craft import techniques, whisker_methods
@@ -328,7 +329,7 @@ def split(s: RecipeStage) -> None:
     if q.on:
         _split_places(s, q)
         return
-    if q.where not in parts or q.tool == "indent":
+    if q.where not in parts or q.tool in KEEPS_OFF:
         s.session.messages.remark("This layer lies in one value only; it cannot be parted.")
         return
     low, high = parts[q.where]
@@ -337,7 +338,7 @@ def split(s: RecipeStage) -> None:
 
 def _split_places(s: RecipeStage, q: Layer) -> None:
     told, places = s.session.prediction(s.session.area_id), s.session.places(s.session.area_id)
-    if told is None or places is None or len(q.on) < 2 or q.tool in ("indent", "reserve"):
+    if told is None or places is None or len(q.on) < 2 or q.tool in KEEPS_OFF:
         s.session.messages.remark("This layer lies in one place only; it cannot be parted.")
         return
     order = sorted(q.on, key=lambda k: float(told[0].band(k).target[0]))

@@ -48,9 +48,18 @@ def how(s: RecipeStage, q: Layer) -> QWidget:
     stroke = label("Stroke")
     stroke.setMinimumHeight(0)  # it stands beside the first of what may be two lines
     stroke.setAlignment(Qt.AlignmentFlag.AlignTop)
-    fields.addRow(stroke, Words(session_words.stroke_words(q.stroke, q.stroke_mm), "small", "ink"))
+    fields.addRow(stroke, Words(session_words.stroke_words(q.stroke, q.stroke_mm, q.laid), "small", "ink"))
     if q.coverage < 1:
         fields.addRow(Words(session_words.open_words(q.coverage).capitalize(), "small", "ink"))
+    if q.code:
+        point = Choice()
+        point.setAccessibleName("How the colour is brought on")
+        for key, words in (("", "The usual point"), ("sharp", "A sharp point"), ("blunt", "A blunt point"), ("powder", "Shavings and a cloth"), ("sponge", "A sponge")):
+            point.addItem(words, key)
+        point.setCurrentIndex(point.findData(q.laid))
+        point.activated.connect(lambda _i: s.change("point", laid=point.currentData()))
+        s.point_control = point
+        fields.addRow(label("With"), point)
     if not q.on:
         where = Choice()
         where.setAccessibleName("Where the layer goes")

@@ -18,6 +18,7 @@ from hanabira.core.solver.layer import WHISKER, Layer, goes_over
 from hanabira.craft import techniques
 from hanabira.craft.gesture_names import title_of
 from hanabira.craft.supplies import papers
+from hanabira.craft.tools import step_name
 from hanabira.desk.controls import Caption, PetalButton, Words
 from hanabira.desk.gestures.marks import Stroke
 from hanabira.desk.images import to_image, wrap
@@ -412,7 +413,7 @@ class RecipeStage(PictureStage):
             short = f"{SHORT.get(mine.kind, mine.kind)}" + (f": {mine.cure_code}" if mine and mine.cure_code else "") if mine else ""
             strata.append(
                 Stratum(
-                    q.code, q.role, pencil.name if pencil else q.tool, masstone=kit.masstone_lab[kit.index[q.code]] if q.code else None,
+                    q.code, q.role, pencil.name if pencil else step_name(q.tool), masstone=kit.masstone_lab[kit.index[q.code]] if q.code else None,
                     pressure=q.pressure, passes=q.passes, stroke=q.stroke, after=state.labs[i + 1],
                     uses=max(0.0, state.tooth[i + 1] - state.tooth[i]), here=goes_over(q, self.band), caution=short, at=i,
                 )  # fmt: skip
@@ -517,7 +518,7 @@ class RecipeStage(PictureStage):
         shown = self.band if goes_over(q, self.band) else band
         tooth = prediction.band(shown).tooth
         costs = max(0.0, tooth[self.at + 1] - tooth[self.at])
-        name = f"{pencil.name} {q.code}" if pencil else q.tool.capitalize()
+        name = f"{pencil.name} {q.code}" if pencil else step_name(q.tool)
         bench.head.set(str(self.at + 1), name, f"{title_of(q.gesture) or q.role} · costs {100 * costs:.0f} % of the tooth")
         if self.tab == "layers" and not q.on:
             self.tab = "layer"
