@@ -33,6 +33,7 @@ from hanabira.craft.techniques import craft_of, rules_of
 from hanabira.demo import history, studio
 from hanabira.demo.pictures import PHOTO, PHOTOS
 from hanabira.demo.sitters import sitters
+from hanabira.studio.beside import ties_of
 from hanabira.studio.pictures import read_picture
 from hanabira.studio.records import Area, Commission
 
@@ -52,11 +53,11 @@ def solve(
     palette = palette_of(c, looked.values(), can)
     out: history.Solved = {}
     tray: tuple[str, ...] = c.tray
-    for k, a in enumerate(areas):
+    for k, a in enumerate(sorted(areas, key=lambda a: a.surface_id != "eye")):  # their colours come back round them
         token.report(0.2 + 0.8 * k / len(areas), f"Solving {a.name} of {c.name}")
         found, craft, rules = looked[a.id]
         twin = out[a.twin_id][0] if a.twin_id in out else ()
-        rules = replace(rules, palette=frozenset(palette))
+        rules = replace(rules, palette=frozenset(palette), ties=ties_of(a, areas, out, kit, mm))
         layers = other_side(partial(_planned, kit, on, found, craft, rules, tray, can), twin).layers
         out[a.id] = layers, found.all
         tray = tuple(dict.fromkeys([*tray, *(q.code for q in layers if q.code)]))

@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
 from hanabira.core.faults import RecipeFault
+from hanabira.core.places.place import Place
 from hanabira.core.solver.area import Prediction, judged_band
 from hanabira.core.solver.layer import BANDS, Layer, goes_over
 from hanabira.core.solver.library import opaque_order
@@ -84,6 +85,17 @@ def told_layers(told: object) -> tuple[Layer, ...]:
         )
     except (TypeError, KeyError, AttributeError) as error:
         raise RecipeFault("The file of the other side holds no layers.", do="Write it with `hanabira area … --json`.") from error
+
+
+def told_places(told: object) -> tuple[Place, ...]:
+    """Places as `places_data` writes them, without their map: what an area beside needs. Raises `RecipeFault`."""
+    try:
+        return tuple(
+            Place(key, p["name"], p["kind"], "", tuple(p["photo_lab"]), p["share"], tuple(p["box"]), p["reserved"])
+            for key, p in told.items()  # type: ignore[attr-defined]
+        )
+    except (TypeError, KeyError, AttributeError) as error:
+        raise RecipeFault("The file of the area beside holds no places.", do="Write it with `hanabira area … --json`.") from error
 
 
 def places_data(places: Places, told: Prediction) -> dict[str, dict[str, Any]]:

@@ -299,6 +299,7 @@ def _recipe() -> list[Act]:
         ("solve-anew", "Solve every area anew", lambda d: d.session.portrait.solve_anew()),
         ("palette", "Choose the pencils of the portrait", lambda d: d.session.portrait.choose()),
         *((f"animal-{key}", f"Aim the whole animal: {words}", lambda d, key=key: d.session.portrait.aim(key)) for key, words in ANIMAL_AIMS),
+        ("animal-backdrop", "Aim the whole animal: under the new backdrop", lambda d: d.session.portrait.under_backdrop()),
         ("animal-back", "Aim the whole animal: softer away from the focus", lambda d: d.session.portrait.hold_back()),
         ("any-pencil", "Let recipes take any pencil", lambda d: d.session.portrait.let_go()),
         ("place-next", "Show the next lighter place", lambda d: r(d).step_place(1), "", some),

@@ -6,9 +6,13 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
+import numpy as np
+
+from hanabira.core.colour.spaces import chroma, parse_hex, srgb_to_lab
 from hanabira.core.faults import RecipeFault
 from hanabira.core.solver.palette import Palette, choose, further
 from hanabira.core.solver.place_plan import PlacePlanner
+from hanabira.core.study.bounce import takes_on
 from hanabira.craft.hand import palette_rules
 from hanabira.session.aims import shift_of
 from hanabira.session.edits import Edit, EditBrief
@@ -33,8 +37,8 @@ AIMS: Mapping[str, tuple[str, Mapping[str, float]]] = {
     "quieter": ("quieter", {"richer": -1.0}), "darks": ("with lighter darks", {"darks": 1.0}),
 }  # fmt: skip
 """Ways in which a whole animal is aimed, a step at a time."""
-DEEP_L, LEAST_SHIFT = 35.0, 0.25
-"""L* under which a place is one of the darks; a shift smaller than the second is none."""
+DEEP_L, LEAST_SHIFT, PALE_C = 35.0, 0.25, 4.0
+"""L* under which a place is one of the darks; a shift smaller than the second is none; a ground weaker than the third (C*) throws no colour."""
 
 
 class Portrait:
@@ -134,6 +138,29 @@ class Portrait:
         pairs = [(r, shop.held_back(a, r)) for a in self.session.areas if (r := self.session.recipes.get(a.id)) is not None and r.places]
         return self._aimed("held back away from the focus", [a for a, _b in pairs], [b for _a, b in pairs])
 
+    def under_backdrop(self) -> bool:
+        """Let the coat take on the colour of the portrait's backdrop, and lose that of its old surroundings, where it turns from the light; one edit."""
+        m = self.session
+        hexes = m.commission.backdrop_hexes if m.commission is not None else ("#ffffff", "#ffffff")
+        ground = np.mean([srgb_to_lab(parse_hex(q)) for q in hexes], 0)
+        before = m.darkroom.before
+        if float(chroma(ground)) < PALE_C and (before is None or float(chroma(before)) < PALE_C):
+            m.messages.remark("This backdrop has no colour to throw, and none is known of the old surroundings.")
+            return False
+        old, new = [], []
+        for a in m.areas:
+            r = m.recipes.get(a.id)
+            if r is None or not r.places or a.surface_id in ("eye", "nose"):
+                continue
+            middle = sum(p.photo_lab[0] * p.share for p in r.places) / (sum(p.share for p in r.places) or 1.0)
+            mine = {place: shift for place, *shift in r.aims}
+            for p in r.places:
+                more = (0.0, 0.0) if p.reserved else takes_on(p.photo_lab, middle, ground, before)
+                mine[p.id] = [mine.get(p.id, [0.0])[0], *more]  # its colour is told anew: twice asked is not twice as much
+            old.append(r)
+            new.append(replace(r, aims=tuple((k, v[0], v[1], v[2]) for k, v in mine.items() if any(abs(q) >= LEAST_SHIFT for q in v))))
+        return self._aimed("under the new backdrop (an estimate)", old, new)
+
     def _aimed(self, words: str, old: Sequence[Recipe], new: Sequence[Recipe]) -> bool:
         m = self.session
         changed = [(a, b) for a, b in zip(old, new, strict=True) if a != b]
@@ -168,9 +195,14 @@ class Portrait:
         elif keys:
             self._solve(keys, anew=True)
 
+    def _eyes_first(self, keys: Sequence[str]) -> list[str]:
+        """Eyes before all else: their colours come back round them."""
+        eyes = {a.id for a in self.session.areas if a.surface_id == "eye"}
+        return sorted(keys, key=lambda key: key not in eyes)
+
     def _solve(self, keys: Sequence[str], anew: bool) -> None:
         """Solve areas one after the other; with ``anew`` also those that have layers by now."""
-        m, left, count = self.session, list(keys), len(keys)
+        m, left, count = self.session, self._eyes_first(keys), len(keys)
 
         def go_on() -> None:
             while left:

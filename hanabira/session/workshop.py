@@ -19,6 +19,7 @@ from hanabira.core.optics.stack import bare
 from hanabira.core.optics.tools import KEEPS_OFF
 from hanabira.core.sentences import say
 from hanabira.core.solver.area import Prediction, Variant, swaps
+from hanabira.core.solver.form import Tie
 from hanabira.core.solver.layer import BANDS, Layer, goes_over
 from hanabira.core.solver.place_plan import PlacePlan, Rules, plan_places
 from hanabira.core.solver.place_words import places_in_words
@@ -30,6 +31,7 @@ from hanabira.craft.techniques import craft_of, rules_of
 from hanabira.craft.tools import NONE, drawer, tools
 from hanabira.session.edits import Edit, SetLayers
 from hanabira.studio import planning
+from hanabira.studio.beside import ties_of
 
 if TYPE_CHECKING:
     from hanabira.core.optics.paper import Paper
@@ -68,6 +70,8 @@ class Asked:
     """Layers of the other side."""
     tools: frozenset[str] | None = None
     """Tools of the drawer; None: any."""
+    ties: tuple[Tie, ...] = ()
+    """What lies beside the area and is solved already."""
 
     def measured(self, token: Token) -> Measures:
         """The area's measures with its marking."""
@@ -95,7 +99,7 @@ class Asked:
         """What the craft says of the area, and what its measures and the artist's aims ask beside its colours."""
         a, some = self.area, kit or self.kit
         craft = craft_of(m, a.surface_id, some.medium, a.coat, a.marking_kind, self.school, self.finish, self.tools)
-        return craft, replace(rules_of(m, craft, some, self.paper.id), aims={place: np.array(shift) for place, *shift in self.aims})
+        return craft, replace(rules_of(m, craft, some, self.paper.id), aims={place: np.array(shift) for place, *shift in self.aims}, ties=self.ties)
 
     def solved(self, m: Measures, token: Token) -> PlacePlan:
         """The plan; on the second of two sides the same again, where that comes as near as its own would."""
@@ -261,6 +265,14 @@ class Workshop:
         """Tools that are in the drawer; None: nothing was said, so any."""
         return drawer([q for q in self.session.settings.get("tools") if q in tools() or q == NONE])
 
+    def ties(self, area: Area) -> tuple[Tie, ...]:
+        """What lies beside an area and is planned by places already."""
+        m = self.session
+        if m.photo is None or m.commission is None or not m.photo.crop[2]:
+            return ()
+        planned = {r.area_id: (r.layers, r.places) for r in m.recipes.values() if r.places}
+        return ties_of(area, m.areas, planned, m.kit, m.commission.picture_mm[0] / m.photo.crop[2])
+
     def craft(self, area: Area) -> Craft | None:
         """What the craft says of an area; None until it is measured."""
         m = self.session.measures(area.id)
@@ -287,7 +299,7 @@ class Workshop:
             replace(area, coat=self.coat(area)), m.measuring.request(area), known[1] if known else None, kit=kit, paper=m.paper, reach=m.gamut,
             school=tuple(m.commission.school), finish=self.finish(area), tray=tray, locked=locked, aims=recipe.aims if recipe else (),
             workings=m.workings, palette=() if m.from_tray else m.portrait.palette, twin=m.portrait.other_side(area),
-            tools=self.tools(),
+            tools=self.tools(), ties=self.ties(area),
         )  # fmt: skip
 
     def solve(self, key: str, keep: Layer | None = None, then: Callable[[], None] | None = None, title: str = "") -> None:

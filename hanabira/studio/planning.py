@@ -18,6 +18,7 @@ from hanabira.core.schedule.work import AreaWork, LayerWork, Pace, area_minutes,
 from hanabira.core.solver.layer import WHISKER
 from hanabira.craft.gesture_names import stage_of, title_of
 from hanabira.craft.techniques import FINISH
+from hanabira.studio.beside import TOUCH_MM
 from hanabira.studio.overlaps import polygon_of
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, by_commission
 
@@ -27,7 +28,6 @@ if TYPE_CHECKING:
 
 DARK_GROUND_L = 50.0
 """A ground darker than this bears no graphite lines."""
-TOUCH_MM = 4.0
 """Areas nearer than this touch."""
 
 

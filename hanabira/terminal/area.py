@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     from hanabira.core.optics.kit import Kit
     from hanabira.core.optics.paper import Paper
     from hanabira.core.places.place import Places
+    from hanabira.core.solver.form import Tie
     from hanabira.core.solver.place_plan import Rules
     from hanabira.core.solver.technique import Craft, LayerPlan
 
@@ -123,6 +124,7 @@ def area(args: argparse.Namespace) -> dict:
     at = looked_at(args)
     kit, on, places = at.kit, at.paper, at.places
     rules = replace(at.rules, palette=frozenset(codes(args.palette, kit)) if args.palette else frozenset())
+    rules = replace(rules, ties=tuple(_tie(path, kit) for path in args.beside or ()))
     if args.twin_of:
         rules = replace(rules, twin=told_layers(_json(args.twin_of, dict).get("layers")))
     plan = plan_places(kit, on, places, at.craft, rules)
@@ -149,6 +151,17 @@ def area(args: argparse.Namespace) -> dict:
         "pencils": len({q.code for q in plan.layers if q.code}),
         "lightfast": {q.code: kit.get(q.code).lightfast for q in plan.layers if q.code},
     }
+
+
+def _tie(path: str, kit: Kit) -> Tie:
+    """What another area's JSON says of it to one that lies beside it."""
+    from hanabira.core.solver.form import Tie
+    from hanabira.craft.recipe_data import told_layers, told_places
+    from hanabira.studio.beside import marks
+
+    told = _json(path, dict)
+    eye = told.get("surface") == "eye"
+    return Tie("eye" if eye else "border", marks(told_layers(told.get("layers")), told_places(told.get("places")), kit, eye))
 
 
 def codes(text: str, kit: Kit) -> list[str]:
@@ -245,6 +258,7 @@ def add_commands(add: Add) -> None:
     p.add_argument("--mm-per-px", type=millimetres_a_pixel, metavar="F", help="size on the paper; else the photo's longer side is 300 mm")
     p.add_argument("--palette", metavar="CODES", help="the portrait's pencils, with commas; no others are taken")
     p.add_argument("--twin-of", metavar="FILE", help="this command's JSON of the other side: the same again here")
+    p.add_argument("--beside", action="append", metavar="FILE", help="this command's JSON of an area beside this one; may be given again")
     p = add("palette", palette, "Choose one palette of pencils over all areas of a portrait.")
     p.add_argument("photo")
     p.add_argument("--areas", required=True, metavar="FILE", help="JSON list of {rect, surface, …}")

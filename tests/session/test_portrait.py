@@ -3,6 +3,10 @@
 import unittest
 from dataclasses import replace
 
+import numpy as np
+
+from hanabira.core.colour.spaces import parse_hex, srgb_to_lab
+from hanabira.core.study.bounce import TAKES
 from hanabira.craft.hand import palette_rules
 from hanabira.session.aims import HALF_STEP_L, RICH_STEP, WARM_STEP
 from hanabira.session.edits import ChangeAreas, EditBrief, SetPrep
@@ -105,6 +109,40 @@ class Aims(PortraitCase):
             self.assertEqual(lightness, HALF_STEP_L if place.photo_lab[0] < DEEP_L else 0)
         self.portrait.aim("quieter"), self.portrait.aim("quieter")
         self.assertTrue(all(abs(v) < 0.01 for shift in self.aims("a").values() for v in shift[1:]))
+
+    def test_a_coloured_backdrop_is_thrown_into_the_shade_once(self):
+        for key in "ab":
+            self.session.solve(key)
+        old = {a.id: self.session.recipes[a.id] for a in self.session.areas}
+        self.session.do(EditBrief(self.session, "backdrop", backdrop="#2f7d3a"))
+        self.assertTrue(self.portrait.under_backdrop())
+        ground = srgb_to_lab(parse_hex("#2f7d3a"))
+        moved = 0
+        for a in self.session.areas:
+            r = self.session.recipes[a.id]
+            middle = sum(p.photo_lab[0] * p.share for p in r.places) / sum(p.share for p in r.places)
+            aims = {place: shift for place, *shift in r.aims}
+            for p in r.places:
+                lightness, *shift = aims.get(p.id, [0.0, 0.0, 0.0])
+                self.assertEqual(lightness, 0.0, "the backdrop moves no value")
+                if p.photo_lab[0] >= middle or a.surface_id in ("eye", "nose"):
+                    self.assertEqual(shift, [0.0, 0.0], (a.name, p.id))
+                elif any(shift):
+                    moved += 1
+                    self.assertLess(float(np.hypot(*shift)), TAKES * float(np.hypot(*ground[1:])) + 1e-3)
+                    self.assertLess(shift[0], 0, "green")
+        self.assertGreater(moved, 0)
+        once = {a.id: self.session.recipes[a.id].aims for a in self.session.areas}
+        self.portrait.under_backdrop()
+        self.assertEqual({a.id: self.session.recipes[a.id].aims for a in self.session.areas}, once, "asked twice is not twice as much")
+        self.session.undo.undo()
+        self.assertEqual({a.id: self.session.recipes[a.id].aims for a in self.session.areas}, {k: r.aims for k, r in old.items()})
+
+    def test_a_grey_backdrop_throws_nothing(self):
+        self.session.solve("a")
+        self.session.do(EditBrief(self.session, "backdrop", backdrop="#808080"))
+        self.assertFalse(self.portrait.under_backdrop())
+        self.assertIn("no colour to throw", self.said[-1].what)
 
     def test_the_animal_is_held_back_from_the_focus(self):
         self.session.solve("a"), self.session.solve("b")

@@ -4,7 +4,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -19,6 +20,8 @@ NEARER_DE, OVER_L, STRANGE = 0.3, 0.5, 0.6
 costs more than the last on its way."""
 FAR_DE, WIDE = 14.0, 3.0
 """A place counts as far as the first figure (ΔE00), and a layer over everything earns the second."""
+TYING = ("glaze", "veil", "build", "middle", "locks", "lights")
+"""Gestures by which a neighbour's pencil may come back, the widest first: of pencils and of sticks."""
 TRIED = 8
 """Pencils that are tried for a blend or a glaze, of those that would help most."""
 
@@ -109,20 +112,71 @@ def tied(search: Search, layers: Lays, blend: str, rules: FormRules) -> Lays:
     return layers
 
 
-def _with(search: Search, layers: Lays, gesture: str, where: np.ndarray, may_cost: float) -> Lays:
-    """The layers with one more of a gesture over some places, the others fitted around it; as they were where it is there or costs too much."""
+@dataclass(frozen=True)
+class Tie:
+    """What lies beside an area and is solved: one of its pencils comes back in the area.
+
+    ``kind`` is ``eye`` (its coloured pencils come back anywhere round it) or ``border`` (a pencil of the colour that meets ours there). ``marks`` are
+    the other area's places: their colour in the photo (Lab) and the codes of the pencils that lie there.
+    """
+
+    kind: str
+    marks: tuple[tuple[tuple[float, float, float], frozenset[str]], ...]
+
+
+def bound(search: Search, layers: Lays, ties: Sequence[Tie], photo: Array, rules: FormRules) -> Lays:
+    """The layers with a pencil of what lies beside, for each tie that none of them holds yet, as far as no place pays much for it.
+
+    ``photo`` (n, 3) are the places' own colours. Round an eye its colour comes back as a veil; over a border that is hardly one in colour (`rules.border_de`)
+    both sides have one pencil in common where they meet.
+    """
+    area = search.area
+    free = ~area.reserved
+    index = area.kit.index
+    for tie in ties:
+        codes, where = frozenset().union(*(c for _lab, c in tie.marks)), free
+        if tie.kind == "border":
+            far = np.linalg.norm(photo[:, None] - np.array([lab for lab, _c in tie.marks])[None], axis=-1) + np.where(free, 0, np.inf)[:, None]
+            mine, theirs = np.unravel_index(int(far.argmin()), far.shape)
+            if far[mine, theirs] > rules.border_de:
+                continue
+            codes, where = tie.marks[int(theirs)][1], np.arange(search.n) == mine
+        pencils = {index[c] for c in codes if c in index}
+        if not pencils or any(q.pencil in pencils and (np.array(q.on) & where).any() for q in layers if not q.tool):
+            continue
+        for gesture in TYING:
+            tied_ = _with(search, layers, gesture, where, rules.may_cost, pencils, f"echo-{tie.kind}")
+            if tied_ is not layers:
+                layers = tied_
+                break
+    return layers
+
+
+def _with(
+    search: Search, layers: Lays, gesture: str, where: np.ndarray, may_cost: float, only: Collection[int] = (), role: str = ""
+) -> Lays:
+    """The layers with one more of a gesture over some places, the others fitted around it; as they were where it is there or costs too much.
+
+    With ``only`` some pencils it is one of theirs, beside others of the gesture, and has its ``role``.
+    """
     area = search.area
     number = next((k for k, g in enumerate(area.gestures) if g.id == gesture), None)
-    if number is None or any(q.gesture == gesture for q in layers):
+    if number is None or not only and any(q.gesture == gesture for q in layers):
+        return layers
+    if sum(q.gesture == gesture for q in layers) >= area.gestures[number].times:
         return layers
     which = area.candidates.at(np.flatnonzero(area.candidates.gesture == number))
+    if only:
+        which = which.of(list(only))
     start_de = search.place_costs(layers)[1]
     tries: list[tuple[float, Lays]] = []
+    one_by_one = np.eye(search.n, dtype=bool) if only else np.zeros((0, search.n), bool)
     for pencil, may in zip(which.pencil, which.may, strict=True):
-        on = tuple(map(bool, may & where))
-        if any(on) and area.fits(gesture, on):
+        for on in dict.fromkeys(tuple(map(bool, may & where & part)) for part in (where, *one_by_one)):
+            if not any(on) or not area.fits(gesture, on):
+                continue
             for press, passes in area.gestures[number].choices[:2]:
-                more = Lay(int(pencil), press, passes, on, area.key_of(int(pencil), area.gestures[number]), fixed=True, gesture=gesture)
+                more = Lay(int(pencil), press, passes, on, area.key_of(int(pencil), area.gestures[number]), fixed=True, gesture=gesture, role=role, coverage=area.coverage(area.gestures[number]))
                 tried = in_order((*layers, more))
                 tries.append((search.total(tried), tried))
     for _cost, tried in sorted(tries, key=lambda q: q[0])[:TRIED]:

@@ -75,6 +75,7 @@ class FormRules:
     """What colour alone never asks for; the craft data says why. Shadow shapes where a coat has so many ``values``, the deepest ``step_l`` (L*) under the
     general; a glaze over ``hue_places`` within ``hue_turn`` degrees that have ``hue_c`` (C*); a blend on surfaces that are evened as ``blend`` says.
     No place may lose more than ``may_cost`` (ΔE00); glaze and blend come from the finish ``tied_from`` on. A marking has a wash of its own where its ground holds ``own_wash`` of the area.
+    Two areas share a pencil where their colours lie within ``border_de`` (ΔE76).
     """
 
     values: int
@@ -86,6 +87,7 @@ class FormRules:
     may_cost: float
     tied_from: int
     own_wash: float
+    border_de: float
 
 
 PLAIN = Gesture("", 0, ((1, 1), (2, 1), (3, 1), (4, 1), (5, 1), (3, 2), (4, 2)), (3, 1))

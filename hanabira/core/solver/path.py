@@ -97,7 +97,7 @@ BLACK_LAST = 500.0
 """Where a black stands in the order of a mid-toned card."""
 UNDER_BLACK_L = 40.0
 """A pencil darker than this under the black makes it a coloured dark."""
-RESERVED_COST, SECOND_TINT, SECOND_GREY, DULL_LIGHT_L = 5000.0, 40.0, 3.0, 70.0
+RESERVED_COST, SECOND_TINT, SECOND_GREY, DULL_LIGHT_L, TINTED_LIGHT_L = 5000.0, 40.0, 3.0, 70.0, 86.0
 """What covering a reserved place with more than a pale tint costs (more than any miss), and each tint after the first; a light darker than the last is the sky in a
 dull window, and a second grey may set its hue right."""
 
@@ -197,7 +197,7 @@ class Field:
         self.marks = np.array([p.group == "marking" and p.id != "edge" for p in self.places])
         self.weight = np.array([p.weight for p in self.places], float)
         self.reserved = np.array([p.reserved for p in self.places])
-        self.second_tint = np.array([SECOND_GREY if p.photo[0] < DULL_LIGHT_L else SECOND_TINT for p in self.places])
+        self.second_tint = np.array([SECOND_GREY if p.photo[0] < TINTED_LIGHT_L else SECOND_TINT for p in self.places])
         self.factor = FINISH_FACTOR[self.finish]
         self.layer_cost, self.earn = self.costs.layer * self.factor, self.costs.earn * self.factor
         self.new_cost = self.costs.new * self.factor**0.5

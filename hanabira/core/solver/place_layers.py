@@ -35,6 +35,8 @@ ROLES = {"wash": "ground", "between": "texture", "locks": "texture", "blend": "b
 """What a layer of a gesture is for."""
 RUBBED = tuple(k for k, v in LAYINGS.items() if not v.width)
 """Ways of bringing colour on that leave no strokes."""
+ECHOES = ("echo-eye", "echo-border")
+"""What a layer is for that brings a pencil of the neighbourhood back; it is told so, and laid as its gesture is."""
 FLAT = ("side", "circle", "dot")
 """Strokes whose length means nothing."""
 
@@ -113,9 +115,10 @@ class Telling:
         pencil = self.kit.masstone_lab[q.pencil]
         role = q.role or self._role(q, on, pencil, area.targets[main], before, after, below, {ids[k] for k in covered if any(x.on[k] and not x.tool for x in over)})
         width = run_mm(self.places.mask(on), self.places.mm) if self.places.mm else 0.0
-        stroke, length = self._stroke(q, role, on, width)
         again = any(x.gesture == "wash" for x in under)
-        why = self._sentence((q.laid,) if q.laid in RUBBED else keys_of(self._told_as(q, role), pencil, before, after, again, ids[main] not in below), on, said)
+        echo, role = (role, ROLES.get(q.gesture, "general")) if role in ECHOES else ("", role)
+        why = self._sentence((q.laid,) if q.laid in RUBBED else (echo,) if echo else keys_of(self._told_as(q, role), pencil, before, after, again, ids[main] not in below), on, said)
+        stroke, length = self._stroke(q, role, on, width)
         return Layer(
             role, self.kit.pencils[q.pencil].code, q.pressure, q.passes, where, stroke, length, why=why, on=on, gesture=q.gesture,
             run_mm=round(width, 2), coverage=q.coverage, laid=q.laid,

@@ -18,14 +18,14 @@ from hanabira.core.places.place import Places
 from hanabira.core.sentences import say
 from hanabira.core.solver.allowed import allowed
 from hanabira.core.solver.area import Targets, follow
-from hanabira.core.solver.form import first_layers, tied
+from hanabira.core.solver.form import Tie, bound, first_layers, tied
 from hanabira.core.solver.gamut import Gamut, gamut
 from hanabira.core.solver.gestures import STAGE, FormRules, Gesture, is_bare
 from hanabira.core.solver.hand_moves import same_again, seen, told_once
 from hanabira.core.solver.joint import Lay, Lays, Search, in_order
 from hanabira.core.solver.layer import BANDS, WHERE, Layer
 from hanabira.core.solver.library import covers, opaque_order
-from hanabira.core.solver.path import BLACK_C, BLACK_L, BY_VALUE, DULL_LIGHT_L, Costs, Field, Target
+from hanabira.core.solver.path import BLACK_C, BLACK_L, BY_VALUE, TINTED_LIGHT_L, Costs, Field, Target
 from hanabira.core.solver.pencil_kinds import turn, within
 from hanabira.core.solver.place_layers import Telling
 from hanabira.core.solver.place_targets import band_aliases, green_thrown, place_targets
@@ -81,6 +81,8 @@ class Rules:
     """Layers of the other side: the same again, only pressures, passes and places may differ."""
     hairs: SingleHairs | None = None
     """Whiskers that were measured."""
+    ties: tuple[Tie, ...] = ()
+    """What lies beside the area and is solved already."""
 
 
 @dataclass(frozen=True)
@@ -164,6 +166,8 @@ class PlacePlanner:
         layers = self._fidelity(layers)
         layers = self._ground(layers)
         layers = self._blend(layers)
+        if self.craft.form is not None and self.area.gestures and not self.rules.twin:
+            layers = bound(self.search, layers, self.rules.ties, np.array([p.photo for p in self.area.places]), self.craft.form)
         layers, first, last = self._lights(layers)
         self._black(base)
         for switch in ("sequence", "highlight"):
@@ -389,7 +393,7 @@ class PlacePlanner:
                 if tint is not None:
                     one = in_order((*rest, tint))
                     firsts.append((float(self.search.place_costs(one)[1][k]), i, one))
-            dull = p.photo[0] < DULL_LIGHT_L  # a bright light bears one tint
+            dull = p.photo[0] < TINTED_LIGHT_L  # a bright light bears one tint
             for de, _i, one in sorted(firsts)[: TINT_FIRSTS if dull else 1]:
                 gain, second = alone.insertion(one, self.area.candidates.of(may))
                 two = in_order((*one, second)) if dull and second is not None and gain > 0 else one

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import cv2
@@ -18,6 +19,9 @@ WEAK_C, STRONG_C = 14.0, 8.0
 LEAST = 2.0
 """a*b* along the surroundings' hue by which the rim must lean more than the inner fur."""
 LEAST_PX = 150
+TAKES, SHADE_L = 0.08, 15.0
+"""Share of its surroundings' colour that weakly coloured fur takes on where it turns away from the light: a rim leans by about two units beside a lawn of
+C* 25 (`LEAST`); and by so many L* under its area's middle it lies fully in the shade. Estimates, not measured."""
 
 
 @dataclass(frozen=True)
@@ -70,3 +74,31 @@ def bounce(pixels: np.ndarray, alpha: Array) -> Bounce | None:
         return None
     share = float(rim.sum() / max(1, ((animal > 0) & (depth < RIM * side)).sum()))
     return Bounce(float(np.median(leans)), hue_name(np.array([50.0, *(30 * way)])), share)
+
+
+def takes_on(lab: Sequence[float], middle_l: float, ground: Sequence[float] | Array, before: Sequence[float] | Array | None = None) -> tuple[float, float]:
+    """By how much (a*, b*) a colour of the coat moves when the animal stands on another ground: the new ground's colour is thrown into it, the old one's is not.
+
+    ``lab`` is the colour in the photo, ``middle_l`` its area's middle L*; ``ground`` the new ground's Lab, ``before`` that of the old surroundings, None where
+    nobody knows it. What is in the light, and what has a strong colour of its own, takes on nothing.
+
+    >>> takes_on((30.0, 0.0, 0.0), 50.0, (40.0, 0.0, 25.0))
+    (0.0, 2.0)
+    >>> takes_on((70.0, 0.0, 0.0), 50.0, (40.0, 0.0, 25.0))
+    (0.0, 0.0)
+    """
+    strength = float(np.hypot(lab[1], lab[2]))
+    weak = float(np.clip(2 - strength / WEAK_C, 0, 1))
+    shade = float(np.clip((middle_l - lab[0]) / SHADE_L, 0, 1))
+    old = (0.0, 0.0, 0.0) if before is None else before
+    return round(TAKES * weak * shade * (ground[1] - old[1]), 3), round(TAKES * weak * shade * (ground[2] - old[2]), 3)
+
+
+def surroundings(pixels: np.ndarray, alpha: Array) -> Array | None:
+    """Middle Lab (3,) of what lies round an animal: pixels (h, w, 3) uint8 in its own surroundings, its coverage (h, w) 0–1. None where too little is seen."""
+    k = min(1.0, SIDE / max(pixels.shape[:2]))
+    size = max(8, round(pixels.shape[1] * k)), max(8, round(pixels.shape[0] * k))
+    around = cv2.resize(np.asarray(alpha, np.float32), size, interpolation=cv2.INTER_AREA) < 0.05
+    if around.sum() < LEAST_PX:
+        return None
+    return np.asarray(np.median(bytes_to_lab(cv2.resize(pixels, size, interpolation=cv2.INTER_AREA))[around], 0))

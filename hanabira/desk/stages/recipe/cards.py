@@ -205,6 +205,9 @@ def _aims(s: RecipeStage) -> list:
             button("Lift the darks", "lift", "darks", "Half a value step lighter where it is darkest"),
             act_button("Softer away", "backdrop", shared.hold_back, "Less contrast and strength the farther an area lies from the focus"), None,
         ),
+        row(
+            act_button("Under the backdrop", "backdrop", shared.under_backdrop, "Shaded pale fur takes on the new backdrop’s colour and loses the old one’s"), None,
+        ),
         Words("The measures stay. Solve every area anew to follow.", "small", "ink"),
     ]  # fmt: skip
 
