@@ -33,7 +33,7 @@ def by_hand(*said: object, kind: str = "hair", medium: str = "pencil", **more: o
     """What the craft says, with what a hand does and how it speaks."""
     return replace(
         Craft(pencil_kinds(), *said, **more),  # type: ignore[arg-type]
-        gestures=gestures(medium), form=form_rules(), scale=hand_scale(), words=gesture_words(), kind=kind,
+        gestures=gestures(medium), card=() if medium == "pastel" else gestures("card"), form=form_rules(), scale=hand_scale(), words=gesture_words(), kind=kind,
     )  # fmt: skip
 
 

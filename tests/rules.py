@@ -24,7 +24,7 @@ def broken(found: PlacePlan, kit: Kit, on: Paper, chosen: Mapping[str, str], res
             out.append(words)
 
     wrong(found.prediction.most_tooth > 1.0 + 1e-9, f"the tooth is more than full: {found.prediction.most_tooth:.3f}")
-    first = [i for i, q in enumerate(layers) if q.tool in ("reserve", "indent")]
+    first = [i for i, q in enumerate(layers) if q.tool in ("reserve", "indent", "tape", "wax")]
     wrong(first != list(range(len(first))), "what is kept free does not come first")
     indented = {k for q in layers if q.tool == "indent" for k in q.on}
     wrong(any(q.tool == "solvent" and indented & set(q.on) for q in layers), "solvent over indented lines")
@@ -35,11 +35,14 @@ def broken(found: PlacePlan, kit: Kit, on: Paper, chosen: Mapping[str, str], res
             grey = photo_l < 70 and float(chroma(v)) <= 12 and v[0] > 39
             wrong(key in q.on and not (pale or grey), f"{q.code} covers the reserved {key}")
         wrong(any(key in q.on and q.tool in ("solvent", "stump") for q in layers), f"a tool rubs the reserved {key}")
-        free = [q for q in layers if q.tool == "reserve" and key in q.on]
+        free = [q for q in layers if q.tool in ("reserve", "tape", "wax") and key in q.on]
+        off = next((i for i, q in enumerate(layers) if q.tool == "peel" and key in q.on), -1)
+        under = any(q.tool == "tape" for q in free)
+        wrong(under and (off < 0 or any(q.code and key in q.on for q in layers[:off])), f"the {key} is drawn on its tape, or the tape stays")
         over = [q for q in inked if key in q.on]
         last = bool(over) and all(q.gesture == "tint" for q in over)
         wrong(not free and not last and found.targets[key][0] > 70, f"nothing says that the {key} keeps its paper")
-        wrong(bool(free and over and any(q.gesture for q in layers)), f"the {key} is said to stay free and is covered")
+        wrong(bool(free and over and not under and any(q.gesture for q in layers)), f"the {key} is said to stay free and is covered")
     black = {c for c, v in lab.items() if v[0] < BLACK_L and float(chroma(v)) < BLACK_C}
     wrong(chosen.get("black") == "mixed-blacks-only" and bool(black), "a black where blacks are mixed")
     for q in inked:  # a dark over a light that is to stay one: where the light is no darker than this

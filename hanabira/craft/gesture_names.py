@@ -29,14 +29,14 @@ OTHER = Told("By hand", "Added to the plan.")
 def told_gestures() -> Mapping[str, Told]:
     """Names of the gestures of all media."""
     data = load("hand.toml")
-    return {told["id"]: Told(told["name"], told["aim"]) for told in (*data["gesture"], *data["stick"], data["whisker"])}
+    return {told["id"]: Told(told["name"], told["aim"]) for told in (*data["gesture"], *data["stick"], *data["card"], data["whisker"])}
 
 
 @cache
 def stage_of(gesture: str) -> int:
     """The stage of a gesture in the order of the work; −1 for none."""
     data = load("hand.toml")
-    return next((told["stage"] for told in (*data["gesture"], *data["stick"], data["whisker"]) if told["id"] == gesture), -1)
+    return next((told["stage"] for told in (*data["gesture"], *data["stick"], *data["card"], data["whisker"]) if told["id"] == gesture), -1)
 
 
 def title_of(gesture: str) -> str:

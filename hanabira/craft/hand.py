@@ -27,7 +27,7 @@ def hand_scale() -> HandScale:
 
 @cache
 def gestures(medium: str = "pencil") -> tuple[Gesture, ...]:
-    """What a hand does with a medium in working order: translucent pencils, or sticks that cover."""
+    """What a hand does with a medium in working order: translucent pencils, sticks that cover (``pastel``), or pencils on a toned card (``card``)."""
     uneven = hand_scale().uneven
     return tuple(
         Gesture(**{
@@ -36,7 +36,7 @@ def gestures(medium: str = "pencil") -> tuple[Gesture, ...]:
             "choices": tuple((p, n) for p, n in told["choices"]),
             "coverage": round(covered(told["apart"], told.get("taper", 0.0), uneven), 3) if "apart" in told else 1.0,
         })
-        for told in load("hand.toml")["stick" if medium == "pastel" else "gesture"]
+        for told in load("hand.toml")[{"pastel": "stick", "card": "card"}.get(medium, "gesture")]
     )  # fmt: skip
 
 

@@ -137,7 +137,7 @@ def craft_of(
         raise RecipeFault(f"There is no marking “{marking}”.", do=f"Use one of {', '.join(marking_rules())}.")
     return Craft(
         pencil_kinds(), s.stroke, s.base, stroke_length_mm(m, surface_id), blend=s.blend, light=s.light, coat=c.id, school=school(medium, chosen), finish=finish,
-        keeps_off={p.id: p.keeps_off for p in parts_of(surface_id) if p.keeps_off}, gestures=gestures(medium), form=form_rules(), scale=hand_scale(),
+        keeps_off={p.id: p.keeps_off for p in parts_of(surface_id) if p.keeps_off}, gestures=gestures(medium), card=() if medium == "pastel" else gestures("card"), form=form_rules(), scale=hand_scale(),
         words=gesture_words(), kind=s.words, darks=c.darks if s.hair else (), lights=c.lights if s.hair else (),
         hidden_undertone=s.hair and c.hidden_undertone, tools=tools,
     )

@@ -6,12 +6,15 @@ from dataclasses import replace
 import numpy as np
 
 from hanabira.core.colour.spaces import chroma
+from hanabira.core.optics.stack import bare
 from hanabira.core.places.place import Place, Places
 from hanabira.core.solver.gestures import Gesture, Ground, candidates, is_bare
 from hanabira.core.solver.layer import WHISKER, Layer
+from hanabira.core.solver.library import LIGHTER_L
 from hanabira.core.solver.place_plan import PlacePlanner, Rules
 from hanabira.craft.gesture_names import BEFORE_ALL, headings, told_gestures
 from hanabira.craft.hand import form_rules, gestures
+from hanabira.craft.rules import school
 from hanabira.craft.supplies import paper, shipped_kit
 from tests.recipes import by_hand, coat, plan, reach_of
 from tests.ways import COATS, coat_of, one_way
@@ -229,9 +232,43 @@ class Sticks(unittest.TestCase):
             self.assertLess(np.median([s.delta_e00 for s in found.prediction.bands.values()]), 3.5, name)
 
 
+class OnACard(unittest.TestCase):
+    """On a toned card the card is the middle value: what is darker is drawn through it, lights stand on it, lightly first and pressed last."""
+
+    def test_darks_then_lights_each_from_light_to_firm(self):
+        by_id = {g.id: g for g in gestures("card")}
+        for ground in (None, "#8b8b8a", "#9a9a98"):
+            on = paper("sanded", ground) if ground != "#9a9a98" else paper("hotpress", ground)
+            card = float(bare(on).lab[0])
+            for name in COATS:
+                found = plan(KIT, on, coat_of(name), by_hand(school=school("pencil")))
+                inked = [q for q in found.layers if q.code]
+                self.assertTrue(inked and all(q.gesture in by_id for q in inked), name)
+                self.assertEqual([by_id[q.gesture].stage for q in inked], sorted(by_id[q.gesture].stage for q in inked), name)
+                self.assertEqual(len({q.why for q in inked}), len(inked), name)
+                for q in inked:
+                    g, value = by_id[q.gesture], float(KIT.masstone_lab[KIT.index[q.code]][0])
+                    self.assertEqual(g.stands, value > card + LIGHTER_L, (name, q))
+                    self.assertIn(q.pressure, g.pressures)
+                    for k in q.on:
+                        if g.paper:
+                            self.assertEqual(g.paper == "over", found.targets[k][0] > card, (name, q.gesture, k))
+                self.assertFalse([q for q in inked if any(word in q.why for word in ("stick", "tap the sheet", "Block in"))], "a pencil is no stick")
+                self.assertLess(np.median([s.delta_e00 for s in found.prediction.bands.values()]), 3.2, (name, ground))
+
+    def test_the_card_itself_is_the_ground(self):
+        found = plan(KIT, paper("sanded"), coat_of("brown"), by_hand(school={**school("pencil"), "ground": "powder"}))
+        self.assertIn("the card itself is the ground", found.effect["ground"])
+
+    def test_on_black_card_no_sentence_speaks_of_sticks(self):
+        for name in ("ginger", "white", "black"):
+            found = plan(KIT, paper("blackcard"), coat_of(name), by_hand(school=school("pencil")))
+            self.assertFalse([q.why for q in found.layers if any(word in q.why for word in ("stick", "tap the sheet", "Block in"))], name)
+
+
 class Told(unittest.TestCase):
     def test_every_gesture_has_a_name_and_one_line(self):
-        self.assertEqual(set(told_gestures()), {g.id for medium in ("pencil", "pastel") for g in gestures(medium)} | {WHISKER})
+        self.assertEqual(set(told_gestures()), {g.id for medium in ("pencil", "pastel", "card") for g in gestures(medium)} | {WHISKER})
         self.assertEqual(len({t.name for t in told_gestures().values()}), len(told_gestures()))
         self.assertTrue(all(t.aim.endswith(".") for t in told_gestures().values()))
 

@@ -20,7 +20,7 @@ NEARER_DE, OVER_L, STRANGE = 0.3, 0.5, 0.6
 costs more than the last on its way."""
 FAR_DE, WIDE = 14.0, 3.0
 """A place counts as far as the first figure (ΔE00), and a layer over everything earns the second."""
-TYING = ("glaze", "veil", "build", "middle", "locks", "lights")
+TYING = ("glaze", "veil", "build", "middle", "card-colour", "locks", "lights", "card-light")
 """Gestures by which a neighbour's pencil may come back, the widest first: of pencils and of sticks."""
 TRIED = 8
 """Pencils that are tried for a blend or a glaze, of those that would help most."""

@@ -30,6 +30,7 @@ class Gesture:
     (``coat_values``) and of others (``part_values``), in a coat also so much under its general value (``under_general``) or within so much of its darkest
     (``of_darkest``; the darkest itself always); ``tops`` True: lights alone, False: none of them; ``kept``: ``also`` or ``only`` what keeps its paper. ``cost`` (ΔE00)
     beyond any layer's; ``times`` layers of it at most in one recipe, each ``further`` one dearer by so much; on a ``surface`` of one kind alone, where one is named.
+    ``paper`` says on which side of the paper's own L* its places lie (``under``, ``over``), ``stands`` whether its pencils are those that are lighter than it.
     Its strokes lie ``apart`` of their width from one another in hair and feathers (0: a closed film) and narrow over the share ``taper`` of their length;
     ``coverage`` is what they close then (`optics.strokes`).
     """
@@ -59,15 +60,18 @@ class Gesture:
     apart: float = 0.0
     taper: float = 0.0
     coverage: float = 1.0
+    paper: str = ""
+    stands: bool | None = None
 
     @property
     def pressures(self) -> tuple[int, ...]:
         """The pressures it may have, rising."""
         return tuple(sorted({p for p, _n in self.choices}))
 
-    def served_by(self, lightness: Array, strength: Array, black: np.ndarray) -> np.ndarray:
-        """Which pencils (n,) serve it, by their L*, C* and whether they are blacks."""
-        return np.asarray(_within(lightness, self.pencil_l) & _within(strength, self.pencil_c) & (self.black | ~black))
+    def served_by(self, lightness: Array, strength: Array, black: np.ndarray, lighter: np.ndarray) -> np.ndarray:
+        """Which pencils (n,) serve it, by their L*, C*, whether they are blacks and whether they are lighter than the paper."""
+        stand = np.ones(len(lightness), bool) if self.stands is None else lighter == self.stands
+        return np.asarray(_within(lightness, self.pencil_l) & _within(strength, self.pencil_c) & (self.black | ~black) & stand)
 
 
 @dataclass(frozen=True)
@@ -97,7 +101,7 @@ PLAIN = Gesture("", 0, ((1, 1), (2, 1), (3, 1), (4, 1), (5, 1), (3, 2), (4, 2)),
 @dataclass(frozen=True)
 class Ground:
     """What a gesture looks at: L* on paper of the places (n,), which are a coat's values, which lights, which keep their paper; the general L*; which are
-    bare among hair (skin, hollows).
+    bare among hair (skin, hollows); L* of the paper.
     """
 
     values: Array
@@ -106,6 +110,7 @@ class Ground:
     reserved: np.ndarray
     general_l: float
     bare: np.ndarray | None = None
+    paper_l: float = 100.0
 
     def may(self, g: Gesture) -> np.ndarray:
         """Places (n,) that a gesture may go over."""
@@ -117,6 +122,8 @@ class Ground:
             least = value[chain].min()
             coat = coat & (value <= least + g.of_darkest) | (value == least)
         out = np.where(chain, coat, part)
+        if g.paper:
+            out = out & (value < self.paper_l if g.paper == "under" else value > self.paper_l)
         if g.surface and self.bare is not None:
             out = out & ~self.bare
         if g.tops is not None:
@@ -168,13 +175,15 @@ class Candidates:
         return {(int(p), int(g)): m for p, g, m in zip(self.pencil, self.gesture, self.may, strict=True)}
 
 
-def candidates(gestures: Sequence[Gesture], lightness: Array, strength: Array, black: np.ndarray, allowed: np.ndarray, ground: Ground) -> Candidates:
-    """All pairs that the craft knows, among the ``allowed`` pencils, that may go anywhere at all."""
+def candidates(gestures: Sequence[Gesture], lightness: Array, strength: Array, black: np.ndarray, allowed: np.ndarray, ground: Ground, lighter: np.ndarray | None = None
+) -> Candidates:
+    """All pairs that the craft knows, among the ``allowed`` pencils, that may go anywhere at all; ``lighter`` than the paper are some of them."""
+    stand = np.zeros(len(lightness), bool) if lighter is None else lighter
     found = []
     for n, g in enumerate(gestures):
         anywhere = ground.may(g)
         under_black = anywhere & _within(ground.values, g.black_values)
-        for i in np.flatnonzero(allowed & g.served_by(lightness, strength, black)):
+        for i in np.flatnonzero(allowed & g.served_by(lightness, strength, black, stand)):
             here = under_black if black[i] else anywhere
             if here.any():
                 found.append((int(i), n, here))

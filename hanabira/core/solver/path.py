@@ -22,7 +22,7 @@ from hanabira.core.optics.stack import bare, lightens, running, wet
 from hanabira.core.optics.tools import RUBS, laying_of
 from hanabira.core.optics.tooth import DEPTHS, SETTLE, room
 from hanabira.core.solver.gestures import PLAIN, STAGE, Candidates, Gesture, Ground, candidates, is_top
-from hanabira.core.solver.library import covers
+from hanabira.core.solver.library import LIGHTER_L, covers
 from hanabira.core.solver.pencil_kinds import PencilKinds, turn, within
 
 F = np.float32
@@ -234,8 +234,8 @@ class Field:
         general = next((float(p.target[0]) for p in self.places if p.id == "general"), float(np.median(values)))
         tops = np.array([is_top(p.id) for p in self.places])
         bare_ = np.array([p.bare for p in self.places])
-        ground = Ground(self.targets[:, 0], chain, tops, self.reserved, general, bare_)
-        return candidates(self.gestures, self.lightness, self.strength, self.is_black, self.allowed, ground)
+        ground = Ground(self.targets[:, 0], chain, tops, self.reserved, general, bare_, float(self.paper_lab[0]))
+        return candidates(self.gestures, self.lightness, self.strength, self.is_black, self.allowed, ground, self.lightness > self.paper_lab[0] + LIGHTER_L)
 
     def _pencils(self) -> None:
         """What each pencil costs in this area, and which may not be taken at all."""

@@ -31,12 +31,15 @@ POINT = 0.6
 """A stroke that sets an edge, an accent or a light is so much shorter."""
 LEAST_STROKE_MM = 2.0
 ROLES = {"wash": "ground", "between": "texture", "locks": "texture", "blend": "blend", "glaze": "glaze", "accent": "accent", "light": "highlight", "tint": "highlight",
-         "block": "ground", "middle": "general", "veil": "glaze", "lights": "light hair", "spark": "highlight"}
+         "block": "ground", "middle": "general", "veil": "glaze", "lights": "light hair", "spark": "highlight",
+         "card-colour": "general", "card-press": "accent", "card-rise": "light hair", "card-light": "light hair", "card-spark": "highlight"}
 """What a layer of a gesture is for."""
 RUBBED = tuple(k for k, v in LAYINGS.items() if not v.width)
 """Ways of bringing colour on that leave no strokes."""
 ECHOES = ("echo-eye", "echo-border")
 """What a layer is for that brings a pencil of the neighbourhood back; it is told so, and laid as its gesture is."""
+ON_CARD = {"cover-first": "card-under", "cover-lighter": "card-light", "cover-light": "card-spark"}
+"""Under which keys the sentences for a pencil stand where sticks have the others."""
 FLAT = ("side", "circle", "dot")
 """Strokes whose length means nothing."""
 
@@ -117,7 +120,10 @@ class Telling:
         width = run_mm(self.places.mask(on), self.places.mm) if self.places.mm else 0.0
         again = any(x.gesture == "wash" for x in under)
         echo, role = (role, ROLES.get(q.gesture, "general")) if role in ECHOES else ("", role)
-        why = self._sentence((q.laid,) if q.laid in RUBBED else (echo,) if echo else keys_of(self._told_as(q, role), pencil, before, after, again, ids[main] not in below), on, said)
+        keys = (q.laid,) if q.laid in RUBBED else (echo,) if echo else keys_of(self._told_as(q, role), pencil, before, after, again, ids[main] not in below)
+        if not area.gestures and self.kit.medium != "pastel":  # a pencil on a card is no stick
+            keys = (*dict.fromkeys(ON_CARD.get(k, "card-colour") for k in keys), "card-rise", "card-colour", "card-light")
+        why = self._sentence(keys, on, said)
         stroke, length = self._stroke(q, role, on, width)
         return Layer(
             role, self.kit.pencils[q.pencil].code, q.pressure, q.passes, where, stroke, length, why=why, on=on, gesture=q.gesture,
@@ -134,7 +140,7 @@ class Telling:
     ) -> str:
         if q.gesture in ROLES:
             return ROLES[q.gesture]
-        if q.gesture in ("shadow", "dark"):
+        if q.gesture in ("shadow", "dark", "card-shade"):
             return "gap" if all(k in DARKS for k in on) else "deepen"
         found = role_of(on, pencil, target, before=before, after=after, below=below, above=above, opaque=self.search.area.opaque)
         return "general" if q.gesture and found == "ground" else found
@@ -157,7 +163,7 @@ class Telling:
         if stroke in FLAT:
             return stroke, 0.0
         long = craft.stroke_mm * (LOOSE if craft.school.get("fidelity") == "essence" else 1.0)
-        point = q.gesture in ("accent", "light", "tint", "spark") or role == "outline" or set(on) <= set(TOPS)
+        point = q.gesture in ("accent", "light", "tint", "spark", "card-press", "card-spark") or role == "outline" or set(on) <= set(TOPS)
         length = long * (POINT if point else 1.0)
         if scale is not None and width:
             length = min(length, max(LEAST_STROKE_MM, scale.taper * width))

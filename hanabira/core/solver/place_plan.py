@@ -115,7 +115,8 @@ class PlacePlanner:
         banned |= rules.fugitive | (frozenset(p.code for p in kit) - rules.palette if rules.palette else frozenset())
         coat = self.targets[self._general()]
         toned = not self.opaque and bool(covers(kit, paper).any())
-        stages = () if toned or palest or self.opaque and kit.medium != "pastel" else self._gestures()
+        self.on_card = toned or self.opaque and kit.medium != "pastel"
+        stages = () if palest else craft.card if self.on_card else self._gestures()
         costs = Costs(new=Costs.new * rules.thrift, **(BY_VALUE if self.opaque or toned else {}))
         self.area = Field(
             kit, paper, self._places(), hues=np.array(hues), opaque=self.opaque, pencils=craft.pencils, costs=costs, finish=craft.finish,
@@ -252,7 +253,7 @@ class PlacePlanner:
     @property
     def _form(self) -> FormRules | None:
         """What is laid for the form alone, by a hand with translucent pencils; None else."""
-        return self.craft.form if self.area.gestures and not self.opaque else None
+        return self.craft.form if self.area.gestures and not self.opaque and not self.on_card else None
 
     def _general(self) -> str:
         return self.targets.aliases.get("general", "general")
@@ -434,6 +435,9 @@ class PlacePlanner:
             return layers
         if how == "powder" and self.kit.medium == "pastel":
             self._refuse("ground", "school.powder-pastel")
+            return layers
+        if self.on_card:
+            self._refuse("ground", "school.ground-card")
             return layers
         binders = np.array([p.binder for p in self.kit])
         serves = binders == {"powder": "", "sponge": "pastel", "wax-first": "wax"}[how] if how != "powder" else binders != "pastel"

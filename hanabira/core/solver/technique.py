@@ -21,7 +21,7 @@ class Craft:
     ``pencils`` says which pencils do what. ``school`` maps switches to choices. ``finish`` 1 (loose) to 5 (every hair). ``blend`` says whether a blend
     serves (none, light, soft) and ``light`` what the last lights are. ``keeps_off`` says of places what must not cover them. ``darks`` and ``lights`` are
     the pencils that the coat allows there (empty: any); with ``hidden_undertone`` a hue that hides in the coat is welcome under its darks. ``gestures`` are
-    what a hand does with a translucent pencil, ``form`` what it does for the form alone, ``scale`` its sizes; ``words`` are the sentences that say why, and
+    what a hand does with a translucent pencil and ``card`` what it does on a toned card, ``form`` what it does for the form alone, ``scale`` its sizes; ``words`` are the sentences that say why, and
     ``kind`` which of them fit the surface.
     """
 
@@ -39,6 +39,7 @@ class Craft:
     lights: tuple[Allowed, ...] = ()
     hidden_undertone: bool = False
     gestures: tuple[Gesture, ...] = ()
+    card: tuple[Gesture, ...] = ()
     form: FormRules | None = None
     scale: HandScale | None = None
     words: GestureWords | None = None
