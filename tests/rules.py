@@ -12,6 +12,9 @@ from hanabira.core.solver.path import BLACK_C, BLACK_L
 from hanabira.core.solver.place_plan import ANCHOR_L, PlacePlan
 from hanabira.craft.rules import switches
 
+LAST_LIGHTS = ("tint", "spark", "card-rise", "card-light", "card-spark")
+"""Gestures that may go over a kept light: a breath at the end, or, where the ground itself is darker, the light that is laid there."""
+
 
 def broken(found: PlacePlan, kit: Kit, on: Paper, chosen: Mapping[str, str], reserved: Mapping[str, float] | None = None) -> list[str]:
     """The rules that a plan breaks, in words; empty when it keeps them all. ``reserved`` places with the L* of their photo keep their paper."""
@@ -40,7 +43,7 @@ def broken(found: PlacePlan, kit: Kit, on: Paper, chosen: Mapping[str, str], res
         under = any(q.tool == "tape" for q in free)
         wrong(under and (off < 0 or any(q.code and key in q.on for q in layers[:off])), f"the {key} is drawn on its tape, or the tape stays")
         over = [q for q in inked if key in q.on]
-        last = bool(over) and all(q.gesture == "tint" for q in over)
+        last = bool(over) and all(q.gesture in LAST_LIGHTS for q in over)
         wrong(not free and not last and found.targets[key][0] > 70, f"nothing says that the {key} keeps its paper")
         wrong(bool(free and over and not under and any(q.gesture for q in layers)), f"the {key} is said to stay free and is covered")
     black = {c for c, v in lab.items() if v[0] < BLACK_L and float(chroma(v)) < BLACK_C}

@@ -10,6 +10,7 @@ import numpy as np
 
 from hanabira.core.area.coat_class import SURE
 from hanabira.core.area.measures import NOT_LOOKED, Measures
+from hanabira.core.area.one_coat import Read, together
 from hanabira.core.colour.appearance import seen_step
 from hanabira.core.colour.spaces import chroma
 from hanabira.core.colour.words import hue_name
@@ -195,17 +196,22 @@ class Workshop:
                     return a.coat
         return ""
 
+    def coats(self, area: Area) -> tuple[tuple[str, float], ...]:
+        """The coats that an area reads as beside those that it meets, with their shares; empty before it is measured and for what bears no hair."""
+        own, s = self.session.measures(area.id), surfaces().get(area.surface_id)
+        if own is None or not own.coats or s is None or not s.hair:
+            return ()
+        near = [(a, m) for a, _d in self.session.neighbours(area) if surfaces()[a.surface_id].hair and (m := self.session.measures(a.id)) is not None]
+        return together(_read(own), [_read(m) for _a, m in near if m.coats])
+
     def _read_coat(self, area: Area) -> str:
-        """The first coat that an area measures as; empty before it is measured and for what bears no hair."""
-        s, m = surfaces().get(area.surface_id), self.session.measures(area.id)
-        return m.coats[0][0] if m is not None and m.coats and s is not None and s.hair else ""
+        """The first coat that an area reads as; empty before it is measured and for what bears no hair."""
+        return next((k for k, _share in self.coats(area)), "")
 
     def coat_doubt(self, area: Area) -> tuple[tuple[str, float], ...]:
         """The first two coats with their shares, where the artist should be asked."""
-        m = self.session.measures(area.id)
-        if self.coat(area) or not self._read_coat(area) or m is None or m.coats[0][1] >= SURE:
-            return ()
-        return m.coats[:2]
+        found = self.coats(area)
+        return () if self.coat(area) or not found or found[0][1] >= SURE else found[:2]
 
     def far(self, area: Area) -> float | None:
         """How far an area lies from the focus, 0–1 of the sheet's diagonal; None while no focus is set."""
@@ -279,7 +285,7 @@ class Workshop:
         c = self.session.commission
         if m is None or c is None:
             return None
-        return craft_of(m, area.surface_id, self.session.kit.medium, self.coat(area), area.marking_kind, c.school, self.finish(area), self.tools())
+        return craft_of(m, area.surface_id, self.session.kit.medium, self.coat(area) or self._read_coat(area), area.marking_kind, c.school, self.finish(area), self.tools())
 
     # -- solving --------------------------------------------------------------------
     def asked(self, area: Area) -> Asked | None:
@@ -296,7 +302,7 @@ class Workshop:
         recipe = m.recipes.get(area.id)
         locked = tuple(q for q in m.recipe_layers(area.id) if q.locked)
         return Asked(
-            replace(area, coat=self.coat(area)), m.measuring.request(area), known[1] if known else None, kit=kit, paper=m.paper, reach=m.gamut,
+            replace(area, coat=self.coat(area) or self._read_coat(area)), m.measuring.request(area), known[1] if known else None, kit=kit, paper=m.paper, reach=m.gamut,
             school=tuple(m.commission.school), finish=self.finish(area), tray=tray, locked=locked, aims=recipe.aims if recipe else (),
             workings=m.workings, palette=() if m.from_tray else m.portrait.palette, twin=m.portrait.other_side(area),
             tools=self.tools(), ties=self.ties(area),
@@ -515,3 +521,8 @@ class Workshop:
         except Fault:
             return None
         return None if told is None else float(told[0].band("general").lab[0])
+
+
+def _read(m: Measures) -> Read:
+    lab = m.values.band_lab["general"]
+    return Read((float(lab[0]), float(lab[1]), float(lab[2])), m.coats)

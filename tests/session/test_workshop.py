@@ -72,6 +72,19 @@ class Rules(WorkshopCase):
             self.assertEqual(self.shop.coat_doubt(self.area("a")), (), "an eye bears no hair")
 
 
+class OneCoat(WorkshopCase):
+    def test_an_area_reads_as_its_neighbours_of_like_colour_do(self):
+        measured = self.measured("a")
+        own = {"a": replace(measured, coats=(("grey", 0.5), ("brown", 0.45))), "b": replace(measured, coats=(("brown", 1.0),))}
+        with mock.patch.object(type(self.session), "measures", lambda _s, key: own.get(key)):
+            with mock.patch.object(type(self.session), "neighbours", lambda _s, area: ((self.area("b"), 0.0),) if area.id == "a" else ()):
+                self.assertEqual(self.shop.coats(self.area("a"))[0][0], "brown")
+                self.assertEqual(self.shop.asked(self.area("a")).area.coat, "brown")
+                self.change("b", surface_id="eye")
+                self.assertEqual(self.shop.coats(self.area("a"))[0][0], "grey", "an eye bears no coat")
+            self.assertEqual(self.shop.coats(self.area("a"))[0][0], "grey", "alone it reads as it is")
+
+
 class HoldingBack(WorkshopCase):
     def test_it_needs_places_and_a_focus(self):
         self.assertFalse(self.shop.hold_back("a"))

@@ -12,7 +12,6 @@ from hanabira.core.area import pattern as patterns
 from hanabira.core.area.shape import Point, smooth_ring
 from hanabira.core.colour.words import value_step
 from hanabira.craft.rules import coats
-from hanabira.craft.supplies import surfaces
 from hanabira.craft.templates import templates
 from hanabira.desk.controls import Caption, Choice, PetalButton, Pick, Words, act_button, label, measured_caption, row
 from hanabira.desk.widgets.measure_cards import Balance, HairCard, HiddenHueCard, Patches, Shares, ValuePatches
@@ -141,8 +140,9 @@ def _coat(s: AreasStage, m: Measures, area: Area) -> list:
         return [Words(f"The coat may be {shares}: the photo’s exposure decides. Which is it?", "small", "ink"), row(*choose, None)]
     if said and not area.coat:
         return [Words(f"{names[said].name}, as you said of another area of this coat.")]
-    if not said and m.coats and surfaces()[area.surface_id].hair:
-        (first, share), (second, other) = m.coats[:2]
+    read = shop.coats(area)
+    if not said and len(read) > 1:
+        (first, share), (second, other) = read[:2]
         return [Words(f"Coat: {names[first].name.lower()} ({share:.0%}), then {names[second].name.lower()} ({other:.0%}).")]
     return []
 
