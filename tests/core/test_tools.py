@@ -19,7 +19,8 @@ from hanabira.core.schedule.work import AreaWork, LayerWork, layer_minutes
 from hanabira.core.solver.area import follow, swaps
 from hanabira.core.solver.joint import Lay
 from hanabira.core.solver.layer import Layer
-from hanabira.core.solver.place_plan import TOOL_COST, PlacePlanner, Rules
+from hanabira.core.solver.place_plan import PlacePlanner, Rules
+from hanabira.core.solver.tool_switches import TOOL_COST
 from hanabira.craft.rules import school, switches
 from hanabira.craft.supplies import paper, shipped_kit
 from hanabira.craft.tools import NONE, drawer, step_name, tools
