@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from collections.abc import Sequence
 from pathlib import Path
 
 import numpy as np
@@ -96,12 +97,28 @@ def _front(s: Sheet, card: CardContent) -> None:
         s.c.setFillColor(colour_of(lab))
         s.c.rect(cx, cy - 1.5, 16, 10, stroke=0, fill=1)
         s.y = cy + 1
-        where = ", ".join(str(v) for v in dict.fromkeys(numbers))
-        s.text(cx + 20, f"{code} {name}  ({where})", size=8)
+        words = f"{code} {name}  ({runs(numbers)})"
+        size = min(8.0, 8.0 * (s.room / columns - 26) / pdfmetrics.stringWidth(words, "lato", 8.0))  # the next column begins there
+        s.text(cx + 20, words, size=size)
     s.y = top - rows * row
     if card.notes:
         s.y -= 8
         s.paragraph(f"“{card.notes}”", "vollkorn-italic", 9.5, GREY)
+
+
+def runs(numbers: Sequence[int]) -> str:
+    """Numbers in rising order, three and more in a row as one run.
+
+    >>> runs([4, 1, 2, 3, 7, 8])
+    '1–4, 7, 8'
+    """
+    out: list[list[int]] = []
+    for n in sorted(set(numbers)):
+        if out and n == out[-1][-1] + 1:
+            out[-1].append(n)
+        else:
+            out.append([n])
+    return ", ".join(f"{q[0]}–{q[-1]}" if len(q) > 2 else ", ".join(map(str, q)) for q in out)
 
 
 def _area(s: Sheet, card: CardContent, area: CardArea) -> None:

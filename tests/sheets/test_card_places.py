@@ -5,6 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 import pypdf
+from reportlab.pdfbase import pdfmetrics
 
 from hanabira.core.colour.spaces import lab_to_srgb
 from hanabira.core.solver.layer import Layer
@@ -33,6 +34,18 @@ def boxes(path) -> list[tuple[tuple[float, float, float], float, float, bool]]:
     return out
 
 
+def lines(path, page: int) -> list[tuple[str, float, float, float]]:
+    """Every line of words of a page with its place and size in points."""
+    out: list[tuple[str, float, float, float]] = []
+
+    def keep(text, matrix, position, _font, size) -> None:  # noqa: ANN001
+        if text.strip():
+            out.append((text.strip("\n"), position[4], position[5], size))
+
+    pypdf.PdfReader(path).pages[page].extract_text(visitor_text=keep)
+    return out
+
+
 class CardByPlaces(Case):
     def setUp(self):
         super().setUp()
@@ -58,6 +71,21 @@ class CardByPlaces(Case):
         for name in ("side", "flick", "hatch", "circle", "squiggle", "dot"):
             self.assertIn(name, self.words)
         self.assertIn("mm apart", self.words)
+
+    def test_a_pencil_of_many_areas_stays_in_its_column(self):
+        many = tuple(replace(self.card.areas[0], number=n) for n in (1, 3, 5, 7, 9, 11, 13, 15, 17, 19, 21, 23, 25, 26, 27, 28))
+        write_recipe_card(replace(self.card, areas=many), self.path)
+        ends, rows = [], {}
+        for words, x, y, size in lines(self.path, 0):
+            found = re.fullmatch(r"(\S+) .*  \((.*)\)", words)
+            if found and found[1] in self.session.kit.index:
+                self.assertIn("25–28", words)
+                rows.setdefault(round(y), []).append((x, x + pdfmetrics.stringWidth(words, "lato", size)))
+        for places in rows.values():
+            places.sort()
+            ends += [b[0] - a[1] for a, b in zip(places, places[1:], strict=False)]
+        self.assertTrue(ends)
+        self.assertGreater(min(ends), 20, "the next column begins with a swatch of 16 points")
 
     def test_neighbouring_layers_of_one_pencil_read_as_one_step(self):
         ids = [p.id for p in self.session.recipes["a"].places]

@@ -15,6 +15,7 @@ from hanabira.core.places.place import Places
 from hanabira.core.sentences import say
 from hanabira.core.solver.area import Targets
 from hanabira.core.solver.gesture_words import keys_of
+from hanabira.core.solver.gestures import is_bare
 from hanabira.core.solver.joint import Lay, Lays, Search
 from hanabira.core.solver.layer import Layer
 from hanabira.core.solver.place_words import DARKS, TOPS, places_in_words, role_of
@@ -174,7 +175,8 @@ class Telling:
         words, names = self.craft.words, self.targets.names
         if words is None:
             return ""
-        kind = "hair" if any(w in on[0] for w in ("fur", "hairs")) else "skin" if "skin" in on[0] else self.craft.kind
+        called = f"{on[0]} {names[on[0]]}"  # what grows on a place is told by its name as much as by its id
+        kind = "hair" if any(w in called for w in ("fur", "hairs")) else "skin" if is_bare(called) and self.craft.kind == "hair" or "skin" in on[0] else self.craft.kind
         rest = [names[p.id] for p in self.places if p.id not in on and not p.reserved]
         text = words.first_unsaid(keys, kind, said).format(places=words.where([names[k] for k in on], rest))
         return f"{text[:1].upper()}{text[1:]}."
