@@ -15,7 +15,6 @@ from hanabira.core.faults import Fault
 from hanabira.core.forecast.portrait import LaidArea, portrait
 from hanabira.core.optics.stack import bare
 from hanabira.core.solver.area import follow
-from hanabira.core.study.bounce import surroundings
 from hanabira.core.study.isolate import isolate
 from hanabira.core.study.prepare import coverage, prepare, turn_pixels
 from hanabira.session.looks import LOOKS, LookSource
@@ -157,14 +156,6 @@ class Darkroom:
         """Coverage of the animal as it was found last for the photo on the sheet, at its own size; None before."""
         photo, kept = self.session.photo, self._alpha
         return kept[1] if photo is not None and kept is not None and kept[0] == (photo.digest, photo.prep.cut) else None
-
-    @property
-    def before(self) -> Array | None:
-        """Middle Lab of the animal's old surroundings; None while it is not cut out, or the photo was not read at full size."""
-        raw, cover, photo = self.raw, self.cover, self.session.photo
-        if raw is None or cover is None or photo is None:
-            return None
-        return surroundings(turn_pixels(raw, photo.prep), cv2.resize(np.asarray(cover, np.float32), turn_pixels(raw, photo.prep).shape[1::-1]))
 
     # -- other photos of the commission ---------------------------------------
     def other(self, photo: Photo) -> View | None:

@@ -8,6 +8,7 @@ from hanabira.core.later import loaded
 
 if TYPE_CHECKING:
     from hanabira.core.token import Token
+    from hanabira.session.animal import Animal
     from hanabira.session.checkroom import Checkroom
     from hanabira.session.darkroom import Darkroom
     from hanabira.session.dropper import Dropper
@@ -65,6 +66,8 @@ class Members:
 
     darkroom: Member[Darkroom] = Member()
     """Makes the working photo and the ways of looking at it."""
+    animal: Member[Animal] = Member()
+    """What is read of the animal as one, and of its light."""
     framing: Member[Framing] = Member()
     """How the photo lies on the sheet."""
     measuring: Member[Measuring] = Member()
@@ -99,7 +102,7 @@ class Members:
 
     def forget(self) -> None:
         """Another commission is opened: what was worked out of the last one goes, where anything was."""
-        for part in ("measuring", "predicting", "checkroom"):
+        for part in ("animal", "measuring", "predicting", "checkroom"):
             if part in self.__dict__:
                 getattr(self, part).forget()
 

@@ -143,7 +143,7 @@ class Portrait:
         m = self.session
         hexes = m.commission.backdrop_hexes if m.commission is not None else ("#ffffff", "#ffffff")
         ground = np.mean([srgb_to_lab(parse_hex(q)) for q in hexes], 0)
-        before = m.darkroom.before
+        before = m.animal.before
         if float(chroma(ground)) < PALE_C and (before is None or float(chroma(before)) < PALE_C):
             m.messages.remark("This backdrop has no colour to throw, and none is known of the old surroundings.")
             return False

@@ -10,7 +10,6 @@ import numpy as np
 
 from hanabira.core.area.coat_class import SURE
 from hanabira.core.area.measures import NOT_LOOKED, Measures
-from hanabira.core.area.one_coat import Read, together
 from hanabira.core.colour.appearance import seen_step
 from hanabira.core.colour.spaces import chroma
 from hanabira.core.colour.words import hue_name
@@ -27,7 +26,6 @@ from hanabira.core.solver.place_words import places_in_words
 from hanabira.core.solver.twins import other_side
 from hanabira.core.token import SILENT, Token
 from hanabira.craft.rules import school
-from hanabira.craft.supplies import surfaces
 from hanabira.craft.techniques import craft_of, rules_of
 from hanabira.craft.tools import NONE, drawer, tools
 from hanabira.session.edits import Edit, SetLayers
@@ -196,21 +194,13 @@ class Workshop:
                     return a.coat
         return ""
 
-    def coats(self, area: Area) -> tuple[tuple[str, float], ...]:
-        """The coats that an area reads as beside those that it meets, with their shares; empty before it is measured and for what bears no hair."""
-        own, s = self.session.measures(area.id), surfaces().get(area.surface_id)
-        if own is None or not own.coats or s is None or not s.hair:
-            return ()
-        near = [(a, m) for a, _d in self.session.neighbours(area) if surfaces()[a.surface_id].hair and (m := self.session.measures(a.id)) is not None]
-        return together(_read(own), [_read(m) for _a, m in near if m.coats])
-
     def _read_coat(self, area: Area) -> str:
         """The first coat that an area reads as; empty before it is measured and for what bears no hair."""
-        return next((k for k, _share in self.coats(area)), "")
+        return next((k for k, _share in self.session.animal.coats(area)), "")
 
     def coat_doubt(self, area: Area) -> tuple[tuple[str, float], ...]:
         """The first two coats with their shares, where the artist should be asked."""
-        found = self.coats(area)
+        found = self.session.animal.coats(area)
         return () if self.coat(area) or not found or found[0][1] >= SURE else found[:2]
 
     def far(self, area: Area) -> float | None:
@@ -521,8 +511,3 @@ class Workshop:
         except Fault:
             return None
         return None if told is None else float(told[0].band("general").lab[0])
-
-
-def _read(m: Measures) -> Read:
-    lab = m.values.band_lab["general"]
-    return Read((float(lab[0]), float(lab[1]), float(lab[2])), m.coats)

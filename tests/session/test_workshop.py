@@ -78,11 +78,11 @@ class OneCoat(WorkshopCase):
         own = {"a": replace(measured, coats=(("grey", 0.5), ("brown", 0.45))), "b": replace(measured, coats=(("brown", 1.0),))}
         with mock.patch.object(type(self.session), "measures", lambda _s, key: own.get(key)):
             with mock.patch.object(type(self.session), "neighbours", lambda _s, area: ((self.area("b"), 0.0),) if area.id == "a" else ()):
-                self.assertEqual(self.shop.coats(self.area("a"))[0][0], "brown")
+                self.assertEqual(self.session.animal.coats(self.area("a"))[0][0], "brown")
                 self.assertEqual(self.shop.asked(self.area("a")).area.coat, "brown")
                 self.change("b", surface_id="eye")
-                self.assertEqual(self.shop.coats(self.area("a"))[0][0], "grey", "an eye bears no coat")
-            self.assertEqual(self.shop.coats(self.area("a"))[0][0], "grey", "alone it reads as it is")
+                self.assertEqual(self.session.animal.coats(self.area("a"))[0][0], "grey", "an eye bears no coat")
+            self.assertEqual(self.session.animal.coats(self.area("a"))[0][0], "grey", "alone it reads as it is")
 
 
 class HoldingBack(WorkshopCase):

@@ -140,7 +140,7 @@ def _coat(s: AreasStage, m: Measures, area: Area) -> list:
         return [Words(f"The coat may be {shares}: the photo’s exposure decides. Which is it?", "small", "ink"), row(*choose, None)]
     if said and not area.coat:
         return [Words(f"{names[said].name}, as you said of another area of this coat.")]
-    read = shop.coats(area)
+    read = s.session.animal.coats(area)
     if not said and len(read) > 1:
         (first, share), (second, other) = read[:2]
         return [Words(f"Coat: {names[first].name.lower()} ({share:.0%}), then {names[second].name.lower()} ({other:.0%}).")]

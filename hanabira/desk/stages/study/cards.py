@@ -173,7 +173,7 @@ def _frame(s: StudyStage, photo: Photo) -> list:
 
 def _cast(s: StudyStage) -> list:
     """A suspected cast, unasked, with how sure it is and what can be done."""
-    found = s.cast()
+    found = s.session.animal.cast()
     if found is None or not found.suspected:
         return []
     lean = {
@@ -189,8 +189,8 @@ def _cast(s: StudyStage) -> list:
     return [
         Words(words, "body", "ink"),
         row(
-            act_button("Take it out", "sun", s.take_cast_out, "Set the light by it; hold nothing back: Take back undoes it"),
-            act_button("Leave the light", "night", s.leave_cast, "It is as it should be: do not ask again"),
+            act_button("Take it out", "sun", s.session.animal.take_cast_out, "Set the light by it; hold nothing back: Take back undoes it"),
+            act_button("Leave the light", "night", s.session.animal.leave_cast, "It is as it should be: do not ask again"),
             None,
         ),
     ]
@@ -198,7 +198,7 @@ def _cast(s: StudyStage) -> list:
 
 def _thrown(s: StudyStage, photo: Photo) -> list:
     """Light of the old surroundings in the rim of the fur, above all once another backdrop stands behind."""
-    found = s.thrown()
+    found = s.session.animal.thrown()
     if found is None or not found.matters:
         return []
     swapped = " On the new backdrop it has no reason any more: leave it out, or move it by choice." if photo.prep.cut_out else ""
@@ -248,7 +248,7 @@ def _light(s: StudyStage, photo: Photo) -> list:
         measured_caption(s.desk.explain, "Where the light comes from", "sun"),
     ]
     parts.append(Words(f"Set: {_clock(prep.sun_deg)}." if prep.sun_deg is not None else "Not set yet."))
-    sun = s.estimated_sun()
+    sun = s.session.animal.sun()
     if sun is None:
         parts.append(Words("Cut the animal out first, then it can be estimated. Or drag it on the picture with “Where it stands”."))
     elif sun.clear:

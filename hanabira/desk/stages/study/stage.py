@@ -8,14 +8,10 @@ from hanabira.core.area import measures as area_measures
 from hanabira.core.area.shape import Point, rectangle
 from hanabira.core.colour import spaces
 from hanabira.core.faults import Fault
-from hanabira.core.study import bounce as bounces
-from hanabira.core.study import cast as casts
 from hanabira.core.study import framing, neutral, prepare, surround
-from hanabira.core.study import sun as suns
 from hanabira.core.study import warmth as warmths
 from hanabira.core.study.grid import Grid
 from hanabira.core.study.preparation import Light
-from hanabira.craft import readers
 from hanabira.desk.gestures.marks import PickSpot, Ruler, Spots, Stroke
 from hanabira.desk.gestures.outlines import Frame, Gesture, Loop, ShownRing
 from hanabira.desk.stage import PictureStage
@@ -50,6 +46,7 @@ class StudyStage(PictureStage):
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk, WAYS)
         self.roll.way_chosen.connect(self.choose_way)
+        self.session.animal.changed.connect(self._if_open)
         self.way, self.tools = "look", dict(TOOLS)
         self.known_hex = "#27324f"
         self.gestures: dict[str, Gesture] = {
@@ -73,11 +70,7 @@ class StudyStage(PictureStage):
         ]
         self._whole: tuple[object, area_measures.Measures] | None = None
         self._reads: tuple[object, tuple[surround.Reads, ...]] | None = None
-        self._sun: tuple[object, suns.Sun] | None = None
         self._warmth: tuple[object, warmths.Warmth] | None = None
-        self._cast: tuple[str, casts.Cast | None] | None = None
-        self._cast_left: set[str] = set()
-        self._bounce: tuple[object, bounces.Bounce | None] | None = None
 
     # -- ways and tools ----------------------------------------------------------
     def choose_way(self, way: str) -> None:
@@ -163,13 +156,6 @@ class StudyStage(PictureStage):
         patch = raw[max(0, cy - n) : cy + n + 1, max(0, cx - n) : cx + n + 1].reshape(-1, 3)
         return np.median(patch, 0) / 255 if len(patch) else None
 
-    def _set_white(self, white: tuple[float, float, float] | None, how: str) -> None:
-        from dataclasses import replace
-
-        photo = self.session.photo
-        if photo is not None:
-            self.session.do(SetPrep(self.session, photo, "light", light=replace(photo.prep.light, white=white), light_how=how))
-
     def pick_neutral(self, at: Point) -> None:
         """Take the cast out by a place that is really grey or white."""
         colour = self._before_light(at)
@@ -177,7 +163,7 @@ class StudyStage(PictureStage):
             self.desk.say("That place lies outside the photo.", "The light stays as it is.", "Pick something grey on the picture.")
             return
         try:
-            self._set_white(neutral.from_pick(colour), "a grey or white place")
+            self.session.animal.set_white(neutral.from_pick(colour), "a grey or white place")
         except Fault as fault:
             self.session.messages.fault(fault)
 
@@ -186,7 +172,7 @@ class StudyStage(PictureStage):
         colour = self._before_light(at)
         if colour is not None:
             try:
-                self._set_white(
+                self.session.animal.set_white(
                     neutral.from_known(colour, spaces.srgb_to_lab(spaces.parse_hex(self.known_hex))), f"a patch known as {self.known_hex}"
                 )
             except Fault as fault:
@@ -201,7 +187,7 @@ class StudyStage(PictureStage):
             except Fault as fault:
                 self.session.messages.fault(fault)
                 return
-            self._set_white(white, "a guess from the whole photo")
+            self.session.animal.set_white(white, "a guess from the whole photo")
 
     def as_taken(self) -> None:
         """Back to the light as the camera took it; the exposure too."""
@@ -324,63 +310,9 @@ class StudyStage(PictureStage):
         self.session.jobs.run("warmth", "Weighing warm and cool", lambda _t: warmths.warmth_map(pixels, cover)[1], done, quiet=True)
         return None
 
-    def cast(self) -> casts.Cast | None:
-        """The cast that the photo as taken seems to have; None until it is read, once it was answered, or when nothing tells the light."""
-        photo, raw = self.session.photo, self.session.darkroom.raw if self.session.view is not None else None
-        if photo is None or raw is None or photo.prep.light_how or photo.id in self._cast_left:
-            return None
-        if self._cast is not None and self._cast[0] == photo.digest:
-            return self._cast[1]
-
-        def done(found: casts.Cast | None) -> None:
-            self._cast = (photo.digest, found)
-            if self.open:
-                self.refresh()
-
-        self.session.jobs.run("cast", "Looking for a cast", lambda _t: casts.estimate_cast(raw, readers.cast_model()), done, quiet=True)
-        return None
-
-    def thrown(self) -> bounces.Bounce | None:
-        """Light of the old surroundings in the animal's rim; None until it is cut out and read, or when there is none."""
-        got = self._of_the_cut()
-        if got is None:
-            return None
-        if self._bounce is not None and self._bounce[0] == got[0]:
-            return self._bounce[1]
-        sign, pixels, cover = got
-
-        def done(found: bounces.Bounce | None) -> None:
-            self._bounce = (sign, found)
-            if self.open:
-                self.refresh()
-
-        self.session.jobs.run("bounce", "Looking for light of the surroundings", lambda _t: bounces.bounce(pixels, cover), done, quiet=True)
-        return None
-
-    def take_cast_out(self) -> None:
-        """Set the light by the suspected cast."""
-        found = self.cast()
-        if found is not None:
-            self._set_white(found.white, "what greys, lights and edges agree on")
-
-    def leave_cast(self) -> None:
-        """The light is as it should be: do not ask again for this photo."""
-        if self.session.photo is not None:
-            self._cast_left.add(self.session.photo.id)
-            self.refresh()
-
-    def _of_the_cut(self) -> tuple[object, np.ndarray, np.ndarray] | None:
-        """What depends on the cut: a signature, the animal in its own surroundings, and its coverage."""
-        photo, view = self.session.photo, self.session.view
-        cover = self.session.darkroom.cover if view is not None else None
-        if photo is None or view is None or cover is None:
-            return None
-        pixels = view.plain if view.plain is not None else view.preview()
-        return (photo.digest, photo.prep.pixels, photo.prep.cut, self.session.commission.backdrop_hexes), pixels, cover  # type: ignore[union-attr]
-
     def surroundings(self) -> tuple[surround.Reads, ...] | None:
         """How the animal's values are seen here and on the backdrop; None until it is cut out and read."""
-        got = self._of_the_cut()
+        got = self.session.animal.in_its_own()
         if got is None:
             return None
         if self._reads and self._reads[0] == got[0]:
@@ -396,21 +328,4 @@ class StudyStage(PictureStage):
         self.session.jobs.run(
             "surroundings", "Judging the surroundings", lambda _t: surround.reads(pixels, cover, backdrop), done, quiet=True
         )
-        return None
-
-    def estimated_sun(self) -> suns.Sun | None:
-        """The estimate of the light's direction; None until the animal is cut out and read."""
-        got = self._of_the_cut()
-        if got is None:
-            return None
-        if self._sun and self._sun[0] == got[0]:
-            return self._sun[1]
-        sign, pixels, cover = got
-
-        def done(sun: suns.Sun) -> None:
-            self._sun = (sign, sun)
-            if self.open:
-                self.refresh()
-
-        self.session.jobs.run("sun", "Looking for the light", lambda _t: suns.estimate_sun(pixels, cover), done, quiet=True)
         return None
