@@ -10,6 +10,7 @@ from functools import partial
 
 import numpy as np
 
+from hanabira.core.area.in_the_way import cleared
 from hanabira.core.area.marking import Marking
 from hanabira.core.area.measures import Measures, measure
 from hanabira.core.area.shape import cut
@@ -87,10 +88,12 @@ def palette_of(c: Commission, looked: Iterable[tuple[Places, Craft, Rules]], can
 def measured(pixels: np.ndarray, a: Area, mm_per_px: float) -> tuple[Measures, Places]:
     """Measures and places of a demo area, its marking included."""
     surface = surfaces()[a.surface_id]
+    pixels, way = cleared(pixels, a.ring, smooth=a.smooth, holes=a.holes, look=surface.fur and not a.marking_kind)
     model = marking_model() if surface.anatomy == "coat" else None
     m = measure(pixels, a.ring, model, mm_per_px, smooth=a.smooth, hair=surface.hair, eye=a.eye, look_for=surface.look_for, readers=readers())
     places = find_places(pixels, cut(pixels, a.ring, a.smooth, a.holes), surface.anatomy, m.marking, Hand(hand_scale(), mm_per_px), a.eye, parts=parts_of(a.surface_id))
     places = named(places, a.surface_id)
+    m = replace(m, in_way=way)
     if "place.lines" in places.notes:
         m = replace(m, marking=replace(m.marking, kind="plain"))
     return m, places

@@ -58,6 +58,11 @@ class Surface:
     """Which sentences fit it (`gesture_words.toml`)."""
 
     @property
+    def fur(self) -> bool:
+        """Whether it is hair of an animal, in which a colour that no coat has lies in the way; feathers have any colour."""
+        return self.hair and "feathers" not in self.look_for and self.anatomy in ("coat", "locks")
+
+    @property
     def anatomy(self) -> str:
         """How its places are found: as an eye, a nose, a coat that may be marked, hair in locks or thin hair that is not, or bare."""
         if self.id in ("eye", "nose"):

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 from hanabira.core.area.dapples import SOFT, Dapples, classed, find_dapples
 from hanabira.core.area.face import Face, face_lines
+from hanabira.core.area.in_the_way import InTheWay, cleared
 from hanabira.core.area.measures import NOT_LOOKED, Measures, measure
 from hanabira.core.area.outline import Outline
 from hanabira.core.area.pattern import Pattern, find_pattern
@@ -23,6 +24,8 @@ from hanabira.session.view import View
 from hanabira.studio.overlaps import polygon_of
 
 if TYPE_CHECKING:
+    import numpy as np
+
     from hanabira.core.area.marking import Marking
     from hanabira.core.places.place import Places
     from hanabira.core.token import Token
@@ -41,7 +44,7 @@ EAR = "ear-inside"
 class Request:
     """What an area is measured from. Two that are equal give the same measures; what is not compared only carries the pixels.
 
-    ``over`` are the outlines that lie on top, ``light`` says which photo in which light this is, ``other_light`` the same of the photo that
+    ``over`` are the outlines that lie on top, ``way`` those of what is said to be in the way, ``light`` says which photo in which light this is, ``other_light`` the same of the photo that
     colours are borrowed from.
     """
 
@@ -50,6 +53,7 @@ class Request:
     light: tuple[object, ...]
     other_light: tuple[object, ...] | None
     mm_per_px: float | None
+    way: tuple[RingAndCurve, ...] = ()
     view: View | None = field(default=None, compare=False)
     other: Photo | None = field(default=None, compare=False)
     workings: Workings | None = field(default=None, compare=False)
@@ -57,7 +61,7 @@ class Request:
     @property
     def sign(self) -> tuple[object, ...]:
         """What the measures are made from, whosever area it is: another commission with the same photo and outline has the same."""
-        return replace(self.area, id="", commission_id="", photo_id="", colour_photo_id=""), self.over, self.light, self.other_light, self.mm_per_px
+        return replace(self.area, id="", commission_id="", photo_id="", colour_photo_id=""), self.over, self.light, self.other_light, self.mm_per_px, self.way
 
     def measure(self, token: Token) -> Measures:
         """Everything but the marking, which takes longest; for any thread."""
@@ -69,23 +73,34 @@ class Request:
         assert view is not None
         surface = surfaces().get(a.surface_id)
         hair, look_for = (surface.hair, surface.look_for) if surface else (True, ())
+        pixels, way = self._pixels()
         m = measure(
-            view.pixels, a.ring, None, self.mm_per_px, smooth=a.smooth, hair=hair, token=token, holes=a.holes, over=self.over, combing=a.combing, eye=a.eye,
+            pixels, a.ring, None, self.mm_per_px, smooth=a.smooth, hair=hair, token=token, holes=a.holes, over=self.over, combing=a.combing, eye=a.eye,
             look_for=look_for, coverage=view.coverage, levels=view.clip_levels, readers=readers(),
         )  # fmt: skip
-        return replace(m, places=self._places(m.marking))
+        return replace(m, places=self._places(m.marking, pixels), in_way=way)
 
-    def _places(self, marking: Marking) -> Places:
+    def _pixels(self) -> tuple[np.ndarray, InTheWay | None]:
+        """The photo's pixels, with what is in the way of the area filled from beside it, and what that is. Only in fur is anything looked for, and not where the
+        artist has said what is on it.
+        """
+        a, view = self.area, self.view
+        assert view is not None
+        surface = surfaces().get(a.surface_id)
+        look = surface is not None and surface.fur and not a.marking_kind
+        return cleared(view.pixels, a.ring, smooth=a.smooth, holes=a.holes, over=self.over, coverage=view.coverage, drawn=self.way, look=look)
+
+    def _places(self, marking: Marking, pixels: np.ndarray) -> Places:
         """Where what would be planned apart lies, with the artist's corrections."""
         a, view = self.area, self.view
         assert view is not None
         surface = surfaces().get(a.surface_id)
-        region = cut(view.pixels, a.ring, a.smooth, a.holes, self.over, view.coverage)
+        region = cut(pixels, a.ring, a.smooth, a.holes, self.over, view.coverage)
         found = find_places(
-            view.pixels, region, surface.anatomy if surface else "coat", marking, self._hand(), eye=a.eye, said=bool(a.marking_kind),
+            pixels, region, surface.anatomy if surface else "coat", marking, self._hand(), eye=a.eye, said=bool(a.marking_kind),
             parts=parts_of(a.surface_id),
         )
-        return corrected(named(found, a.surface_id), a.place_edits, view.pixels)
+        return corrected(named(found, a.surface_id), a.place_edits, pixels)
 
     def _hand(self) -> Hand:
         """A hand over this drawing; as long as its size is not known, over one as large as most."""
@@ -101,12 +116,13 @@ class Request:
     def _look_at_marking(self) -> tuple[Marking, Places, Pattern | None, Dapples | None]:
         a, view = self.area, self.view
         assert view is not None
-        region = cut(view.pixels, a.ring, a.smooth, a.holes, self.over, view.coverage)
+        pixels, _way = self._pixels()
+        region = cut(pixels, a.ring, a.smooth, a.holes, self.over, view.coverage)
         marking, dapples = classed(marking_model(), region)
         if a.marking_kind:
             marking, dapples = replace(marking, kind=a.marking_kind, confidence=1.0, reason="said by the artist"), None
         separate = bool(a.marking_edits) or marking.kind not in (None, "plain", "gradient", "ticked")
-        places = self._places(marking)
+        places = self._places(marking, pixels)
         surface = surfaces().get(a.surface_id)
         locks = surface is not None and surface.anatomy == "locks"
         if ("place.lines" in places.notes or locks) and not a.marking_kind:
@@ -153,7 +169,7 @@ class Measuring:
         m, other = self.session, self._colour_photo(area)
         return Request(
             replace(area, **NOT_MEASURED), m.over_of(area), m.light_sign(m.photo) if m.photo else (),
-            other_light=m.light_sign(other) if other is not None else None, mm_per_px=m.mm_per_px, view=m.view, other=other, workings=m.workings,
+            other_light=m.light_sign(other) if other is not None else None, mm_per_px=m.mm_per_px, way=m.in_the_way_of(area), view=m.view, other=other, workings=m.workings,
         )  # fmt: skip
 
     def _colour_photo(self, area: Area) -> Photo | None:

@@ -16,6 +16,7 @@ from hanabira.core.study.bounce import takes_on
 from hanabira.craft.hand import palette_rules
 from hanabira.session.aims import shift_of
 from hanabira.session.edits import Edit, EditBrief
+from hanabira.studio.overlaps import IN_THE_WAY
 
 if TYPE_CHECKING:
     from hanabira.core.area.measures import Measures
@@ -73,13 +74,13 @@ class Portrait:
     def wants_palette(self) -> bool:
         """Whether choosing one would change anything: translucent pencils, several areas, no limit already set."""
         m = self.session
-        return not self.palette and not m.from_tray and m.kit.medium == "pencil" and len(m.areas) >= LEAST_AREAS
+        return not self.palette and not m.from_tray and m.kit.medium == "pencil" and len(self.to_draw) >= LEAST_AREAS
 
     def choose(self, then: Callable[[], None] | None = None) -> None:
         """Choose the pencils of the portrait over all its areas, off the interface thread, and keep them as one edit."""
         m = self.session
-        asked = {a.id: found for a in m.areas if (found := m.workshop.asked(a)) is not None}
-        if not asked or len(asked) < len(m.areas):
+        asked = {a.id: found for a in self.to_draw if (found := m.workshop.asked(a)) is not None}
+        if not asked or len(asked) < len(self.to_draw):
             m.messages.fault(RecipeFault("The photo is not open yet.", do="Wait a moment, then try again."))
             return
         kept = tuple(dict.fromkeys(q.code for a in m.areas for q in m.recipe_layers(a.id) if q.locked and q.code))
@@ -173,23 +174,28 @@ class Portrait:
         return True
 
     # -- every area --------------------------------------------------------------------
+    @property
+    def to_draw(self) -> tuple[Area, ...]:
+        """The areas that are drawn: all but what is in the way."""
+        return tuple(a for a in self.session.areas if a.surface_id != IN_THE_WAY)
+
     def unsolved(self) -> tuple[Area, ...]:
         """Areas without layers, in working order."""
-        return tuple(a for a in self.session.areas if not self.session.recipe_layers(a.id))
+        return tuple(a for a in self.to_draw if not self.session.recipe_layers(a.id))
 
     def solve_all(self) -> None:
         """Solve every area that has no layers yet, one after the other, with one palette; what is solved stays when it is cancelled."""
         left = [a.id for a in self.unsolved()]
         if not left:
             self.session.messages.remark("Every area has its layers.")
-        elif self.wants_palette and len(left) == len(self.session.areas):
+        elif self.wants_palette and len(left) == len(self.to_draw):
             self.choose(lambda: self._solve(left, anew=False))
         else:
             self._solve(left, anew=False)
 
     def solve_anew(self) -> None:
         """Solve every area anew with the palette, one edit for each; locked layers and aims stay."""
-        keys = [a.id for a in self.session.areas]
+        keys = [a.id for a in self.to_draw]
         if self.wants_palette:
             self.choose(lambda: self._solve(keys, anew=True))
         elif keys:

@@ -352,6 +352,10 @@ class Session(Members):
         """Their outlines, as the measures take them."""
         return self.overlaps.outlines_over(area)
 
+    def in_the_way_of(self, area: Area) -> tuple[RingAndCurve, ...]:
+        """Outlines of what is said to be in the way of an area."""
+        return self.overlaps.in_the_way(area)
+
     def region_of(self, area: Area) -> Callable[[], Region]:
         """What cuts an area's pixels out of the photo as both are now, on whatever thread it is called."""
         return self.measuring.region_of(area)

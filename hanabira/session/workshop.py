@@ -31,6 +31,7 @@ from hanabira.craft.tools import NONE, drawer, tools
 from hanabira.session.edits import Edit, SetLayers
 from hanabira.studio import planning
 from hanabira.studio.beside import ties_of
+from hanabira.studio.overlaps import IN_THE_WAY
 
 if TYPE_CHECKING:
     from hanabira.core.optics.paper import Paper
@@ -303,6 +304,9 @@ class Workshop:
         m = self.session
         area = next((a for a in m.areas if a.id == key), None)
         if area is None:
+            return
+        if area.surface_id == IN_THE_WAY:
+            m.messages.remark(f"“{area.name}” is in the way: it is not drawn, and what lies under it is invented from beside it.")
             return
         asked = self.asked(area)
         if asked is None:

@@ -21,7 +21,7 @@ EYE_C = 14.0
 """C* from which a pencil of the iris has a colour that is worth repeating."""
 TOUCH_MM = 4.0
 """Areas that come so near to each other on the paper meet."""
-ALONE = ("eye", "nose", "whisker", "lash", "background")
+ALONE = ("eye", "nose", "whisker", "lash", "background", "in-the-way")
 """Surfaces that meet a coat in an edge of their own."""
 
 

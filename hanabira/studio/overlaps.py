@@ -18,6 +18,8 @@ if TYPE_CHECKING:
 
 
 Ring = tuple[Point, ...]
+IN_THE_WAY = "in-the-way"
+"""Surface of what is not drawn: the areas under it go on below."""
 
 
 @lru_cache(maxsize=4096)
@@ -105,8 +107,12 @@ class Overlaps:
         return found
 
     def outlines_over(self, area: Area) -> tuple[RingAndCurve, ...]:
-        """Their outlines, as the measures take them."""
-        return tuple((a.ring, a.smooth) for a in self.over(area))
+        """Their outlines, as the measures take them; of what is in the way nothing is cut out."""
+        return tuple((a.ring, a.smooth) for a in self.over(area) if a.surface_id != IN_THE_WAY)
+
+    def in_the_way(self, area: Area) -> tuple[RingAndCurve, ...]:
+        """Outlines of what the artist says is in the way of an area."""
+        return tuple((a.ring, a.smooth) for a in self.over(area) if a.surface_id == IN_THE_WAY)
 
     def upward(self) -> list[Area]:
         """All areas, the lowest first."""

@@ -19,7 +19,7 @@ from hanabira.core.solver.layer import WHISKER
 from hanabira.craft.gesture_names import stage_of, title_of
 from hanabira.craft.techniques import FINISH
 from hanabira.studio.beside import TOUCH_MM
-from hanabira.studio.overlaps import polygon_of
+from hanabira.studio.overlaps import IN_THE_WAY, polygon_of
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, by_commission
 
 if TYPE_CHECKING:
@@ -46,7 +46,7 @@ def work_of(c: Commission, photo: Photo, areas: Sequence[Area], recipes: Sequenc
             continue
         own = shapes[a.id]
         for b in areas:
-            if b.id != a.id and b.id in shapes and (b.level, -shapes[b.id].area) > (a.level, -own.area) and shapes[b.id].intersects(own):
+            if b.id != a.id and b.id in shapes and b.surface_id != IN_THE_WAY and (b.level, -shapes[b.id].area) > (a.level, -own.area) and shapes[b.id].intersects(own):
                 own = own.difference(shapes[b.id])
         near = tuple(b for b, s in shapes.items() if b != a.id and layers.get(b) and s.distance(shapes[a.id]) * k <= TOUCH_MM)
         middle = shapes[a.id].centroid

@@ -69,6 +69,7 @@ class Looked:
 
 def looked_at(args: argparse.Namespace) -> Looked:
     """Measure a rectangle of a photo and find its places."""
+    from hanabira.core.area.in_the_way import cleared
     from hanabira.core.area.measures import measure
     from hanabira.core.area.pattern import find_pattern
     from hanabira.core.area.shape import cut, rectangle
@@ -97,7 +98,10 @@ def looked_at(args: argparse.Namespace) -> Looked:
     pixels, there = picture.pixels, picture.alpha
     scale = args.mm_per_px or LONGER_SIDE_MM / max(pixels.shape[:2])
     surface, ring = surfaces()[args.surface], rectangle(x, y, w, h)
+    drawn = [(rectangle(*numbers(q, 4, "a rectangle: X,Y,W,H in pixels")), False) for q in args.in_the_way or ()]
+    pixels, way = cleared(pixels, ring, coverage=there, drawn=drawn, look=surface.fur and not args.marking)
     m = measure(pixels, ring, marking_model(), scale, hair=surface.hair, look_for=surface.look_for, coverage=there, readers=readers())
+    m = replace(m, in_way=way)
     region = cut(pixels, ring, coverage=there)
     found = find_places(
         pixels, region, surface.anatomy, m.marking, Hand(hand_scale(), scale), said=bool(args.marking), parts=parts_of(args.surface)
@@ -114,6 +118,7 @@ def looked_at(args: argparse.Namespace) -> Looked:
 
 def area(args: argparse.Namespace) -> dict:
     """Measure a rectangle of a photo and plan its layers."""
+    from hanabira.core.area.in_the_way import way_words
     from hanabira.core.area.measures import as_dict
     from hanabira.core.places.hand_scale import map_data
     from hanabira.core.solver.cautions import recipe_cautions
@@ -134,6 +139,8 @@ def area(args: argparse.Namespace) -> dict:
     said = [
         {"kind": c.kind, "text": f"{c.title}. {c.text} {c.cure}".strip(), "layer": c.layer + 1 if c.layer >= 0 else None} for c in cautions
     ]
+    if at.measures.in_way is not None:
+        said.append({"kind": "in the way", "text": way_words(at.measures.in_way), "layer": None})
     said += [{"kind": "left out", "text": words, "layer": None} for words in plan.left_out]
     return {
         "surface": args.surface,
@@ -201,7 +208,7 @@ def _as_asked(args: argparse.Namespace, job: object) -> argparse.Namespace:
     given = {k: job.get(k) for k in ("surface", "coat", "marking", "medium", "paper", "ground", "mm_per_px")}
     given["mm_per_px"] = given["mm_per_px"] or args.mm_per_px
     return argparse.Namespace(
-        **given, photo=args.photo, rect=rect if isinstance(rect, str) else ",".join(str(v) for v in rect), kit=args.kit, school=None, finish=3, tools=None
+        **given, photo=args.photo, rect=rect if isinstance(rect, str) else ",".join(str(v) for v in rect), kit=args.kit, school=None, finish=3, tools=None, in_the_way=None
     )
 
 
@@ -253,6 +260,7 @@ def add_commands(add: Add) -> None:
     p.add_argument("--ground", metavar="#rrggbb")
     p.add_argument("--kit", metavar="FILE", help="kit file, or pencils or pastels")
     p.add_argument("--school", action="append", metavar="KEY=VALUE", help="a switch of the school; may be given again")
+    p.add_argument("--in-the-way", action="append", metavar="X,Y,W,H", help="what is not the animal there: it is left out and invented from beside it; may be given again")
     p.add_argument("--tools", metavar="IDS", help="tools in the drawer, with commas, or none; any when left out")
     p.add_argument("--finish", type=int, default=3, metavar="N", help="1 loose to 5 every hair")
     p.add_argument("--mm-per-px", type=millimetres_a_pixel, metavar="F", help="size on the paper; else the photo's longer side is 300 mm")

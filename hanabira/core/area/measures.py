@@ -19,6 +19,7 @@ from hanabira.core.area.feathers import Feathers, measure_feathers
 from hanabira.core.area.hair import Hair, HairField, axial_mean, measure_hair
 from hanabira.core.area.hair_gate import LEAST_RESULTANT, HairGate, enlarged, judge
 from hanabira.core.area.hidden import HiddenHue, hidden_hues
+from hanabira.core.area.in_the_way import InTheWay
 from hanabira.core.area.marking import Marking, MarkingModel
 from hanabira.core.area.nose import Nose, measure_nose
 from hanabira.core.area.palette import PaletteColour, measure_palette
@@ -100,6 +101,7 @@ class Measures:
     clipping: Clipping = Clipping()
     """What the photo no longer knows there."""
     outside: float = 0.0
+    in_way: InTheWay | None = None
     """Share of the outline that is not animal: it was left out of every measure."""
     coats: tuple[tuple[str, float], ...] = ()
     """Shares of the coats it may be, the largest first; empty when nobody looked."""
@@ -295,6 +297,7 @@ def as_dict(m: Measures) -> dict[str, Any]:
         "palette": [{"lab": lab(c.lab), "hex": lab_hex(c.lab), "share": r(c.share, 4), "name": c.name, "temperature": c.temperature} for c in m.palette],
         "hidden_hues": [{"lab": lab(h.lab), "share": r(h.share, 4), "name": h.name, "where": h.where, "strength": r(h.strength, 1)} for h in m.hidden],
         "readable": r(m.readable, 3), "outside_animal": r(m.outside, 4),
+        "in_the_way": {"share": r(m.in_way.share, 4), "hue": m.in_way.hue or None} if m.in_way is not None else None,
         "clipped": {
             "any": r(m.clipping.any, 4), "all": r(m.clipping.all, 4), "each": [r(v, 4) for v in m.clipping.each], "crushed": r(m.clipping.crushed, 4),
             "unknown": list(m.clipping.unknown),

@@ -9,6 +9,7 @@ from hanabira.core.area import clipping, face
 from hanabira.core.area import eye as eye_reader
 from hanabira.core.area import marking as markings
 from hanabira.core.area import pattern as patterns
+from hanabira.core.area.in_the_way import way_words
 from hanabira.core.area.shape import Point, smooth_ring
 from hanabira.core.colour.words import value_step
 from hanabira.craft.rules import coats
@@ -63,7 +64,7 @@ def _read(s: AreasStage, m: Measures, area: Area) -> list:
     out: list = []
     if m.borrowed:
         out.append(Words(f"Values and colours are read from {m.borrowed}, shape and hair from this photo.", "small", "ink"))
-    out += _doubts(s, m)
+    out += _doubts(s, m, area)
     out += _coat(s, m, area)
     out += [
         measured_caption(s.desk.explain, "Values", "values"),
@@ -151,9 +152,14 @@ def _say_coat(s: AreasStage, area: Area, coat: str) -> None:
     area_edits.change(s.session, "coat", replace(area, coat=coat))
 
 
-def _doubts(s: AreasStage, m: Measures) -> list:
+def _doubts(s: AreasStage, m: Measures, area: Area) -> list:
     """What the figures below cannot know: pixels beside the animal, burnt out or crushed."""
     out: list = []
+    if m.in_way is not None:
+        out.append(Words(way_words(m.in_way), "small", "ink"))
+        if m.in_way.hue:
+            belongs = lambda: area_edits.change(s.session, "its own colour", replace(area, marking_kind="patches"))  # noqa: E731
+            out.append(row(act_button("It belongs to the coat", None, belongs, "Then it is a marking of its own, and nothing is left out"), None))
     if m.outside > LEAVES:
         out.append(Words(f"{m.outside:.0%} of this outline is not animal. It was left out of every figure.", "small", "ink"))
         out.append(
