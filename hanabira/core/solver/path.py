@@ -203,7 +203,7 @@ class Field:
         self.new_cost = self.costs.new * self.factor**0.5
         self.covers = np.zeros(len(self.kit), bool) if self.opaque else covers(self.kit, self.paper)
         self.on_tray = np.array([p.code in self.tray for p in self.kit])
-        self.has_green = any(within(h, *self.pencils.green_state_h) for h in self.hues)
+        self.has_green = any(within(h, *self.pencils.green_state_h) for h in self.hues) or self._green_iris()
         self.bare = bare(self.paper)
         self.paper_lab = self.bare.lab
         self.room = room(self.paper).astype(F)
@@ -223,6 +223,12 @@ class Field:
         self.kinds = self.gestures or (PLAIN,)
         self.candidates = self._candidates()
         self._may = self.candidates.places()
+
+    def _green_iris(self) -> bool:
+        """Whether an iris is so far from brown that green pencils mix it."""
+        hue = np.degrees(np.arctan2(self.targets[:, 2], self.targets[:, 1]))
+        iris = np.array(["iris" in p.id for p in self.places]) & (self.wanted_c >= self.pencils.green_iris_c)
+        return bool((iris & np.asarray(within(hue, *self.pencils.green_iris_h))).any())
 
     def _candidates(self) -> Candidates:
         """What may be laid where; without gestures every pencil anywhere."""

@@ -15,7 +15,7 @@ from hanabira.core.solver.allowed import Allowed, allowed
 class PencilKinds:
     """Limits of kinds of pencils in L*, C* and degrees of hue; the craft data says why each is as it is.
 
-    ``neutralisers`` dull any hue; a pencil is ``green`` from ``green_c`` on in ``green_h``, a state in ``green_state_h``. A kept light bears ``tint_l`` and
+    ``neutralisers`` dull any hue; a pencil is ``green`` from ``green_c`` on in ``green_h``, a state in ``green_state_h``, an iris in ``green_iris_h`` from ``green_iris_c``. A kept light bears ``tint_l`` and
     lighter up to ``tint_c``, a dull one greys from ``grey_l`` up to ``grey_c``. White places bear ``white_c`` at most and nothing darker than ``white_l`` or
     ``white_under`` below them. A pencil under ``dark_l`` dirties places over ``dark_place_l``; one as dark as ``bears_l`` bears any.
     """
@@ -24,6 +24,8 @@ class PencilKinds:
     green_c: float
     green_h: tuple[float, float]
     green_state_h: tuple[float, float]
+    green_iris_h: tuple[float, float]
+    green_iris_c: float
     tint_l: float
     tint_c: float
     grey_l: float
