@@ -221,6 +221,7 @@ class Field:
             self.chains.append((np.array(mine), self.places[mine[0]].chain))
         self.lights = np.array([p.id in ("light", "highlight") for p in self.places])
         self.kinds = self.gestures or (PLAIN,)
+        self.on_card = any(g.stands is not None for g in self.gestures)
         self.candidates = self._candidates()
         self._may = self.candidates.places()
 
@@ -299,7 +300,7 @@ class Field:
         """
         if self.opaque and not self.palest_first:
             return 25.2 if self.is_black[pencil] else float(self.lightness[pencil])
-        if self.covers[pencil]:  # on a mid-toned card the lights come last, the lightest of all at the very end
+        if self.covers[pencil] or self.on_card and self.lightness[pencil] > self.paper_lab[0] + LIGHTER_L:  # on a card the lights come last, the lightest of all at the very end
             return float(self.lightness[pencil])
         # nothing goes over a pencil's black, so where lights come last it comes after them, in its own dark places
         return BLACK_LAST - float(self.lightness[pencil]) if self.is_black[pencil] and self.covers.any() else -float(self.lightness[pencil])
