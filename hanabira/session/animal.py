@@ -15,7 +15,6 @@ from hanabira.core.study import sun as suns
 from hanabira.craft import readers
 from hanabira.craft.supplies import surfaces
 from hanabira.session.edits import SetPrep
-from hanabira.session.events import Event
 
 if TYPE_CHECKING:
     from hanabira.core.area.measures import Measures
@@ -25,11 +24,10 @@ if TYPE_CHECKING:
 
 
 class Animal:
-    """One model of the commission's animal. Whatever must be looked for is looked for off the interface thread; `changed` tells that it is there."""
+    """One model of the commission's animal. Whatever must be looked for is looked for off the interface thread; `Session.animal_changed` tells that it is there."""
 
     def __init__(self, session: Session) -> None:
         self.session = session
-        self.changed = Event()
         self._cast: tuple[str, casts.Cast | None] | None = None
         self._left: set[str] = set()
         self._bounce: tuple[object, bounces.Bounce | None] | None = None
@@ -50,7 +48,7 @@ class Animal:
 
         def done(found: casts.Cast | None) -> None:
             self._cast = (photo.digest, found)
-            self.changed.emit()
+            self.session.animal_changed.emit()
 
         self.session.jobs.run("cast", "Looking for a cast", lambda _t: casts.estimate_cast(raw, readers.cast_model()), done, quiet=True)
         return None
@@ -65,7 +63,7 @@ class Animal:
         """The light is as it should be: do not ask again for this photo."""
         if self.session.photo is not None:
             self._left.add(self.session.photo.id)
-            self.changed.emit()
+            self.session.animal_changed.emit()
 
     def set_white(self, white: tuple[float, float, float] | None, how: str) -> None:
         """Set what counts as white in the photo, and say how it was found."""
@@ -94,7 +92,7 @@ class Animal:
 
         def done(found: bounces.Bounce | None) -> None:
             self._bounce = (sign, found)
-            self.changed.emit()
+            self.session.animal_changed.emit()
 
         self.session.jobs.run("bounce", "Looking for light of the surroundings", lambda _t: bounces.bounce(pixels, cover), done, quiet=True)
         return None
@@ -110,7 +108,7 @@ class Animal:
 
         def done(found: suns.Sun) -> None:
             self._sun = (sign, found)
-            self.changed.emit()
+            self.session.animal_changed.emit()
 
         self.session.jobs.run("sun", "Looking for the light", lambda _t: suns.estimate_sun(pixels, cover), done, quiet=True)
         return None

@@ -184,7 +184,7 @@ class Rabbit(unittest.TestCase):
     def test_json_has_the_terminal_shape(self):
         d = as_dict(measure(self.photo, rectangle(700, 1130, 330, 200), marking_model(), 0.25))
         self.assertEqual(
-            list(d), ["area", "value", "coat", "palette", "hidden_hues", "readable", "outside_animal", "clipped", "hair", "marking"]
+            list(d), ["area", "value", "coat", "palette", "hidden_hues", "readable", "outside_animal", "in_the_way", "clipped", "hair", "marking"]
         )
         self.assertEqual(d["area"], {"pixels": 66000, "mm2": 4125.0})
         self.assertEqual(set(d["value"]), {"gap", "general", "light", "highlight", "p02", "p98"})

@@ -17,7 +17,7 @@ class Light(Case):
         self.store.edit([Commission("e", "Heron", created="2026-01-03T00:00:00"), Photo("lamp", "e", digest, suffix, "lamp.png", w, h, (0.0, 0.0, float(w), float(h)), "main", 0)])
         self.session.open_commission("e")
         self.told = 0
-        self.session.animal.changed.connect(lambda: setattr(self, "told", self.told + 1))
+        self.session.animal_changed.connect(lambda: setattr(self, "told", self.told + 1))
 
     def test_a_cast_is_looked_for_told_and_taken_out_as_one_edit(self):
         animal, s = self.session.animal, self.session

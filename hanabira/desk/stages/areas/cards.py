@@ -5,11 +5,10 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from hanabira.core.area import clipping, face
+from hanabira.core.area import clipping, face, in_the_way
 from hanabira.core.area import eye as eye_reader
 from hanabira.core.area import marking as markings
 from hanabira.core.area import pattern as patterns
-from hanabira.core.area.in_the_way import way_words
 from hanabira.core.area.shape import Point, smooth_ring
 from hanabira.core.colour.words import value_step
 from hanabira.craft.rules import coats
@@ -156,7 +155,7 @@ def _doubts(s: AreasStage, m: Measures, area: Area) -> list:
     """What the figures below cannot know: pixels beside the animal, burnt out or crushed."""
     out: list = []
     if m.in_way is not None:
-        out.append(Words(way_words(m.in_way), "small", "ink"))
+        out.append(Words(in_the_way.way_words(m.in_way), "small", "ink"))
         if m.in_way.hue:
             belongs = lambda: area_edits.change(s.session, "its own colour", replace(area, marking_kind="patches"))  # noqa: E731
             out.append(row(act_button("It belongs to the coat", None, belongs, "Then it is a marking of its own, and nothing is left out"), None))

@@ -46,7 +46,7 @@ class StudyStage(PictureStage):
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk, WAYS)
         self.roll.way_chosen.connect(self.choose_way)
-        self.session.animal.changed.connect(self._if_open)
+        self.session.animal_changed.connect(self._if_open)
         self.way, self.tools = "look", dict(TOOLS)
         self.known_hex = "#27324f"
         self.gestures: dict[str, Gesture] = {
