@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, TypeVar, cast
 
 import cv2
 import numpy as np
@@ -12,6 +13,7 @@ from hanabira.core.area.one_coat import Read, together
 from hanabira.core.study import bounce as bounces
 from hanabira.core.study import cast as casts
 from hanabira.core.study import sun as suns
+from hanabira.core.study import surround
 from hanabira.craft import readers
 from hanabira.craft.supplies import surfaces
 from hanabira.session.edits import SetPrep
@@ -22,20 +24,34 @@ if TYPE_CHECKING:
     from hanabira.session.session import Session
     from hanabira.studio.records import Area
 
+T = TypeVar("T")
+
 
 class Animal:
     """One model of the commission's animal. Whatever must be looked for is looked for off the interface thread; `Session.animal_changed` tells that it is there."""
 
     def __init__(self, session: Session) -> None:
         self.session = session
-        self._cast: tuple[str, casts.Cast | None] | None = None
         self._left: set[str] = set()
-        self._bounce: tuple[object, bounces.Bounce | None] | None = None
-        self._sun: tuple[object, suns.Sun] | None = None
+        self._found: dict[str, tuple[object, object]] = {}
+        """What was found, by the job that looked for it, and what it was found in."""
 
     def forget(self) -> None:
         """Another commission is opened."""
-        self._cast = self._bounce = self._sun = None
+        self._found.clear()
+
+    def _sought(self, job: str, words: str, sign: object, look: Callable[[], T]) -> T | None:
+        """What was found in just this; None while it is being looked for, which begins here."""
+        known = self._found.get(job)
+        if known is not None and known[0] == sign:
+            return cast("T", known[1])
+
+        def done(found: T) -> None:
+            self._found[job] = sign, found
+            self.session.animal_changed.emit()
+
+        self.session.jobs.run(job, words, lambda _t: look(), done, quiet=True)
+        return None
 
     # -- its light ----------------------------------------------------------------------
     def cast(self) -> casts.Cast | None:
@@ -43,15 +59,7 @@ class Animal:
         photo, raw = self.session.photo, self.session.darkroom.raw if self.session.view is not None else None
         if photo is None or raw is None or photo.prep.light_how or photo.id in self._left:
             return None
-        if self._cast is not None and self._cast[0] == photo.digest:
-            return self._cast[1]
-
-        def done(found: casts.Cast | None) -> None:
-            self._cast = (photo.digest, found)
-            self.session.animal_changed.emit()
-
-        self.session.jobs.run("cast", "Looking for a cast", lambda _t: casts.estimate_cast(raw, readers.cast_model()), done, quiet=True)
-        return None
+        return self._sought("cast", "Looking for a cast", photo.digest, lambda: casts.estimate_cast(raw, readers.cast_model()))
 
     def take_cast_out(self) -> None:
         """Set the light by the suspected cast, as one edit."""
@@ -86,32 +94,24 @@ class Animal:
         got = self.in_its_own()
         if got is None:
             return None
-        if self._bounce is not None and self._bounce[0] == got[0]:
-            return self._bounce[1]
         sign, pixels, cover = got
+        return self._sought("bounce", "Looking for light of the surroundings", sign, lambda: bounces.bounce(pixels, cover))
 
-        def done(found: bounces.Bounce | None) -> None:
-            self._bounce = (sign, found)
-            self.session.animal_changed.emit()
-
-        self.session.jobs.run("bounce", "Looking for light of the surroundings", lambda _t: bounces.bounce(pixels, cover), done, quiet=True)
-        return None
+    def reads(self) -> tuple[surround.Reads, ...] | None:
+        """How its values are seen here and on the backdrop; None until it is cut out and read."""
+        got = self.in_its_own()
+        if got is None:
+            return None
+        (sign, pixels, cover), backdrop = got, self.session.darkroom.backdrop[0]
+        return self._sought("surroundings", "Judging the surroundings", sign, lambda: surround.reads(pixels, cover, backdrop))
 
     def sun(self) -> suns.Sun | None:
         """Where the light comes from, as estimated; None until the animal is cut out and read."""
         got = self.in_its_own()
         if got is None:
             return None
-        if self._sun is not None and self._sun[0] == got[0]:
-            return self._sun[1]
         sign, pixels, cover = got
-
-        def done(found: suns.Sun) -> None:
-            self._sun = (sign, found)
-            self.session.animal_changed.emit()
-
-        self.session.jobs.run("sun", "Looking for the light", lambda _t: suns.estimate_sun(pixels, cover), done, quiet=True)
-        return None
+        return self._sought("sun", "Looking for the light", sign, lambda: suns.estimate_sun(pixels, cover))
 
     @property
     def before(self) -> Array | None:

@@ -38,6 +38,8 @@ def due_words(iso: str | None) -> str:
 
 LAID = {"sharp": "{stroke}, sharp point", "blunt": "{stroke}, blunt point", "powder": "rubbed in as powder", "sponge": "laid with a sponge"}
 """How colour is brought on, in words."""
+BROUGHT = {"": "The usual point", "sharp": "A sharp point", "blunt": "A blunt point", "powder": "Shavings and a cloth", "sponge": "A sponge"}
+"""What it is brought on with, to choose from."""
 
 
 def stroke_words(stroke: str, length_mm: float, laid: str = "") -> str:

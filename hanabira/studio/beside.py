@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from hanabira.core.colour.spaces import chroma
 from hanabira.core.solver.form import Tie
-from hanabira.studio.overlaps import polygon_of
+from hanabira.studio.overlaps import IN_THE_WAY, polygon_of
 
 if TYPE_CHECKING:
     from hanabira.core.optics.kit import Kit
@@ -21,7 +21,7 @@ EYE_C = 14.0
 """C* from which a pencil of the iris has a colour that is worth repeating."""
 TOUCH_MM = 4.0
 """Areas that come so near to each other on the paper meet."""
-ALONE = ("eye", "nose", "whisker", "lash", "background", "in-the-way")
+ALONE = ("eye", "nose", "whisker", "lash", "background", IN_THE_WAY)
 """Surfaces that meet a coat in an edge of their own."""
 
 

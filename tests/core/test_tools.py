@@ -26,6 +26,7 @@ from hanabira.craft.supplies import paper, shipped_kit
 from hanabira.craft.tools import NONE, drawer, step_name, tools
 from hanabira.craft.whisker_methods import whisker_method
 from hanabira.devices.simulated_paper import SimulatedSheet
+from hanabira.session.words import BROUGHT, LAID
 from tests.recipes import by_hand, coat, plan, reach_of
 
 KIT, ON = shipped_kit(), paper("hotpress")
@@ -39,10 +40,10 @@ def asked(**choices):
     return replace(NOSE, school={**NOSE.school, **choices})
 
 
-def kept_light():
+def kept_light(lab=(88.0, 0.0, -4.0)):
     """A coat whose lightest value keeps its paper, as a catchlight does."""
     found = coat(SKIN)
-    all_ = tuple(replace(p, reserved=True, group="part", photo_lab=(88.0, 0.0, -4.0)) if p.id == "highlight" else p for p in found)
+    all_ = tuple(replace(p, reserved=True, group="part", photo_lab=lab) if p.id == "highlight" else p for p in found)
     return Places(all_, found.labels, found.origin, found.scale)
 
 
@@ -173,13 +174,17 @@ class Masks(unittest.TestCase):
         self.assertEqual(steps.count("peel"), 1)
 
     def test_nothing_takes_on_clear_wax(self):
+        found = plan(KIT, ON, SKIN, asked(lights="wax"), places=kept_light((96.0, 0.5, 1.0)))
+        self.assertEqual(found.effect["lights"], "acts")
+        self.assertFalse([q for q in found.layers if q.code and "highlight" in q.on])
+        self.assertEqual((found.layers[0].tool, found.layers[0].on), ("wax", ("highlight",)))
+        np.testing.assert_allclose(found.prediction.band("highlight").lab, bare(ON).lab)
+
+    def test_a_light_that_wants_a_tint_gets_no_wax(self):
         found = plan(KIT, ON, SKIN, asked(lights="wax"), places=kept_light())
-        if found.effect["lights"] == "acts":
-            self.assertFalse([q for q in found.layers if q.code and "highlight" in q.on])
-            self.assertEqual(found.layers[0].tool, "wax")
-            np.testing.assert_allclose(found.prediction.band("highlight").lab, bare(ON).lab)
-        else:
-            self.assertIn("the clear wax would cost", found.effect["lights"])
+        self.assertIn("the clear wax would cost", found.effect["lights"])
+        self.assertTrue([q for q in found.layers if q.code and "highlight" in q.on])
+        self.assertFalse([q for q in found.layers if q.tool == "wax"])
 
     def test_without_a_kept_light_there_is_nothing_to_cover(self):
         for how in ("tape", "wax"):
@@ -222,6 +227,8 @@ class Drawer(unittest.TestCase):
         with self.assertRaises(RecipeFault):
             drawer(["hammer"])
         self.assertEqual(step_name("peel"), "Tape off")
+        self.assertEqual(set(LAID), set(LAYINGS), "every way has its words")
+        self.assertEqual(set(BROUGHT), {"", *LAYINGS}, "and can be chosen")
         self.assertTrue(all(t.use.endswith(".") for t in tools().values()))
 
 

@@ -54,7 +54,7 @@ def how(s: RecipeStage, q: Layer) -> QWidget:
     if q.code:
         point = Choice()
         point.setAccessibleName("How the colour is brought on")
-        for key, words in (("", "The usual point"), ("sharp", "A sharp point"), ("blunt", "A blunt point"), ("powder", "Shavings and a cloth"), ("sponge", "A sponge")):
+        for key, words in session_words.BROUGHT.items():
             point.addItem(words, key)
         point.setCurrentIndex(point.findData(q.laid))
         point.activated.connect(lambda _i: s.change("point", laid=point.currentData()))

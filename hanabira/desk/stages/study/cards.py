@@ -288,7 +288,7 @@ def _cut(s: StudyStage, photo: Photo) -> list:
         parts += [Caption("Shown"), shown]
     parts += backdrop_parts(s.session)
     parts.append(measured_caption(s.desk.explain, "What the change does to the eye", "surroundings"))
-    found = s.surroundings()
+    found = s.session.animal.reads()
     if found is None:
         parts.append(Words("Once the animal is cut out, this says how its values will be seen on the backdrop."))
     else:

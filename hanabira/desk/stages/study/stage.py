@@ -8,7 +8,7 @@ from hanabira.core.area import measures as area_measures
 from hanabira.core.area.shape import Point, rectangle
 from hanabira.core.colour import spaces
 from hanabira.core.faults import Fault
-from hanabira.core.study import framing, neutral, prepare, surround
+from hanabira.core.study import framing, neutral, prepare
 from hanabira.core.study import warmth as warmths
 from hanabira.core.study.grid import Grid
 from hanabira.core.study.preparation import Light
@@ -69,7 +69,6 @@ class StudyStage(PictureStage):
             CutOver(prep, lambda: self.way == "cut"),
         ]
         self._whole: tuple[object, area_measures.Measures] | None = None
-        self._reads: tuple[object, tuple[surround.Reads, ...]] | None = None
         self._warmth: tuple[object, warmths.Warmth] | None = None
 
     # -- ways and tools ----------------------------------------------------------
@@ -308,24 +307,4 @@ class StudyStage(PictureStage):
                 self.refresh()
 
         self.session.jobs.run("warmth", "Weighing warm and cool", lambda _t: warmths.warmth_map(pixels, cover)[1], done, quiet=True)
-        return None
-
-    def surroundings(self) -> tuple[surround.Reads, ...] | None:
-        """How the animal's values are seen here and on the backdrop; None until it is cut out and read."""
-        got = self.session.animal.in_its_own()
-        if got is None:
-            return None
-        if self._reads and self._reads[0] == got[0]:
-            return self._reads[1]
-        sign, pixels, cover = got
-        backdrop = self.session.darkroom.backdrop[0]
-
-        def done(found: tuple[surround.Reads, ...]) -> None:
-            self._reads = (sign, found)
-            if self.open:
-                self.refresh()
-
-        self.session.jobs.run(
-            "surroundings", "Judging the surroundings", lambda _t: surround.reads(pixels, cover, backdrop), done, quiet=True
-        )
         return None
