@@ -227,6 +227,15 @@ class Irises(unittest.TestCase):
         self.assertLess(max(ends), 4.5)
 
 
+    def test_what_goes_over_more_than_the_lids_is_told_as_an_eyes(self):
+        rows = (("lid skin", (62, 14, 20), 0.7), ("iris outer", (50, 12, 30), 0.2), ("pupil", (8, 1, 1), 0.1))
+        labels = np.repeat(np.arange(1, 4, dtype=np.uint8), 10)[None].repeat(40, 0)
+        eye = Places(tuple(Place(k, k, "part", "eye", v, s, (0, 0, 10, 40)) for k, v, s in rows), labels, (0.0, 0.0), 1.0)
+        found = plan(KIT, ON, {p.id: p.photo_lab for p in eye}, by_hand(blend="soft", kind="eye", school=school("pencil")), places=eye)
+        wash = next(q for q in found.layers if q.gesture == "wash" and q.on[0] == "lid skin" and len(q.on) > 1)
+        self.assertNotIn("skin shows every stroke", wash.why)
+
+
 class Sticks(unittest.TestCase):
     """Pastel has gestures of its own: from dark to light, and a light that lies is not gone over."""
 

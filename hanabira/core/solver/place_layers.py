@@ -175,8 +175,10 @@ class Telling:
         words, names = self.craft.words, self.targets.names
         if words is None:
             return ""
-        called = f"{on[0]} {names[on[0]]}"  # what grows on a place is told by its name as much as by its id
-        kind = "hair" if any(w in called for w in ("fur", "hairs")) else "skin" if is_bare(called) and self.craft.kind == "hair" or "skin" in on[0] else self.craft.kind
+        called = [f"{k} {names[k]}" for k in on]  # what grows on a place is told by its name as much as by its id
+        furred = any(w in called[0] for w in ("fur", "hairs"))
+        bare = all("skin" in q or is_bare(q) and self.craft.kind == "hair" for q in called)  # one that holds more is told by its surface
+        kind = "hair" if furred else "skin" if bare else self.craft.kind
         rest = [names[p.id] for p in self.places if p.id not in on and not p.reserved]
         text = words.first_unsaid(keys, kind, said).format(places=words.where([names[k] for k in on], rest))
         return f"{text[:1].upper()}{text[1:]}."
