@@ -61,6 +61,14 @@ class Seen(unittest.TestCase):
         lab[..., 1:] += np.linspace(0, 1, lab.shape[0])[:, None, None] * np.array([-20.0, 28.0])
         self.assertIsNone(foreign(whole(np.clip(lab_to_srgb(lab) * 255, 0, 255).astype(np.uint8))))
 
+    def test_stray_specks_are_nothing_however_many(self):
+        pixels = coat("brown", 6)
+        for y in range(10, 210, 20):
+            for x in range(10, 210, 20):
+                pixels[y : y + 4, x : x + 4] = bytes_of(GRASS)
+        self.assertGreater(100 * 16 / 220**2, 0.03, "together they would be enough")
+        self.assertIsNone(foreign(whole(pixels)))
+
     def test_what_is_mostly_of_that_colour_is_so_itself(self):
         pixels, where = blade(coat("grey", 1), GRASS, width=180)
         self.assertGreater(where.mean(), OWN)
