@@ -182,6 +182,7 @@ def codes(text: str, kit: Kit) -> list[str]:
 
 def palette(args: argparse.Namespace) -> dict:
     """The pencils of a portrait: one choice over all its areas."""
+    from hanabira.core.solver.gamut import gamut
     from hanabira.core.solver.palette import choose, further
     from hanabira.core.solver.place_plan import PlacePlanner, plan_places
     from hanabira.craft.hand import palette_rules
@@ -189,11 +190,12 @@ def palette(args: argparse.Namespace) -> dict:
     seen = [looked_at(_as_asked(args, job)) for job in _json(args.areas, list)]
     if not seen:
         raise Fault(f"{args.areas} holds no areas.", do="Write a JSON list of {rect, surface, …}.")
-    fields = [PlacePlanner(at.kit, at.paper, at.places, at.craft, at.rules).area for at in seen]
+    reach = gamut(seen[0].kit, seen[0].paper)
+    fields = [PlacePlanner(at.kit, at.paper, at.places, at.craft, at.rules, reach=reach).area for at in seen]
 
     def plan(n: int, some: frozenset[str]) -> LayerPlan:
         at = seen[n]
-        return plan_places(at.kit, at.paper, at.places, at.craft, replace(at.rules, palette=some))
+        return plan_places(at.kit, at.paper, at.places, at.craft, replace(at.rules, palette=some), reach=reach)
 
     found = further(choose(fields, palette_rules()), len(seen), plan, palette_rules())
     kit = seen[0].kit

@@ -171,14 +171,17 @@ def _with(
     start_de = search.place_costs(layers)[1]
     tries: list[tuple[float, Lays]] = []
     one_by_one = np.eye(search.n, dtype=bool) if only else np.zeros((0, search.n), bool)
-    for pencil, may in zip(which.pencil, which.may, strict=True):
+    choices = area.gestures[number].choices[:2]
+    would = search.costs_with(layers, choices, which, which.may & where)
+    now = search.place_costs(layers)[0]
+    for c, (pencil, may) in enumerate(zip(which.pencil, which.may, strict=True)):
         for on in dict.fromkeys(tuple(map(bool, may & where & part)) for part in (where, *one_by_one)):
             if not any(on) or not area.fits(gesture, on):
                 continue
-            for press, passes in area.gestures[number].choices[:2]:
+            for r, (press, passes) in enumerate(choices):
                 more = Lay(int(pencil), press, passes, on, area.key_of(int(pencil), area.gestures[number]), fixed=True, gesture=gesture, role=role, coverage=area.coverage(area.gestures[number]))
                 tried = in_order((*layers, more))
-                tries.append((search.total(tried), tried))
+                tries.append((float(np.where(on, would[r, c], now).sum()) + search.layer_costs(tried), tried))
     for _cost, tried in sorted(tries, key=lambda q: q[0])[:TRIED]:
         fitted = search.pruned(search.improved(search.switched(tried), 1, own=True))
         if float((search.place_costs(fitted)[1] - start_de).max()) <= may_cost:

@@ -25,6 +25,8 @@ SHORTLIST = 12
 MOST_LAYERS = 14
 PART_FLOOR, CHAIN_FLOOR = 0.18, 0.10
 """What covering a part of an eye or nose, or a value of a coat, must bring, or layers creep where they are hardly needed."""
+MOST_KEPT = 4000
+"""States of all places after a layer that are remembered at once (about 3 kB each)."""
 STARTS = ((4.0, 2),)
 """Further starts: when a place ends farther off than the first figure (ΔE00), from so many of the worst places."""
 COVER_EARNS = 0.6
@@ -71,30 +73,29 @@ class Search:
         self._only = np.ones(self.n, bool) if allowed is None else np.asarray(allowed)
         self._every = np.arange(self.n)
         self._costs: dict[Lays, tuple[Array, Array]] = {}
-        self._snapshots: dict[Lays, list[State]] = {}
+        self._after_layer: dict[tuple[int, Lay], tuple[int, State]] = {}
+        self._numbered = 0
 
     # -- what a recipe costs ------------------------------------------------------------
     def snapshots(self, layers: Lays) -> list[State]:
         """The state of every place before each layer, and after the last."""
-        found = self._snapshots.get(layers)
-        if found is not None:
-            return found
+        if len(self._after_layer) > MOST_KEPT:
+            self._after_layer.clear()
         area = self.area
-        s = area.start((self.n,), any(q.tool for q in layers))
-        out = [s]
+        sums = any(q.tool for q in layers)
+        s = area.start((self.n,), sums)
+        out, below = [s], -2 if sums else -1
         for q in layers:
-            on = np.flatnonzero(q.on)
-            s = s.copy()
-            if len(on):
-                rows = s.at(on)
-                s.put(
-                    on,
-                    self._after(rows, q, on),
-                )
+            known = self._after_layer.get((below, q))  # recipes that are compared begin alike
+            if known is None:
+                on = np.flatnonzero(q.on)
+                s = s.copy()
+                if len(on):
+                    s.put(on, self._after(s.at(on), q, on))
+                self._numbered += 1
+                known = self._after_layer[below, q] = self._numbered, s
+            below, s = known
             out.append(s)
-        if len(self._snapshots) > 400:
-            self._snapshots.clear()
-        self._snapshots[layers] = out
         return out
 
     def _after(self, s: State, q: Lay, places: Array) -> State:
@@ -180,8 +181,9 @@ class Search:
         own = [(g.look,) if quick else self._choices(g, fine) for g in gestures]
         rows = max(map(len, own))
         table = np.array([[c[min(r, len(c) - 1)] for c in own] for r in range(rows)])
-        after = self._costs_with(layers, table[..., 0], table[..., 1], which, gestures, quick)
-        delta = np.where(which.may[None], current[None, None] - after, -9.0)
+        exists = np.arange(rows)[:, None] < np.array([len(c) for c in own])
+        looked = exists[..., None] & which.may[None] & self._only
+        delta = np.where(looked, current - self._costs_with(layers, table, which, gestures, looked, quick), -9.0)
         on = self._best_places(delta)
         gain = np.where(on, delta, 0).sum(-1)
         used = {q.pencil for q in layers if not q.tool}
@@ -192,63 +194,60 @@ class Search:
         gain = gain - cost - self._dark_on_lights(np.broadcast_to(which.pencil, gain.shape), on)
         gain = np.where(area.misfits(on, np.array([g.share for g in gestures]), np.array([g.most for g in gestures])), -1e9, gain)
         often = np.array([laid.count(g.id) >= g.times for g in gestures])
-        return np.where((np.arange(rows)[:, None] < np.array([len(c) for c in own])) & ~often, gain, -1e9), on
+        return np.where(exists & ~often, gain, -1e9), on
 
-    def _costs_with(self, layers: Lays, pressure: Array, passes: Array, which: Candidates, gestures: Sequence[Gesture], quick: bool) -> Array:
-        """Cost of every place were a layer inserted: (choices, candidates, places). A ``quick`` look judges no states on the way above it.
+    def costs_with(self, layers: Lays, choices: Sequence[tuple[int, int]], which: Candidates, may: np.ndarray) -> Array:
+        """Cost of every place were a layer inserted that goes over it, (choices, candidates, places); 0 where it may not, ``may`` (candidates, places)."""
+        gestures = [self.area.kinds[int(g)] for g in which.gesture]
+        table = np.broadcast_to(np.array(choices)[:, None], (len(choices), len(which), 2))
+        return self._costs_with(layers, table, which, gestures, np.broadcast_to(may, (len(choices), *may.shape)), quick=False)
 
-        Worked up the stack once: at each column the candidates that belong there join, and the layers above are laid on all that have joined.
+    def _costs_with(self, layers: Lays, choices: Array, which: Candidates, gestures: Sequence[Gesture], looked: Array, quick: bool) -> Array:
+        """Cost of every place were a layer inserted, shape (choices, candidates, places) like ``looked``: what may be there; 0 elsewhere.
+
+        Only what may be there is worked out, spot by spot in the order in which the new layers stand in the stack: all are laid at once, each on what
+        lies under it, and every layer above goes over those that stand below it. A ``quick`` look judges no states on the way above the new layer.
         """
-        area, n = self.area, self.n
-        before = self.snapshots(layers)
+        area = self.area
+        out = np.zeros(looked.shape)
         keys = np.array([q.key for q in layers])
         column = np.searchsorted(keys, [area.key_of(int(i), g) for i, g in zip(which.pencil, gestures, strict=True)], side="right")
-        order = np.argsort(column, kind="stable")
-        rows_ = pressure.shape[0]
-        shape = (n, rows_, len(which))
-        place = self._every[:, None, None]
-        free, closes = np.array([g.free for g in gestures]), np.array([area.coverage(g) for g in gestures])
-        state: State | None = None
-        joined = 0
-        for at in range(len(layers) + 1):
-            new = order[joined : joined + int((column == at).sum())]
-            if len(new):
-                base = before[at].at((slice(None), None, None))
-                who = which.pencil[new][None, None, :]
-                laid = area.lay(base, who, pressure[:, new][None], passes[:, new][None], place, free[new][None, None, :], closes[new][None, None, :])
-                laid = _whole(laid, (n, rows_, len(new)))
-                state = laid if state is None else _joined(state, laid)
-                joined += len(new)
-            if at < len(layers) and state is not None:
-                q = layers[at]
-                rows = np.flatnonzero(q.on)
-                if len(rows):
-                    part = state.at(rows)
-                    if quick and not q.tool:
-                        part = area.film(part, np.array(q.pencil), np.array(q.pressure), np.array(q.passes), q.coverage, q.laid)
-                    else:
-                        part = self._after(part, q, rows[:, None, None])
-                    state.put(rows, part)
-        assert state is not None
+        choice, new, place = np.nonzero(looked)
+        if not len(place):
+            return out
+        order = np.argsort(column[new], kind="stable")
+        choice, new, place = choice[order], new[order], place[order]
+        stands, (pressure, passes) = column[new], choices[choice, new].T
+        free = np.array([g.free for g in gestures])[new]
+        closes = np.array([area.coverage(g) for g in gestures])[new]
+        under = _stacked(self.snapshots(layers)).at((stands, place))
+        state = area.lay(under, which.pencil[new], pressure, passes, place, free, closes)
+        for at, q in enumerate(layers):
+            rows = np.flatnonzero(np.array(q.on)[place[: np.searchsorted(stands, at, side="right")]])
+            if not len(rows):
+                continue
+            part = state.at(rows)
+            if quick and not q.tool:
+                part = area.film(part, np.array(q.pencil), np.array(q.pressure), np.array(q.passes), q.coverage, q.laid)
+            else:
+                part = self._after(part, q, place[rows])
+            state.put(rows, part)
         if quick:
             state.lab = area.see(state.zones)
         cost, _de = area.ended(state, place)
-        out = np.empty(shape)
-        out[..., order] = cost
         if not area.opaque:
-            presses = [self.presses(layers, k) for k in range(n)]
-            below = np.array([[sum(q.on[k] and not q.tool for q in layers[:at]) for at in range(len(layers) + 1)] for k in range(n)])
-            table: dict[tuple[int, int, int], float] = {}
-            pressed = np.where(free[None], 0, pressure)
-            for k in range(n):
-                for b, at in enumerate(column.tolist()):
-                    rank = int(below[k, at])
-                    for c in range(rows_):
-                        press = int(pressed[c, b])
-                        if (k, press, rank) not in table:
-                            table[k, press, rank] = area.pressure_cost([*presses[k][:rank], press, *presses[k][rank:]])
-                        out[k, c, b] += table[k, press, rank]
-        return np.moveaxis(out, 0, -1)
+            cost = cost + self._pressed(layers, place, stands, np.where(free, 0, pressure))
+        out[choice, new, place] = cost
+        return out
+
+    def _pressed(self, layers: Lays, place: Array, stands: Array, pressure: Array) -> Array:
+        """What the order of pressures costs each spot with one more of its own ``pressure`` before the layer number ``stands``."""
+        presses = [self.presses(layers, k) for k in range(self.n)]
+        covers = np.array([[q.on[k] and not q.tool for q in layers] for k in range(self.n)], int).reshape(self.n, len(layers))
+        rank = np.concatenate([np.zeros((self.n, 1), int), np.cumsum(covers, 1)], 1)[place, stands]
+        cases, which = np.unique(np.stack([place, rank, pressure]), axis=1, return_inverse=True)
+        costs = [self.area.pressure_cost([*presses[k][:r], p, *presses[k][r:]]) for k, r, p in cases.T.tolist()]
+        return np.array(costs)[which.reshape(-1)]
 
     def _best_places(self, delta: Array) -> Array:
         """Places worth covering: in a chain of values a run of neighbours, elsewhere any. ``delta`` (…, places) is what each would gain."""
@@ -465,19 +464,7 @@ class Search:
         return tuple(out)
 
 
-def _whole(s: State, shape: tuple[int, ...]) -> State:
-    """A state whose arrays all have the full leading shape and can be written."""
-
-    def full(v: Array | None, tail: int) -> Array | None:
-        return None if v is None else np.broadcast_to(v, (*shape, *v.shape[v.ndim - tail :])).copy()
-
-    return State(
-        full(s.zones, 2), full(s.fill, 1), full(s.crush, 0), full(s.lab, 1), full(s.cost, 0), full(s.black, 0), full(s.hue, 0), full(s.flips, 0),  # type: ignore[arg-type]
-        full(s.depth, 0), full(s.dark, 0), full(s.sums, 3),  # type: ignore[arg-type]
-    )  # fmt: skip
-
-
-def _joined(a: State, b: State) -> State:
-    """Two states side by side along the pencils (the third axis)."""
-    pairs = zip(a.arrays(), b.arrays(), strict=True)
-    return State(*(None if x is None or y is None else np.concatenate([x, y], 2) for x, y in pairs))  # type: ignore[arg-type]
+def _stacked(states: Sequence[State]) -> State:
+    """States one on the other along a new first axis."""
+    rows = zip(*(s.arrays() for s in states), strict=True)
+    return State(*(None if v[0] is None else np.stack(v) for v in rows))  # type: ignore[arg-type]

@@ -92,13 +92,30 @@ class _Mixtures:
         self.target, self.weight, self.ok = np.array(goals), np.array(weights) / np.sum(weights), np.array(may)
         smooth = np.array([colour_to_reflectance(lab_to_xyz(t))[0] for t in self.target])
         self.wanted = np.maximum(-np.log(np.maximum(smooth, 1e-3) / self.ground), 0)
+        self._known: dict[tuple[int, tuple[int, ...]], float] = {}
+        self._rest: dict[tuple[int, tuple[int, ...]], Array] = {}
 
     def missed(self, mine: Sequence[int]) -> float:
         """Weighted mean distance of the places, mixed of some pencils."""
-        out = np.array([self._missed(k, [i for i in mine if self.ok[k, i]]) for k in range(len(self.target))])
+        out = np.array([self._missed(k, tuple(i for i in mine if self.ok[k, i])) for k in range(len(self.target))])
         return float(self.weight @ (out + FAR_COST * np.maximum(0, out - FAR_DE) ** 2))
 
-    def _missed(self, k: int, use: list[int]) -> float:
+    def _missed(self, k: int, use: tuple[int, ...]) -> float:
+        if (k, use) not in self._known:
+            self._known[k, use] = self._known[k, use[:-1]] if self._helps_not(k, use) else self._off(k, list(use))
+        return self._known[k, use]
+
+    def _helps_not(self, k: int, use: tuple[int, ...]) -> bool:
+        """Whether the best mixture of the others holds nothing of the last: where adding it raises the squared error, it is 0 in the new best one, too."""
+        before = use[:-1]
+        if not before or (k, before) not in self._known:
+            return False
+        if (k, before) not in self._rest:
+            d = self.density[list(before)]
+            self._rest[k, before] = self.wanted[k] - self._mixture(k, list(before)) @ d
+        return float(self.density[use[-1]] @ self._rest[k, before]) <= 0.0
+
+    def _off(self, k: int, use: list[int]) -> float:
         if not use:
             return float(delta_e00(reflectance_to_lab(self.ground), self.target[k]))
         amounts = self._mixture(k, use)
@@ -150,9 +167,9 @@ def choose(fields: Sequence[Field], rules: PaletteRules, fixed: Sequence[str] = 
 def further(found: Palette, areas: int, plan: Callable[[int, frozenset[str]], LayerPlan], rules: PaletteRules, token: Token = SILENT) -> Palette:
     """The palette with pencils that recipes solved by it still want: what a further pencil gains is solved, not guessed.
 
-    ``plan`` solves one of the areas with some pencils (none: any). Where a place ends farther off than ``far_de``, the pencils that a free recipe would
-    lay there are tried one by one; the one that gains most is taken if it gains ``gains_de``, in place of the pencil that is used least where the palette
-    is full.
+    ``plan`` solves one of the areas with some pencils (none: any). Where a place ends farther off than ``far_de``, the area is solved with the pencils that a
+    free recipe would lay there; those that lie there then are taken, the one that is laid most alone where it comes as near, if they gain ``gains_de``. Where
+    the palette is full they come in place of the pencils that are used least.
     """
     codes = list(found.codes)
     plans = []
@@ -168,16 +185,24 @@ def further(found: Palette, areas: int, plan: Callable[[int, frozenset[str]], La
         place, off = _worst(plans[n])
         free = plan(n, frozenset())
         missing = dict.fromkeys(q.code for q in free.layers if q.code and place in q.on and q.code not in codes)
-        tries = [(p.prediction.bands[place].delta_e00, c, p) for c in missing for p in [plan(n, frozenset([*codes, c]))]]
-        best = min(tries, key=lambda q: q[:2], default=None)
-        if best is None or best[0] > off - rules.gains_de:
+        best = plan(n, frozenset([*codes, *missing])) if missing else plans[n]
+        if best.prediction.bands[place].delta_e00 > off - rules.gains_de:
             open_.discard(n)  # no pencil helps it enough
             continue
-        if len(codes) >= rules.full:
-            used = [q.code for p in plans for q in p.layers]
+        passes = {c: sum(q.passes for q in best.layers if q.code == c and place in q.on) for c in missing}
+        new = [c for c in sorted(passes, key=lambda c: -passes[c]) if passes[c]]
+        if len(new) > 1:
+            alone = plan(n, frozenset([*codes, new[0]]))
+            if alone.prediction.bands[place].delta_e00 < min(off, best.prediction.bands[place].delta_e00 + rules.gains_de):
+                best, new = alone, new[:1]
+        if not new:  # its other layers changed, and no pencil was missing
+            open_.discard(n)
+            continue
+        used = [q.code for p in plans for q in p.layers]
+        for _ in range(len(codes) + len(new) - rules.full):
             codes.remove(min(codes, key=lambda c: (used.count(c), -codes.index(c))))
-        codes.append(best[1])
-        plans[n] = best[2]
+        codes += new
+        plans[n] = best
     return Palette(tuple(codes), found.left)
 
 
