@@ -96,6 +96,34 @@ class Gains(unittest.TestCase):
                 layers = more
             self.assertGreaterEqual(len(layers), 3)
 
+    def test_every_spot_of_a_further_layer_costs_what_the_whole_stack_costs_then(self):
+        for tool in ("", "solvent"):
+            search = Search(field(shipped_kit(), paper("hotpress")))
+            layers = search.solve()
+            if tool:
+                layers = in_order((*layers, Lay(-1, 1, 1, (True,) * search.n, layers[2].key + 1e-3, tool=tool)))
+            area, every = search.area, search.area.candidates
+            which = every.at(np.arange(0, len(every), 23))
+            choices = ((1, 1), (3, 2))
+            found = search.costs_with(layers, choices, which, which.may)
+            for c, (pencil, g, may) in enumerate(zip(which.pencil, which.gesture, which.may, strict=True)):
+                self.assertTrue((found[:, c][:, ~may] == 0).all(), "where it may not be nothing is said")
+                gesture = area.kinds[int(g)]
+                for r, (press, passes) in enumerate(choices):
+                    more = Lay(int(pencil), press, passes, tuple(map(bool, may)), area.key_of(int(pencil), gesture), gesture=gesture.id, coverage=area.coverage(gesture))
+                    alone = Search(area).place_costs(in_order((*layers, more)))[0]
+                    np.testing.assert_allclose(found[r, c][may], alone[may], atol=2e-3, err_msg=f"{tool} {pencil} {gesture.id}")
+
+    def test_recipes_that_begin_alike_are_worked_out_as_if_alone(self):
+        search = Search(field(shipped_kit(), paper("hotpress")))
+        layers = search.solve()
+        for k, q in enumerate(layers):
+            for tried in ((*layers[:k], replace(q, pressure=q.pressure % 5 + 1), *layers[k + 1 :]), (*layers[:k], *layers[k + 1 :])):
+                alone = Search(search.area).snapshots(tried)
+                for mine, theirs in zip(search.snapshots(tried), alone, strict=True):
+                    np.testing.assert_array_equal(mine.lab, theirs.lab)
+                    np.testing.assert_array_equal(mine.cost, theirs.cost)
+
     def test_switching_a_layer_off_costs_what_was_said(self):
         search = Search(field(shipped_kit(), paper("hotpress")))
         layers = search.solve()

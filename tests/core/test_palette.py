@@ -6,7 +6,7 @@ from dataclasses import replace
 import numpy as np
 
 from hanabira.core.colour.spaces import chroma
-from hanabira.core.solver.palette import choose, further
+from hanabira.core.solver.palette import _Mixtures, choose, further
 from hanabira.core.solver.place_plan import PlacePlanner, Rules
 from hanabira.craft.hand import palette_rules
 from hanabira.craft.supplies import paper, shipped_kit
@@ -38,6 +38,15 @@ class Palettes(unittest.TestCase):
         left = np.array(self.found.left)
         self.assertTrue((np.diff(left[:7]) <= 1e-9).all())
         self.assertLess(left[-1], 0.5 * left[0])
+
+    def test_what_a_mixture_would_not_take_is_not_mixed_again(self):
+        rng = np.random.default_rng(4)
+        kept = _Mixtures(self.fields, RULES)
+        for _ in range(6):
+            mine = [int(v) for v in rng.permutation(len(KIT))[:9]]
+            step_by_step = [kept.missed(mine[:k]) for k in range(1, 10)]
+            at_once = [_Mixtures(self.fields, RULES).missed(mine[:k]) for k in range(1, 10)]
+            np.testing.assert_allclose(step_by_step, at_once, atol=0.02)
 
     def test_it_has_a_blender_and_a_dark(self):
         lab = np.array([KIT.masstone_lab[KIT.index[c]] for c in self.found.codes])
