@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from hanabira.session.practising import Practising
     from hanabira.session.predicting import Predicting
     from hanabira.session.reaches import Reaches
+    from hanabira.session.whole import Whole
     from hanabira.session.workshop import Workshop
     from hanabira.studio.workings import Workings
 
@@ -68,6 +69,8 @@ class Members:
     """Makes the working photo and the ways of looking at it."""
     animal: Member[Animal] = Member()
     """What is read of the animal as one, and of its light."""
+    whole: Member[Whole] = Member()
+    """Parts the whole animal into proposed areas."""
     framing: Member[Framing] = Member()
     """How the photo lies on the sheet."""
     measuring: Member[Measuring] = Member()

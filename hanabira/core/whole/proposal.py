@@ -1,0 +1,189 @@
+"""A first set of areas over a whole cut-out animal: outlines that share their corners, named as far as the face tells. Nothing of it is certain."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import cv2
+import numpy as np
+
+from hanabira.core.area.outline import from_mask, grow, touchable
+from hanabira.core.area.shape import Point
+from hanabira.core.colour.spaces import Array
+from hanabira.core.faults import AreaFault
+from hanabira.core.token import SILENT, Token
+from hanabira.core.whole.borders import drawn
+from hanabira.core.whole.face import FRONT, Face, face_of
+from hanabira.core.whole.ground import Ground, ground
+from hanabira.core.whole.pieces import Parting, parting, variance_explained
+from hanabira.core.whole.rings import rings_of
+
+EYE_WIDE, EYE_CORNERS = 1.12, 14
+"""An eye's area is so much wider than its iris, for lids and wet line."""
+NOSE_REACHES, MOST_NOSE = (16.0, 12.0, 9.0, 6.0), 0.05
+"""ΔE76 within which a touched nose spreads, the choosier ones tried where it floods the face; a larger share of the animal is no nose."""
+TOLERANCE_MM = 0.35
+MOSTLY = 0.5
+TWIN_DE, TWIN_SHARE = 22.0, 3.5
+"""Parts of one face that are as far apart in colour, or as unlike in size, are no twins of one another."""
+
+
+@dataclass(frozen=True)
+class Proposed:
+    """One area: its ``ring`` and ``holes`` in photo pixels, its ``share`` of the animal, median ``lab``, the ``part`` of a face it is (empty where that is not known).
+
+    ``kind`` is ``eye``, ``nose`` or empty for a piece of coat; ``eye`` the middle of an eye and a point on its rim; ``twin`` the place of its twin in the list.
+    """
+
+    ring: tuple[Point, ...]
+    holes: tuple[tuple[Point, ...], ...]
+    share: float
+    lab: tuple[float, float, float]
+    part: str = ""
+    kind: str = ""
+    eye: tuple[Point, ...] = ()
+    twin: int | None = None
+
+
+@dataclass(frozen=True)
+class Proposal:
+    """All areas, the pieces of coat first; ``covered`` is the share of the animal that their outlines cover, ``explained`` that of its variance of Lab.
+
+    ``notes`` are keys of sentences.
+    """
+
+    areas: tuple[Proposed, ...]
+    covered: float
+    explained: float
+    notes: tuple[str, ...] = ()
+
+
+class Animal:
+    """A cut-out animal that can be parted into few or many areas."""
+
+    def __init__(
+        self, pixels: np.ndarray, coverage: Array, mm_per_px: float, eyes: Sequence[tuple[Point, float]] = (), nose: Point | None = None,
+        by_form: bool = False, token: Token = SILENT,
+    ) -> None:  # fmt: skip
+        """``pixels`` (h, w, 3) uint8 sRGB, ``coverage`` (h, w) 0–1, ``eyes`` middles with the radius of the iris (pixels), ``nose`` a place on it.
+
+        Raises `AreaFault` where there is no animal.
+        """
+        self.coverage, self.eyes, self.notes = coverage, tuple(eyes), []
+        token.report(0.05, "Looking at the animal")
+        self.nose = touched_nose(pixels, coverage, nose) if nose is not None else None
+        if nose is not None and self.nose is None:
+            self.notes.append("whole.nose-floods")
+        discs = [_disc(coverage.shape, p, EYE_WIDE * r) for p, r in self.eyes]
+        apart = (*discs, *([self.nose] if self.nose is not None else []))
+        self.face: Face | None = face_of(self.eyes, _middle(self.nose) if self.nose is not None else nose)
+        if self.face is None:
+            self.notes.append("whole.no-face")
+        self.ground: Ground = ground(pixels, coverage, mm_per_px, apart, self.face, by_form)
+        if self.face is not None and self.ground.head is not None and not self.ground.head.any():
+            self.notes.append("whole.small-head")
+        token.report(0.3, "Parting it into patches")
+        self.parting: Parting = parting(self.ground)
+        token.report(0.8, "Drawing the seams")
+
+    def areas(self, count: int | None = None) -> Proposal:
+        """So many areas (besides eyes and nose), or as many as the animal has by itself."""
+        g = self.ground
+        labels = drawn(self.parting.labels(count), g)
+        rings = rings_of(labels, max(0.7, TOLERANCE_MM * g.px_per_mm))
+        total = float((labels > 0).sum())
+        found = []
+        for i in range(1, int(labels.max()) + 1):
+            here = labels == i
+            if not rings.get(i):
+                continue
+            name = self._part(here)
+            outer, *holes = ([_point(p) for p in g.to_photo(r)] for r in rings[i])
+            found.append(Proposed(tuple(outer), tuple(tuple(h) for h in holes if len(h) > 3), float(here.sum()) / total, _lab(g.fine[here]), name))
+        found = [*_paired(found), *self._on_top(total)]
+        return Proposal(tuple(found), covered(found, self.coverage), variance_explained(g.fine, labels), tuple(self.notes))
+
+    def _part(self, here: np.ndarray) -> str:
+        """The part of the face that an area is: the one that holds most of it, and most of which it holds; empty where there is none."""
+        head = self.ground.head
+        if self.face is None or head is None or not head.any():
+            return ""
+        shares = np.bincount(head[here], minlength=len(self.face.names) + 1)
+        best = int(np.argmax(shares))
+        if best and shares[best] > MOSTLY * here.sum() and shares[best] > MOSTLY * (head == best).sum():
+            return self.face.names[best - 1]
+        return ""
+
+    def _on_top(self, total: float) -> list[Proposed]:
+        """Eyes and nose: they lie over the fur round them, nothing is cut out for them."""
+        g, out = self.ground, []
+        for n, ((x, y), r) in enumerate(self.eyes):
+            here, rx = g.apart[n] & g.mask, EYE_WIDE * r
+            turn = 2 * np.pi * np.arange(EYE_CORNERS) / EYE_CORNERS
+            ring = tuple((float(x + rx * np.cos(a)), float(y + rx * np.sin(a))) for a in turn)
+            out.append(Proposed(ring, (), float(here.sum()) / total, _lab(g.fine[here]), "eye", "eye", ((x, y), (x + r, y))))
+        if self.nose is not None:
+            here = g.apart[-1] & g.mask
+            ring = from_mask(self.nose, (0, 0), max(1.0, 0.03 * float(np.sqrt(self.nose.sum()))))[0].ring
+            out.append(Proposed(ring, (), float(here.sum()) / total, _lab(g.fine[here]), "nose", "nose"))
+        return out
+
+
+def touched_nose(pixels: np.ndarray, coverage: Array, at: Point) -> np.ndarray | None:
+    """The nose (h, w) bool that grows from a touch; None where it floods the face, which then is no nose."""
+    ready, most = touchable(pixels), MOST_NOSE * float((coverage > 0.5).sum())
+    h, w = coverage.shape
+    for reach in NOSE_REACHES:
+        try:
+            found = np.asarray(grow(ready, at, reach).mask((0, 0, w, h)))
+        except AreaFault:
+            continue
+        if 0 < found.sum() < most:
+            return found
+    return None
+
+
+def covered(areas: Sequence[Proposed], coverage: Array) -> float:
+    """Share of the animal that the areas' outlines cover."""
+    inside = np.zeros(coverage.shape, np.uint8)
+    for a in areas:
+        one = np.zeros(coverage.shape, np.uint8)
+        cv2.fillPoly(one, [np.round(np.asarray(r) * 16).astype(np.int32) for r in (a.ring, *a.holes)], 1, cv2.LINE_8, 4)
+        inside |= one
+    return float((inside[coverage > 0.5] > 0).mean())
+
+
+def _paired(areas: list[Proposed]) -> list[Proposed]:
+    """Left and right of one part of the face as twins, where they are alike in colour and size."""
+    out = list(areas)
+    for part in {p.split(" ", 1)[1] for p in FRONT if " " in p}:
+        left, right = ([i for i, a in enumerate(areas) if a.part == f"{side} {part}"] for side in ("left", "right"))
+        if len(left) != 1 or len(right) != 1:
+            continue
+        i, j = left[0], right[0]
+        a, b = areas[i], areas[j]
+        apart = float(np.linalg.norm(np.subtract(a.lab, b.lab)))
+        if apart < TWIN_DE and max(a.share, b.share) < TWIN_SHARE * min(a.share, b.share):
+            out[i], out[j] = replace(a, twin=j), replace(b, twin=i)
+    return out
+
+
+def _disc(shape: tuple[int, ...], at: Point, radius: float) -> np.ndarray:
+    out = np.zeros(shape, np.uint8)
+    cv2.circle(out, (round(at[0]), round(at[1])), max(1, round(radius)), 1, -1)
+    return out > 0
+
+
+def _middle(mask: np.ndarray) -> Point:
+    ys, xs = np.nonzero(mask)
+    return float(xs.mean()), float(ys.mean())
+
+
+def _point(p: Array) -> Point:
+    return float(p[0]), float(p[1])
+
+
+def _lab(rows: Array) -> tuple[float, float, float]:
+    v = np.median(rows, 0) if len(rows) else np.zeros(3)
+    return float(v[0]), float(v[1]), float(v[2])

@@ -1,0 +1,314 @@
+"""The whole animal parted at once: what was shown of it, the proposal, and taking it over. Nothing is stored before it is accepted."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+import cv2
+import numpy as np
+
+from hanabira.core.area.eye import measure_eye
+from hanabira.core.area.shape import fill_ring, smooth_ring
+from hanabira.core.faults import Fault
+from hanabira.core.sentences import say
+from hanabira.core.whole.face import face_of
+from hanabira.core.whole.proposal import Animal as Parted
+from hanabira.core.whole.proposal import Proposal
+from hanabira.craft.patches import Patch, named_patches
+from hanabira.session.edits import ChangeAreas, SetPrep
+from hanabira.studio.records import Area, new_id
+
+if TYPE_CHECKING:
+    from hanabira.core.area.shape import Point
+    from hanabira.core.colour.spaces import Array
+    from hanabira.core.token import Token
+    from hanabira.session.session import Session
+    from hanabira.session.view import View
+
+SIDE = 1600
+"""Pixels along the photo's longer side at which the animal is parted."""
+FEW, MANY = 5, 14
+"""Patches that can be asked for, eyes and nose apart."""
+PATCH = "patch "
+"""Ids of proposed areas begin with it; no stored one's does."""
+FACE_FIRST = {"eye": 0, "nose": 1}
+
+
+class Whole:
+    """Parts the animal of the open photo. Reads the session; what is accepted goes through it as one edit."""
+
+    def __init__(self, session: Session) -> None:
+        self.session = session
+        self.open = False
+        """Whether a proposal is being made or looked at."""
+        self.surface_id, self.by_form, self.count = "short-fur", False, 0
+        self.patches: tuple[Area, ...] = ()
+        """The proposed areas as records that nobody stored, in working order."""
+        self.chosen = ""
+        self.notes: tuple[str, ...] = ()
+        self.covered = 0.0
+        self._clear()
+        session.view_ready.connect(self._on_view)
+        session.photo_changed.connect(self._on_photo)
+        session.areas_changed.connect(self._on_areas)
+
+    def _clear(self) -> None:
+        self.eyes: tuple[tuple[Point, float], ...] = ()
+        self.nose: Point | None = None
+        self.patches, self.chosen, self.notes, self.covered = (), "", (), 0.0
+        self._photo_id, self._asked = "", 0
+        self._parted: Parted | None = None
+        self._named: tuple[Patch, ...] = ()
+        self._gone: tuple[Proposal | None, frozenset[int]] = (None, frozenset())
+        self._proposal: Proposal | None = None
+
+    # -- what is shown of the animal ---------------------------------------------------
+    def begin(self) -> None:
+        """Begin, with the cut-out as it stands in Study, and with the eyes and the nose that are drawn already."""
+        m = self.session
+        if m.photo is None or m.view is None:
+            m.messages.fault(Fault("There is no photo to part.", "Nothing was changed.", "Add the client’s photo first, in Brief."))
+            return
+        self._clear()
+        self.open, self._photo_id = True, m.photo.id
+        self._known_face()
+        self._say()
+        self._work()
+
+    def end(self) -> None:
+        """Leave the proposal; what was accepted stays."""
+        self.open = False
+        self._clear()
+        self._say()
+
+    @property
+    def needs_loop(self) -> bool:
+        """Whether nobody has shown yet where the animal is."""
+        view = self.session.view
+        return view is None or view.coverage is None
+
+    @property
+    def face_known(self) -> bool:
+        """Whether eyes and nose tell where the parts of the face lie."""
+        return face_of(self.eyes, self.nose) is not None
+
+    def draw_loop(self, ring: tuple[Point, ...]) -> None:
+        """A loose loop round the animal: it is cut out as in Study, and parted when that is done."""
+        photo = self.session.photo
+        if photo is not None and len(ring) > 2:
+            self.session.do(SetPrep(self.session, photo, "cut-out", outline=tuple(ring), keep=(), drop=(), cut_out=True))
+
+    def show_eye(self, centre: Point, rim: Point) -> None:
+        """An eye by two clicks; a third one begins anew."""
+        view = self.session.view
+        if view is None:
+            return
+        try:
+            eye = measure_eye(view.pixels, *view.small((centre, rim)))
+        except Fault as fault:
+            self.session.messages.fault(fault)
+            return
+        (at,) = view.large((eye.centre,))
+        self.eyes = (*(self.eyes if len(self.eyes) < 2 else ()), (at, float(eye.iris_px / view.scale)))
+        self._work()
+
+    def show_nose(self, at: Point) -> None:
+        """A place on the nose or beak."""
+        self.nose = at
+        self._work()
+
+    def forget_face(self) -> None:
+        """Take back what was shown of the face."""
+        self.eyes, self.nose = (), None
+        self._work()
+
+    def set_surface(self, surface_id: str) -> None:
+        """What the coat is made of: the proposal stands, its patches are planned as this."""
+        self.surface_id = surface_id
+        if self._proposal is not None:
+            self._told(self._proposal)
+
+    def set_form(self, by_form: bool) -> None:
+        """Part by the body's form, which leaves a marking inside an area, or by colour."""
+        if by_form != self.by_form:
+            self.by_form = by_form
+            self._work()
+
+    def set_count(self, count: int) -> None:
+        """So many patches, eyes and nose apart."""
+        self.count = min(MANY, max(FEW, count))
+        parted = self._parted
+        if parted is None:
+            return
+        wanted = self.count
+        self.session.jobs.run("whole", "Drawing the seams", lambda _t: parted.areas(wanted), self._told_if(self._asked), quiet=True)
+
+    # -- the proposal ------------------------------------------------------------------
+    def _work(self) -> None:
+        view, photo = self.session.view, self.session.photo
+        if not self.open or view is None or photo is None or view.coverage is None or self.session.mm_per_px is None:
+            self._say()
+            return
+        self._asked += 1
+        work = self._asking(view, photo.crop, self.session.mm_per_px)
+        self.session.jobs.run("whole", "Parting the whole animal", work, self._made_if(self._asked), asked=True)
+        self._say()
+
+    def _asking(self, view: View, crop: tuple[float, float, float, float], mm_per_px: float):  # noqa: ANN202
+        drawn = tuple((smooth_ring(a.ring) if a.smooth else np.asarray(a.ring, float)) for a in self.session.areas)
+        eyes, nose, by_form, count = self.eyes, self.nose, self.by_form, self.count or None
+
+        def work(token: Token) -> tuple[Parted, Proposal]:
+            pixels = view.preview(SIDE)
+            k = pixels.shape[1] / view.size[0]
+            coverage = _left(view, pixels.shape[:2], crop, drawn, k)
+            at = lambda p: (p[0] * k, p[1] * k)  # noqa: E731
+            parted = Parted(pixels, coverage, mm_per_px / k, [(at(p), r * k) for p, r in eyes], None if nose is None else at(nose), by_form, token)
+            return parted, parted.areas(count)
+
+        return work
+
+    def _made_if(self, asked: int):  # noqa: ANN202
+        def done(found: tuple[Parted, Proposal]) -> None:
+            if self.open and asked == self._asked:
+                self._parted = found[0]
+                self._told(found[1])
+
+        return done
+
+    def _told_if(self, asked: int):  # noqa: ANN202
+        def done(found: Proposal) -> None:
+            if self.open and asked == self._asked:
+                self._told(found)
+
+        return done
+
+    def _told(self, found: Proposal) -> None:
+        """Take a proposal over as records, in working order: eyes, nose, what is named, then the largest."""
+        self._proposal = found
+        view, photo, commission = self.session.view, self.session.photo, self.session.commission
+        if view is None or photo is None or commission is None:
+            return
+        k = view.preview(SIDE).shape[1] / view.size[0]
+        drawn_kinds = {kind for a in self.session.areas if (kind := _kind(a.surface_id))}
+        number = max((a.number for a in self.session.all_areas), default=0)
+        level = max((a.level for a in self.session.areas), default=0) + 1
+        named = named_patches(found.areas, self.surface_id, number + 1)
+        keep = [n for n, p in enumerate(named) if p.shape.kind not in drawn_kinds or not p.shape.kind]
+        keep.sort(key=lambda n: (FACE_FIRST.get(named[n].shape.kind, 2 if named[n].known else 3), -named[n].shape.share))
+        named = named_patches([found.areas[n] for n in keep], self.surface_id, number + 1)
+        up = lambda ring: tuple((x / k, y / k) for x, y in ring)  # noqa: E731
+        place = {n: f"{PATCH}{at}" for at, n in enumerate(keep, 1)}
+        self._named = named
+        self.patches = tuple(
+            Area(
+                place[n], commission.id, photo.id, number=number + at, name=p.name, surface_id=p.surface_id, ring=up(p.shape.ring), smooth=p.shape.kind == "eye",
+                holes=tuple(up(h) for h in p.shape.holes), level=level if p.shape.kind else 0, eye=up(p.shape.eye),
+                twin_id=place.get(p.shape.twin, "") if p.shape.twin is not None and p.shape.twin < n else "",
+            )
+            for at, (n, p) in enumerate(zip(keep, named, strict=True), 1)
+        )  # fmt: skip
+        self.covered, self.notes = found.covered, tuple(say(q) for q in found.notes)
+        self.count = self.count or sum(not p.shape.kind for p in named)
+        if self.chosen not in {a.id for a in self.patches}:
+            self.chosen = ""
+        self._say()
+
+    def patch(self) -> Area | None:
+        """The chosen patch."""
+        return next((a for a in self.patches if a.id == self.chosen), None)
+
+    def choose(self, key: str) -> None:
+        """Choose a patch, or none."""
+        self.chosen = key
+        self._say()
+
+    def set_patch_surface(self, key: str, surface_id: str, alike: bool = False) -> None:
+        """Say what one patch is made of, or all that are planned as it is."""
+        mine = next((a for a in self.patches if a.id == key), None)
+        if mine is not None:
+            was = mine.surface_id
+            self.patches = tuple(replace(a, surface_id=surface_id) if a.id == key or (alike and a.surface_id == was) else a for a in self.patches)
+            self._say()
+
+    def leave_out(self, key: str) -> None:
+        """This patch is not the animal: it is not proposed any longer."""
+        self.patches = tuple(a for a in self.patches if a.id != key)
+        self.chosen = ""
+        self._say()
+
+    # -- taking it over -----------------------------------------------------------------
+    def accept(self, key: str) -> None:
+        """Store one patch as an area; the others stay proposed."""
+        self._store([a for a in self.patches if a.id == key], "patch")
+
+    def accept_all(self) -> None:
+        """Store all patches, in one edit."""
+        if self._store(list(self.patches), "the whole animal"):
+            self.end()
+
+    def _store(self, patches: list[Area], words: str) -> bool:
+        if not patches:
+            return False
+        number = max((a.number for a in self.session.all_areas), default=0)
+        ids = {a.id: new_id() for a in patches}
+        made = [replace(a, id=ids[a.id], number=number + n, twin_id=ids.get(a.twin_id, "")) for n, a in enumerate(patches, 1)]
+        gone = set(ids)
+        left = tuple(a for a in self.patches if a.id not in gone)
+        self.patches = left
+        if not self.session.do(ChangeAreas(self.session, words, [], made)):
+            self.patches = (*patches, *left)
+            return False
+        self.session.choose_area(made[0].id)
+        for a in made:
+            self.session.want_measures(a.id)
+        if not left:
+            self.end()
+        else:
+            self.chosen = left[0].id
+            self._say()
+        return True
+
+    # -- what happens meanwhile ----------------------------------------------------------
+    def _known_face(self) -> None:
+        for a in self.session.areas:
+            if a.surface_id == "eye" and len(a.eye) == 2 and len(self.eyes) < 2:
+                (x, y), (u, v) = a.eye
+                self.eyes = (*self.eyes, ((x, y), float(np.hypot(u - x, v - y))))
+            elif _kind(a.surface_id) == "nose":
+                x, y = np.asarray(a.ring).mean(0).tolist()
+                self.nose = (x, y)
+
+    def _on_view(self) -> None:
+        if self.open and not self.patches and self._parted is None:
+            self._work()
+
+    def _on_photo(self) -> None:
+        photo = self.session.photo
+        if self.open and (photo is None or photo.id != self._photo_id):
+            self.end()
+
+    def _on_areas(self) -> None:
+        if self.open:
+            self._say()
+
+    def _say(self) -> None:
+        self.session.whole_changed.emit()
+
+
+def _kind(surface_id: str) -> str:
+    return {"eye": "eye", "nose": "nose", "beak-and-cere": "nose"}.get(surface_id, "")
+
+
+def _left(view: View, shape: tuple[int, ...], crop: tuple[float, float, float, float], drawn: tuple[Array, ...], k: float) -> Array:
+    """How much of each pixel of a copy (h, w) is animal on the sheet that lies under no area yet."""
+    h, w = shape
+    assert view.coverage is not None
+    out = cv2.resize(view.coverage, (w, h), interpolation=cv2.INTER_AREA).astype(np.float32) / 255
+    x, y, cw, ch = (v * k for v in crop)
+    on = np.zeros((h, w), bool)
+    on[max(0, round(y)) : max(0, round(y + ch)), max(0, round(x)) : max(0, round(x + cw))] = True
+    for ring in drawn:
+        on &= ~fill_ring(ring * k, h, w)
+    return np.where(on, out, 0).astype(np.float32)
