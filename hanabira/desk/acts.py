@@ -222,6 +222,7 @@ def _areas() -> list[Act]:
         ("corners", "Draw an area by corners", way("corners")),
         ("touch", "Find an area by touch", way("touch")),
         ("eye", "Click an eye", way("eye")),
+        ("whole", "Part the whole animal", lambda d: a(d).part_whole(), "Ctrl+Shift+A"),
         ("reshape", "Reshape the chosen area", way("reshape"), "", one),
         ("push", "Push the chosen area’s edge", way("push"), "", one),
         ("comb", "Comb the chosen area", way("comb"), "", one),

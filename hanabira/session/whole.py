@@ -15,11 +15,13 @@ from hanabira.core.sentences import say
 from hanabira.core.whole.face import face_of
 from hanabira.core.whole.proposal import Animal as Parted
 from hanabira.core.whole.proposal import Proposal
-from hanabira.craft.patches import Patch, named_patches
+from hanabira.craft.patches import named_patches
 from hanabira.session.edits import ChangeAreas, SetPrep
 from hanabira.studio.records import Area, new_id
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
+
     from hanabira.core.area.shape import Point
     from hanabira.core.colour.spaces import Array
     from hanabira.core.token import Token
@@ -59,8 +61,6 @@ class Whole:
         self.patches, self.chosen, self.notes, self.covered = (), "", (), 0.0
         self._photo_id, self._asked = "", 0
         self._parted: Parted | None = None
-        self._named: tuple[Patch, ...] = ()
-        self._gone: tuple[Proposal | None, frozenset[int]] = (None, frozenset())
         self._proposal: Proposal | None = None
 
     # -- what is shown of the animal ---------------------------------------------------
@@ -155,7 +155,7 @@ class Whole:
         self.session.jobs.run("whole", "Parting the whole animal", work, self._made_if(self._asked), asked=True)
         self._say()
 
-    def _asking(self, view: View, crop: tuple[float, float, float, float], mm_per_px: float):  # noqa: ANN202
+    def _asking(self, view: View, crop: tuple[float, float, float, float], mm_per_px: float) -> Callable[[Token], tuple[Parted, Proposal]]:
         drawn = tuple((smooth_ring(a.ring) if a.smooth else np.asarray(a.ring, float)) for a in self.session.areas)
         eyes, nose, by_form, count = self.eyes, self.nose, self.by_form, self.count or None
 
@@ -169,7 +169,7 @@ class Whole:
 
         return work
 
-    def _made_if(self, asked: int):  # noqa: ANN202
+    def _made_if(self, asked: int) -> Callable[[tuple[Parted, Proposal]], None]:
         def done(found: tuple[Parted, Proposal]) -> None:
             if self.open and asked == self._asked:
                 self._parted = found[0]
@@ -177,7 +177,7 @@ class Whole:
 
         return done
 
-    def _told_if(self, asked: int):  # noqa: ANN202
+    def _told_if(self, asked: int) -> Callable[[Proposal], None]:
         def done(found: Proposal) -> None:
             if self.open and asked == self._asked:
                 self._told(found)
@@ -200,7 +200,6 @@ class Whole:
         named = named_patches([found.areas[n] for n in keep], self.surface_id, number + 1)
         up = lambda ring: tuple((x / k, y / k) for x, y in ring)  # noqa: E731
         place = {n: f"{PATCH}{at}" for at, n in enumerate(keep, 1)}
-        self._named = named
         self.patches = tuple(
             Area(
                 place[n], commission.id, photo.id, number=number + at, name=p.name, surface_id=p.surface_id, ring=up(p.shape.ring), smooth=p.shape.kind == "eye",

@@ -93,12 +93,19 @@ class DrawnOnce:
         p.drawPixmap(QPointF(0, 0), self._image)
 
 
+SEWN, BASTED = (5, 3), (11, 8)
+"""Stitches of outlines: of areas, and of what is only proposed (length, gap)."""
+
+
 class Outlines:
     """Every area's outline and number; names stand in the mat's margins on thin leaders, as on a botanical plate."""
 
     def __init__(
-        self, areas: Callable[[], Sequence[Area]], chosen: Callable[[], str], note: Callable[[Area], str], names: bool = True
-    ) -> None:
+        self, areas: Callable[[], Sequence[Area]], chosen: Callable[[], str], note: Callable[[Area], str], names: bool = True,
+        loose: Callable[[Area], bool] = lambda _a: False,
+    ) -> None:  # fmt: skip
+        """``loose`` says which outlines are only basted: proposed, and drawn in long stitches."""
+        self.loose = loose
         self.areas, self.chosen, self.note, self.names = areas, chosen, note, names
         self._placed: tuple[Sequence[Area], dict[str, tuple[float, float]]] = ((), {})
         self._standing = DrawnOnce()
@@ -129,10 +136,11 @@ class Outlines:
             # a few steps of tolerance, so that zooming by a little finds the same paths
             tolerance = 2.0 ** math.floor(math.log2(_STRAIGHT_PX / ratio / max(1e-6, math.hypot(t.m11(), t.m12()))))
             for a in areas:
-                two_tone(q, t.map(_coarse(a.ring, a.smooth, tolerance)), 1.1, [5, 3], 215)
+                stitch = BASTED if self.loose(a) else SEWN
+                two_tone(q, t.map(_coarse(a.ring, a.smooth, tolerance)), 1.1, list(stitch), 215)
 
         # names and numbers change without the outlines
-        self._standing(p, mat, (), draw, tuple((a.ring, a.smooth) for a in areas))
+        self._standing(p, mat, (), draw, tuple((a.ring, a.smooth, self.loose(a)) for a in areas))
 
     def _places(self) -> dict[str, tuple[float, float]]:
         """Where every area's number stands in photo pixels; worked out once for each state of the areas."""

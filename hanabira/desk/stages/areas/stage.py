@@ -7,7 +7,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from PyQt6 import sip
-from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QPointF, QTimer
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QWidget
 
 from hanabira.core.area import outline as shaping
@@ -16,15 +16,15 @@ from hanabira.core.faults import Fault
 from hanabira.craft.supplies import surfaces
 from hanabira.craft.templates import templates
 from hanabira.desk.controls import Choice, Words, act_button, label, row
-from hanabira.desk.drawn import Stop
 from hanabira.desk.gestures.marks import DragBox, Grow, Push, Spots, Stroke
 from hanabira.desk.gestures.outlines import Corners, Gesture, Loop, OpLoop, Reshape, lies_inside
 from hanabira.desk.gestures.pins import Pins
 from hanabira.desk.images import to_image, wrap
-from hanabira.desk.paint import CENTRE, text, width
 from hanabira.desk.stage import PictureStage
 from hanabira.desk.stages.areas import cards as areas_cards
-from hanabira.desk.theme import role, scale, u
+from hanabira.desk.stages.areas import whole as whole_card
+from hanabira.desk.stages.areas.mat import AreasMat
+from hanabira.desk.theme import u
 from hanabira.desk.widgets.area_marks import Anatomy, CombStrokes, Lost, Tracing, Uncovered, sample_picture
 from hanabira.desk.widgets.mat import Mat
 from hanabira.desk.widgets.overlays import Combing, Outlines
@@ -37,6 +37,8 @@ if TYPE_CHECKING:
     from hanabira.desk.window import Desk
     from hanabira.studio.records import Area
 
+PATCH = "patch "
+"""Ids of proposed patches begin with it (`session.whole`)."""
 AT_ONCE = 20
 """Areas whose measures are asked for in one go."""
 WAYS = (
@@ -48,75 +50,6 @@ WAYS = (
     Way("push", "push", "Push", "6", "Push the edge of the chosen area; the wheel sets how wide"),
     Way("comb", "comb", "Comb", "7", "Stroke the fur from root to tip; it corrects the direction where it was read wrongly"),
 )
-
-
-class AreasMat(Mat):
-    """The mat with its areas as stops: margin names are clicked, arrows step from area to area.
-
-    A name dragged onto another one takes its place in the working order.
-    """
-
-    reordered = pyqtSignal(str, str)
-
-    def __init__(self, outlines: Outlines, choose: Callable[[str], object]) -> None:
-        super().__init__()
-        self._outlines, self._choose = outlines, choose
-        self._taken = ""
-        self._dragged: QPointF | None = None
-
-    def stops(self, w: float, h: float) -> list[Stop]:
-        out: list[Stop] = []
-        if not self.marked:
-            return out
-        for s in sorted(self._outlines.spots(self), key=lambda s: s.area.number):
-            name = f"Area {s.area.number}, {s.area.name}, {self._outlines.note(s.area)}"
-            out.append(Stop(s.area.id, s.rect, name, f"{s.area.name}: choose it", lambda key=s.area.id: self._choose(key)))
-        return out
-
-    def mousePressEvent(self, event) -> None:  # noqa: ANN001
-        stop = self.at(event.position())
-        if stop is not None and event.button() == Qt.MouseButton.LeftButton and not self.sheet_rect.contains(stop.rect.center()):
-            self._choose(stop.key)
-            self._taken = stop.key
-            return
-        super().mousePressEvent(event)
-
-    def mouseMoveEvent(self, event) -> None:  # noqa: ANN001
-        if self._taken:
-            self._dragged = event.position()
-            self.setCursor(Qt.CursorShape.ClosedHandCursor)
-            self.update()
-            return
-        super().mouseMoveEvent(event)
-
-    def mouseReleaseEvent(self, event) -> None:  # noqa: ANN001
-        taken, self._taken = self._taken, ""
-        if taken:
-            moved, self._dragged = self._dragged, None
-            self.setCursor(Qt.CursorShape.ArrowCursor)
-            onto = self.at(event.position()) if moved is not None else None
-            if onto is not None and onto.key != taken:
-                self.reordered.emit(taken, onto.key)
-            self.update()
-            return
-        super().mouseReleaseEvent(event)
-
-    def paint(self, p, w: float, h: float) -> None:  # noqa: ANN001
-        super().paint(p, w, h)
-        if self._taken and self._dragged is not None:
-            name = next((q.name.split(", ")[1] for q in self._stops if q.key == self._taken), "")
-            at = self._dragged / scale()
-            r = QRectF(at.x() + 8, at.y() - 12, width(name, "name") + 16, 26)
-            p.fillRect(r, role("raised"))
-            text(p, r, name, "name", "ink", CENTRE)
-
-    def keyPressEvent(self, event) -> None:  # noqa: ANN001
-        step = {Qt.Key.Key_PageDown: 1, Qt.Key.Key_N: 1, Qt.Key.Key_PageUp: -1, Qt.Key.Key_P: -1}.get(Qt.Key(event.key()))
-        if step and self._stops and not event.modifiers() and not isinstance(self.gesture, Pins):
-            self._current = (self._current + step) % len(self._stops)
-            self._choose(self._stops[self._current].key)
-            return
-        super().keyPressEvent(event)
 
 
 class AreasStage(PictureStage):
@@ -154,6 +87,9 @@ class AreasStage(PictureStage):
             "template": DragBox(self._template_box),
             "trace add": Stroke(lambda line: self._trace("add", line), 1.6),
             "trace away": Stroke(lambda line: self._trace("away", line), 1.6),
+            whole_card.LOOP: Loop(lambda ring, _smooth: self.session.whole.draw_loop(tuple(ring)), lambda _at: False),
+            whole_card.EYE: Spots(2, self._whole_eye, ring=True),
+            whole_card.NOSE: Spots(1, self._whole_nose),
         }
         self.tab, self.template, self.op = "read", "", ""
         self.gaps_shown = False
@@ -168,12 +104,63 @@ class AreasStage(PictureStage):
         m.area_chosen.connect(self._if_open)
         m.measures_changed.connect(self._on_measures)
         m.recipe_changed.connect(lambda _key: self._if_open())
+        m.whole_changed.connect(self._on_whole)
         self.name_field: QLineEdit | None = None
         self.surface_field: QComboBox | None = None
 
     def make_mat(self) -> Mat:
-        self.outlines = Outlines(lambda: self.session.areas, lambda: self.session.area_id, self.note)
-        return AreasMat(self.outlines, self.session.choose_area)
+        self._shown_areas: tuple[object, object, tuple[Area, ...]] = (None, None, ())
+        self.outlines = Outlines(self.shown_areas, self._chosen_key, self.note, loose=lambda a: a.id.startswith(PATCH))
+        return AreasMat(self.outlines, self.choose_key)
+
+    @property
+    def parting(self) -> bool:
+        """Whether the whole animal is being parted; asks for no part of the session that nobody has used."""
+        return "whole" in self.session.__dict__ and self.session.whole.open
+
+    def shown_areas(self) -> Sequence[Area]:
+        """Stored areas, and the patches that are proposed; the same sequence as long as neither changed."""
+        stored, patches = self.session.areas, self.session.whole.patches if self.parting else ()
+        if not patches:
+            return stored
+        if self._shown_areas[0] is not stored or self._shown_areas[1] is not patches:
+            self._shown_areas = (stored, patches, (*stored, *patches))
+        return self._shown_areas[2]
+
+    def _chosen_key(self) -> str:
+        return self.session.whole.chosen if self.parting and self.session.whole.chosen else self.session.area_id
+
+    def choose_key(self, key: str) -> None:
+        """Choose a stored area or a proposed patch."""
+        if key.startswith(PATCH):
+            self.session.whole.choose(key)
+        else:
+            if self.parting:
+                self.session.whole.choose("")
+            self.session.choose_area(key)
+
+    # -- the whole animal -----------------------------------------------------------
+    def part_whole(self) -> None:
+        """Propose areas over the whole animal."""
+        self.session.choose_area("")
+        self.session.whole.begin()
+        if self.parting and self.session.whole.needs_loop:
+            self.choose_way(whole_card.LOOP)
+        self.mat.setFocus()
+
+    def _whole_eye(self, points: tuple[Point, ...]) -> None:
+        self.choose_way("loop")
+        self.session.whole.show_eye(points[0], points[1])
+
+    def _whole_nose(self, points: tuple[Point, ...]) -> None:
+        self.choose_way("loop")
+        self.session.whole.show_nose(points[0])
+
+    def _on_whole(self) -> None:
+        if self.open:
+            if not self.parting or (self.mat.gesture is self.gestures[whole_card.LOOP] and not self.session.whole.needs_loop):
+                self.choose_way("loop")
+            self.refresh()
 
     # -- on the picture --------------------------------------------------------
     def choose_way(self, way: str) -> None:
@@ -261,10 +248,10 @@ class AreasStage(PictureStage):
         self.session.jobs.run("sample", "Looking for the sample", lambda _t: sample_picture(region(), m, sample, view), done, quiet=True)
 
     def choose_at(self, at: QPointF) -> bool:
-        """Choose the smallest area over a photo pixel; whether there was one."""
-        found = [a for a in self.session.areas if lies_inside(a, at)]
+        """Choose the smallest area, or proposed patch, over a photo pixel; whether there was one."""
+        found = [a for a in self.shown_areas() if lies_inside(a, at)]
         if found:
-            self.session.choose_area(min(found, key=lambda a: abs(ring_area(a.ring))).id)
+            self.choose_key(min(found, key=lambda a: abs(ring_area(a.ring))).id)
         return bool(found)
 
     def _drawn(self, ring: tuple[Point, ...], smooth: bool) -> None:
@@ -409,7 +396,9 @@ class AreasStage(PictureStage):
             self.session.do(DeleteArea(self.session, self.session.area))
 
     def note(self, area: Area) -> str:
-        """Value range and temperature of an area, for its margin name."""
+        """Value range and temperature of an area, for its margin name; of a proposed patch what it is planned as."""
+        if area.id.startswith(PATCH):
+            return f"{surfaces()[area.surface_id].name.lower()}, proposed"
         m = self.session.measures(area.id)
         if m is None:
             return surfaces()[area.surface_id].name.lower() if area.surface_id in surfaces() else ""
@@ -459,6 +448,9 @@ class AreasStage(PictureStage):
         self.show_sheet()
         self._draw_sample()
         area, bench = self.session.area, self.desk.bench
+        if self.parting and (area is None or self.session.whole.chosen):
+            self._whole_card()
+            return
         if area is None:
             self.name_field = self.surface_field = None
             self.desk.mark_values(None)
@@ -467,23 +459,37 @@ class AreasStage(PictureStage):
                 bench.set_parts([])
                 self.desk.set_next("Add the client’s photo", "photo")
             elif not self.session.areas:
-                bench.head.set("", "Draw the first area", "An area is what you work as one: an eye, the nose, a cheek")
-                bench_parts = [
-                    Words(
-                        "Take the loop from the roll and draw round it in one stroke. Start with the eye: it sets the range of values for everything else.",
-                        "body",
-                        "ink",
-                    )
+                bench.head.set("", "Nothing is parted yet", "An area is what you work as one: an eye, the nose, a cheek")
+                whole = act_button("Part the whole animal", "reshape", self.part_whole, "Areas are proposed over all of it; nothing is stored before you accept")
+                bench_parts: list = [
+                    Words("One loose loop round the animal and a click on each eye: areas over all of it are proposed, and you accept or change them.", "body", "ink"),
+                    row(whole, None),
+                    Words("Or draw one area: take the loop from the roll and draw round it in one stroke. Start with the eye: it sets the range of values for everything else."),
                 ]
                 bench.set_parts([*bench_parts, *areas_cards.template_parts(self)])
                 self.desk.set_next("Draw an area", "loop")
             else:
                 n = len(self.session.areas)
                 bench.head.set("", "Choose an area", f"{n} area{'s' if n > 1 else ''} drawn · click a name in the margin")
-                bench.set_parts([Words("Or draw another one. What the photo tells of it then stands on this card.")])
+                rest = act_button("Part the rest of the animal", "reshape", self.part_whole, "Areas are proposed over what lies under none yet")
+                bench.set_parts([Words("Or draw another one. What the photo tells of it then stands on this card."), row(rest, None)])
                 self.desk.set_next("Choose the first", "loop")
             return
         self._area_card(area)
+
+    def _whole_card(self) -> None:
+        whole, bench = self.session.whole, self.desk.bench
+        self.name_field = self.surface_field = None
+        self.desk.mark_values(None)
+        bench.head.set(*whole_card.head(self, whole))
+        bench.set_parts(whole_card.parts(self, whole))
+        n = len(whole.patches)
+        if whole.needs_loop:
+            self.desk.set_next("Draw the loop", "loop")
+        elif n:
+            self.desk.set_next(f"Accept all {n}" if n > 1 else "Accept it", "add")
+        else:
+            self.desk.set_next("Accept all", "add", "The animal is being parted")
 
     def _area_card(self, area: Area) -> None:
         m, bench = self.session.measures(area.id), self.desk.bench
@@ -564,6 +570,12 @@ class AreasStage(PictureStage):
         area = self.session.area
         if self.session.photo is None:
             self.desk.ask_photo()
+        elif self.parting and (area is None or self.session.whole.chosen):
+            if self.session.whole.needs_loop:
+                self.choose_way(whole_card.LOOP)
+                self.mat.setFocus()
+            else:
+                self.session.whole.accept_all()
         elif area is not None:
             self.desk.go("Recipe")
             if area.id not in self.session.recipes:

@@ -1,0 +1,111 @@
+"""The card of the whole animal while it is parted: what is asked, the proposal, and taking it over."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from hanabira.craft.supplies import surfaces
+from hanabira.desk.controls import Caption, Choice, Pick, Stepper, Words, act_button, row
+
+if TYPE_CHECKING:
+    from hanabira.desk.stages.areas.stage import AreasStage
+    from hanabira.session.whole import Whole
+    from hanabira.studio.records import Area
+
+LOOP, EYE, NOSE = "whole loop", "whole eye", "whole nose"
+"""Gestures by which the animal and its face are shown."""
+COATS = (
+    "short-fur", "long-fur", "curly-or-wavy", "wet", "fluffy-down", "contour-feathers", "barred-feathers", "iridescent-feathers", "thin-haired-skin", "bare-skin-and-folds",
+)  # fmt: skip
+"""Surfaces that a whole coat is made of, the usual ones first."""
+FEW, MANY = 5, 14
+
+
+def head(s: AreasStage, w: Whole) -> tuple[str, str, str]:
+    """Number, name and line of the card."""
+    if w.needs_loop:
+        return "", "Show the animal", "One loose loop round it, a little outside"
+    if not w.patches:
+        return "", "Parting the animal", "This takes a few seconds"
+    mine = w.patch()
+    if mine is not None:
+        return str(mine.number), mine.name, f"proposed as {surfaces()[mine.surface_id].name.lower()} · nothing is stored yet"
+    n = len(w.patches)
+    return "", f"{n} patch{'es' if n > 1 else ''} proposed", f"They cover {100 * w.covered:.0f} % of what lay under no area · nothing is stored yet"
+
+
+def parts(s: AreasStage, w: Whole) -> list:
+    """What stands on the bench card while the animal is parted."""
+    if w.needs_loop:
+        cut_out = "The fur’s edge is found and kept soft; strokes in Study set it right where it is wrong."
+        return [Words("Draw once loosely round the whole animal.", "body", "ink"), Words(cut_out), 6, row(_leave(s, w), None)]
+    mine = w.patch()
+    if mine is not None:
+        return _one(s, w, mine)
+    return [*_coat(s, w), *_face(s, w), *_how(s, w), *[Words(q) for q in w.notes], 6, row(_leave(s, w), None)]
+
+
+def _leave(s: AreasStage, w: Whole):  # noqa: ANN202
+    return act_button("Leave the proposal", "back", w.end, "Nothing of it is stored; areas that you accepted stay")
+
+
+def _coat(s: AreasStage, w: Whole) -> list:
+    """The surface moves the hours most, and is asked first."""
+    return [Caption("What is its coat?"), surface_choice("Surface of the coat", w.surface_id, w.set_surface), Words("It moves the hours more than how the animal is parted.")]
+
+
+def surface_choice(name: str, chosen: str, take) -> Choice:  # noqa: ANN001
+    """A list of coats; what is chosen stands in it, too, where it is none of the usual ones."""
+    box = Choice()
+    box.setAccessibleName(name)
+    for key in dict.fromkeys((*COATS, *((chosen,) if chosen in surfaces() else ()), *surfaces())):
+        box.addItem(surfaces()[key].name, key)
+    box.setCurrentIndex(max(0, box.findData(chosen)))
+    box.activated.connect(lambda _i: take(box.currentData()))
+    return box
+
+
+def _face(s: AreasStage, w: Whole) -> list:
+    said = "Its parts are known by the eyes and the nose." if w.face_known else "With two eyes, or one and the nose, the parts of the face get their names."
+    shown = f"{len(w.eyes)} eye{'s' if len(w.eyes) != 1 else ''} shown" + (", and the nose" if w.nose is not None else "") + "."
+    out: list = [
+        Caption("Its face"),
+        row(
+            act_button("Show an eye", "iris", lambda: s.choose_way(EYE), "Click its middle, then its rim"),
+            act_button("Touch the nose", "grow", lambda: s.choose_way(NOSE), "One click on the nose or the beak"),
+            None,
+        ),
+        Words(f"{shown} {said}"),
+    ]
+    if w.eyes or w.nose is not None:
+        out.append(row(act_button("Forget the face", "brush", w.forget_face), None))
+    return out
+
+
+def _how(s: AreasStage, w: Whole) -> list:
+    pick = Pick("How it is parted", [("colour", "by colour"), ("form", "by form")], "form" if w.by_form else "colour")
+    pick.picked.connect(lambda key: w.set_form(key == "form"))
+    out: list = [Caption("How it is parted"), pick, Words("By form a marking stays inside an area, as its place.")]
+    if w.patches:
+        count = Stepper("Patches of coat", FEW, MANY, min(MANY, max(FEW, w.count)), "patches of coat")
+        count.changed.connect(w.set_count)
+        out.append(count)
+    return out
+
+
+def _one(s: AreasStage, w: Whole, mine: Area) -> list:
+    same = sum(a.surface_id == mine.surface_id for a in w.patches)
+    out: list = [Caption("Its surface"), surface_choice("Surface of the patch", mine.surface_id, lambda key: w.set_patch_surface(mine.id, key))]
+    if same > 1:
+        alike = surface_choice("Surface of all patches like this", mine.surface_id, lambda key: w.set_patch_surface(mine.id, key, alike=True))
+        out += [Words(f"Or all {same} that are proposed as {surfaces()[mine.surface_id].name.lower()}:"), alike]
+    return [
+        *out,
+        6,
+        row(act_button("Accept this patch", "add", lambda: w.accept(mine.id), "It becomes an area; the others stay proposed"), None),
+        row(act_button("Not the animal", "crumple", lambda: w.leave_out(mine.id), "A patch of background: it is not proposed any longer"), None),
+        row(act_button("To all patches", "back", lambda: w.choose("")), None),
+    ]
+
+
+
