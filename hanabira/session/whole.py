@@ -118,6 +118,11 @@ class Whole:
         self.nose = at
         self._work()
 
+    def again(self) -> None:
+        """Part what lies under no area once more, with the cut-out as it stands now."""
+        self.patches, self.count = (), 0
+        self._work()
+
     def forget_face(self) -> None:
         """Take back what was shown of the face."""
         self.eyes, self.nose = (), None

@@ -85,7 +85,7 @@ def ground(pixels: np.ndarray, coverage: Array, mm_per_px: float, apart: tuple[n
     edges = within(np.sqrt(np.sum(slopes, axis=0)).astype(np.float32) / 8, mask, 0.6 * max(1.5, px_per_mm))
     head = np.zeros(mask.shape, np.int32)
     if face is not None and face.unit * mm_per_px >= LEAST_UNIT_MM:
-        head = np.where(mask, face.scaled(k, (x0, y0)).parts(*size), 0)
+        head = face.scaled(k, (x0, y0)).parts(mask)
     return Ground(mask, fine, features, edges, k, (float(x0), float(y0)), px_per_mm, on_top, head)
 
 

@@ -148,6 +148,11 @@ class AreasStage(PictureStage):
             self.choose_way(whole_card.LOOP)
         self.mat.setFocus()
 
+    def to_cut_out(self) -> None:
+        """Go to Study, where strokes set the cut-out right."""
+        self.desk.go("Study")
+        self.desk.current.choose_way("cut")  # type: ignore[attr-defined]
+
     def _whole_eye(self, points: tuple[Point, ...]) -> None:
         self.choose_way("loop")
         self.session.whole.show_eye(points[0], points[1])
@@ -460,14 +465,14 @@ class AreasStage(PictureStage):
                 self.desk.set_next("Add the client’s photo", "photo")
             elif not self.session.areas:
                 bench.head.set("", "Nothing is parted yet", "An area is what you work as one: an eye, the nose, a cheek")
-                whole = act_button("Part the whole animal", "reshape", self.part_whole, "Areas are proposed over all of it; nothing is stored before you accept")
+                one = act_button("Draw one area", "loop", self.take_loop, "In one stroke, with the loop")
                 bench_parts: list = [
-                    Words("One loose loop round the animal and a click on each eye: areas over all of it are proposed, and you accept or change them.", "body", "ink"),
-                    row(whole, None),
-                    Words("Or draw one area: take the loop from the roll and draw round it in one stroke. Start with the eye: it sets the range of values for everything else."),
+                    Words("Part the whole animal: one loose loop round it and a click on each eye, and areas over all of it are proposed. You accept or change them.", "body", "ink"),
+                    Words("Or draw one area in one stroke. Start with the eye: it sets the range of values for everything else."),
+                    row(one, None),
                 ]
                 bench.set_parts([*bench_parts, *areas_cards.template_parts(self)])
-                self.desk.set_next("Draw an area", "loop")
+                self.desk.set_next("Part the whole animal", "reshape")
             else:
                 n = len(self.session.areas)
                 bench.head.set("", "Choose an area", f"{n} area{'s' if n > 1 else ''} drawn · click a name in the margin")
@@ -583,8 +588,12 @@ class AreasStage(PictureStage):
         elif self.session.areas:
             self.session.choose_area(self.session.areas[0].id)
         else:
-            self.choose_way("loop")
-            self.mat.setFocus()
+            self.part_whole()
+
+    def take_loop(self) -> None:
+        """The next stroke on the photo draws an area."""
+        self.choose_way("loop")
+        self.mat.setFocus()
 
 
 def alive(q: QLineEdit | None) -> QLineEdit | None:

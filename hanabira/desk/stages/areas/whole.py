@@ -31,7 +31,8 @@ def head(s: AreasStage, w: Whole) -> tuple[str, str, str]:
     if mine is not None:
         return str(mine.number), mine.name, f"proposed as {surfaces()[mine.surface_id].name.lower()} · nothing is stored yet"
     n = len(w.patches)
-    return "", f"{n} patch{'es' if n > 1 else ''} proposed", f"They cover {100 * w.covered:.0f} % of what lay under no area · nothing is stored yet"
+    of = "what lies under no area" if s.session.areas else "the animal"
+    return "", f"{n} patch{'es' if n > 1 else ''} proposed", f"They cover {100 * w.covered:.0f} % of {of} · nothing is stored yet"
 
 
 def parts(s: AreasStage, w: Whole) -> list:
@@ -90,7 +91,9 @@ def _how(s: AreasStage, w: Whole) -> list:
         count = Stepper("Patches of coat", FEW, MANY, min(MANY, max(FEW, w.count)), "patches of coat")
         count.changed.connect(w.set_count)
         out.append(count)
-    return out
+    again = act_button("Propose again", "reshape", w.again, "What was accepted stays; only what lies under no area is parted anew")
+    study = act_button("Set the cut-out right", "drop", s.to_cut_out, "To Study: strokes that keep, strokes that drop")
+    return [*out, row(again, None), Caption("Is something of the background in it?"), Words("Choose that patch and take it out, or set the cut-out right first."), row(study, None)]
 
 
 def _one(s: AreasStage, w: Whole, mine: Area) -> list:
