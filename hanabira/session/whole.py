@@ -44,7 +44,9 @@ class Whole:
         self.session = session
         self.open = False
         """Whether a proposal is being made or looked at."""
-        self.surface_id, self.by_form, self.count = "short-fur", False, 0
+        self.surface_id, self.by_form = "short-fur", False
+        self.count = 0
+        """Patches of coat as they stand, or as many as were asked for."""
         self.patches: tuple[Area, ...] = ()
         """The proposed areas as records that nobody stored, in working order."""
         self.chosen = ""
@@ -59,7 +61,7 @@ class Whole:
         self.eyes: tuple[tuple[Point, float], ...] = ()
         self.nose: Point | None = None
         self.patches, self.chosen, self.notes, self.covered = (), "", (), 0.0
-        self._photo_id, self._asked = "", 0
+        self._photo_id, self._asked, self._wanted = "", 0, 0
         self._parted: Parted | None = None
         self._proposal: Proposal | None = None
 
@@ -120,7 +122,7 @@ class Whole:
 
     def again(self) -> None:
         """Part what lies under no area once more, with the cut-out as it stands now."""
-        self.patches, self.count = (), 0
+        self.patches, self._wanted = (), 0
         self._work()
 
     def forget_face(self) -> None:
@@ -142,11 +144,10 @@ class Whole:
 
     def set_count(self, count: int) -> None:
         """So many patches, eyes and nose apart."""
-        self.count = min(MANY, max(FEW, count))
+        self.count = self._wanted = wanted = min(MANY, max(FEW, count))
         parted = self._parted
         if parted is None:
             return
-        wanted = self.count
         self.session.jobs.run("whole", "Drawing the seams", lambda _t: parted.areas(wanted), self._told_if(self._asked), quiet=True)
 
     # -- the proposal ------------------------------------------------------------------
@@ -162,7 +163,7 @@ class Whole:
 
     def _asking(self, view: View, crop: tuple[float, float, float, float], mm_per_px: float) -> Callable[[Token], tuple[Parted, Proposal]]:
         drawn = tuple((smooth_ring(a.ring) if a.smooth else np.asarray(a.ring, float)) for a in self.session.areas)
-        eyes, nose, by_form, count = self.eyes, self.nose, self.by_form, self.count or None
+        eyes, nose, by_form, count = self.eyes, self.nose, self.by_form, self._wanted or None
 
         def work(token: Token) -> tuple[Parted, Proposal]:
             pixels = view.preview(SIDE)
@@ -201,7 +202,7 @@ class Whole:
         level = max((a.level for a in self.session.areas), default=0) + 1
         named = named_patches(found.areas, self.surface_id, number + 1)
         keep = [n for n, p in enumerate(named) if p.shape.kind not in drawn_kinds or not p.shape.kind]
-        keep.sort(key=lambda n: (FACE_FIRST.get(named[n].shape.kind, 2 if named[n].known else 3), -named[n].shape.share))
+        keep.sort(key=lambda n: (FACE_FIRST.get(named[n].shape.kind, 2 if named[n].known else 3), named[n].shape.eye[:1], -named[n].shape.share))
         named = named_patches([found.areas[n] for n in keep], self.surface_id, number + 1)
         up = lambda ring: tuple((x / k, y / k) for x, y in ring)  # noqa: E731
         place = {n: f"{PATCH}{at}" for at, n in enumerate(keep, 1)}
@@ -214,7 +215,7 @@ class Whole:
             for at, (n, p) in enumerate(zip(keep, named, strict=True), 1)
         )  # fmt: skip
         self.covered, self.notes = found.covered, tuple(say(q) for q in found.notes)
-        self.count = self.count or sum(not p.shape.kind for p in named)
+        self.count = self._wanted or sum(not p.shape.kind for p in named)
         if self.chosen not in {a.id for a in self.patches}:
             self.chosen = ""
         self._say()

@@ -178,7 +178,9 @@ def parting(g: Ground) -> Parting:
         cost, a, b, one, two = heapq.heappop(heap)
         if not (p.alive[a] and p.alive[b] and stamp[a] == one and stamp[b] == two):
             continue
-        if not proposed and left <= max(USUAL, BODY + len(p.of_head)) and left - len(p.of_head) <= USUAL and cost > WORTH * whole:
+        body = left - len(p.of_head)
+        of_face = a in p.of_head or b in p.of_head  # two parts of one face stay two, however alike
+        if not proposed and left <= max(USUAL, BODY + len(p.of_head)) and body <= USUAL and (of_face or cost > WORTH * whole):
             proposed = left
         join(a, b)
     return Parting(cells, tuple(merges), count, proposed or count - len(merges))

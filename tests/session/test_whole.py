@@ -1,0 +1,197 @@
+"""The whole animal in a session: shown, proposed, taken over as one edit; nothing is stored before, and what is accepted is never parted anew."""
+
+import cv2
+import numpy as np
+from PIL import Image
+
+from hanabira.core.whole.proposal import Proposed
+from hanabira.craft.patches import coat_word, named_patches
+from hanabira.session.edits import ChangeAreas, SetPrep
+from hanabira.studio.records import Commission, Photo
+from tests.fur import fur
+from tests.session.test_session import Case
+
+DRAWN, SIZE = 480, 320
+K = SIZE / DRAWN
+EYES = tuple(tuple((K * x, K * 200.0) for x in pair) for pair in ((190.0, 204.0), (290.0, 304.0)))
+"""Clicks (middle, rim) on the eyes of `animal`."""
+
+
+def animal() -> np.ndarray:
+    """A round tan head with black ears and two dark eyes on a pale ground."""
+    rng = np.random.default_rng(5)
+    out = np.clip(rng.normal((226, 228, 232), 2, (DRAWN, DRAWN, 3)), 0, 255).astype(np.uint8)
+    tan, black = fur(DRAWN, DRAWN, 80, 1, ground=(56, 12, 28)), fur(DRAWN, DRAWN, 80, 2, ground=(18, 1, 2))
+    mask = np.zeros((DRAWN, DRAWN), np.uint8)
+    for x in (140, 340):
+        cv2.circle(mask, (x, 115), 52, 1, -1)
+    out[mask > 0] = black[mask > 0]
+    mask[:] = 0
+    cv2.circle(mask, (240, 250), 150, 1, -1)
+    out[mask > 0] = tan[mask > 0]
+    for x in (190, 290):
+        cv2.circle(out, (x, 200), 14, (24, 14, 10), -1)
+        cv2.circle(out, (x - 4, 195), 3, (240, 240, 245), -1)
+    return cv2.resize(out, (SIZE, SIZE), interpolation=cv2.INTER_AREA)
+
+
+class Parting(Case):
+    def setUp(self):
+        super().setUp()
+        Image.fromarray(animal()).save(self.root / "animal.png")
+        digest, suffix, (w, h) = self.store.take_in(self.root / "animal.png")
+        photo = Photo("animal", "e", digest, suffix, "animal.png", w, h, (0.0, 0.0, float(w), float(h)), "main", 0)
+        self.store.edit([Commission("e", "Heron", created="2026-01-03T00:00:00"), photo])
+        self.session.open_commission("e")
+        self.whole = self.session.whole
+        turn = 2 * np.pi * np.arange(24) / 24
+        self.loop = tuple((K * float(240 + 205 * np.cos(a)), K * float(225 + 205 * np.sin(a))) for a in turn)
+
+    def shown(self):
+        """Parted, with its loop and both eyes."""
+        self.whole.begin()
+        self.whole.draw_loop(self.loop)
+        for click in EYES:
+            self.whole.show_eye(*click)
+        return self.whole.patches
+
+    def test_without_a_cut_out_a_loop_is_asked_for_and_cuts_it_out(self):
+        self.whole.begin()
+        self.assertTrue(self.whole.open and self.whole.needs_loop)
+        self.assertEqual(self.whole.patches, ())
+        self.whole.draw_loop(self.loop)
+        self.assertFalse(self.whole.needs_loop)
+        self.assertEqual(self.session.photo.prep.outline, self.loop)
+        self.assertGreater(len(self.whole.patches), 3)
+        self.assertGreater(self.whole.covered, 0.98)
+        self.assertEqual(self.session.areas, (), "nothing is stored")
+
+    def test_a_face_gives_names_and_eyes_come_first(self):
+        patches = self.shown()
+        self.assertEqual([a.name for a in patches[:2]], ["Left eye", "Right eye"])
+        self.assertLess(patches[0].eye[0][0], patches[1].eye[0][0])
+        names = {a.name for a in patches}
+        self.assertLessEqual({"Left ear", "Right ear", "Forehead"}, names)
+        one = next(a for a in patches if a.name == "Right ear")
+        two = next(a for a in patches if a.name == "Left ear")
+        self.assertIn((one.twin_id, two.twin_id), [(two.id, ""), ("", one.id)])
+        self.assertEqual([a.number for a in patches], list(range(1, len(patches) + 1)))
+        self.assertEqual({a.level for a in patches if a.surface_id == "eye"}, {1})
+
+    def test_accept_all_is_one_edit_and_taken_back_as_one(self):
+        patches = self.shown()
+        before = self.session.undo.at
+        self.whole.accept_all()
+        self.assertFalse(self.whole.open)
+        self.assertEqual([a.name for a in self.session.areas], [a.name for a in patches])
+        for mine, theirs in zip(self.session.areas, patches, strict=True):
+            np.testing.assert_allclose(mine.ring, theirs.ring, atol=0.01)
+        self.assertEqual(self.session.undo.at, before + 1)
+        ids = {a.id for a in self.session.areas}
+        self.assertFalse(any(k.startswith("patch") for k in ids))
+        twins = [a for a in self.session.areas if a.twin_id]
+        self.assertTrue(twins and all(a.twin_id in ids for a in twins))
+        self.session.undo.undo()
+        self.assertEqual(self.session.areas, ())
+
+    def test_accepted_areas_survive_proposing_again(self):
+        patches = self.shown()
+        mine = next(a for a in patches if a.name == "Forehead")
+        self.whole.accept(mine.id)
+        self.assertEqual([a.name for a in self.session.areas], ["Forehead"])
+        self.assertEqual(len(self.whole.patches), len(patches) - 1)
+        kept = self.session.areas
+        self.whole.again()
+        self.assertEqual(self.session.areas, kept)
+        over = np.zeros((SIZE, SIZE), np.uint8)
+        cv2.fillPoly(over, [np.round(np.array(mine.ring)).astype(np.int32)], 1)
+        for a in self.whole.patches:
+            if a.surface_id == "eye":
+                continue
+            one = np.zeros((SIZE, SIZE), np.uint8)
+            cv2.fillPoly(one, [np.round(np.array(r)).astype(np.int32) for r in (a.ring, *a.holes)], 1)
+            self.assertLess((one & over).sum(), 0.25 * one.sum(), a.name)
+        self.assertNotIn("Forehead", {a.name for a in self.whole.patches if a.number == 1})
+
+    def test_eyes_that_are_drawn_are_known_and_not_proposed_twice(self):
+        self.shown()
+        eyes = [a.id for a in self.whole.patches if a.surface_id == "eye"]
+        for key in eyes:
+            self.whole.accept(key)
+        self.whole.end()
+        self.whole.begin()
+        self.assertEqual(len(self.whole.eyes), 2)
+        self.assertTrue(self.whole.face_known)
+        self.assertFalse([a for a in self.whole.patches if a.surface_id == "eye"])
+
+    def test_the_surface_is_taken_over_at_once_for_one_or_for_all_alike(self):
+        self.shown()
+        self.whole.set_surface("long-fur")
+        coats = [a for a in self.whole.patches if a.surface_id == "long-fur"]
+        self.assertGreater(len(coats), 2)
+        self.assertEqual({a.surface_id for a in self.whole.patches if "ear" in a.name.lower().split()}, {"ear-inside"})
+        self.whole.set_patch_surface(coats[0].id, "wet")
+        self.assertEqual(sum(a.surface_id == "wet" for a in self.whole.patches), 1)
+        self.whole.set_patch_surface(coats[1].id, "curly-or-wavy", alike=True)
+        self.assertEqual(sum(a.surface_id == "curly-or-wavy" for a in self.whole.patches), len(coats) - 1)
+
+    def test_few_and_many(self):
+        self.shown()
+        for n in (5, 10, 14):
+            self.whole.set_count(n)
+            self.assertEqual(sum(a.surface_id != "eye" for a in self.whole.patches), n)
+        self.whole.set_count(99)
+        self.assertEqual(self.whole.count, 14)
+
+    def test_background_is_taken_out_and_leaving_stores_nothing(self):
+        patches = self.shown()
+        self.whole.leave_out(patches[-1].id)
+        self.assertEqual(self.whole.patches, patches[:-1])
+        self.whole.end()
+        self.assertEqual((self.session.areas, self.whole.patches, self.whole.open), ((), (), False))
+
+    def test_another_commission_ends_it(self):
+        self.shown()
+        self.session.open_commission("c")
+        self.assertFalse(self.whole.open)
+        self.assertEqual(self.whole.patches, ())
+
+    def test_it_tells_whoever_listens_and_needs_a_photo(self):
+        told = []
+        self.session.whole_changed.connect(lambda: told.append(len(self.whole.patches)))
+        self.shown()
+        self.assertTrue(told and told[-1] == len(self.whole.patches))
+        self.session.do(SetPrep(self.session, self.session.photo, "cut-out", outline=(), cut_out=False))
+        self.assertTrue(self.whole.needs_loop)
+
+    def test_hand_drawn_areas_are_left_as_they_are(self):
+        self.shown()
+        self.whole.accept_all()
+        some = self.session.areas[:3]
+        self.session.do(ChangeAreas(self.session, "less", list(self.session.areas[3:]), []))
+        self.whole.begin()
+        self.assertEqual(self.session.areas, some)
+        self.assertGreater(min(a.number for a in self.whole.patches), max(a.number for a in some))
+
+
+class Names(Case):
+    def patch(self, part="", kind="", lab=(50.0, 10.0, 20.0), x=0.0):
+        return Proposed(((0, 0), (1, 0), (1, 1)), (), 0.1, lab, part, kind, ((x, 0.0), (x + 1, 0.0)) if kind == "eye" else ())
+
+    def test_a_bird_has_a_beak_and_no_ears(self):
+        shapes = [self.patch("left ear"), self.patch("nose", "nose"), self.patch("forehead")]
+        self.assertEqual([(p.name, p.surface_id) for p in named_patches(shapes, "contour-feathers", 4)], [
+            ("Patch 4, brown", "contour-feathers"), ("Beak", "beak-and-cere"), ("Forehead", "contour-feathers"),
+        ])  # fmt: skip
+        self.assertEqual([(p.name, p.surface_id) for p in named_patches(shapes, "short-fur")], [
+            ("Left ear", "ear-inside"), ("Nose", "nose"), ("Forehead", "short-fur"),
+        ])  # fmt: skip
+
+    def test_names_differ_and_eyes_are_told_by_their_side(self):
+        shapes = [self.patch("", "eye", x=9.0), self.patch("", "eye", x=2.0), self.patch("ear"), self.patch("ear")]
+        self.assertEqual([p.name for p in named_patches(shapes, "short-fur")], ["Right eye", "Left eye", "Ear", "Ear 2"])
+        self.assertEqual([p.name for p in named_patches(shapes[:1], "short-fur")], ["Eye"])
+
+    def test_coats_have_owners_words(self):
+        for lab, word in (((15, 1, 2), "black"), ((60, 0, 3), "grey"), ((85, 2, 14), "cream"), ((45, 12, 25), "brown"), ((45, 45, 25), "ginger"), ((45, 55, 5), "red"), ((55, -30, 30), "green"), ((40, -5, -35), "blue")):
+            self.assertEqual(coat_word(lab), word)
