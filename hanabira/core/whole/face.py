@@ -27,7 +27,7 @@ NO_NOSE = 0.8
 """Where the nose is taken to lie (units under the eyes) when nobody showed it."""
 SKULL, SKULL_DOWN, JAW = 1.05, 0.10, 1.30
 """Radius of the skull over the eyes and of the cheeks under them, how far under the eyes its middle lies (units)."""
-EARS, EAR_REACH = (25.0, 105.0), 2.1
+EARS, EAR_REACH = (18.0, 105.0), 2.1
 """Ears lie between these angles from the crown (degrees), up to so many units out."""
 BROW, BRIDGE = -0.2, 0.28
 """Where the forehead begins over the eyes, half the width of the bridge."""
@@ -37,8 +37,11 @@ CHIN, CHIN_DEEP, JAW_DOWN = 0.45, 0.5, 0.55
 """Half the width of the chin, how far it reaches under the muzzle; how far under the nose the cheeks end."""
 MUZZLE_SIDE, HEAD_SIDE = 0.45, 0.92
 """Radius of the muzzle round the nose, and of the head round the middle between eye and nose, from the side."""
-EAR_HALF, EAR_FAR, LEAST_EAR = 0.30, 2.6, 0.12
-"""From the side an ear is what stands off the head: narrower than twice the first (units), no farther off than the second, no smaller than the third (units²)."""
+EAR_HALF, EAR_HALF_FRONT, EAR_FAR, LEAST_EAR = 0.30, 0.40, 2.6, 0.12
+"""An ear is what stands off the head: narrower than twice the first (units; from the side and from the front), no farther off than the third, no smaller than
+the last (units²)."""
+EAR_ALONE = 0.35
+"""From the front such an ear is taken where it is at least so large a share of where an ear is looked for."""
 
 
 @dataclass(frozen=True)
@@ -74,10 +77,10 @@ class Face:
         yy, xx = np.mgrid[0 : mask.shape[0], 0 : mask.shape[1]]
         st = self.at(np.stack([xx, yy], -1))
         s, t = st[..., 0], st[..., 1]
-        found = self._from_side(s, t, mask) if self.side else self._from_front(s, t)
+        found = self._from_side(s, t, mask) if self.side else self._from_front(s, t, mask)
         return np.where(mask, found, 0)
 
-    def _from_front(self, s: Array, t: Array) -> np.ndarray:
+    def _from_front(self, s: Array, t: Array, mask: np.ndarray) -> np.ndarray:
         out = np.zeros(s.shape, np.int32)
         far, turned = np.hypot(s, t - SKULL_DOWN), np.degrees(np.arctan2(np.abs(s), SKULL_DOWN - t))
         left = s < 0
@@ -86,9 +89,14 @@ class Face:
         put("muzzle", np.hypot(s / MUZZLE[0], (t - under) / MUZZLE[1]) < 1)
         put("bridge", (np.abs(s) < BRIDGE) & (t > BROW) & (t < under))
         put("chin", (np.abs(s) < CHIN) & (t > under) & (t < under + MUZZLE[1] + CHIN_DEEP))
-        put("forehead", (far < SKULL) & (t <= BROW))
         ear = (far >= SKULL) & (far < EAR_REACH) & (turned > EARS[0]) & (turned < EARS[1]) & (t < 0.5 * self.nose)
+        off = self._standing_off(s, t, mask, EAR_HALF_FRONT)
+        for here in (left, ~left):  # an ear that stands off by itself is told by its own outline
+            alone = off & here & (t < BROW) & (far > 0.7 * SKULL)
+            if alone.sum() > max(LEAST_EAR * self.unit**2, EAR_ALONE * (ear & here & mask).sum()):
+                ear = np.where(here, alone, ear)
         cheek = (t > BROW) & (far < JAW) & (t < self.nose + JAW_DOWN)
+        put("forehead", (far < SKULL) & (t <= BROW) & ~ear)
         for side, here in (("left", left), ("right", ~left)):
             put(f"{side} cheek", cheek & here & ~(ear & (t < 0)))
             put(f"{side} ear", ear & here)
@@ -102,16 +110,16 @@ class Face:
         out[head & (up > 0.25 * (1 - t))] = 1
         out[head & (out == 0)] = 2
         out[muzzle] = 3
-        ears = self._standing_off(s, t, mask) & ~muzzle
+        ears = self._standing_off(s, t, mask, EAR_HALF) & ~muzzle
         n, pieces, stats, middles = cv2.connectedComponentsWithStats(ears.astype(np.uint8))
         large = [k for k in range(1, n) if stats[k, cv2.CC_STAT_AREA] > LEAST_EAR * self.unit**2 and middles[k][1] < self.middle[1]]
         for number, k in enumerate(sorted(large, key=lambda k: -stats[k, cv2.CC_STAT_AREA])[:2]):
             out[pieces == k] = 4 + number
         return out
 
-    def _standing_off(self, s: Array, t: Array, mask: np.ndarray) -> np.ndarray:
+    def _standing_off(self, s: Array, t: Array, mask: np.ndarray, half: float) -> np.ndarray:
         """What stands off the animal near its head: it falls away when the mask is opened by a disc (Serra 1982)."""
-        r = max(2, round(EAR_HALF * self.unit))
+        r = max(2, round(half * self.unit))
         k = max(1, r // 12)  # a wide disc is laid on a thinned copy
         small = cv2.resize(np.pad(mask, r).astype(np.uint8), None, fx=1 / k, fy=1 / k, interpolation=cv2.INTER_NEAREST)
         disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * (r // k) + 1,) * 2)

@@ -17,7 +17,7 @@ import skimage
 from hanabira.core.colour.spaces import Array
 from hanabira.core.whole.ground import Ground
 
-CELLS, COMPACT = 320, 9.0
+CELLS, COMPACT = 500, 9.0
 """Superpixels (Achanta and others 2012) from which areas grow, and how compact they are."""
 NARROW_MM, LEAST_SHARE = 9.0, 0.012
 """The least width of an area: about a dozen strokes side by side; and the least share of the animal."""
@@ -30,8 +30,10 @@ LOOKED_FROM = 40
 FEWEST, MOST = 4, 14
 USUAL, BODY = 11, 6
 """Areas that are proposed at most, eyes and nose apart, unless more are asked for; and of these outside a face whose parts are known."""
-HEAD, NARROW_HEAD, LEAST_HEAD = 8.0, 0.4, 0.3
-"""Parts of a known face cost so much more to merge, and may be narrower and smaller by these factors: what is looked at most is parted more finely."""
+NARROW_HEAD, LEAST_HEAD = 0.4, 0.3
+"""Parts of a known face may be narrower and smaller by these factors: what is looked at most is parted more finely."""
+BODY_FIRST = 3
+"""They merge only once the body has no more patches than this."""
 WORTH = 0.022
 """Share of the animal's whole variance that two areas must differ by to stay apart."""
 
@@ -94,8 +96,7 @@ class _Pieces:
         neck = length / np.sqrt(min(self.size[a], self.size[b]))
         edged = EDGE[0] + EDGE[1] * min(MOST_EDGE, edge / length / self.usual)
         both = (self.size[a] + self.size[b]) / self.total
-        known = HEAD if a in self.of_head or b in self.of_head else 1.0
-        return float(known * ward * edged * (1 + NECKED * max(0.0, NECK - neck) / NECK) * (1 + TOO_MUCH * max(0.0, both - MOST_SHARE)))
+        return float(ward * edged * (1 + NECKED * max(0.0, NECK - neck) / NECK) * (1 + TOO_MUCH * max(0.0, both - MOST_SHARE)))
 
     def merge(self, a: int, b: int) -> None:
         """``b`` goes into ``a``."""
@@ -143,15 +144,12 @@ def parting(g: Ground) -> Parting:
     free = g.mask & (head == 0)
     for q in g.apart:
         free &= ~q
-    cells = np.zeros(g.mask.shape, np.int32)
-    if free.any():
-        cells = skimage.segmentation.slic(
-            g.features[..., :6], CELLS, compactness=COMPACT, mask=free, channel_axis=2, convert2lab=False, start_label=1, enforce_connectivity=True
-        ).astype(np.int32)
+    cells = _superpixels(g.features[..., :6], free)
     # what lies under eyes and nose belongs to the fur round it
     first = int(cells.max())
     cells = one_piece(filled(np.where(head > 0, first + head, cells), g.mask), g.mask)
-    of_head = frozenset(np.unique(cells[head > 0]).tolist()) - frozenset(np.unique(cells[free]).tolist()) - {0}
+    faced, all_ = np.bincount(cells[head > 0], minlength=int(cells.max()) + 1), np.bincount(cells.ravel())
+    of_head = frozenset(np.flatnonzero(2 * faced > all_).tolist()) - {0}  # crumbs of the body may have come to a part of the face
     p = _Pieces(cells, g, of_head)
     count = int(p.alive.sum())
     merges: list[tuple[int, int]] = []
@@ -170,20 +168,42 @@ def parting(g: Ground) -> Parting:
     everywhere = g.features[g.mask]
     whole = float(((everywhere - everywhere.mean(0)) ** 2).sum(1).mean())
     proposed = 0
-    while (left := count - len(merges)) > FEWEST and heap:
+    waiting: list[tuple[float, int, int, int, int]] = []
+    while (left := count - len(merges)) > FEWEST:
         thin = p.narrow() if left <= LOOKED_FROM else None
         if thin is not None:
             join(p.likest(thin), thin)
             continue
-        cost, a, b, one, two = heapq.heappop(heap)
+        body = left - len(p.of_head)
+        if waiting and (body <= BODY_FIRST or not heap):
+            for entry in waiting:
+                heapq.heappush(heap, entry)
+            waiting = []
+        if not heap:
+            break
+        entry = heapq.heappop(heap)
+        cost, a, b, one, two = entry
         if not (p.alive[a] and p.alive[b] and stamp[a] == one and stamp[b] == two):
             continue
-        body = left - len(p.of_head)
-        of_face = a in p.of_head or b in p.of_head  # two parts of one face stay two, however alike
-        if not proposed and left <= max(USUAL, BODY + len(p.of_head)) and body <= USUAL and (of_face or cost > WORTH * whole):
+        if body > BODY_FIRST and (a in p.of_head or b in p.of_head):
+            waiting.append(entry)
+            continue
+        if not proposed and body <= (BODY if p.of_head else USUAL) and cost > WORTH * whole:
+            proposed = left
+        if not proposed and p.of_head and body <= BODY_FIRST:
             proposed = left
         join(a, b)
     return Parting(cells, tuple(merges), count, proposed or count - len(merges))
+
+
+def _superpixels(features: Array, where: np.ndarray) -> np.ndarray:
+    """Cells 1 … n of what is ``where`` (h, w) bool, 0 elsewhere: so many that `CELLS` come to lie on it."""
+    if not where.any():
+        return np.zeros(where.shape, np.int32)
+    even = np.where(where[..., None], features, features[where].mean(0)).astype(np.float32)
+    count = max(2, round(CELLS * where.size / float(where.sum())))
+    cells = skimage.segmentation.slic(even, count, compactness=COMPACT, channel_axis=2, convert2lab=False, start_label=1, enforce_connectivity=True)
+    return np.where(where, cells, 0).astype(np.int32)
 
 
 def filled(labels: np.ndarray, mask: np.ndarray) -> np.ndarray:

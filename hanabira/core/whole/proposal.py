@@ -23,6 +23,8 @@ EYE_WIDE, EYE_CORNERS = 1.12, 14
 """An eye's area is so much wider than its iris, for lids and wet line."""
 NOSE_REACHES, MOST_NOSE = (16.0, 12.0, 9.0, 6.0), 0.05
 """ΔE76 within which a touched nose spreads, the choosier ones tried where it floods the face; a larger share of the animal is no nose."""
+NOSE_HALF, NOSE_FILLS = (0.22, 0.19), (0.4, 2.2)
+"""Half the width and the height of a nose (units of the face), read off seven labelled ones; a grown one outside of these shares of it is none."""
 TOLERANCE_MM = 0.35
 MOSTLY = 0.5
 TWIN_DE, TWIN_SHARE = 22.0, 3.5
@@ -72,7 +74,7 @@ class Animal:
         """
         self.coverage, self.eyes, self.notes = coverage, tuple(eyes), []
         token.report(0.05, "Looking at the animal")
-        self.nose = touched_nose(pixels, coverage, nose) if nose is not None else None
+        self.nose = touched_nose(pixels, coverage, nose, face_of(self.eyes, nose)) if nose is not None else None
         if nose is not None and self.nose is None:
             self.notes.append("whole.nose-floods")
         discs = [_disc(coverage.shape, p, EYE_WIDE * r) for p, r in self.eyes]
@@ -130,18 +132,27 @@ class Animal:
         return out
 
 
-def touched_nose(pixels: np.ndarray, coverage: Array, at: Point) -> np.ndarray | None:
-    """The nose (h, w) bool that grows from a touch; None where it floods the face, which then is no nose."""
+def touched_nose(pixels: np.ndarray, coverage: Array, at: Point, face: Face | None = None) -> np.ndarray | None:
+    """The nose (h, w) bool that grows from a touch; None where it floods the face, which then is no nose.
+
+    A known face says how large a nose is: what grows beyond it, or hardly fills it, is a nose of the usual form round the touch.
+    """
     ready, most = touchable(pixels), MOST_NOSE * float((coverage > 0.5).sum())
     h, w = coverage.shape
+    usual = None
+    if face is not None and not face.side:
+        usual = np.zeros((h, w), np.uint8)
+        half = tuple(max(2, round(v * face.unit)) for v in NOSE_HALF)
+        turn = float(np.degrees(np.arctan2(face.right[1], face.right[0])))
+        cv2.ellipse(usual, (round(at[0]), round(at[1])), half, turn, 0, 360, 1, -1)
     for reach in NOSE_REACHES:
         try:
             found = np.asarray(grow(ready, at, reach).mask((0, 0, w, h)))
         except AreaFault:
             continue
-        if 0 < found.sum() < most:
+        if 0 < found.sum() < most and (usual is None or NOSE_FILLS[0] * usual.sum() < found.sum() < NOSE_FILLS[1] * usual.sum()):
             return found
-    return None
+    return None if usual is None else usual > 0
 
 
 def covered(areas: Sequence[Proposed], coverage: Array) -> float:

@@ -91,8 +91,7 @@ class AreasStage(PictureStage):
             whole_card.EYE: Spots(2, self._whole_eye, ring=True),
             whole_card.NOSE: Spots(1, self._whole_nose),
         }
-        self.tab, self.template, self.op = "read", "", ""
-        self.gaps_shown = False
+        self.tab, self.template, self.op, self.gaps_shown = "read", "", "", False
         """Whether what lies under no area is hatched: lines over fur are in the way while it is drawn round."""
         self._placed: tuple[str, int] | None = None
         self.sample, self._drawn_sample = "", None  # type: str, tuple | None
@@ -344,7 +343,7 @@ class AreasStage(PictureStage):
 
     def next_loop(self, op: str) -> None:
         """The next loop joins the chosen area, is cut away from it, or makes a hole."""
-        if self.session.area is None:
+        if op and self.session.area is None:
             self.desk.say("No area is chosen.", "Nothing was changed.", "Click an area or its name first.")
             return
         self.choose_way("loop")
@@ -472,11 +471,11 @@ class AreasStage(PictureStage):
                     row(one, None),
                 ]
                 bench.set_parts([*bench_parts, *areas_cards.template_parts(self)])
-                self.desk.set_next("Part the whole animal", "reshape")
+                self.desk.set_next("Part the whole animal", "patches")
             else:
                 n = len(self.session.areas)
                 bench.head.set("", "Choose an area", f"{n} area{'s' if n > 1 else ''} drawn · click a name in the margin")
-                rest = act_button("Part the rest of the animal", "reshape", self.part_whole, "Areas are proposed over what lies under none yet")
+                rest = act_button("Part the rest of the animal", "patches", self.part_whole, "Areas are proposed over what lies under none yet")
                 bench.set_parts([Words("Or draw another one. What the photo tells of it then stands on this card."), row(rest, None)])
                 self.desk.set_next("Choose the first", "loop")
             return
@@ -492,9 +491,9 @@ class AreasStage(PictureStage):
         if whole.needs_loop:
             self.desk.set_next("Draw the loop", "loop")
         elif n:
-            self.desk.set_next(f"Accept all {n}" if n > 1 else "Accept it", "add")
+            self.desk.set_next(f"Accept all {n}" if n > 1 else "Accept it", "petal")
         else:
-            self.desk.set_next("Accept all", "add", "The animal is being parted")
+            self.desk.set_next("Accept all", "petal", "The animal is being parted")
 
     def _area_card(self, area: Area) -> None:
         m, bench = self.session.measures(area.id), self.desk.bench
@@ -592,8 +591,7 @@ class AreasStage(PictureStage):
 
     def take_loop(self) -> None:
         """The next stroke on the photo draws an area."""
-        self.choose_way("loop")
-        self.mat.setFocus()
+        self.next_loop("")
 
 
 def alive(q: QLineEdit | None) -> QLineEdit | None:

@@ -47,7 +47,7 @@ def parts(s: AreasStage, w: Whole) -> list:
 
 
 def _leave(s: AreasStage, w: Whole):  # noqa: ANN202
-    return act_button("Leave the proposal", "back", w.end, "Nothing of it is stored; areas that you accepted stay")
+    return act_button("Leave the proposal", "night", w.end, "Nothing of it is stored; areas that you accepted stay")
 
 
 def _coat(s: AreasStage, w: Whole) -> list:
@@ -72,8 +72,8 @@ def _face(s: AreasStage, w: Whole) -> list:
     out: list = [
         Caption("Its face"),
         row(
-            act_button("Show an eye", "iris", lambda: s.choose_way(EYE), "Click its middle, then its rim"),
-            act_button("Touch the nose", "grow", lambda: s.choose_way(NOSE), "One click on the nose or the beak"),
+            act_button("Click an eye", "corners", lambda: s.choose_way(EYE), "Its middle, then its rim"),
+            act_button("Click the nose", "corners", lambda: s.choose_way(NOSE), "Or the beak"),
             None,
         ),
         Words(f"{shown} {said}"),
@@ -91,8 +91,8 @@ def _how(s: AreasStage, w: Whole) -> list:
         count = Stepper("Patches of coat", FEW, MANY, min(MANY, max(FEW, w.count)), "patches of coat")
         count.changed.connect(w.set_count)
         out.append(count)
-    again = act_button("Propose again", "reshape", w.again, "What was accepted stays; only what lies under no area is parted anew")
-    study = act_button("Set the cut-out right", "drop", s.to_cut_out, "To Study: strokes that keep, strokes that drop")
+    again = act_button("Part it again", "patches", w.again, "What was accepted stays; only what lies under no area is parted anew")
+    study = act_button("Study its edge", "squint", s.to_cut_out, "To Study: strokes that keep, strokes that drop")
     return [*out, row(again, None), Caption("Is something of the background in it?"), Words("Choose that patch and take it out, or set the cut-out right first."), row(study, None)]
 
 
@@ -105,9 +105,9 @@ def _one(s: AreasStage, w: Whole, mine: Area) -> list:
     return [
         *out,
         6,
-        row(act_button("Accept this patch", "add", lambda: w.accept(mine.id), "It becomes an area; the others stay proposed"), None),
+        row(act_button("Accept this patch", "petal", lambda: w.accept(mine.id), "It becomes an area; the others stay proposed"), None),
         row(act_button("Not the animal", "crumple", lambda: w.leave_out(mine.id), "A patch of background: it is not proposed any longer"), None),
-        row(act_button("To all patches", "back", lambda: w.choose("")), None),
+        row(act_button("Back to all patches", "back", lambda: w.choose("")), None),
     ]
 
 
