@@ -14,6 +14,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from PIL import Image  # noqa: E402  (the platform has to be named before the toolkit is loaded)
 from PyQt6.QtWidgets import QApplication  # noqa: E402
+from shapely import Polygon, unary_union  # noqa: E402
 
 from hanabira.demo.studio import build_demo  # noqa: E402
 from hanabira.desk.jobs import JobRunner  # noqa: E402
@@ -21,6 +22,7 @@ from hanabira.desk.start import make_app  # noqa: E402
 from hanabira.desk.virtual import SIZE, settle  # noqa: E402
 from hanabira.desk.window import Desk  # noqa: E402
 from hanabira.handbook import pages as handbook  # noqa: E402
+from hanabira.session.edits import ChangeAreas  # noqa: E402
 from hanabira.session.session import Session  # noqa: E402
 from hanabira.studio.store import Store  # noqa: E402
 
@@ -92,7 +94,7 @@ def main(target: Path) -> None:
         studio = Path(folder) / "demo"
         build_demo(studio)
         stages(app, studio, target)
-        for what in (study_and_areas, kit_room, checks):
+        for what in (study_and_areas, kit_room, checks, whole_animal):
             what(app, studio, target)
 
 
@@ -137,6 +139,29 @@ def checks(app: QApplication, studio: Path, target: Path) -> None:
             shown.save("practice")
 
 
+LOOSE_PX, CORNER_PX = 40, 14
+"""How far outside the demo's own areas the loose loop runs, and how coarse it is."""
+
+
+def whole_animal(app: QApplication, studio: Path, target: Path) -> None:
+    """The rabbit as it comes in, parted at once: patches that nobody has accepted yet."""
+    with opened(app, studio, target, commission="demo-tansy") as shown:
+        session, whole = shown.session, shown.session.whole
+        shown.quiet()
+        eye = next(a.eye for a in session.areas if a.surface_id == "eye")
+        nose = next(a.ring for a in session.areas if a.surface_id == "nose")
+        loop = unary_union([Polygon(a.ring) for a in session.areas]).buffer(LOOSE_PX).simplify(CORNER_PX).exterior.coords
+        session.do(ChangeAreas(session, "areas", list(session.areas), []))
+        shown.desk.go("Areas")
+        shown.desk.current.part_whole()
+        whole.draw_loop(tuple((float(x), float(y)) for x, y in loop))
+        shown.quiet(3)
+        whole.show_eye(*eye)
+        whole.show_nose((sum(x for x, _y in nose) / len(nose), sum(y for _x, y in nose) / len(nose)))
+        shown.quiet(3)
+        shown.save("areas-whole")
+
+
 def study_and_areas(app: QApplication, studio: Path, target: Path) -> None:
     """The animal cut out, the grid, an eye beside its twin, a marking traced."""
     with opened(app, studio, target) as shown:
@@ -171,11 +196,6 @@ def study_and_areas(app: QApplication, studio: Path, target: Path) -> None:
         desk.go("Areas")
         shown.area("Left eye", "parts")
         shown.save("areas-eye")
-        session.open_commission("demo-bracken")
-        desk.go("Areas")
-        shown.quiet()
-        shown.area("Dappled neck", "marking")
-        shown.save("areas-marking")
         session.open_commission("demo-tansy")
         shown.quiet()
         desk.go("Recipe")

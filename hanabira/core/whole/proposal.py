@@ -23,8 +23,9 @@ EYE_WIDE, EYE_CORNERS = 1.12, 14
 """An eye's area is so much wider than its iris, for lids and wet line."""
 NOSE_REACHES, MOST_NOSE = (16.0, 12.0, 9.0, 6.0), 0.05
 """ΔE76 within which a touched nose spreads, the choosier ones tried where it floods the face; a larger share of the animal is no nose."""
-NOSE_HALF, NOSE_FILLS = (0.22, 0.19), (0.4, 2.2)
-"""Half the width and the height of a nose (units of the face), read off seven labelled ones; a grown one outside of these shares of it is none."""
+NOSE_HALF, NOSE_FILLS = (0.22, 0.19), (0.4, 2.2, 4.0)
+"""Half the width and the height of a nose (units of the face), read off seven labelled ones; a grown one under the first share of it, or over the second (from the
+side the third, for beaks), is none."""
 TOLERANCE_MM = 0.35
 MOSTLY = 0.5
 TWIN_DE, TWIN_SHARE = 22.0, 3.5
@@ -135,12 +136,13 @@ class Animal:
 def touched_nose(pixels: np.ndarray, coverage: Array, at: Point, face: Face | None = None) -> np.ndarray | None:
     """The nose (h, w) bool that grows from a touch; None where it floods the face, which then is no nose.
 
-    A known face says how large a nose is: what grows beyond it, or hardly fills it, is a nose of the usual form round the touch.
+    A known face says how large a nose is: what grows beyond it, or hardly fills it, is none; from the front a nose of the usual form is proposed in its place,
+    from the side a beak may be larger, and nothing is proposed.
     """
     ready, most = touchable(pixels), MOST_NOSE * float((coverage > 0.5).sum())
     h, w = coverage.shape
     usual = None
-    if face is not None and not face.side:
+    if face is not None:
         usual = np.zeros((h, w), np.uint8)
         half = tuple(max(2, round(v * face.unit)) for v in NOSE_HALF)
         turn = float(np.degrees(np.arctan2(face.right[1], face.right[0])))
@@ -150,9 +152,9 @@ def touched_nose(pixels: np.ndarray, coverage: Array, at: Point, face: Face | No
             found = np.asarray(grow(ready, at, reach).mask((0, 0, w, h)))
         except AreaFault:
             continue
-        if 0 < found.sum() < most and (usual is None or NOSE_FILLS[0] * usual.sum() < found.sum() < NOSE_FILLS[1] * usual.sum()):
+        if 0 < found.sum() < most and (usual is None or face is None or NOSE_FILLS[0] < found.sum() / usual.sum() < NOSE_FILLS[1 + face.side]):
             return found
-    return None if usual is None else usual > 0
+    return None if usual is None or face is None or face.side else usual > 0
 
 
 def covered(areas: Sequence[Proposed], coverage: Array) -> float:
