@@ -30,15 +30,16 @@ if TYPE_CHECKING:
 
 SIDE = 1600
 """Pixels along the photo's longer side at which the animal is parted."""
-FEW, MANY = 5, 14
-"""Patches that can be asked for, eyes and nose apart."""
-PATCH = "patch "
-"""Ids of proposed areas begin with it; no stored one's does."""
+REST = 0.004
+"""Where less of the animal lies under no area, nothing is left to part."""
 FACE_FIRST = {"eye": 0, "nose": 1}
 
 
 class Whole:
     """Parts the animal of the open photo. Reads the session; what is accepted goes through it as one edit."""
+
+    few, many = 5, 14
+    """Patches that can be asked for, eyes and nose apart."""
 
     def __init__(self, session: Session) -> None:
         self.session = session
@@ -52,6 +53,8 @@ class Whole:
         self.chosen = ""
         self.notes: tuple[str, ...] = ()
         self.covered = 0.0
+        self._asked = self._made = 0
+        """Numbers of the last parting that was asked for, and of the one that stands."""
         self._clear()
         session.view_ready.connect(self._on_view)
         session.photo_changed.connect(self._on_photo)
@@ -61,7 +64,8 @@ class Whole:
         self.eyes: tuple[tuple[Point, float], ...] = ()
         self.nose: Point | None = None
         self.patches, self.chosen, self.notes, self.covered = (), "", (), 0.0
-        self._photo_id, self._asked, self._wanted = "", 0, 0
+        self._sign: tuple[object, ...] = ()
+        self._wanted = 0
         self._parted: Parted | None = None
         self._proposal: Proposal | None = None
 
@@ -73,7 +77,7 @@ class Whole:
             m.messages.fault(Fault("There is no photo to part.", "Nothing was changed.", "Add the client’s photo first, in Brief."))
             return
         self._clear()
-        self.open, self._photo_id = True, m.photo.id
+        self.open, self._sign = True, self._lies()
         self._known_face()
         self._say()
         self._work()
@@ -81,8 +85,14 @@ class Whole:
     def end(self) -> None:
         """Leave the proposal; what was accepted stays."""
         self.open = False
+        self.session.jobs.cancel("whole")
         self._clear()
         self._say()
+
+    def _lies(self) -> tuple[object, ...]:
+        """Which photo it is and how it lies on the sheet: patches hold for that only."""
+        photo = self.session.photo
+        return () if photo is None else (photo.id, photo.prep.geometry, photo.crop, self.session.mm_per_px)
 
     @property
     def needs_loop(self) -> bool:
@@ -144,11 +154,17 @@ class Whole:
 
     def set_count(self, count: int) -> None:
         """So many patches, eyes and nose apart."""
-        self.count = self._wanted = wanted = min(MANY, max(FEW, count))
+        self.count = self._wanted = wanted = min(self.many, max(self.few, count))
         parted = self._parted
-        if parted is None:
+        if parted is None or self._made != self._asked:  # what is shown of the animal has changed since
+            self._work()
             return
-        self.session.jobs.run("whole", "Drawing the seams", lambda _t: parted.areas(wanted), self._told_if(self._asked), quiet=True)
+
+        def done(found: Proposal) -> None:
+            if self.open and self._parted is parted and self._wanted == wanted:
+                self._told(found)
+
+        self.session.jobs.run("whole", "Drawing the seams", lambda _t: parted.areas(wanted), done, quiet=True)
 
     # -- the proposal ------------------------------------------------------------------
     def _work(self) -> None:
@@ -157,8 +173,19 @@ class Whole:
             self._say()
             return
         self._asked += 1
-        work = self._asking(view, photo.crop, self.session.mm_per_px)
-        self.session.jobs.run("whole", "Parting the whole animal", work, self._made_if(self._asked), asked=True)
+        asked, work = self._asked, self._asking(view, photo.crop, self.session.mm_per_px)
+
+        def done(found: tuple[Parted, Proposal]) -> None:
+            if self.open and asked == self._asked:
+                self._parted, self._made = found[0], asked
+                self._told(found[1])
+
+        def failed(fault: Fault) -> None:
+            self.session.messages.fault(fault)
+            if self.open and not self.patches:
+                self.end()
+
+        self.session.jobs.run("whole", "Parting the whole animal", work, done, failed, asked=True)
         self._say()
 
     def _asking(self, view: View, crop: tuple[float, float, float, float], mm_per_px: float) -> Callable[[Token], tuple[Parted, Proposal]]:
@@ -175,21 +202,6 @@ class Whole:
 
         return work
 
-    def _made_if(self, asked: int) -> Callable[[tuple[Parted, Proposal]], None]:
-        def done(found: tuple[Parted, Proposal]) -> None:
-            if self.open and asked == self._asked:
-                self._parted = found[0]
-                self._told(found[1])
-
-        return done
-
-    def _told_if(self, asked: int) -> Callable[[Proposal], None]:
-        def done(found: Proposal) -> None:
-            if self.open and asked == self._asked:
-                self._told(found)
-
-        return done
-
     def _told(self, found: Proposal) -> None:
         """Take a proposal over as records, in working order: eyes, nose, what is named, then the largest."""
         self._proposal = found
@@ -205,7 +217,7 @@ class Whole:
         keep.sort(key=lambda n: (FACE_FIRST.get(named[n].shape.kind, 2 if named[n].known else 3), named[n].shape.eye[:1], -named[n].shape.share))
         named = named_patches([found.areas[n] for n in keep], self.surface_id, number + 1)
         up = lambda ring: tuple((x / k, y / k) for x, y in ring)  # noqa: E731
-        place = {n: f"{PATCH}{at}" for at, n in enumerate(keep, 1)}
+        place = {n: f"patch {at}" for at, n in enumerate(keep, 1)}
         self.patches = tuple(
             Area(
                 place[n], commission.id, photo.id, number=number + at, name=p.name, surface_id=p.surface_id, ring=up(p.shape.ring), smooth=p.shape.kind == "eye",
@@ -219,6 +231,10 @@ class Whole:
         if self.chosen not in {a.id for a in self.patches}:
             self.chosen = ""
         self._say()
+
+    def holds(self, key: str) -> bool:
+        """Whether an id is that of a patch."""
+        return any(a.id == key for a in self.patches)
 
     def patch(self) -> Area | None:
         """The chosen patch."""
@@ -290,9 +306,11 @@ class Whole:
             self._work()
 
     def _on_photo(self) -> None:
-        photo = self.session.photo
-        if self.open and (photo is None or photo.id != self._photo_id):
+        sign, now = self._sign, self._lies()
+        if self.open and now != sign:
             self.end()
+            if now[:1] == sign[:1]:
+                self.session.messages.remark("The photo lies another way on the sheet: the proposal was left.")
 
     def _on_areas(self) -> None:
         if self.open:
@@ -307,13 +325,16 @@ def _kind(surface_id: str) -> str:
 
 
 def _left(view: View, shape: tuple[int, ...], crop: tuple[float, float, float, float], drawn: tuple[Array, ...], k: float) -> Array:
-    """How much of each pixel of a copy (h, w) is animal on the sheet that lies under no area yet."""
+    """How much of each pixel of a copy (h, w) is animal on the sheet that lies under no area yet. Raises `Fault` where nothing is."""
     h, w = shape
     assert view.coverage is not None
     out = cv2.resize(view.coverage, (w, h), interpolation=cv2.INTER_AREA).astype(np.float32) / 255
     x, y, cw, ch = (v * k for v in crop)
     on = np.zeros((h, w), bool)
     on[max(0, round(y)) : max(0, round(y + ch)), max(0, round(x)) : max(0, round(x + cw))] = True
+    animal = float((out[on] > 0.5).sum())
     for ring in drawn:
         on &= ~fill_ring(ring * k, h, w)
+    if drawn and (out[on] > 0.5).sum() <= REST * animal:
+        raise Fault("All of the animal lies under areas.", "Nothing was parted.", "Delete an area first, if it should be parted another way.")
     return np.where(on, out, 0).astype(np.float32)

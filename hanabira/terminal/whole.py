@@ -43,11 +43,13 @@ def areas(args: argparse.Namespace) -> dict:
     eyes = []
     for text in args.eye or ():
         x, y, r = numbers(text, 3, "an eye: X,Y,R in pixels")
-        eyes.append(((x, y), r))
+        if r <= 0:
+            raise Fault(f"“{text}” is no eye: its radius must be above 0.")
+        eyes.append((_inside((x, y), picture.pixels), r))
     nose = None
     if args.nose:
         x, y = numbers(args.nose, 2, "a place on the nose: X,Y in pixels")
-        nose = x, y
+        nose = _inside((x, y), picture.pixels)
     animal = Animal(picture.pixels, coverage, mm, eyes, nose, args.by == "form")
     found = animal.areas(args.count)
     patches = named_patches(found.areas, args.surface)
@@ -87,6 +89,13 @@ def _coverage(args: argparse.Namespace, pixels: Array, alpha: Array | None) -> t
     if alpha is not None:
         return np.asarray(alpha, np.float32) / 255, "transparency"
     raise Fault("Nobody showed where the animal is.", do="Give a loose loop round it: --loop 'X,Y;X,Y;…'.")
+
+
+def _inside(at: Point, pixels: Array) -> Point:
+    h, w = pixels.shape[:2]
+    if not (0 <= at[0] < w and 0 <= at[1] < h):
+        raise Fault(f"{at[0]:g},{at[1]:g} lies outside the photo, which has {w} × {h} pixels.")
+    return at
 
 
 def _rounded(ring: tuple[Point, ...]) -> list[list[float]]:

@@ -1,5 +1,7 @@
 """Parting the whole animal on the desk, by pointer and keys: asked for, shown, looked at, accepted, left."""
 
+from unittest import mock
+
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
@@ -110,7 +112,12 @@ class WholeCase(AreasCase):
         self.settle()
         loose = [self.stage.outlines.loose(a) for a in self.stage.shown_areas()]
         self.assertEqual(loose, [False, *[True] * len(self.whole.patches)])
-        self.assertNotEqual(overlays.SEWN, overlays.BASTED)
+        drawn = []
+        with mock.patch.object(overlays, "two_tone", lambda _p, _path, _width, dash=None, *_more: drawn.append(tuple(dash or ()))):
+            self.mat.resize(self.mat.width() - 3, self.mat.height())
+            self.mat.grab()
+        self.assertEqual(drawn.count(overlays.SEWN), 1)
+        self.assertEqual(drawn.count(overlays.BASTED), len(self.whole.patches))
 
     def test_one_area_can_still_be_drawn_by_itself(self):
         self.press("Draw one area")

@@ -1,12 +1,15 @@
 """The whole animal in a session: shown, proposed, taken over as one edit; nothing is stored before, and what is accepted is never parted anew."""
 
+from unittest import mock
+
 import cv2
 import numpy as np
 from PIL import Image
 
+from hanabira.core.token import SILENT
 from hanabira.core.whole.proposal import Proposed
 from hanabira.craft.patches import coat_word, named_patches
-from hanabira.session.edits import ChangeAreas, SetPrep
+from hanabira.session.edits import ChangeAreas, SetPrep, TurnPhoto
 from hanabira.studio.records import Commission, Photo
 from tests.fur import fur
 from tests.session.test_session import Case
@@ -50,9 +53,9 @@ class Parting(Case):
     def shown(self):
         """Parted, with its loop and both eyes."""
         self.whole.begin()
-        self.whole.draw_loop(self.loop)
         for click in EYES:
             self.whole.show_eye(*click)
+        self.whole.draw_loop(self.loop)  # last, so that it is parted once
         return self.whole.patches
 
     def test_without_a_cut_out_a_loop_is_asked_for_and_cuts_it_out(self):
@@ -111,7 +114,7 @@ class Parting(Case):
             one = np.zeros((SIZE, SIZE), np.uint8)
             cv2.fillPoly(one, [np.round(np.array(r)).astype(np.int32) for r in (a.ring, *a.holes)], 1)
             self.assertLess((one & over).sum(), 0.25 * one.sum(), a.name)
-        self.assertNotIn("Forehead", {a.name for a in self.whole.patches if a.number == 1})
+        self.assertNotIn("Forehead", {a.name for a in self.whole.patches}, "what is left of it is no second one")
 
     def test_eyes_that_are_drawn_are_known_and_not_proposed_twice(self):
         self.shown()
@@ -154,6 +157,37 @@ class Parting(Case):
         self.shown()
         self.session.open_commission("c")
         self.assertFalse(self.whole.open)
+        self.assertEqual(self.whole.patches, ())
+
+    def test_where_all_lies_under_areas_that_is_said_and_nothing_is_parted(self):
+        self.shown()
+        self.whole.accept_all()
+        told = []
+        self.session.messages.said.connect(lambda *words: told.append(words))
+        self.whole.begin()
+        self.assertFalse(self.whole.open)
+        self.assertIn("All of the animal lies under areas.", repr(told))
+
+    def test_a_photo_that_lies_another_way_ends_it(self):
+        self.shown()
+        self.session.do(TurnPhoto(self.session, self.session.photo, 0.0, True))
+        self.assertEqual((self.whole.open, self.whole.patches), (False, ()), "patches would lie on the wrong side")
+
+    def test_late_answers_of_an_older_question_are_dropped(self):
+        self.shown()
+        late: list = []
+        with mock.patch.object(self.session.jobs, "run", lambda _key, _title, work, done, *_a, **_k: late.append((work, done))):
+            self.whole.forget_face()
+            self.whole.set_count(6)  # asked before the face is forgotten: all is worked out again
+        self.assertEqual(len(late), 2)
+        (one, first), (two, second) = ((work(SILENT), done) for work, done in late)
+        second(two)
+        stands = self.whole.patches
+        self.assertEqual(len(stands), 6)
+        first(one)
+        self.assertIs(self.whole.patches, stands)
+        self.whole.end()
+        second(two)
         self.assertEqual(self.whole.patches, ())
 
     def test_it_tells_whoever_listens_and_needs_a_photo(self):

@@ -65,6 +65,9 @@ class Areas(unittest.TestCase):
             (("--loop", "a,b;1,2;3,4"), "is not a corner of the loop"),
             (("--loop", LOOP, "--surface", "marble"), "no surface “marble”"),
             (("--loop", LOOP, "--eye", "5,5"), "is not an eye"),
+            (("--loop", LOOP, "--eye", "5,5,0"), "its radius must be above 0"),
+            (("--loop", LOOP, "--eye", "5,5000,9"), "lies outside the photo"),
+            (("--loop", LOOP, "--nose=-3,9"), "lies outside the photo"),
             (("--loop", LOOP, "--animal-mm", "-2"), "must be above 0"),
         ):
             code, out, err = run("areas", self.photo, *args)

@@ -81,6 +81,7 @@ def ground(pixels: np.ndarray, coverage: Array, mm_per_px: float, apart: tuple[n
     fine = bytes_to_lab(small).astype(np.float32)
     planes = [*_tones(small, free, px_per_mm, by_form), *_hair(fine, mask), *_places(mask, by_form)]
     features = np.dstack(planes).astype(np.float32)
+    # of colour and of the way of the hair; grain is gathered too widely to draw an edge, and place has none
     slopes = [cv2.Sobel(features[..., i], cv2.CV_32F, 1, 0) ** 2 + cv2.Sobel(features[..., i], cv2.CV_32F, 0, 1) ** 2 for i in (0, 1, 2, 4, 5)]
     edges = within(np.sqrt(np.sum(slopes, axis=0)).astype(np.float32) / 8, mask, 0.6 * max(1.5, px_per_mm))
     head = np.zeros(mask.shape, np.int32)

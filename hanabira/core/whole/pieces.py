@@ -72,7 +72,7 @@ class _Pieces:
         self.alive = self.size > 0
         self.alive[0] = False
         self.total = float(self.size[1:].sum())
-        self.masks = {i: cells == i for i in np.flatnonzero(self.alive).tolist()}
+        self.cells, self.root = cells, np.arange(n)
         self.wide: dict[int, float] = {}
         self.border: list[dict[int, list[float]]] = [{} for _ in range(n)]
         pairs, values = [], []
@@ -103,7 +103,7 @@ class _Pieces:
         self.size[a] += self.size[b]
         self.sums[a] += self.sums[b]
         self.alive[b] = False
-        self.masks[a] = self.masks[a] | self.masks.pop(b)
+        self.root[self.root == b] = a
         if b in self.of_head:
             self.of_head.discard(b)
             self.of_head.add(a)
@@ -130,7 +130,7 @@ class _Pieces:
     def width_mm(self, a: int) -> float:
         """Width of a piece where it is widest, in mm on the paper."""
         if a not in self.wide:
-            self.wide[a] = 2 * float(cv2.distanceTransform(np.pad(self.masks[a], 1).astype(np.uint8), cv2.DIST_L2, 5).max()) / self.px_per_mm
+            self.wide[a] = 2 * float(cv2.distanceTransform(np.pad(self.root[self.cells] == a, 1).astype(np.uint8), cv2.DIST_L2, 5).max()) / self.px_per_mm
         return self.wide[a]
 
     def likest(self, a: int) -> int:

@@ -37,8 +37,6 @@ if TYPE_CHECKING:
     from hanabira.desk.window import Desk
     from hanabira.studio.records import Area
 
-PATCH = "patch "
-"""Ids of proposed patches begin with it (`session.whole`)."""
 AT_ONCE = 20
 """Areas whose measures are asked for in one go."""
 WAYS = (
@@ -109,13 +107,17 @@ class AreasStage(PictureStage):
 
     def make_mat(self) -> Mat:
         self._shown_areas: tuple[object, object, tuple[Area, ...]] = (None, None, ())
-        self.outlines = Outlines(self.shown_areas, self._chosen_key, self.note, loose=lambda a: a.id.startswith(PATCH))
+        self.outlines = Outlines(self.shown_areas, self._chosen_key, self.note, loose=lambda a: self.is_patch(a.id))
         return AreasMat(self.outlines, self.choose_key)
 
     @property
     def parting(self) -> bool:
         """Whether the whole animal is being parted; asks for no part of the session that nobody has used."""
         return "whole" in self.session.__dict__ and self.session.whole.open
+
+    def is_patch(self, key: str) -> bool:
+        """Whether an id is that of a proposed patch."""
+        return self.parting and self.session.whole.holds(key)
 
     def shown_areas(self) -> Sequence[Area]:
         """Stored areas, and the patches that are proposed; the same sequence as long as neither changed."""
@@ -131,7 +133,7 @@ class AreasStage(PictureStage):
 
     def choose_key(self, key: str) -> None:
         """Choose a stored area or a proposed patch."""
-        if key.startswith(PATCH):
+        if self.is_patch(key):
             self.session.whole.choose(key)
         else:
             if self.parting:
@@ -401,7 +403,7 @@ class AreasStage(PictureStage):
 
     def note(self, area: Area) -> str:
         """Value range and temperature of an area, for its margin name; of a proposed patch what it is planned as."""
-        if area.id.startswith(PATCH):
+        if self.is_patch(area.id):
             return f"{surfaces()[area.surface_id].name.lower()}, proposed"
         m = self.session.measures(area.id)
         if m is None:
@@ -485,15 +487,13 @@ class AreasStage(PictureStage):
         whole, bench = self.session.whole, self.desk.bench
         self.name_field = self.surface_field = None
         self.desk.mark_values(None)
-        bench.head.set(*whole_card.head(self, whole))
+        bench.head.set(*whole_card.head(whole, bool(self.session.areas)))
         bench.set_parts(whole_card.parts(self, whole))
         n = len(whole.patches)
         if whole.needs_loop:
             self.desk.set_next("Draw the loop", "loop")
-        elif n:
-            self.desk.set_next(f"Accept all {n}" if n > 1 else "Accept it", "petal")
         else:
-            self.desk.set_next("Accept all", "petal", "The animal is being parted")
+            self.desk.set_next(f"Accept all {n}" if n > 1 else "Accept it" if n else "Accept all", "petal", "" if n else "The animal is being parted")
 
     def _area_card(self, area: Area) -> None:
         m, bench = self.session.measures(area.id), self.desk.bench

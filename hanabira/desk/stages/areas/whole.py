@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from hanabira.craft.supplies import surfaces
-from hanabira.desk.controls import Caption, Choice, Pick, Stepper, Words, act_button, row
+from hanabira.desk.controls import Caption, Choice, PetalButton, Pick, Stepper, Words, act_button, row
 
 if TYPE_CHECKING:
     from hanabira.desk.stages.areas.stage import AreasStage
@@ -18,20 +19,19 @@ COATS = (
     "short-fur", "long-fur", "curly-or-wavy", "wet", "fluffy-down", "contour-feathers", "barred-feathers", "iridescent-feathers", "thin-haired-skin", "bare-skin-and-folds",
 )  # fmt: skip
 """Surfaces that a whole coat is made of, the usual ones first."""
-FEW, MANY = 5, 14
 
 
-def head(s: AreasStage, w: Whole) -> tuple[str, str, str]:
-    """Number, name and line of the card."""
+def head(w: Whole, some: bool) -> tuple[str, str, str]:
+    """Number, name and line of the card. ``some`` areas are stored already."""
     if w.needs_loop:
         return "", "Show the animal", "One loose loop round it, a little outside"
     if not w.patches:
-        return "", "Parting the animal", "This takes a few seconds"
+        return "", "Parting the animal", "A few seconds; stopped, it is begun again below"
     mine = w.patch()
     if mine is not None:
         return str(mine.number), mine.name, f"proposed as {surfaces()[mine.surface_id].name.lower()} · nothing is stored yet"
     n = len(w.patches)
-    of = "what lies under no area" if s.session.areas else "the animal"
+    of = "what lies under no area" if some else "the animal"
     return "", f"{n} patch{'es' if n > 1 else ''} proposed", f"They cover {100 * w.covered:.0f} % of {of} · nothing is stored yet"
 
 
@@ -39,23 +39,23 @@ def parts(s: AreasStage, w: Whole) -> list:
     """What stands on the bench card while the animal is parted."""
     if w.needs_loop:
         cut_out = "The fur’s edge is found and kept soft; strokes in Study set it right where it is wrong."
-        return [Words("Draw once loosely round the whole animal.", "body", "ink"), Words(cut_out), 6, row(_leave(s, w), None)]
+        return [Words("Draw once loosely round the whole animal.", "body", "ink"), Words(cut_out), 6, row(_leave(w), None)]
     mine = w.patch()
     if mine is not None:
-        return _one(s, w, mine)
-    return [*_coat(s, w), *_face(s, w), *_how(s, w), *[Words(q) for q in w.notes], 6, row(_leave(s, w), None)]
+        return _one(w, mine)
+    return [*_coat(w), *_face(s, w), *_how(s, w), *[Words(q) for q in w.notes], 6, row(_leave(w), None)]
 
 
-def _leave(s: AreasStage, w: Whole):  # noqa: ANN202
+def _leave(w: Whole) -> PetalButton:
     return act_button("Leave the proposal", "night", w.end, "Nothing of it is stored; areas that you accepted stay")
 
 
-def _coat(s: AreasStage, w: Whole) -> list:
+def _coat(w: Whole) -> list:
     """The surface moves the hours most, and is asked first."""
     return [Caption("What is its coat?"), surface_choice("Surface of the coat", w.surface_id, w.set_surface), Words("It moves the hours more than how the animal is parted.")]
 
 
-def surface_choice(name: str, chosen: str, take) -> Choice:  # noqa: ANN001
+def surface_choice(name: str, chosen: str, take: Callable[[str], object]) -> Choice:
     """A list of coats; what is chosen stands in it, too, where it is none of the usual ones."""
     box = Choice()
     box.setAccessibleName(name)
@@ -88,7 +88,7 @@ def _how(s: AreasStage, w: Whole) -> list:
     pick.picked.connect(lambda key: w.set_form(key == "form"))
     out: list = [Caption("How it is parted"), pick, Words("By form a marking stays inside an area, as its place.")]
     if w.patches:
-        count = Stepper("Patches of coat", FEW, MANY, min(MANY, max(FEW, w.count)), "patches of coat")
+        count = Stepper("Patches of coat", w.few, w.many, min(w.many, max(w.few, w.count)), "patches of coat")
         count.changed.connect(w.set_count)
         out.append(count)
     again = act_button("Part it again", "patches", w.again, "What was accepted stays; only what lies under no area is parted anew")
@@ -96,7 +96,7 @@ def _how(s: AreasStage, w: Whole) -> list:
     return [*out, row(again, None), Caption("Is something of the background in it?"), Words("Choose that patch and take it out, or set the cut-out right first."), row(study, None)]
 
 
-def _one(s: AreasStage, w: Whole, mine: Area) -> list:
+def _one(w: Whole, mine: Area) -> list:
     same = sum(a.surface_id == mine.surface_id for a in w.patches)
     out: list = [Caption("Its surface"), surface_choice("Surface of the patch", mine.surface_id, lambda key: w.set_patch_surface(mine.id, key))]
     if same > 1:
