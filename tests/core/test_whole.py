@@ -233,6 +233,23 @@ class Proposals(unittest.TestCase):
             self.assertEqual((found[left].twin, found[right].twin), (right, left))
             self.assertLess(np.mean(found[left].ring, 0)[0], np.mean(found[right].ring, 0)[0])
 
+    def test_single_hairs_at_the_edge_are_no_outline(self):
+        pixels, mask = two_coats(300)
+        hairs = mask.copy()
+        for x in range(40, 260, 9):
+            cv2.line(hairs, (x, 150), (x, 20), 1.0, 1)
+        plain, hairy = (Animal(pixels, m, 0.8).areas(5) for m in (mask, hairs))
+        corners = [sum(len(a.ring) for a in q.areas) for q in (plain, hairy)]
+        self.assertLess(corners[1], 1.25 * corners[0])
+        self.assertLess(abs(max(y for a in hairy.areas for _x, y in a.ring) - max(y for a in plain.areas for _x, y in a.ring)), 4)
+        self.assertGreater(min(y for a in hairy.areas for _x, y in a.ring), 35, "no outline climbs a hair")
+
+    def test_both_eyes_are_one_pair(self):
+        pixels, mask = two_coats(300)
+        eyes = [a for a in Animal(pixels, mask, 0.1, [((120.0, 120.0), 8.0), ((180.0, 120.0), 8.0)], None).areas(5).areas]
+        pair = [n for n, a in enumerate(eyes) if a.kind == "eye"]
+        self.assertEqual([eyes[n].twin for n in pair], pair[::-1])
+
     def test_a_face_that_would_be_a_few_millimetres_is_not_parted(self):
         pixels, mask = two_coats(300)
         eyes = [((120.0, 120.0), 8.0), ((180.0, 120.0), 8.0)]

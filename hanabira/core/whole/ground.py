@@ -21,6 +21,8 @@ WORK_SIDE, MOST_ENLARGED = 330.0, 1.6
 PAD = 4
 HAND_MM, HAND_PX = 1.6, (2.0, 7.0)
 """What a hand sees as one tone, and between which working pixels that is kept."""
+HAIR_MM = 0.8
+"""Hairs and notches at the animal's edge narrower than twice this are left to the hand."""
 LEAST_PX, CRUMB = 400, 0.004
 """Fewer pixels are no animal; a piece that lies apart and is a smaller share of it is dropped."""
 WAY_PX, GRAIN_PX, FINE_PX = 6.0, 6.0, 1.6
@@ -73,11 +75,14 @@ def ground(pixels: np.ndarray, coverage: Array, mm_per_px: float, apart: tuple[n
     size = max(24, round((x1 - x0) * k)), max(24, round((y1 - y0) * k))
     small = cv2.resize(np.ascontiguousarray(pixels[y0:y1, x0:x1]), size, interpolation=cv2.INTER_AREA if k < 1 else cv2.INTER_CUBIC)
     mask = cv2.resize(np.ascontiguousarray(coverage[y0:y1, x0:x1], np.float32), size, interpolation=cv2.INTER_AREA) > 0.5
+    px_per_mm = k / mm_per_px
+    # single hairs at the edge of the fur are no outline
+    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * max(1, round(HAIR_MM * px_per_mm)) + 1,) * 2)
+    mask = cv2.morphologyEx(cv2.morphologyEx(mask.astype(np.uint8), cv2.MORPH_CLOSE, disc), cv2.MORPH_OPEN, disc) > 0
     n, pieces, stats, _ = cv2.connectedComponentsWithStats(mask.astype(np.uint8))
     mask = np.isin(pieces, [i for i in range(1, n) if stats[i, cv2.CC_STAT_AREA] > CRUMB * mask.sum()])
     on_top = tuple(cv2.resize(np.ascontiguousarray(q[y0:y1, x0:x1], np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0 for q in apart)
     free = mask & ~np.any(on_top, axis=0) if on_top else mask
-    px_per_mm = k / mm_per_px
     fine = bytes_to_lab(small).astype(np.float32)
     planes = [*_tones(small, free, px_per_mm, by_form), *_hair(fine, mask), *_places(mask, by_form)]
     features = np.dstack(planes).astype(np.float32)

@@ -104,7 +104,7 @@ class Animal:
             name = self._part(here)
             outer, *holes = ([_point(p) for p in g.to_photo(r)] for r in rings[i])
             found.append(Proposed(tuple(outer), tuple(tuple(h) for h in holes if len(h) > 3), float(here.sum()) / total, _lab(g.fine[here]), name))
-        found = [*_paired(found), *self._on_top(total)]
+        found = _paired([*found, *self._on_top(total)])
         return Proposal(tuple(found), covered(found, self.coverage), variance_explained(g.fine, labels), tuple(self.notes))
 
     def _part(self, here: np.ndarray) -> str:
@@ -168,8 +168,12 @@ def covered(areas: Sequence[Proposed], coverage: Array) -> float:
 
 
 def _paired(areas: list[Proposed]) -> list[Proposed]:
-    """Left and right of one part of the face as twins, where they are alike in colour and size."""
+    """Both eyes as twins, and left and right of one part of the face, where they are alike in colour and size."""
     out = list(areas)
+    eyes = [i for i, a in enumerate(areas) if a.kind == "eye"]
+    if len(eyes) == 2:
+        i, j = eyes
+        out[i], out[j] = replace(areas[i], twin=j), replace(areas[j], twin=i)
     for part in {p.split(" ", 1)[1] for p in FRONT if " " in p}:
         left, right = ([i for i, a in enumerate(areas) if a.part == f"{side} {part}"] for side in ("left", "right"))
         if len(left) != 1 or len(right) != 1:
