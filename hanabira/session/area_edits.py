@@ -7,10 +7,10 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from hanabira.core.area.eye import measure_eye
+from hanabira.core.area.eye import eye_ring, measure_eye
 from hanabira.core.area.outline import Outline, clipped_to, cut_away, in_box, join, place_twin
 from hanabira.core.faults import Fault
-from hanabira.craft.templates import ellipse, templates
+from hanabira.craft.templates import templates
 from hanabira.session.edits import AddArea, ChangeAreas
 from hanabira.studio.records import Area, new_id
 
@@ -59,7 +59,7 @@ def add_eye(session: Session, centre: Point, rim: Point) -> None:
         session.messages.fault(fault)
         return
     (c,), r = view.large((eye.centre,)), eye.iris_px / view.scale
-    ring = ellipse(c[0], c[1], 1.12 * r, 1.12 * r, 0.0, 14)
+    ring = eye_ring(c, r)
     names = [a.name for a in session.areas if a.surface_id == "eye"]
     name = "Eye" if not names else "Second eye" if len(names) == 1 else ""
     edit = AddArea(session, ring, True, name, "eye", eye=(c, (c[0] + r, c[1])))

@@ -78,6 +78,17 @@ class Eye:
     """Middle (photo pixels) and radius of the equal circle of every bright spot, the strongest first."""
 
 
+EYE_WIDE, EYE_CORNERS = 1.12, 14
+"""An eye's area is so much wider than its iris, for lids and wet line, and has so many corners."""
+
+
+def eye_ring(centre: Point, iris_px: float) -> tuple[Point, ...]:
+    """The outline of an eye's area round its iris."""
+    turn = 2 * np.pi * np.arange(EYE_CORNERS) / EYE_CORNERS
+    r = EYE_WIDE * iris_px
+    return tuple((float(centre[0] + r * np.cos(a)), float(centre[1] - r * np.sin(a))) for a in turn)
+
+
 def measure_eye(pixels: np.ndarray, centre: Point, rim: Point) -> Eye:
     """Measure the eye round ``centre`` with a place on its ``rim``, both in pixels of the photo (h, w, 3) uint8.
 

@@ -8,7 +8,9 @@ from dataclasses import dataclass, replace
 import cv2
 import numpy as np
 
-from hanabira.core.area.outline import from_mask, grow, touchable
+from hanabira.core.area.covering import covering
+from hanabira.core.area.eye import EYE_WIDE, eye_ring
+from hanabira.core.area.outline import Outline, from_mask, grow, touchable
 from hanabira.core.area.shape import Point
 from hanabira.core.colour.spaces import Array
 from hanabira.core.faults import AreaFault
@@ -19,8 +21,6 @@ from hanabira.core.whole.ground import Ground, ground
 from hanabira.core.whole.pieces import Parting, parting, variance_explained
 from hanabira.core.whole.rings import rings_of
 
-EYE_WIDE, EYE_CORNERS = 1.12, 14
-"""An eye's area is so much wider than its iris, for lids and wet line."""
 NOSE_REACHES, MOST_NOSE = (16.0, 12.0, 9.0, 6.0), 0.05
 """ΔE76 within which a touched nose spreads, the choosier ones tried where it floods the face; a larger share of the animal is no nose."""
 NOSE_HALF, NOSE_FILLS = (0.22, 0.19), (0.4, 2.2, 4.0)
@@ -105,7 +105,9 @@ class Animal:
             outer, *holes = ([_point(p) for p in g.to_photo(r)] for r in rings[i])
             found.append(Proposed(tuple(outer), tuple(tuple(h) for h in holes if len(h) > 3), float(here.sum()) / total, _lab(g.fine[here]), name))
         found = _paired([*found, *self._on_top(total)])
-        return Proposal(tuple(found), covered(found, self.coverage), variance_explained(g.fine, labels), tuple(self.notes))
+        outlines = [(Outline(a.ring, False, a.holes), True) for a in found]
+        under = covering(outlines, self.coverage > 0.5, (self.coverage.shape[1], self.coverage.shape[0])).drawn or 0.0
+        return Proposal(tuple(found), under, variance_explained(g.fine, labels), tuple(self.notes))
 
     def _part(self, here: np.ndarray) -> str:
         """The part of the face that an area is: the one that holds most of it, and most of which it holds; empty where there is none."""
@@ -122,10 +124,8 @@ class Animal:
         """Eyes and nose: they lie over the fur round them, nothing is cut out for them."""
         g, out = self.ground, []
         for n, ((x, y), r) in enumerate(self.eyes):
-            here, rx = g.apart[n] & g.mask, EYE_WIDE * r
-            turn = 2 * np.pi * np.arange(EYE_CORNERS) / EYE_CORNERS
-            ring = tuple((float(x + rx * np.cos(a)), float(y + rx * np.sin(a))) for a in turn)
-            out.append(Proposed(ring, (), float(here.sum()) / total, _lab(g.fine[here]), "eye", "eye", ((x, y), (x + r, y))))
+            here = g.apart[n] & g.mask
+            out.append(Proposed(eye_ring((x, y), r), (), float(here.sum()) / total, _lab(g.fine[here]), "eye", "eye", ((x, y), (x + r, y))))
         if self.nose is not None:
             here = g.apart[-1] & g.mask
             ring = from_mask(self.nose, (0, 0), max(1.0, 0.03 * float(np.sqrt(self.nose.sum()))))[0].ring
@@ -155,16 +155,6 @@ def touched_nose(pixels: np.ndarray, coverage: Array, at: Point, face: Face | No
         if 0 < found.sum() < most and (usual is None or face is None or NOSE_FILLS[0] < found.sum() / usual.sum() < NOSE_FILLS[1 + face.side]):
             return found
     return None if usual is None or face is None or face.side else usual > 0
-
-
-def covered(areas: Sequence[Proposed], coverage: Array) -> float:
-    """Share of the animal that the areas' outlines cover."""
-    inside = np.zeros(coverage.shape, np.uint8)
-    for a in areas:
-        one = np.zeros(coverage.shape, np.uint8)
-        cv2.fillPoly(one, [np.round(np.asarray(r) * 16).astype(np.int32) for r in (a.ring, *a.holes)], 1, cv2.LINE_8, 4)
-        inside |= one
-    return float((inside[coverage > 0.5] > 0).mean())
 
 
 def _paired(areas: list[Proposed]) -> list[Proposed]:
