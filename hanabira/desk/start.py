@@ -16,6 +16,7 @@ from hanabira.desk import theme
 from hanabira.desk.jobs import JobRunner
 from hanabira.desk.rescue import Rescue
 from hanabira.desk.window import Desk
+from hanabira.session.runner import processors
 from hanabira.session.session import Session
 from hanabira.studio.store import Store, default_folder
 
@@ -61,6 +62,7 @@ def open_window(folder: Path | None = None) -> QWidget:
         window = Rescue(folder, fault, lambda: show(folder))
     else:
         session = Session(store, JobRunner())
+        session.at_once = processors()
         session.awake = False  # the window stands first: see `stand`
         sys.excepthook = session.messages.hook
         window = Desk(session)

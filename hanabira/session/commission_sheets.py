@@ -128,7 +128,7 @@ def book_of(session: Session, plan: Planned) -> Book:
     words.pop(SHEET, None)
     due = plan.due
     slack = plan.calendar.slack_days(due)
-    order = [*order_facts(session), ("Hours", hours_words([s for s in plan.ordered.steps if s.key not in done]))]
+    order = [*order_facts(session), ("Hours", hours_words(plan.left(done)))]
     if session.planner.covering().words and not session.planner.covering().whole:
         order.append(("Planned", session.planner.covering().words))
     order.append(
@@ -158,7 +158,7 @@ def approval_of(session: Session) -> Callable[[Token], Approval]:
     terms = []
     if plan is not None and c.terms.rate > 0:
         price, parts = price_words(session, plan)
-        terms.append(f"Price: {price}, {parts}. The range covers {hours_words(plan.ordered.steps)} of work.")
+        terms.append(f"Price: {price}, {parts}. The range covers {hours_words(plan.left())} of work.")
         if not session.planner.covering().whole:
             terms.append(session.planner.covering().words)
     terms.append(

@@ -30,6 +30,7 @@ if TYPE_CHECKING:
     from hanabira.core.places.place import Places
     from hanabira.core.token import Token
     from hanabira.session.session import Session
+    from hanabira.studio.overlaps import Overlaps
     from hanabira.studio.records import Area, Photo
     from hanabira.studio.workings import Workings
 
@@ -164,12 +165,13 @@ class Measuring:
         self._asked.clear()
         self._wanted.clear()
 
-    def request(self, area: Area) -> Request:
-        """What an area would be measured from now."""
+    def request(self, area: Area, among: Overlaps | None = None) -> Request:
+        """What an area would be measured from now, ``among`` others than the open commission's."""
         m, other = self.session, self._colour_photo(area)
+        lies = m.overlaps if among is None else among
         return Request(
-            replace(area, **NOT_MEASURED), m.over_of(area), m.light_sign(m.photo) if m.photo else (),
-            other_light=m.light_sign(other) if other is not None else None, mm_per_px=m.mm_per_px, way=m.in_the_way_of(area), view=m.view, other=other, workings=m.workings,
+            replace(area, **NOT_MEASURED), lies.outlines_over(area), m.light_sign(m.photo) if m.photo else (),
+            other_light=m.light_sign(other) if other is not None else None, mm_per_px=m.mm_per_px, way=lies.in_the_way(area), view=m.view, other=other, workings=m.workings,
         )  # fmt: skip
 
     def _colour_photo(self, area: Area) -> Photo | None:

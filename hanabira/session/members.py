@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from hanabira.session.predicting import Predicting
     from hanabira.session.reaches import Reaches
     from hanabira.session.whole import Whole
+    from hanabira.session.workers import Workers
     from hanabira.session.workshop import Workshop
     from hanabira.studio.workings import Workings
 
@@ -93,6 +94,8 @@ class Members:
     """Photos of the work held against the plan."""
     practising: Member[Practising] = Member()
     """Drills, rounds and what they add up to."""
+    workers: Member[Workers] = Member()
+    """Computes areas side by side in processes of their own."""
     workings: Member[Workings] = _OnDisk()
     """What was worked out before."""
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime
+from collections.abc import Collection
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
@@ -17,6 +18,7 @@ from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, by_
 
 if TYPE_CHECKING:
     from hanabira.core.area.seams import Seam
+    from hanabira.core.schedule.order import Step
     from hanabira.core.schedule.sessions import Calendar
     from hanabira.core.schedule.work import AreaWork, Pace
     from hanabira.session.session import Session
@@ -48,6 +50,10 @@ class Planned:
     def pace(self) -> Pace:
         """The artist's pace."""
         return self.whole.pace
+
+    def left(self, done: Collection[str] = ()) -> tuple[Step, ...]:
+        """What hours speak of: steps that are not done, and areas without a recipe as estimates."""
+        return (*(s for s in self.ordered.steps if s.key not in done), *self.whole.estimates())
 
 
 class Planner:
@@ -168,14 +174,14 @@ class Planner:
         recipes = {r.area_id: r for r in store.all(Recipe)}
         for c in before:
             theirs = [recipes[a.id] for a in areas.get(c.id, ()) if a.id in recipes]
-            if not photos.get(c.id) or not theirs:
+            if not photos.get(c.id) or not areas.get(c.id):
                 continue
             try:
                 theirs_ = assembly.assemble(c, photos[c.id][0], areas[c.id], theirs, self.session.kit_of(c.kit_id), pace, logs.get(c.id, ()))
-                _found, calendar = theirs_.plan(theirs_.days(self.session.clock.today()), [(d, n) for d, n, _c in out])
+                calendar = theirs_.calendar(theirs_.days(self.session.clock.today()), [(d, n) for d, n, _c in out])
             except Fault:
                 continue
-            for q in calendar.placed:
+            for q in (*calendar.placed, *calendar.estimated):
                 if q.step.key not in theirs_.done:
                     out.append((q.start.date(), (q.end - q.start).total_seconds() / 60, c.name))
         return out

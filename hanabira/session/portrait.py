@@ -15,7 +15,9 @@ from hanabira.core.solver.place_plan import PlacePlanner
 from hanabira.core.study.bounce import takes_on
 from hanabira.craft.hand import palette_rules
 from hanabira.session.aims import shift_of
+from hanabira.session.asked import measure_one, plan_one
 from hanabira.session.edits import Edit, EditBrief
+from hanabira.studio.beside import meet
 from hanabira.studio.overlaps import IN_THE_WAY
 
 if TYPE_CHECKING:
@@ -23,8 +25,9 @@ if TYPE_CHECKING:
     from hanabira.core.solver.layer import Layer
     from hanabira.core.solver.technique import LayerPlan
     from hanabira.core.token import Token
+    from hanabira.session.asked import Asked
     from hanabira.session.session import Session
-    from hanabira.session.workshop import Asked
+    from hanabira.session.workers import Workers
     from hanabira.studio.records import Area, Recipe
 
 PAIRED = ("eye", "ear-inside")
@@ -51,17 +54,13 @@ class Portrait:
     # -- the other side -------------------------------------------------------------
     def twin_of(self, area: Area) -> Area | None:
         """The solved area of the other side: the one that is named, either way, or the first of a pair that comes by twos."""
-        solved = [a for a in self.session.areas if a.id != area.id and self.session.recipe_layers(a.id)]
-        for a in solved:
-            if a.id == area.twin_id or a.twin_id == area.id:
-                return a
-        alike = (a for a in solved if area.surface_id in PAIRED and a.surface_id == area.surface_id and not a.twin_id and not area.twin_id)
-        return next(alike, None)
+        return twin_among(area, self.session.areas, self.session.recipes)
 
-    def other_side(self, area: Area) -> tuple[Layer, ...]:
-        """Layers of the other side, when it was planned by places."""
-        twin = self.twin_of(area)
-        return self.session.recipe_layers(twin.id) if twin is not None and self.session.by_places(twin.id) else ()
+    def other_side(self, area: Area, others: Sequence[Area] | None = None, recipes: Mapping[str, Recipe] | None = None) -> tuple[Layer, ...]:
+        """Layers of the other side, when it was planned by places; ``others`` and ``recipes`` as they would be."""
+        known = self.session.recipes if recipes is None else recipes
+        twin = twin_among(area, self.session.areas if others is None else others, known)
+        return known[twin.id].layers if twin is not None and known[twin.id].places else ()
 
     # -- one palette ------------------------------------------------------------------
     @property
@@ -86,11 +85,7 @@ class Portrait:
         kept = tuple(dict.fromkeys(q.code for a in m.areas for q in m.recipe_layers(a.id) if q.locked and q.code))
 
         def work(token: Token) -> tuple[Palette, Mapping[str, Measures]]:
-            measured = {}
-            for n, (key, one) in enumerate(asked.items()):
-                token.report(0.3 * n / len(asked), f"Looking at {one.area.name}")
-                measured[key] = one.measured(token)
-            return chosen(tuple(asked.values()), measured, kept, token), measured
+            return over_all(tuple(asked.values()), kept, m.workers, token)
 
         def done(found: tuple[Palette, Mapping[str, Measures]]) -> None:
             palette, measured = found
@@ -207,23 +202,56 @@ class Portrait:
         return sorted(keys, key=lambda key: key not in eyes)
 
     def _solve(self, keys: Sequence[str], anew: bool) -> None:
-        """Solve areas one after the other; with ``anew`` also those that have layers by now."""
+        """Solve areas in turn, side by side where they do not meet; with ``anew`` also those that have layers by now."""
         m, left, count = self.session, self._eyes_first(keys), len(keys)
 
         def go_on() -> None:
-            while left:
-                key = left.pop(0)
-                area = next((a for a in m.areas if a.id == key), None)
-                if area is not None and (anew or not m.recipe_layers(key)):
-                    m.workshop.solve(key, None, go_on, f"Solving {area.name}, {count - len(left)} of {count}")
-                    return
-            m.messages.remark(f"{count} areas are solved." if count > 1 else "The area is solved.")
+            here = {a.id: a for a in m.areas}
+            left[:] = [key for key in left if key in here and (anew or not m.recipe_layers(key))]
+            wave = apart([here[key] for key in left], m.workers.most, m.mm_per_px or 1.0)
+            left[:] = [key for key in left if key not in {a.id for a in wave}]
+            if wave:
+                m.workshop.solve_together(wave, go_on, f"Solving {' and '.join(a.name for a in wave)}, {count - len(left)} of {count}")
+            else:
+                m.messages.remark(f"{count} areas are solved." if count > 1 else "The area is solved.")
 
         go_on()
 
 
-def chosen(asked: Sequence[Asked], measured: Mapping[str, Measures], fixed: Sequence[str], token: Token) -> Palette:
-    """The palette over areas that are measured, ``fixed`` pencils in it; for any thread. What was solved on the way is kept for solving by it."""
+def twin_among(area: Area, others: Sequence[Area], recipes: Mapping[str, Recipe]) -> Area | None:
+    """The solved area of the other side among some: the one that is named, either way, or the first of a pair that comes by twos."""
+    solved = [a for a in others if a.id != area.id and a.id in recipes and recipes[a.id].layers]
+    for a in solved:
+        if a.id == area.twin_id or a.twin_id == area.id:
+            return a
+    alike = (a for a in solved if area.surface_id in PAIRED and a.surface_id == area.surface_id and not a.twin_id and not area.twin_id)
+    return next(alike, None)
+
+
+def apart(areas: Sequence[Area], most: int, mm_per_px: float) -> list[Area]:
+    """The first of some areas with up to ``most`` in all that can be solved beside it: none is another's twin, comes in a pair with it, or meets it."""
+    out: list[Area] = []
+    for a in areas:
+        if len(out) < most and not any(_tied(a, b, mm_per_px) for b in out):
+            out.append(a)
+    return out
+
+
+def _tied(a: Area, b: Area, mm_per_px: float) -> bool:
+    twins = a.twin_id == b.id or b.twin_id == a.id or (a.surface_id == b.surface_id and a.surface_id in PAIRED)
+    return twins or meet(a, b, mm_per_px)
+
+
+def over_all(
+    asked: Sequence[Asked], fixed: Sequence[str], beside: Workers, token: Token, thorough: bool = True
+) -> tuple[Palette, dict[str, Measures]]:  # fmt: skip
+    """Areas measured, and the palette over them, ``fixed`` pencils in it; for any thread. What was solved on the way is kept for solving by it.
+
+    A palette that is not ``thorough`` is chosen by mixtures alone; no recipe is asked what it still wants.
+    """
+    shipped = [q.shipped() for q in asked]
+    told = lambda n, _m: token.report(0.3 * (n + 1) / len(asked), f"Looking at {asked[n].area.name}")  # noqa: E731
+    measured = dict(zip((q.area.id for q in asked), beside.run(measure_one, shipped, token, told), strict=True))
     fields = []
     for one in asked:
         m = measured[one.area.id]
@@ -232,10 +260,19 @@ def chosen(asked: Sequence[Asked], measured: Mapping[str, Measures], fixed: Sequ
         fields.append(PlacePlanner(one.kit, one.paper, m.places, craft, rules, reach=one.reach).area)
     token.report(0.3, "Choosing the pencils")
     found = choose(fields, palette_rules(), fixed)
+    if not thorough:
+        return found, measured
+
+    def with_(n: int, some: frozenset[str]) -> tuple[Asked, Measures]:
+        one = asked[n]
+        return replace(one, palette=tuple(sorted(some)), request=replace(one.request, view=None)), measured[one.area.id]
 
     def plan(n: int, some: frozenset[str]) -> LayerPlan:
         token.check()
-        one = replace(asked[n], palette=tuple(sorted(some)))
-        return one.plan(measured[one.area.id])
+        return plan_one(with_(n, some))
 
-    return further(found, len(asked), plan, palette_rules())
+    def plan_all(some: frozenset[str]) -> list[LayerPlan]:
+        told = lambda n, _p: token.report(0.4 + 0.3 * (n + 1) / len(asked), "Solving with the palette")  # noqa: E731
+        return list(beside.run(plan_one, [with_(n, some) for n in range(len(asked))], token, told))
+
+    return further(found, len(asked), plan, palette_rules(), plan_all=plan_all), measured

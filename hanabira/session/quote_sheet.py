@@ -6,7 +6,7 @@ import datetime
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from hanabira.core.area.covering import Covering
+from hanabira.core.area.covering import WHOLE, Covering
 from hanabira.session.commission_sheets import medium_line, order_facts, sheet_picture
 from hanabira.session.dates import day_words
 from hanabira.session.sender import sender
@@ -24,13 +24,13 @@ def not_counted(found: Covering) -> list[str]:
     >>> not_counted(Covering(12, 12))
     ['This price counts the areas above. How much of the animal they cover has not been measured.']
     """
-    if not found.words:
-        return []
-    if found.covered is not None:
-        return [f"Not everything is in this price: {found.words[:1].lower()}{found.words[1:]}"]
     without = found.areas - found.solved
-    few = f"{without} of {found.areas} areas {'are' if without > 1 else 'is'} not counted yet. " if without else ""
-    return [f"This price counts the areas above. {few}How much of the animal they cover has not been measured."]
+    few = [f"{without} of {found.areas} areas {'are' if without > 1 else 'is'} only estimated so far: with their recipes the range becomes narrower."] if without else []
+    if found.drawn is None:
+        return ["This price counts the areas above. How much of the animal they cover has not been measured.", *few]
+    if found.drawn < WHOLE:
+        return [f"Not everything is in this price: {found.drawn:.0%} of the animal lies under the areas above.", *few]
+    return few
 
 
 def quote_of(session: Session, plan: Planned) -> Quote:
@@ -43,6 +43,7 @@ def quote_of(session: Session, plan: Planned) -> Quote:
     for a in sorted(plan.work, key=lambda a: a.number):
         mine = [s for s in plan.ordered.steps if s.area is not None and s.area.id == a.id]
         parts.append(QuotedWork(a.name, sum(s.low for s in mine) / 60, sum(s.high for s in mine) / 60))
+    parts += [QuotedWork(f"{s.area.name} (estimated)", s.low / 60, s.high / 60) for s in plan.whole.estimates() if s.area is not None]
     rest = [s for s in plan.ordered.steps if s.area is None]
     if sum(s.high for s in rest) > 0:
         parts.append(replace(round_them, low=sum(s.low for s in rest) / 60, high=sum(s.high for s in rest) / 60))

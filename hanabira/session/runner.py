@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Sequence
 from typing import Any, Protocol
 
@@ -50,6 +51,15 @@ class Runner(Protocol):
     def shut(self, wait_ms: int = 5000) -> None:
         """Cancel everything and wait for it."""
         ...
+
+
+MOST_AT_ONCE = 4
+"""More processes at once would only take memory."""
+
+
+def processors() -> int:
+    """How many computations this machine can do at once, as far as we may use it."""
+    return min(MOST_AT_ONCE, len(os.sched_getaffinity(0)))
 
 
 class InlineRunner:

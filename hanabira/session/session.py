@@ -84,6 +84,8 @@ class Session(Members):
         """False while a window starts and the mathematics is not loaded yet: until it `awoke`, the desk shows what the records alone tell."""
         self.store, self.clock = store, store.clock
         self.jobs: Runner = runner or InlineRunner()
+        self.at_once = 1
+        """How many areas are computed side by side; who starts a program says as many as the machine has processors."""
         self.messages = MessageDoor(store.folder / "reports", store.clock)
         self.settings = Settings(store, self.messages.fault)
         self.jobs.failed.connect(self.messages.fault)
@@ -544,5 +546,7 @@ class Session(Members):
     def shut(self) -> None:
         """Stop work and let the studio go. With the undo lists goes what only they could bring back: files of photos that were deleted."""
         self.jobs.shut()
+        if "workers" in self.__dict__:
+            self.workers.shut()
         files.sweep(self.store)
         self.store.close()

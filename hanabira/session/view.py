@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
 import cv2
@@ -64,6 +64,10 @@ class View:
         if self._clip_levels is None:
             self._clip_levels = photo_levels(self.pixels, self.coverage)
         return self._clip_levels
+
+    def bare(self) -> View:
+        """The same without its copies for the screen, to be sent to another process."""
+        return replace(self, levels=[], looks={}, plain=None, values=None, _clip_levels=self.clip_levels, _previews={})
 
     def level_for(self, screen_px_per_photo_px: float) -> np.ndarray:
         """The smallest copy that is not coarser than the screen."""

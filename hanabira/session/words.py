@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime
 import re
-from collections.abc import Sequence
+from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
 from hanabira.core.schedule.handling import GRAPHITE, SEAM
@@ -73,13 +73,14 @@ def sum_words(low: float, high: float | None = None, sign: str = "") -> str:
     return figures.replace(",", "\u2009") + (f"\u2009{sign}" if sign else "")
 
 
-def hours_words(steps: Sequence[Step]) -> str:
+def hours_words(steps: Iterable[Step]) -> str:
     """Hours of steps as a range.
 
     >>> hours_words([])
     '0–0 h'
     """
-    low, high = hours_range(sum(s.low for s in steps), sum(s.high for s in steps))
+    ends = [(s.low, s.high) for s in steps]
+    low, high = hours_range(sum(q for q, _ in ends), sum(q for _, q in ends))
     return f"{low:.0f}–{high:.0f} h"
 
 

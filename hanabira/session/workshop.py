@@ -2,149 +2,44 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from hanabira.core.area.coat_class import SURE
-from hanabira.core.area.measures import NOT_LOOKED, Measures
+from hanabira.core.area.measures import Measures
 from hanabira.core.colour.appearance import seen_step
 from hanabira.core.colour.spaces import chroma
 from hanabira.core.colour.words import hue_name
 from hanabira.core.faults import Fault, RecipeFault
-from hanabira.core.optics.kit import Kit
 from hanabira.core.optics.stack import bare
 from hanabira.core.optics.tools import KEEPS_OFF
-from hanabira.core.sentences import say
-from hanabira.core.solver.area import Prediction, Variant, swaps
+from hanabira.core.solver.area import Variant, swaps
 from hanabira.core.solver.form import Tie
 from hanabira.core.solver.layer import BANDS, Layer, goes_over
-from hanabira.core.solver.place_plan import PlacePlan, Rules, plan_places
+from hanabira.core.solver.place_plan import PlacePlan
 from hanabira.core.solver.place_words import places_in_words
-from hanabira.core.solver.twins import other_side
-from hanabira.core.token import SILENT, Token
+from hanabira.core.token import Token
 from hanabira.craft.rules import school
-from hanabira.craft.techniques import craft_of, rules_of
+from hanabira.craft.techniques import craft_of
 from hanabira.craft.tools import NONE, drawer, tools
+from hanabira.session.asked import Asked, closeness, pencils, solve_one
 from hanabira.session.edits import Edit, SetLayers
 from hanabira.studio import planning
 from hanabira.studio.beside import ties_of
-from hanabira.studio.overlaps import IN_THE_WAY
+from hanabira.studio.overlaps import IN_THE_WAY, Overlaps
 
 if TYPE_CHECKING:
-    from hanabira.core.optics.paper import Paper
     from hanabira.core.optics.passes import Pass
     from hanabira.core.places.place import Places
-    from hanabira.core.solver.gamut import Gamut
     from hanabira.core.solver.technique import Craft
-    from hanabira.session.measuring import Request
     from hanabira.session.session import Session
     from hanabira.studio.records import Area, Recipe
-    from hanabira.studio.workings import Workings
 
 JUMP_L = 10.0
 """A value step between neighbours that recipe and photo see differently by more than this is warned of."""
-
-
-@dataclass(frozen=True)
-class Asked:
-    """What an area is solved from, taken on the interface thread; the solving itself may run on any."""
-
-    area: Area
-    request: Request
-    known: Measures | None
-    kit: Kit
-    paper: Paper
-    reach: Gamut
-    school: tuple[tuple[str, str], ...]
-    finish: int
-    tray: tuple[str, ...]
-    locked: tuple[Layer, ...]
-    aims: tuple[tuple[str, float, float, float], ...]
-    workings: Workings
-    palette: tuple[str, ...] = ()
-    """Pencils of the portrait; empty: any of the kit."""
-    twin: tuple[Layer, ...] = ()
-    """Layers of the other side."""
-    tools: frozenset[str] | None = None
-    """Tools of the drawer; None: any."""
-    ties: tuple[Tie, ...] = ()
-    """What lies beside the area and is solved already."""
-
-    def measured(self, token: Token) -> Measures:
-        """The area's measures with its marking."""
-        m = self.known if self.known is not None else self.request.measure(token)
-        looked = m.marking.kind is not None or m.marking.reason != NOT_LOOKED
-        return m if looked or self.area.surface_id in ("eye", "nose") else self.request.look_at_marking(m)
-
-    def plan(
-        self, m: Measures, token: Token = SILENT, kit: Kit | None = None, thrift: float = 1.0, more: Sequence[Layer] = (), twin: tuple[Layer, ...] = ()
-    ) -> PlacePlan:
-        """Layers for the places of the measures, with this kit or another, sparing pencils by a factor, around ``more`` locked layers, or like ``twin``."""
-        some = kit or self.kit
-        assert m.places is not None
-        places, locked = m.places, (*self.locked, *more)
-        craft, rules = self.craft_and_rules(m, some)
-        rules = replace(rules, thrift=thrift, palette=frozenset(self.palette), twin=twin)
-        return self.workings.once(
-            "plan", (tuple(some), some.fit, self.paper, places, craft, rules, self.tray, locked, self.reach),
-            lambda: plan_places(
-                some, self.paper, places, craft=craft, rules=rules, tray=self.tray, locked=locked, reach=self.reach, token=token,
-            ),
-        )  # fmt: skip
-
-    def craft_and_rules(self, m: Measures, kit: Kit | None = None) -> tuple[Craft, Rules]:
-        """What the craft says of the area, and what its measures and the artist's aims ask beside its colours."""
-        a, some = self.area, kit or self.kit
-        craft = craft_of(m, a.surface_id, some.medium, a.coat, a.marking_kind, self.school, self.finish, self.tools)
-        return craft, replace(rules_of(m, craft, some, self.paper.id), aims={place: np.array(shift) for place, *shift in self.aims}, ties=self.ties)
-
-    def solved(self, m: Measures, token: Token) -> PlacePlan:
-        """The plan; on the second of two sides the same again, where that comes as near as its own would."""
-        return other_side(lambda twin: self.plan(m, token, twin=twin), self.twin)
-
-    def sparing(self, m: Measures, token: Token) -> PlacePlan:
-        """The plan with the fewest pencils: those of the portrait at no price, or every one at its own; the closer of two that need as many."""
-        plans = []
-        for n, asked in enumerate((self, replace(self, tray=()))):
-            token.report(n / 2, "Solving with the fewest pencils")
-            plans.append(asked.plan(m, thrift=THRIFT))
-        return min(plans, key=lambda q: (_pencils(q.layers), _closeness(q.prediction)))
-
-    def with_pencil(self, m: Measures, keep: Layer, token: Token) -> PlacePlan:
-        """The best plan with one pencil in it for certain: its pressure is free, its places and the pencil are not."""
-        others = replace(self, locked=tuple(q for q in self.locked if q.id != keep.id))
-        plans = []
-        for n, pressure in enumerate((1, 3, 5)):
-            token.report(n / 3, "Trying the pencil")
-            fixed = replace(keep, pressure=pressure, passes=1, locked=True)
-            plan = others.plan(m, more=(fixed,))
-            free = tuple(replace(q, locked=keep.locked) if q == fixed else q for q in plan.layers)
-            plans.append(replace(plan, layers=free))
-        return min(plans, key=lambda q: _closeness(q.prediction))
-
-    def variants(self, m: Measures, token: Token) -> tuple[Variant, ...]:
-        """Three ways to lay the area, the closest first, each with what differs from it in pencils and closeness."""
-        token.report(0.0, "Solving the closest way")
-        best = self.plan(m)
-        token.report(0.35, "Solving with fewer pencils")
-        few = self.plan(m, thrift=THRIFT)
-        free = [q for q in best.layers if q.code and not q.locked]
-        most = max(dict.fromkeys(q.code for q in free), key=lambda c: sum(q.passes for q in free if q.code == c), default="")
-        rest = Kit(self.kit.name, tuple(p for p in self.kit if p.code != most), self.kit.fit)
-        token.report(0.7, "Solving without the main pencil")
-        without = self.plan(m, kit=rest if most and len(self.kit) > 3 else None)
-        base = _closeness(best.prediction)
-        out = [Variant(say("variant.closest", pencils=_pencils(best.layers), de=base), best.layers)]
-        named = say("variant.without", name=self.kit.get(most).name, code=most) if most else say("variant.other")
-        for name, plan in ((say("variant.fewer"), few), (named, without)):
-            if plan.layers and all(plan.layers != v.layers for v in out):
-                de = _closeness(plan.prediction)
-                more = f"{de - base:+.1f}".replace("-", "\u2212")
-                out.append(Variant(say("variant.told", what=name, pencils=_pencils(plan.layers), de=de, more=more), plan.layers))
-        return tuple(out)
 
 
 HELD_L, HELD_C = 0.35, 0.3
@@ -153,16 +48,6 @@ STEP_TOLD, PUSHES_C = 0.3, 10.0
 """Value steps by which neighbours change how an area reads, and C* from which they push its hue (CIECAM16 gives the step; the push is a word only)."""
 RAREST = 6
 """So many of the pencils that are used least get a price."""
-THRIFT = 4.0
-"""How much dearer a further pencil is in the way with fewer of them."""
-
-
-def _closeness(told: Prediction) -> float:
-    return float(np.mean([s.expected_de00 for s in told.bands.values()]))
-
-
-def _pencils(layers: Sequence[Layer]) -> int:
-    return len({q.code for q in layers if q.code})
 
 
 class Workshop:
@@ -262,13 +147,13 @@ class Workshop:
         """Tools that are in the drawer; None: nothing was said, so any."""
         return drawer([q for q in self.session.settings.get("tools") if q in tools() or q == NONE])
 
-    def ties(self, area: Area) -> tuple[Tie, ...]:
+    def ties(self, area: Area, others: Sequence[Area], recipes: Mapping[str, Recipe]) -> tuple[Tie, ...]:
         """What lies beside an area and is planned by places already."""
         m = self.session
         if m.photo is None or m.commission is None or not m.photo.crop[2]:
             return ()
-        planned = {r.area_id: (r.layers, r.places) for r in m.recipes.values() if r.places}
-        return ties_of(area, m.areas, planned, m.kit, m.commission.picture_mm[0] / m.photo.crop[2])
+        planned = {r.area_id: (r.layers, r.places) for r in recipes.values() if r.places}
+        return ties_of(area, others, planned, m.kit, m.commission.picture_mm[0] / m.photo.crop[2])
 
     def craft(self, area: Area) -> Craft | None:
         """What the craft says of an area; None until it is measured."""
@@ -279,12 +164,17 @@ class Workshop:
         return craft_of(m, area.surface_id, self.session.kit.medium, self.coat(area) or self._read_coat(area), area.marking_kind, c.school, self.finish(area), self.tools())
 
     # -- solving --------------------------------------------------------------------
-    def asked(self, area: Area) -> Asked | None:
-        """What an area would be solved from now; None while the photo is not there."""
+    def asked(self, area: Area, others: Sequence[Area] | None = None, recipes: Mapping[str, Recipe] | None = None) -> Asked | None:
+        """What an area would be solved from now; None while the photo is not there.
+
+        ``others`` and ``recipes`` by area id are what it stands among: the open commission's, or as they would be.
+        """
         m = self.session
         if m.commission is None or m.view is None or not m.view.full:
             return None
-        used = [q.code for r in m.recipes.values() if r.area_id != area.id for q in r.layers if q.code]
+        stored = others is None
+        others, recipes = m.areas if others is None else others, m.recipes if recipes is None else recipes
+        used = [q.code for r in recipes.values() if r.area_id != area.id for q in r.layers if q.code]
         tray = tuple(dict.fromkeys([*m.commission.tray, *used]))
         kit = m.kit.usable
         if m.from_tray and any(c in kit.index for c in m.commission.tray):
@@ -293,10 +183,10 @@ class Workshop:
         recipe = m.recipes.get(area.id)
         locked = tuple(q for q in m.recipe_layers(area.id) if q.locked)
         return Asked(
-            replace(area, coat=self.coat(area) or self._read_coat(area)), m.measuring.request(area), known[1] if known else None, kit=kit, paper=m.paper, reach=m.gamut,
-            school=tuple(m.commission.school), finish=self.finish(area), tray=tray, locked=locked, aims=recipe.aims if recipe else (),
-            workings=m.workings, palette=() if m.from_tray else m.portrait.palette, twin=m.portrait.other_side(area),
-            tools=self.tools(), ties=self.ties(area),
+            replace(area, coat=self.coat(area) or self._read_coat(area)), m.measuring.request(area, None if stored else Overlaps(others)), known[1] if known else None,
+            kit=kit, paper=m.paper, reach=m.gamut, school=tuple(m.commission.school), finish=self.finish(area), tray=tray, locked=locked,
+            aims=recipe.aims if recipe else (), workings=m.workings, palette=() if m.from_tray else m.portrait.palette,
+            twin=m.portrait.other_side(area, others, recipes), tools=self.tools(), ties=self.ties(area, others, recipes),
         )  # fmt: skip
 
     def solve(self, key: str, keep: Layer | None = None, then: Callable[[], None] | None = None, title: str = "") -> None:
@@ -318,22 +208,45 @@ class Workshop:
             return (asked.with_pencil(measured, keep, token) if keep is not None else asked.solved(measured, token)), measured
 
         def done(found: tuple[PlacePlan, Measures]) -> None:
-            plan, measured = found
-            now = next((a for a in m.areas if a.id == key), None)
-            if now is None:
-                return
-            m.measuring.learn(asked.request, measured)
-            self.left_out[key] = plan.left_out
-            if not any(q.code for q in plan.layers):
-                m.messages.remark(f"{area.name}: the bare paper is nearest everywhere; no layer helps.")
-            else:
-                m.layer_at = 0
-                assert measured.places is not None
-                m.do(SetLayers(m, now, plan.layers, "layers", measured.places.all))
+            self._take(asked, *found)
             if then is not None:
                 then()
 
         m.jobs.run(f"solve {key}", title or f"Solving the layers of {area.name}", work, done, asked=True)
+
+    def solve_together(self, areas: Sequence[Area], then: Callable[[], None], title: str) -> None:
+        """Solve areas that do not meet side by side, each as an edit of its own."""
+        m = self.session
+        asked = [q for a in areas if (q := self.asked(a)) is not None]
+        if len(asked) < len(areas):
+            m.messages.fault(RecipeFault("The photo is not open yet.", do="Wait a moment, then solve again."))
+            return
+
+        def work(token: Token) -> list[tuple[PlacePlan, Measures]]:
+            shipped = [q.shipped() for q in asked] if len(asked) > 1 else asked
+            return m.workers.run(solve_one, shipped, token)
+
+        def done(found: list[tuple[PlacePlan, Measures]]) -> None:
+            for one, (plan, measured) in zip(asked, found, strict=True):
+                self._take(one, plan, measured)
+            then()
+
+        m.jobs.run(f"solve {areas[0].id}", title, work, done, asked=True)
+
+    def _take(self, asked: Asked, plan: PlacePlan, measured: Measures) -> None:
+        """Keep what was solved as one edit, where its area is still there."""
+        m, key = self.session, asked.area.id
+        now = next((a for a in m.areas if a.id == key), None)
+        if now is None:
+            return
+        m.measuring.learn(asked.request, measured)
+        self.left_out[key] = plan.left_out
+        if not any(q.code for q in plan.layers):
+            m.messages.remark(f"{now.name}: the bare paper is nearest everywhere; no layer helps.")
+            return
+        m.layer_at = 0
+        assert measured.places is not None
+        m.do(SetLayers(m, now, plan.layers, "layers", measured.places.all))
 
     def spare(self, key: str) -> None:
         """Solve an area with the fewest pencils off the interface thread, keep it as one edit, and say what it costs; or say that none can go."""
@@ -351,7 +264,7 @@ class Workshop:
 
         def done(found: tuple[PlacePlan, Measures]) -> None:
             plan, measured = found
-            had, needs = _pencils(before), _pencils(plan.layers)
+            had, needs = pencils(before), pencils(plan.layers)
             now = next((a for a in m.areas if a.id == key), None)
             if now is None or m.recipe_layers(key) != before:
                 return  # edited meanwhile: the answer is to another question
@@ -364,7 +277,7 @@ class Workshop:
             if m.do(SetLayers(m, now, plan.layers, "fewest pencils", measured.places.all)):
                 self.left_out[key] = plan.left_out
                 worst = max(s.delta_e00 for s in plan.prediction.bands.values())
-                more = _closeness(plan.prediction) - _closeness(told[0])
+                more = closeness(plan.prediction) - closeness(told[0])
                 m.messages.remark(
                     f"{needs} pencils instead of {had}: on average ΔE00 {max(0.0, more):.1f} farther from the photo, {worst:.1f} in the worst place."
                 )

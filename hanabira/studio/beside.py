@@ -40,6 +40,13 @@ def marks(layers: Sequence[Layer], places: Sequence[Place], kit: Kit, eye: bool)
     return tuple(out)
 
 
+def meet(a: Area, b: Area, mm_per_px: float) -> bool:
+    """Whether two areas come so near that what one is laid with concerns the other."""
+    first, second = polygon_of(a.ring, a.holes), polygon_of(b.ring, b.holes)
+    near = [ROUND_EYE * (s.bounds[2] - s.bounds[0]) for q, s in ((a, first), (b, second)) if q.surface_id == "eye"]
+    return bool(first.distance(second) <= max([TOUCH_MM / mm_per_px, *near]))
+
+
 def ties_of(
     area: Area, areas: Sequence[Area], planned: Mapping[str, tuple[Sequence[Layer], Sequence[Place]]], kit: Kit, mm_per_px: float
 ) -> tuple[Tie, ...]:

@@ -9,11 +9,9 @@ from typing import Any
 
 from hanabira.core.faults import Fault
 from hanabira.core.optics.kit import Kit
-from hanabira.core.schedule.handling import handling_steps
-from hanabira.core.schedule.order import steps_of
 from hanabira.core.schedule.work import Pace, hours_range
 from hanabira.craft.kitfile import parse_csv
-from hanabira.studio import planning
+from hanabira.studio.assembly import assemble
 from hanabira.studio.kits import kit_record
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, Shot, Terms, by_commission, new_id
 from hanabira.studio.store import Store
@@ -36,7 +34,7 @@ class Overview:
     causes: tuple[str, ...] = ()
     """What of it cannot be read, and why."""
     solved: int = 0
-    """Areas that have layers; hours and steps speak of these alone."""
+    """Areas that have layers; steps speak of these alone, hours count the others by an estimate."""
 
     @property
     def words(self) -> str:
@@ -62,10 +60,11 @@ class Overview:
     @property
     def hours_left(self) -> str:
         """Hours that are left as a range; empty when there are none to tell."""
-        if self.state not in ("planned", "begun"):
+        if self.state not in ("drawn", "planned", "begun"):
             return ""
         low, high = hours_range(self.low_min, self.high_min)
-        return f"{low:.0f}–{high:.0f} h left" if high >= 1 else "under 1 h left"
+        about = "about " if self.solved < self.areas else ""
+        return f"{about}{low:.0f}–{high:.0f} h left" if high >= 1 else "under 1 h left"
 
     def days_left(self, today: datetime.date) -> str:
         """The due date against today, in words."""
@@ -146,11 +145,11 @@ def _of(
 ) -> Overview:
     photo = photos[0] if photos else None
     mine = [a for a in areas if photo is not None and a.photo_id == photo.id]
-    work = planning.work_of(c, photo, mine, [recipes[a.id] for a in mine if a.id in recipes], kit) if photo is not None else ()
-    layers = steps_of(work, pace)
-    steps = (*layers, *handling_steps(work, planning.handling_of(c), pace, layers))
-    gone = {r.step for r in log if r.state in ("done", "skipped")}
+    whole = assemble(c, photo, mine, [recipes[a.id] for a in mine if a.id in recipes], kit, pace or Pace(), log) if photo is not None else None
+    steps = whole.steps() if whole is not None else ()
+    gone = whole.done if whole is not None else frozenset()
     left = [s for s in steps if s.key not in gone]
+    low, high = whole.minutes() if whole is not None else (0.0, 0.0)
     if c.delivered:
         state = "delivered"
     elif steps:
@@ -159,8 +158,8 @@ def _of(
         state = "drawn" if mine else "ordered"
     done = len(steps) - len(left)
     return Overview(
-        c, state, len(mine), steps=len(steps), done=done, low_min=sum(s.low for s in left), high_min=sum(s.high for s in left), photo=photo,
-        shot=shots[-1] if shots else None, solved=sum(bool(a.layers) for a in work),
+        c, state, len(mine), steps=len(steps), done=done, low_min=low, high_min=high, photo=photo, shot=shots[-1] if shots else None,
+        solved=len(whole.work) if whole is not None else 0,
     )  # fmt: skip
 
 

@@ -10,8 +10,9 @@ from typing import TYPE_CHECKING, Any
 
 from hanabira.core.colour.spaces import parse_hex, srgb_to_lab
 from hanabira.core.faults import Fault
+from hanabira.core.schedule.first_hours import FIRST
 from hanabira.core.schedule.handling import Handling, SeamWork, handling_steps, with_handling
-from hanabira.core.schedule.order import KEPT, LAST, Arranger, Ordered, Preferences, steps_of
+from hanabira.core.schedule.order import KEPT, LAST, Arranger, Ordered, Preferences, Step, steps_of
 from hanabira.core.schedule.plausible import DoneStep, Doubt, doubts
 from hanabira.core.schedule.sessions import Calendar, Days, Placed, lay_out, what_is_left
 from hanabira.core.schedule.work import AreaWork, LayerWork, Pace, area_minutes, hours_range, learned
@@ -28,7 +29,6 @@ if TYPE_CHECKING:
 
 DARK_GROUND_L = 50.0
 """A ground darker than this bears no graphite lines."""
-"""Areas nearer than this touch."""
 
 
 def work_of(c: Commission, photo: Photo, areas: Sequence[Area], recipes: Sequence[Recipe], kit: Kit | None = None) -> tuple[AreaWork, ...]:
@@ -36,13 +36,19 @@ def work_of(c: Commission, photo: Photo, areas: Sequence[Area], recipes: Sequenc
 
     With a ``kit`` areas also have the value of their pencils.
     """
+    return tuple(a for a in all_work(c, photo, areas, recipes, kit) if a.layers)
+
+
+def all_work(c: Commission, photo: Photo, areas: Sequence[Area], recipes: Sequence[Recipe], kit: Kit | None = None) -> tuple[AreaWork, ...]:
+    """The same of every area that is drawn, those without recipes with no layers."""
     k = c.picture_mm[0] / photo.crop[2]
     layers = {r.area_id: r.layers for r in recipes}
     shares = {r.area_id: {p.id: p.share for p in r.places} for r in recipes}
     shapes = {a.id: polygon_of(a.ring, a.holes) for a in areas if a.photo_id == photo.id}
     out = []
     for a in sorted(areas, key=lambda a: a.number):
-        if a.id not in shapes or not layers.get(a.id):
+        mine = layers.get(a.id, ())
+        if a.id not in shapes or (not mine and a.surface_id == IN_THE_WAY):
             continue
         own = shapes[a.id]
         for b in areas:
@@ -56,13 +62,13 @@ def work_of(c: Commission, photo: Photo, areas: Sequence[Area], recipes: Sequenc
                 id=q.id, share=_share(q, shares[a.id]), stage=-1 if q.role in KEPT else stage_of(q.gesture), title=title_of(q.gesture),
                 crosses=q.gesture == WHISKER, laid=q.laid,
             )
-            for q in layers[a.id]
+            for q in mine
         )
         place = ((middle.x - photo.crop[0]) * k, (middle.y - photo.crop[1]) * k)
         out.append(
             AreaWork(
                 a.id, a.number, a.name, surface_id=a.surface_id, mm2=own.area * k * k, middle=place, neighbours=near, finish=finish_of(a, photo),
-                layers=work, value_l=_value(layers[a.id], kit), hair_deg=_way(a),
+                layers=work, value_l=_value(mine, kit) if mine else None, hair_deg=_way(a),
             )
         )
     return tuple(out)
@@ -143,11 +149,11 @@ def days_of(c: Commission, today: datetime.date, start: datetime.date | None = N
 
 def plan(
     c: Commission, work: Sequence[AreaWork], days: Days, pace: Pace | None = None, hand: str = "", sequence: str = "one-area",
-    busy: Sequence[tuple[datetime.date, float]] = (), log: Sequence[LogRow] = (), arranger: Arranger | None = None,
+    busy: Sequence[tuple[datetime.date, float]] = (), log: Sequence[LogRow] = (), arranger: Arranger | None = None, estimates: Sequence[Step] = (),
 ) -> tuple[Ordered, Calendar]:  # fmt: skip
     """Order and calendar of a commission. Steps that the log holds stand where they happened; the rest is laid out from the first day on.
 
-    An ``arranger`` of the same work, hand and sequence spares ordering anew what it knows. Raises `Fault` when there is nothing to plan.
+    ``estimates`` stand for areas without a recipe: they are no steps yet, and the calendar's ``finish`` waits for them. An ``arranger`` of the same work, hand and sequence spares ordering anew what it knows. Raises `Fault` when there is nothing to plan.
     """
     if not any(a.layers for a in work):
         raise Fault("There is no recipe to plan yet.", "Nothing was planned.", "Solve the layers of an area first.")
@@ -155,15 +161,25 @@ def plan(
     handling = handling_of(c)
     found = with_handling(found, work, replace(handling, hand=hand or handling.hand), pace)
     rows = {r.step: r for r in log if r.state in ("done", "skipped")}
-    calendar = lay_out(what_is_left(found, rows.keys()), days, busy)
+    calendar = laid_out(what_is_left(found, rows.keys()), estimates, days, busy)
     past = []
     for s in found.steps:
         if s.key in rows:
             end = datetime.datetime.fromisoformat(rows[s.key].at)
             past.append(Placed(s, end - datetime.timedelta(minutes=rows[s.key].minutes), end))
     past.sort(key=lambda q: q.start)
-    finish = calendar.finish if calendar.placed else max((q.end.date() for q in past), default=days.start)
+    ahead = calendar.placed or calendar.estimated
+    finish = calendar.finish if ahead else max((q.end.date() for q in past), default=days.start)
     return found, replace(calendar, placed=(*past, *calendar.placed), finish=finish)
+
+
+def laid_out(left: Ordered, estimates: Sequence[Step], days: Days, busy: Sequence[tuple[datetime.date, float]] = ()) -> Calendar:
+    """What is left on days, with areas that are only estimated behind the steps that are known, and before the last look."""
+    *work, last = left.steps or (None,)
+    steps = (*(s for s in work if s is not None), *estimates, *([last] if last is not None else []))
+    calendar = lay_out(replace(left, steps=steps), days, busy)
+    guessed = tuple(q for q in calendar.placed if q.step.key.endswith(FIRST))
+    return replace(calendar, placed=tuple(q for q in calendar.placed if not q.step.key.endswith(FIRST)), estimated=guessed)
 
 
 def plan_data(c: Commission, found: Ordered, calendar: Calendar) -> dict[str, Any]:
@@ -200,19 +216,24 @@ def plan_data(c: Commission, found: Ordered, calendar: Calendar) -> dict[str, An
     }  # fmt: skip
 
 
-def quote(c: Commission, work: Sequence[AreaWork], pace: Pace | None = None) -> dict[str, Any]:
-    """Hours as a range, the price from rate and materials, deposit and instalments, in the studio's own currency."""
-    layers = steps_of(work, pace)
-    steps = (*layers, *handling_steps(work, handling_of(c), pace, layers))
-    low, high = hours_range(sum(s.low for s in steps), sum(s.high for s in steps))
+def quote(c: Commission, work: Sequence[AreaWork], pace: Pace | None = None, estimates: Sequence[Step] = ()) -> dict[str, Any]:
+    """Hours as a range, the price from rate and materials, deposit and instalments, in the studio's own currency.
+
+    ``estimates`` stand for areas without a recipe; their hours are told apart, too.
+    """
+    layers = steps_of(work, pace) if work else ()
+    steps = (*layers, *handling_steps(work, handling_of(c), pace, layers)) if work else ()
+    low, high = hours_range(sum(s.low for s in (*steps, *estimates)), sum(s.high for s in (*steps, *estimates)))
     t = c.terms
     price = [round(t.rate * h + t.materials, 2) for h in (low, high)]
     deposit = [round(p * t.deposit_percent / 100, 2) for p in price]
     rest = [round((p - d) / max(1, t.instalments), 2) for p, d in zip(price, deposit, strict=True)]
+    rows = [{"name": a.name, "mm2": round(a.mm2), "hours": round(area_minutes(a, pace) / 60, 2), "estimated": False} for a in work]
+    rows += [{"name": s.area.name, "mm2": round(s.area.mm2), "hours": round((s.low * s.high) ** 0.5 / 60, 2), "estimated": True} for s in estimates if s.area]
     return {
         "commission": c.name, "client": c.client, "hours": [round(low, 1), round(high, 1)], "rate": t.rate, "materials": t.materials, "price": price,
-        "deposit": deposit, "instalments": {"count": max(1, t.instalments), "each": rest}, "due": c.due,
-        "areas": [{"name": a.name, "mm2": round(a.mm2), "hours": round(area_minutes(a, pace) / 60, 2)} for a in work],
+        "deposit": deposit, "instalments": {"count": max(1, t.instalments), "each": rest}, "due": c.due, "areas": rows,
+        "estimated_hours": [round(v, 1) for v in hours_range(sum(s.low for s in estimates), sum(s.high for s in estimates))] if estimates else None,
         "warnings": [] if t.rate > 0 else ["No hourly rate is set; the price holds materials only."],
     }  # fmt: skip
 

@@ -38,11 +38,13 @@ class Covering:
 
     @property
     def words(self) -> str:
-        """What must stand beside hours, price and dates; empty when they speak of everything that is known."""
-        areas = say("cover.areas", solved=self.solved, areas=self.areas)
-        if self.covered is None:
+        """What must stand beside hours, price and dates; empty when they speak of everything that is known, and all of it rests on recipes."""
+        areas = say("cover.areas" if self.solved == self.areas else "cover.estimated", solved=self.solved, areas=self.areas)
+        if self.drawn is None:
             return say("cover.unknown", areas=areas)
-        return "" if self.whole else say("cover.share", areas=areas, share=self.covered)
+        if self.drawn >= WHOLE:
+            return "" if self.whole else say("cover.all-drawn", areas=areas)
+        return say("cover.share", areas=areas, share=self.drawn)
 
 
 def covering(drawn: Sequence[tuple[Outline, bool]], animal: np.ndarray | None, size: tuple[int, int]) -> Covering:

@@ -52,12 +52,16 @@ class WaitingArea:
 
 @dataclass(frozen=True)
 class Calendar:
-    """Placed steps, waits, the day the work is finished, and idle minutes that nothing could fill."""
+    """Placed steps, waits, the day the work is finished, and idle minutes that nothing could fill.
+
+    ``estimated`` is when areas without a recipe are worked, by their estimates: the finish waits for them.
+    """
 
     placed: tuple[Placed, ...]
     waiting: tuple[WaitingArea, ...]
     finish: datetime.date
     idle_min: float
+    estimated: tuple[Placed, ...] = ()
 
     def slack_days(self, due: datetime.date | None) -> int | None:
         """Days between finishing and the due date; negative when late; None without one."""

@@ -29,6 +29,8 @@ TEXTURE: Mapping[str, float] = {
     "down": 0.8, "collar-and-tag": 1.8, "barred-feathers": 1.3, "iridescent-feathers": 1.4, "scaled-leg": 1.4, "lash": 2.0, "whisker": 1.2,
 }  # fmt: skip
 """How much slower a surface goes than its strokes alone."""
+FINISH_TIME: Mapping[int, float] = {1: 0.55, 2: 0.75, 3: 1.0, 4: 1.25, 5: 1.55}
+"""How much longer an area takes by its finish level."""
 MOST_LOG = float(np.log(4.0))
 """What an area's time may differ from our guess and still teach, as a log ratio."""
 LOW, HIGH = 0.72, 1.5
@@ -107,7 +109,7 @@ def layer_minutes(area: AreaWork, layer: LayerWork) -> float:
     """
     share = BAND_SHARE.get(layer.where, 1.0) if layer.share is None else layer.share
     mm2 = max(0.0, area.mm2) * share
-    fine = {1: 0.55, 2: 0.75, 3: 1.0, 4: 1.25, 5: 1.55}.get(area.finish, 1.0)
+    fine = FINISH_TIME.get(area.finish, 1.0)
     if layer.tool:
         seconds = mm2 * TOOL_SECONDS_A_MM2.get(layer.tool, 0.08)
         if layer.tool in ("indent", "scrape"):

@@ -164,18 +164,19 @@ def choose(fields: Sequence[Field], rules: PaletteRules, fixed: Sequence[str] = 
     return Palette(tuple(kit.pencils[i].code for i in mine), tuple(left))
 
 
-def further(found: Palette, areas: int, plan: Callable[[int, frozenset[str]], LayerPlan], rules: PaletteRules, token: Token = SILENT) -> Palette:
+def further(
+    found: Palette, areas: int, plan: Callable[[int, frozenset[str]], LayerPlan], rules: PaletteRules, token: Token = SILENT,
+    plan_all: Callable[[frozenset[str]], list[LayerPlan]] | None = None,
+) -> Palette:  # fmt: skip
     """The palette with pencils that recipes solved by it still want: what a further pencil gains is solved, not guessed.
 
     ``plan`` solves one of the areas with some pencils (none: any). Where a place ends farther off than ``far_de``, the area is solved with the pencils that a
     free recipe would lay there; those that lie there then are taken, the one that is laid most alone where it comes as near, if they gain ``gains_de``. Where
-    the palette is full they come in place of the pencils that are used least.
+    the palette is full they come in place of the pencils that are used least. ``plan_all`` solves all areas with some pencils, side by side where that is faster.
     """
     codes = list(found.codes)
-    plans = []
-    for n in range(areas):
-        token.report(0.1 + 0.5 * n / areas, "Solving with the palette")
-        plans.append(plan(n, frozenset(codes)))
+    token.report(0.1, "Solving with the palette")
+    plans = [plan(n, frozenset(codes)) for n in range(areas)] if plan_all is None else plan_all(frozenset(codes))
     open_ = set(range(areas))
     for k in range(rules.tried):
         token.report(0.6 + 0.4 * k / rules.tried, "Looking for a pencil that is missing")

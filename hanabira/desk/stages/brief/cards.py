@@ -17,7 +17,7 @@ from hanabira.session import easel
 from hanabira.session import price as prices
 from hanabira.session import sender as senders
 from hanabira.session import words as session_words
-from hanabira.studio import account, planning
+from hanabira.studio import account
 
 if TYPE_CHECKING:
     import numpy as np
@@ -168,7 +168,7 @@ def _quote(s: BriefStage, plan: Planned | None) -> list[QWidget]:
     c = s.session.commission
     if plan is None:
         return [Words("The price follows from the hours, and the hours from the recipes. Solve the layers of the areas first.")]
-    q = planning.quote(c, plan.work, plan.pace)
+    q = plan.whole.quote()
     out: list[QWidget] = []
     if c.terms.rate > 0:
         price, parts = prices.price_words(s.session, plan)

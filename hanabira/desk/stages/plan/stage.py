@@ -123,13 +123,12 @@ class PlanStage(Stage):
         if c is not None and c.delivered:
             d = datetime.date.fromisoformat(c.delivered)
             line = f"finished {when} · delivered {d.day} {d:%B}"
-        left = [s for s in plan.ordered.steps if s.key not in self.session.planner.done_keys()]
+        left = [s for s in plan.ordered.steps if s.key not in done]
+        hours = hours_words(plan.left(done))
         head = (
-            f"{len(left)} of {len(plan.ordered.steps)} steps left, {hours_words(left)}"
-            if len(left) < len(plan.ordered.steps)
-            else f"{len(left)} steps, {hours_words(left)}"
+            f"{len(left)} of {len(plan.ordered.steps)} steps left, {hours}" if len(left) < len(plan.ordered.steps) else f"{len(left)} steps, {hours}"
         )
-        if not left:
+        if not left and not plan.whole.unsolved:
             head = f"All {len(plan.ordered.steps)} steps are done"
         bench.head.set("", head, line)
         pick = Pick("What the card shows", (("step", "Step"), ("days", "Days"), ("hours", "Hours"), ("materials", "Materials")), self.card)
@@ -181,7 +180,7 @@ class PlanStage(Stage):
         assert c is not None
         days_ = planning.days_of(c, self.session.clock.today())
         by_day: dict[datetime.date, list] = {}
-        for q in plan.calendar.placed:
+        for q in (*plan.calendar.placed, *plan.calendar.estimated):
             by_day.setdefault(q.start.date(), []).append(q)
         first = min(by_day)
         done = self.session.planner.done_keys()
@@ -203,6 +202,7 @@ class PlanStage(Stage):
             for q in by_day.get(day, ()):
                 at, hours = (q.start - begin).total_seconds() / 3600, (q.end - q.start).total_seconds() / 3600
                 number, name = (q.step.area.number, q.step.area.name) if q.step.area else (0, step_words(q.step).lower())
+                name = f"{name}, estimated" if q in plan.calendar.estimated else name
                 if blocks and not blocks[-1].other and blocks[-1].number == number and at - blocks[-1].begin_h - blocks[-1].hours < 0.2:
                     b = blocks[-1]
                     blocks[-1] = Block(b.begin_h, at + hours - b.begin_h, number, name, b.lightness)
