@@ -13,6 +13,7 @@ from hanabira.craft.rules import switches
 from hanabira.desk.controls import Caption, Choice, Pick, Words, label, row
 from hanabira.desk.theme import u
 from hanabira.desk.widgets.bars import Bar, HourBars
+from hanabira.session import price as prices
 from hanabira.session.edits import EditBrief
 from hanabira.studio import account
 
@@ -103,6 +104,22 @@ def backdrop_parts(session: Session) -> list:
             )
         )
     return parts
+
+
+def first_plan_parts(session: Session) -> list[QWidget]:
+    """Hours, price and day of everything that is drawn or proposed, and what they rest on; nothing while there is neither."""
+    plan = session.planner.first_plan()
+    if plan is None:
+        return []
+    hours, ready, lies = prices.first_words(session, plan)
+    out: list[QWidget] = [Caption("First plan" if plan.whole.first else "The whole plan"), Words(hours, "name", "ink")]
+    out += [Words(f"{ready}{', ' + lies if lies else ''}", "body", "ink")] if ready else []
+    if plan.whole.commission.terms.rate <= 0:
+        out.append(Words("Give a rate an hour in Brief to see the price."))
+    if plan.whole.first_words:
+        out.append(Words(f"{plan.whole.first_words}."))
+    out.append(Words(f"It rests on: {'; '.join(prices.rests_on(session, plan))}."))
+    return out
 
 
 def hour_bars(session: Session, log: tuple[LogRow, ...]) -> list[QWidget]:

@@ -12,6 +12,7 @@ if TYPE_CHECKING:
     from hanabira.session.checkroom import Checkroom
     from hanabira.session.darkroom import Darkroom
     from hanabira.session.dropper import Dropper
+    from hanabira.session.first import First
     from hanabira.session.framing import Framing
     from hanabira.session.logbook import Logbook
     from hanabira.session.measuring import Measuring
@@ -72,6 +73,8 @@ class Members:
     """What is read of the animal as one, and of its light."""
     whole: Member[Whole] = Member()
     """Parts the whole animal into proposed areas."""
+    first: Member[First] = Member()
+    """Recipes of what is proposed, before it is accepted."""
     framing: Member[Framing] = Member()
     """How the photo lies on the sheet."""
     measuring: Member[Measuring] = Member()
@@ -108,7 +111,7 @@ class Members:
 
     def forget(self) -> None:
         """Another commission is opened: what was worked out of the last one goes, where anything was."""
-        for part in ("animal", "measuring", "predicting", "checkroom"):
+        for part in ("animal", "first", "measuring", "predicting", "checkroom"):
             if part in self.__dict__:
                 getattr(self, part).forget()
 

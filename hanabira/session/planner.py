@@ -12,6 +12,7 @@ from hanabira.core.area.outline import Outline
 from hanabira.core.faults import Fault
 from hanabira.core.schedule.handling import is_handling
 from hanabira.core.schedule.order import LAST, Arranger, Ordered, Preferences
+from hanabira.core.schedule.work import hours_range
 from hanabira.session.edits import EditBrief
 from hanabira.studio import assembly, planning
 from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe, by_commission, is_part
@@ -54,6 +55,25 @@ class Planned:
     def left(self, done: Collection[str] = ()) -> tuple[Step, ...]:
         """What hours speak of: steps that are not done, and areas without a recipe as estimates."""
         return (*(s for s in self.ordered.steps if s.key not in done), *self.whole.estimates())
+
+
+@dataclass(frozen=True)
+class FirstPlan:
+    """What a whole animal comes to before all of it is accepted and solved: its assembly, about when it is finished, and when it is due."""
+
+    whole: Assembly
+    ready: datetime.date | None
+    due: datetime.date | None
+
+    @property
+    def hours(self) -> tuple[float, float]:
+        """Hours that are left, from a good run to a bad one."""
+        return hours_range(*self.whole.minutes())
+
+    @property
+    def slack_days(self) -> int | None:
+        """Days between finishing and the due date; negative when late."""
+        return None if self.due is None or self.ready is None else (self.due - self.ready).days
 
 
 class Planner:
@@ -103,6 +123,22 @@ class Planner:
         out = Planned(whole, found, calendar, due, tuple(busy))
         self._kept = (sign, out)
         return out
+
+    def first_plan(self) -> FirstPlan | None:
+        """Hours, price and days of everything that is drawn or proposed, whether it has a recipe or not; None while there is neither."""
+        m = self.session
+        c, photo = m.commission, m.photo
+        patches = m.whole.patches if "whole" in m.__dict__ and m.whole.open else ()
+        if c is None or photo is None or not (m.areas or patches):
+            return None
+        pace = m.pace_given or planning.pace_of(m.store.all(LogRow))
+        tried = tuple(m.first.recipes.values()) if patches else ()
+        whole = assembly.assemble(c, photo, (*m.areas, *patches), (*m.recipes.values(), *tried), m.kit, pace, self.log(), len(patches))
+        try:
+            calendar = whole.roughly(whole.days(m.clock.today()), [(day, minutes) for day, minutes, _name in self._busy(c, pace)])
+        except Fault:
+            calendar = None
+        return FirstPlan(whole, calendar.finish if calendar is not None else None, datetime.date.fromisoformat(c.due) if c.due else None)
 
     def covering(self) -> Covering:
         """How much of the animal hours, price and dates speak of."""

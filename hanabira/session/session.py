@@ -74,6 +74,7 @@ class Session(Members):
         self.look_ready = Event()
         self.animal_changed = Event()
         self.whole_changed = Event()
+        self.first_changed = Event()
         self.other_ready = Event()
         self.log_changed = Event()
         self.shot_ready = Event()

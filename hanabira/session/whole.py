@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import cv2
 import numpy as np
 
-from hanabira.core.area.eye import measure_eye
+from hanabira.core.area.eye import LEAST_PX, measure_eye
 from hanabira.core.area.shape import fill_ring, smooth_ring
 from hanabira.core.faults import Fault
 from hanabira.core.sentences import say
@@ -16,7 +16,7 @@ from hanabira.core.whole.face import face_of
 from hanabira.core.whole.proposal import Animal as Parted
 from hanabira.core.whole.proposal import Proposal
 from hanabira.craft.patches import named_patches
-from hanabira.session.edits import ChangeAreas, SetPrep
+from hanabira.session.edits import Edit, SetPrep
 from hanabira.studio.records import Area, new_id
 
 if TYPE_CHECKING:
@@ -86,6 +86,7 @@ class Whole:
         """Leave the proposal; what was accepted stays."""
         self.open = False
         self.session.jobs.cancel("whole")
+        self.session.first.forget()
         self._clear()
         self._say()
 
@@ -118,6 +119,8 @@ class Whole:
             return
         try:
             eye = measure_eye(view.pixels, *view.small((centre, rim)))
+            if eye.iris_px < LEAST_PX:  # as fitted: a recipe could not be measured in it
+                raise Fault("The eye is too small to measure.", do="Draw it by hand, or use a larger photo.")
         except Fault as fault:
             self.session.messages.fault(fault)
             return
@@ -257,6 +260,7 @@ class Whole:
         """This patch is not the animal: it is not proposed any longer."""
         self.patches = tuple(a for a in self.patches if a.id != key)
         self.chosen = ""
+        self.session.first.leave_out({key})
         self._say()
 
     # -- taking it over -----------------------------------------------------------------
@@ -270,20 +274,27 @@ class Whole:
             self.end()
 
     def _store(self, patches: list[Area], words: str) -> bool:
-        if not patches:
+        m = self.session
+        if not patches or m.commission is None:
             return False
-        number = max((a.number for a in self.session.all_areas), default=0)
+        number = max((a.number for a in m.all_areas), default=0)
         ids = {a.id: new_id() for a in patches}
         made = [replace(a, id=ids[a.id], number=number + n, twin_id=ids.get(a.twin_id, "")) for n, a in enumerate(patches, 1)]
+        # what the first plan has worked out by now comes with its patch, and with the pencils that it was solved with
+        first = m.first
+        recipes = [replace(first.recipes[a.id], area_id=ids[a.id]) for a in patches if a.id in first.recipes]
+        c = m.commission
+        pencils = [(c, replace(c, palette=first.palette))] if recipes and first.palette and not c.palette else []
         gone = set(ids)
         left = tuple(a for a in self.patches if a.id not in gone)
         self.patches = left
-        if not self.session.do(ChangeAreas(self.session, words, [], made)):
+        if not m.do(Edit(m, words, [old for old, _new in pencils], [*made, *recipes, *(new for _old, new in pencils)])):
             self.patches = (*patches, *left)
             return False
-        self.session.choose_area(made[0].id)
+        first.leave_out(gone)
+        m.choose_area(made[0].id if len(made) == 1 else "")
         for a in made:
-            self.session.want_measures(a.id)
+            m.want_measures(a.id)
         if not left:
             self.end()
         else:

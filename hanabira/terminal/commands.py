@@ -11,7 +11,7 @@ from pathlib import Path
 
 from hanabira import __version__
 from hanabira.core.faults import Fault
-from hanabira.terminal import area, check, colour, plan, practice, sheets, whole
+from hanabira.terminal import area, check, colour, first, plan, practice, sheets, whole
 from hanabira.terminal.args import Add, millimetres_a_pixel
 
 
@@ -110,6 +110,8 @@ def _print(command: str, data: dict) -> None:
         area.show(command, data)
     elif command == "areas":
         whole.show(command, data)
+    elif command == "first":
+        first.show(command, data)
     elif command in ("plan", "quote", "export", "import", "backup"):
         plan.show(command, data)
     elif command in ("card", "book", "log", "handbook"):
@@ -145,6 +147,7 @@ def _add_commands(add: Add) -> None:
     p.add_argument("--out", required=True, metavar="FILE")
     area.add_commands(add)
     whole.add_commands(add)
+    first.add_commands(add)
     plan.add_commands(add)
     sheets.add_commands(add)
     check.add_commands(add)

@@ -40,16 +40,8 @@ def areas(args: argparse.Namespace) -> dict:
     if not len(xs):
         raise Fault("No animal was found inside the loop.", do="Draw the loop round the animal, a little outside.")
     mm = args.animal_mm / max(float(np.ptp(xs)), float(np.ptp(ys)), 1.0)
-    eyes = []
-    for text in args.eye or ():
-        x, y, r = numbers(text, 3, "an eye: X,Y,R in pixels")
-        if r <= 0:
-            raise Fault(f"“{text}” is no eye: its radius must be above 0.")
-        eyes.append((_inside((x, y), picture.pixels), r))
-    nose = None
-    if args.nose:
-        x, y = numbers(args.nose, 2, "a place on the nose: X,Y in pixels")
-        nose = _inside((x, y), picture.pixels)
+    size = picture.pixels.shape[1], picture.pixels.shape[0]
+    eyes, nose = eyes_of(args.eye, size), nose_of(args.nose, size)
     animal = Animal(picture.pixels, coverage, mm, eyes, nose, args.by == "form")
     found = animal.areas(args.count)
     patches = named_patches(found.areas, args.surface)
@@ -82,17 +74,41 @@ def _coverage(args: argparse.Namespace, pixels: Array, alpha: Array | None) -> t
     from hanabira.core.study.isolate import isolate
 
     if args.loop:
-        corners = [numbers(q, 2, "a corner of the loop: X,Y in pixels") for q in args.loop.split(";") if q.strip()]
-        if len(corners) < 3:
-            raise Fault("A loop has at least three corners.", do="Write it as X,Y;X,Y;X,Y …")
-        return isolate(pixels, [(x, y) for x, y in corners]), "loop"
+        return isolate(pixels, list(corners_of(args.loop))), "loop"
     if alpha is not None:
         return np.asarray(alpha, np.float32) / 255, "transparency"
     raise Fault("Nobody showed where the animal is.", do="Give a loose loop round it: --loop 'X,Y;X,Y;…'.")
 
 
-def _inside(at: Point, pixels: Array) -> Point:
-    h, w = pixels.shape[:2]
+def corners_of(text: str) -> tuple[Point, ...]:
+    """A loop's corners. Raises `Fault`."""
+    corners = [numbers(q, 2, "a corner of the loop: X,Y in pixels") for q in text.split(";") if q.strip()]
+    if len(corners) < 3:
+        raise Fault("A loop has at least three corners.", do="Write it as X,Y;X,Y;X,Y …")
+    return tuple((x, y) for x, y in corners)
+
+
+def eyes_of(told: list[str] | None, size: tuple[int, int]) -> list[tuple[Point, float]]:
+    """Eyes by middle and radius in a photo of ``size`` (w, h). Raises `Fault`."""
+    out = []
+    for text in told or ():
+        x, y, r = numbers(text, 3, "an eye: X,Y,R in pixels")
+        if r <= 0:
+            raise Fault(f"“{text}” is no eye: its radius must be above 0.")
+        out.append((_inside((x, y), size), r))
+    return out
+
+
+def nose_of(told: str | None, size: tuple[int, int]) -> Point | None:
+    """A place on the nose, where one is given. Raises `Fault`."""
+    if not told:
+        return None
+    x, y = numbers(told, 2, "a place on the nose: X,Y in pixels")
+    return _inside((x, y), size)
+
+
+def _inside(at: Point, size: tuple[int, int]) -> Point:
+    w, h = size
     if not (0 <= at[0] < w and 0 <= at[1] < h):
         raise Fault(f"{at[0]:g},{at[1]:g} lies outside the photo, which has {w} × {h} pixels.")
     return at
@@ -118,9 +134,8 @@ def show(_command: str, data: dict) -> None:
         print(note)
 
 
-def add_commands(add: Add) -> None:
-    """Declare the commands on the parser."""
-    p = add("areas", areas, "Part a whole animal into areas, from a loop round it: a proposal.")
+def add_animal(p: argparse.ArgumentParser) -> None:
+    """What is shown of an animal, and how it is parted."""
     p.add_argument("photo")
     p.add_argument("--loop", metavar="X,Y;X,Y;…", help="a loose loop round the animal; a cut-out picture needs none")
     p.add_argument("--eye", action="append", metavar="X,Y,R", help="middle and radius of an eye; may be given twice")
@@ -128,4 +143,10 @@ def add_commands(add: Add) -> None:
     p.add_argument("--surface", default="short-fur", metavar="ID", help="what the coat is made of; it moves the hours most")
     p.add_argument("--by", choices=("colour", "form"), default="colour", help="form leaves a marking inside an area")
     p.add_argument("--count", type=int, choices=range(4, 19), metavar="4-18", help="areas besides eyes and nose; as many as it has when left out")
+
+
+def add_commands(add: Add) -> None:
+    """Declare the commands on the parser."""
+    p = add("areas", areas, "Part a whole animal into areas, from a loop round it: a proposal.")
+    add_animal(p)
     p.add_argument("--animal-mm", type=float, default=ANIMAL_MM, metavar="MM", help="the animal's longer side on the paper; else 220 mm")

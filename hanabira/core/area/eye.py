@@ -78,6 +78,8 @@ class Eye:
     """Middle (photo pixels) and radius of the equal circle of every bright spot, the strongest first."""
 
 
+LEAST_PX = 5.0
+"""Pixels of an iris’s radius under which nothing can be told of an eye."""
 EYE_WIDE, EYE_CORNERS = 1.12, 14
 """An eye's area is so much wider than its iris, for lids and wet line, and has so many corners."""
 
@@ -96,7 +98,7 @@ def measure_eye(pixels: np.ndarray, centre: Point, rim: Point) -> Eye:
     """
     h, w = pixels.shape[:2]
     r0 = float(np.hypot(rim[0] - centre[0], rim[1] - centre[1]))
-    if r0 < 5:
+    if r0 < LEAST_PX:
         raise AreaFault("The eye is too small to measure.", do="Click its centre, then its rim, or use a larger photo.")
     if not (0 <= centre[0] < w and 0 <= centre[1] < h):
         raise AreaFault("The eye lies outside the photo.", do="Click its centre on the picture.")

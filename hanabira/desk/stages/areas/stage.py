@@ -15,13 +15,14 @@ from hanabira.core.area.shape import Point, ring_area
 from hanabira.core.faults import Fault
 from hanabira.craft.supplies import surfaces
 from hanabira.craft.templates import templates
-from hanabira.desk.controls import Choice, Words, act_button, label, row
+from hanabira.desk.controls import Choice, act_button, label, row
 from hanabira.desk.gestures.marks import DragBox, Grow, Push, Spots, Stroke
 from hanabira.desk.gestures.outlines import Corners, Gesture, Loop, OpLoop, Reshape, lies_inside
 from hanabira.desk.gestures.pins import Pins
 from hanabira.desk.images import to_image, wrap
 from hanabira.desk.stage import PictureStage
 from hanabira.desk.stages.areas import cards as areas_cards
+from hanabira.desk.stages.areas import none_chosen
 from hanabira.desk.stages.areas import whole as whole_card
 from hanabira.desk.stages.areas.mat import AreasMat
 from hanabira.desk.theme import u
@@ -102,6 +103,7 @@ class AreasStage(PictureStage):
         m.measures_changed.connect(self._on_measures)
         m.recipe_changed.connect(lambda _key: self._if_open())
         m.whole_changed.connect(self._on_whole)
+        m.first_changed.connect(self._on_first)
         self.name_field: QLineEdit | None = None
         self.surface_field: QComboBox | None = None
 
@@ -166,6 +168,11 @@ class AreasStage(PictureStage):
         if self.open:
             if not self.parting or (self.mat.gesture is self.gestures[whole_card.LOOP] and not self.session.whole.needs_loop):
                 self.choose_way("loop")
+            self.session.first.want()
+            self.refresh()
+
+    def _on_first(self) -> None:
+        if self.open and self.parting:
             self.refresh()
 
     # -- on the picture --------------------------------------------------------
@@ -453,33 +460,14 @@ class AreasStage(PictureStage):
     def refresh(self) -> None:
         self.show_sheet()
         self._draw_sample()
-        area, bench = self.session.area, self.desk.bench
+        area = self.session.area
         if self.parting and (area is None or self.session.whole.chosen):
             self._whole_card()
             return
         if area is None:
             self.name_field = self.surface_field = None
             self.desk.mark_values(None)
-            if self.session.photo is None:
-                bench.head.set("", "No photo yet", "Areas are drawn on the client’s photo")
-                bench.set_parts([])
-                self.desk.set_next("Add the client’s photo", "photo")
-            elif not self.session.areas:
-                bench.head.set("", "Nothing is parted yet", "An area is what you work as one: an eye, the nose, a cheek")
-                one = act_button("Draw one area", "loop", self.take_loop, "In one stroke, with the loop")
-                bench_parts: list = [
-                    Words("Part the whole animal: one loose loop round it and a click on each eye, and areas over all of it are proposed. You accept or change them.", "body", "ink"),
-                    Words("Or draw one area in one stroke. Start with the eye: it sets the range of values for everything else."),
-                    row(one, None),
-                ]
-                bench.set_parts([*bench_parts, *areas_cards.template_parts(self)])
-                self.desk.set_next("Part the whole animal", "patches")
-            else:
-                n = len(self.session.areas)
-                bench.head.set("", "Choose an area", f"{n} area{'s' if n > 1 else ''} drawn · click a name in the margin")
-                rest = act_button("Part the rest of the animal", "patches", self.part_whole, "Areas are proposed over what lies under none yet")
-                bench.set_parts([Words("Or draw another one. What the photo tells of it then stands on this card."), row(rest, None)])
-                self.desk.set_next("Choose the first", "loop")
+            none_chosen.show(self)
             return
         self._area_card(area)
 
@@ -584,10 +572,8 @@ class AreasStage(PictureStage):
             self.desk.go("Recipe")
             if area.id not in self.session.recipes:
                 self.session.solve(area.id)
-        elif self.session.areas:
-            self.session.choose_area(self.session.areas[0].id)
         else:
-            self.part_whole()
+            none_chosen.next_step(self)
 
     def take_loop(self) -> None:
         """The next stroke on the photo draws an area."""

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from hanabira.craft.supplies import surfaces
+from hanabira.desk.cards import first_plan_parts
 from hanabira.desk.controls import Caption, Choice, PetalButton, Pick, Stepper, Words, act_button, row
 
 if TYPE_CHECKING:
@@ -43,7 +44,18 @@ def parts(s: AreasStage, w: Whole) -> list:
     mine = w.patch()
     if mine is not None:
         return _one(w, mine)
-    return [*_coat(w), *_face(s, w), *_how(s, w), *[Words(q) for q in w.notes], 6, row(_leave(w), None)]
+    return [*_coat(w), *_plan(s), *_face(s, w), *_how(s, w), *[Words(q) for q in w.notes], 6, row(_leave(w), None)]
+
+
+def _plan(s: AreasStage) -> list:
+    """What the whole animal comes to, while its recipes are worked out in the background."""
+    first = s.session.first
+    out: list = first_plan_parts(s.session)
+    if first.under_way:
+        out.append(Words("Its recipes are being worked out meanwhile."))
+    elif first.stopped:
+        out.append(Words(f"No further recipes came: {first.stopped}"))
+    return out
 
 
 def _leave(w: Whole) -> PetalButton:

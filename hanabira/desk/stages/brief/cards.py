@@ -9,7 +9,7 @@ from PyQt6.QtCore import QSignalBlocker, Qt
 from PyQt6.QtGui import QPixmap
 from PyQt6.QtWidgets import QCheckBox, QLabel, QLineEdit, QWidget
 
-from hanabira.desk.cards import PHOTO_PARTS, backdrop_parts, school_parts
+from hanabira.desk.cards import PHOTO_PARTS, backdrop_parts, first_plan_parts, school_parts
 from hanabira.desk.controls import Caption, Number, PetalButton, Pick, Words, act_button, form, label, row
 from hanabira.desk.images import to_image
 from hanabira.desk.theme import u
@@ -167,7 +167,7 @@ def agreement(s: BriefStage) -> list:
 def _quote(s: BriefStage, plan: Planned | None) -> list[QWidget]:
     c = s.session.commission
     if plan is None:
-        return [Words("The price follows from the hours, and the hours from the recipes. Solve the layers of the areas first.")]
+        return first_plan_parts(s.session) or [Words("The price follows from the hours, and the hours from the areas. Part the animal in Areas first.")]
     q = plan.whole.quote()
     out: list[QWidget] = []
     if c.terms.rate > 0:

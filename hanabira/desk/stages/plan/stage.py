@@ -14,7 +14,7 @@ from hanabira.core.schedule.sessions import DRYING_MIN
 from hanabira.core.schedule.work import evidence
 from hanabira.craft.supplies import surfaces
 from hanabira.craft.tools import step_name
-from hanabira.desk.cards import hour_bars, wear_words
+from hanabira.desk.cards import first_plan_parts, hour_bars, wear_words
 from hanabira.desk.controls import Caption, Number, PetalButton, Pick, Words, label, row
 from hanabira.desk.stage import Stage
 from hanabira.desk.theme import u
@@ -106,7 +106,7 @@ class PlanStage(Stage):
             self.strip.set("No plan yet", "", [], 3.0, self.session.clock.today())
             self.steps.set([], "")
             bench.head.set("", "Nothing to plan yet", "A plan needs areas with solved layers")
-            bench.set_parts([Words("Solve the layers of at least one area in Recipe. Each layer then becomes a step here.")])
+            bench.set_parts([Words("Solve the layers of at least one area in Recipe. Each layer then becomes a step here."), *first_plan_parts(self.session)])
             self.desk.set_next("To the recipes", "strata")
             return
         keys = [s.key for s in plan.ordered.steps]
