@@ -12,4 +12,5 @@ from hanabira.craft.rules import load
 def first_figures() -> FirstFigures:
     """Minutes by surface, and how far whole animals lay from what they tell."""
     told = load("first_hours.toml")
-    return FirstFigures(told["least_min"], {k: v["min_a_cm2"] for k, v in told["surface"].items()}, told["usual"], told["spread"])
+    rates = {k: v["min_a_cm2"] for k, v in told["surface"].items()}
+    return FirstFigures(told["least_min"], {**{k: rates[of] for k, of in told["like"].items()}, **rates}, told["usual"], told["spread"])

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from hanabira.core.area.measures import NOT_LOOKED, Measures
+from hanabira.core.faults import Fault
 from hanabira.core.optics.kit import Kit
 from hanabira.core.sentences import say
 from hanabira.core.solver.area import Prediction, Variant
@@ -145,15 +146,21 @@ def pencils(layers: Sequence[Layer]) -> int:
     return len({q.code for q in layers if q.code})
 
 
-def solve_one(asked: Asked) -> tuple[PlacePlan, Measures]:
-    """The plan of one area with the measures that it rests on."""
-    measured = asked.measured(SILENT)
-    return asked.solved(measured, SILENT), measured
+def solve_one(asked: Asked) -> tuple[PlacePlan, Measures] | Fault:
+    """The plan of one area with the measures that it rests on; what hinders it comes back as a fault, so that others go on."""
+    try:
+        measured = asked.measured(SILENT)
+        return asked.solved(measured, SILENT), measured
+    except Fault as fault:
+        return fault
 
 
-def measure_one(asked: Asked) -> Measures:
-    """The measures of one area, its marking included."""
-    return asked.measured(SILENT)
+def measure_one(asked: Asked) -> Measures | Fault:
+    """The measures of one area, its marking included; what hinders it comes back as a fault."""
+    try:
+        return asked.measured(SILENT)
+    except Fault as fault:
+        return fault
 
 
 def plan_one(asked: tuple[Asked, Measures]) -> PlacePlan:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
+from hanabira.core.faults import Fault
 from hanabira.session.asked import closeness, solve_one
 from hanabira.session.portrait import LEAST_AREAS, apart, over_all
 from hanabira.studio.records import Area, Recipe
@@ -13,7 +14,6 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from hanabira.core.area.measures import Measures
-    from hanabira.core.faults import Fault
     from hanabira.core.solver.palette import Palette
     from hanabira.core.solver.place_plan import PlacePlan
     from hanabira.core.token import Token
@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from hanabira.session.session import Session
 
 JOB = "first plan"
+UNREADABLE = "Nothing can be read there."
 
 
 class First:
@@ -36,6 +37,8 @@ class First:
         """Pencils chosen over all patches; empty: any."""
         self.stopped = ""
         """Why no recipes come, where something went wrong."""
+        self.failed: dict[str, str] = {}
+        """Patches that could not be read or solved, and why: they stay estimated."""
         self._measured: dict[str, Measures] = {}
         self._sign: tuple[object, ...] = ()
 
@@ -62,7 +65,8 @@ class First:
         self._clear(())
 
     def _clear(self, sign: tuple[object, ...]) -> None:
-        self._sign, self.recipes, self.near, self.palette, self.stopped, self._measured = sign, {}, {}, (), "", {}
+        self._sign, self.recipes, self.near, self.palette = sign, {}, {}, ()
+        self.stopped, self.failed, self._measured = "", {}, {}
 
     def leave_out(self, gone: set[str]) -> None:
         """Patches that were accepted or left out are asked for no longer; the others' recipes stay."""
@@ -92,6 +96,7 @@ class First:
         def looked(found: tuple[Palette, dict[str, Measures]]) -> None:
             if self._sign == sign:
                 self.palette, self._measured = found[0].codes if chooses else kept, found[1]
+                self.failed = {a.id: UNREADABLE for a in patches if a.id not in found[1]}
                 self._go_on()
 
         m.jobs.run(JOB, "Looking at the patches", look, looked, self._failed, quiet=True)
@@ -118,17 +123,22 @@ class First:
             self._tell()
             return
 
-        def work(token: Token) -> list[tuple[PlacePlan, Measures]]:
+        def work(token: Token) -> list[tuple[PlacePlan, Measures] | Fault]:
             return m.workers.run(solve_one, [q.shipped() for q in asked] if len(asked) > 1 else asked, token)
 
-        def done(found: list[tuple[PlacePlan, Measures]]) -> None:
+        def done(found: list[tuple[PlacePlan, Measures] | Fault]) -> None:
             if self._sign != sign:
                 return
             here = {a.id for a in m.whole.patches}
-            for one, (plan, measured) in zip(asked, found, strict=True):
+            for one, told in zip(asked, found, strict=True):
+                if isinstance(told, Fault):
+                    self.failed[one.area.id] = told.what
+                    continue
+                plan, measured = told
                 if one.area.id in here and measured.places is not None:
                     self.recipes[one.area.id] = Recipe(one.area.id, plan.layers, "", measured.places.all)
                     self.near[one.area.id] = closeness(plan.prediction)
+            for one in asked:
                 self._measured.pop(one.area.id, None)
             self._go_on()
 

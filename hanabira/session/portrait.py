@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from hanabira.core.colour.spaces import chroma, parse_hex, srgb_to_lab
-from hanabira.core.faults import RecipeFault
+from hanabira.core.faults import Fault, RecipeFault
 from hanabira.core.solver.palette import Palette, choose, further
 from hanabira.core.solver.place_plan import PlacePlanner
 from hanabira.core.study.bounce import takes_on
@@ -90,7 +90,8 @@ class Portrait:
         def done(found: tuple[Palette, Mapping[str, Measures]]) -> None:
             palette, measured = found
             for key, one in asked.items():
-                m.measuring.learn(one.request, measured[key])
+                if key in measured:
+                    m.measuring.learn(one.request, measured[key])
             if m.commission is None or not palette.codes:
                 return
             if m.do(EditBrief(m, "palette of the portrait", palette=palette.codes)):
@@ -247,11 +248,16 @@ def over_all(
 ) -> tuple[Palette, dict[str, Measures]]:  # fmt: skip
     """Areas measured, and the palette over them, ``fixed`` pencils in it; for any thread. What was solved on the way is kept for solving by it.
 
-    A palette that is not ``thorough`` is chosen by mixtures alone; no recipe is asked what it still wants.
+    A palette that is not ``thorough`` is chosen by mixtures alone; no recipe is asked what it still wants. Areas that cannot be measured are left out; raises the
+    `Fault` of the first where that are all.
     """
     shipped = [q.shipped() for q in asked]
     told = lambda n, _m: token.report(0.3 * (n + 1) / len(asked), f"Looking at {asked[n].area.name}")  # noqa: E731
-    measured = dict(zip((q.area.id for q in asked), beside.run(measure_one, shipped, token, told), strict=True))
+    found_out = beside.run(measure_one, shipped, token, told)
+    measured = {q.area.id: m for q, m in zip(asked, found_out, strict=True) if not isinstance(m, Fault)}
+    if not measured:
+        raise next(m for m in found_out if isinstance(m, Fault))
+    asked = [q for q in asked if q.area.id in measured]
     fields = []
     for one in asked:
         m = measured[one.area.id]

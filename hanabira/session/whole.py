@@ -293,8 +293,6 @@ class Whole:
             return False
         first.leave_out(gone)
         m.choose_area(made[0].id if len(made) == 1 else "")
-        for a in made:
-            m.want_measures(a.id)
         if not left:
             self.end()
         else:

@@ -222,13 +222,16 @@ class Workshop:
             m.messages.fault(RecipeFault("The photo is not open yet.", do="Wait a moment, then solve again."))
             return
 
-        def work(token: Token) -> list[tuple[PlacePlan, Measures]]:
+        def work(token: Token) -> list[tuple[PlacePlan, Measures] | Fault]:
             shipped = [q.shipped() for q in asked] if len(asked) > 1 else asked
             return m.workers.run(solve_one, shipped, token)
 
-        def done(found: list[tuple[PlacePlan, Measures]]) -> None:
-            for one, (plan, measured) in zip(asked, found, strict=True):
-                self._take(one, plan, measured)
+        def done(found: list[tuple[PlacePlan, Measures] | Fault]) -> None:
+            for one, told in zip(asked, found, strict=True):
+                if isinstance(told, Fault):
+                    m.messages.fault(Fault(f"{one.area.name}: {told.what}", told.kept, told.do))
+                else:
+                    self._take(one, *told)
             then()
 
         m.jobs.run(f"solve {areas[0].id}", title, work, done, asked=True)

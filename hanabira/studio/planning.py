@@ -179,7 +179,11 @@ def laid_out(left: Ordered, estimates: Sequence[Step], days: Days, busy: Sequenc
     steps = (*(s for s in work if s is not None), *estimates, *([last] if last is not None else []))
     calendar = lay_out(replace(left, steps=steps), days, busy)
     guessed = tuple(q for q in calendar.placed if q.step.key.endswith(FIRST))
-    return replace(calendar, placed=tuple(q for q in calendar.placed if not q.step.key.endswith(FIRST)), estimated=guessed)
+    placed = tuple(q for q in calendar.placed if not q.step.key.endswith(FIRST))
+    known = [q.step.key for q in placed if last is None or q.step.key != last.key]
+    # a wait behind an estimate is told behind the last step that is known
+    waits = [replace(w, after=known[-1]) if w.after.endswith(FIRST) and known else w for w in calendar.waiting]
+    return replace(calendar, placed=placed, estimated=guessed, waiting=tuple(w for w in waits if not w.after.endswith(FIRST)))
 
 
 def plan_data(c: Commission, found: Ordered, calendar: Calendar) -> dict[str, Any]:

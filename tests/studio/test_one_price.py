@@ -15,7 +15,7 @@ from hanabira.session.session import Session
 from hanabira.studio import planning
 from hanabira.studio.bundle import read_bundle, write_bundle
 from hanabira.studio.overview import overviews
-from hanabira.studio.records import Area, Commission, LogRow, Photo
+from hanabira.studio.records import Area, Commission, LogRow, Photo, Recipe
 from hanabira.studio.store import Store
 from tests.demo_studio import OnDemo
 from tests.terminal.test_cli import ask
@@ -65,13 +65,14 @@ class Doors(OnDemo):
                 self.assertEqual(other.planner.planned().whole.quote()["price"], told["price"])
             # the shelf
             (board,) = [o for o in overviews(store, planning.pace_of(store.all(LogRow))) if o.commission.id == key]
-            self.assertAlmostEqual(board.high_min, sum(s.high for s in left), delta=0.01)
-            self.assertAlmostEqual(board.low_min, sum(s.low for s in left), delta=0.01)
+            counted = plan.left(session.planner.done_keys())
+            self.assertAlmostEqual(board.high_min, sum(s.high for s in counted), delta=0.01)
+            self.assertAlmostEqual(board.low_min, sum(s.low for s in counted), delta=0.01)
             self.assertEqual(board.steps, len(plan.ordered.steps))
             # a neighbour that is due later
             neighbour = next(c.id for c in store.all(Commission) if c.id != key)
             store.edit([replace(store.get(Commission, neighbour), delivered="", due="2027-08-01")])
-            mine = [q for q in plan.calendar.placed if q.step.key not in session.planner.done_keys()]
+            mine = [q for q in (*plan.calendar.placed, *plan.calendar.estimated) if q.step.key not in session.planner.done_keys()]
             session.open_commission(neighbour)
             name = store.get(Commission, key).name
             taken = sum(m for _d, m, whose in session.planner.planned().busy if whose == name)
@@ -100,6 +101,39 @@ class Doors(OnDemo):
             store.edit([replace(solved, finish=5)])
 
         self.agree("demo-tansy", fine)
+
+    def test_with_areas_that_have_no_recipe_yet(self):
+        def unsolved(store: Store, key: str) -> None:
+            coats = [a for a in store.all(Area, commission_id=key) if a.surface_id in ("short-fur", "contour-feathers")]
+            recipes = {r.area_id: r for r in store.all(Recipe)}
+            store.edit([], [recipes[a.id] for a in coats[:2]])
+
+        for key in ORDERS:
+            whole = self.agree(key)
+            shutil.rmtree(self.root / f"{self.id().rpartition('.')[2]} {key}")
+            told = self.agree(key, unsolved)
+            self.assertIsNone(whole["first_plan"])
+            self.assertEqual(told["first_plan"]["areas"], len(whole["areas"]))
+            self.assertEqual(told["first_plan"]["areas"] - told["first_plan"]["solved"], sum(a["estimated"] for a in told["areas"]))
+            self.assertIn("estimated", told["first_plan"]["words"])
+            self.assertEqual(sorted(a["name"] for a in told["areas"]), sorted(a["name"] for a in whole["areas"]), "nothing that is drawn is left out")
+            width = [q["hours"][1] / q["hours"][0] for q in (told, whole)]
+            self.assertGreater(width[0], width[1], "what is estimated is less certain")
+
+    def test_without_any_recipe(self):
+        folder = self.studio("demo-bracken", lambda store, key: store.edit([], list(store.all(Recipe, commission_id=key))))
+        with Store.open(folder) as store:
+            session = Session(store, InlineRunner())
+            session.open_commission("demo-bracken")
+            self.assertIsNone(session.planner.planned(), "there are no steps")
+            first = session.planner.first_plan()
+            told = ask("quote", str(write_bundle(store, "demo-bracken", folder / "b.zip").path))
+            self.assertEqual(told["hours"], first.whole.quote()["hours"])
+            self.assertEqual(told["price"], first.whole.quote()["price"])
+            self.assertEqual(told["hours"], told["estimated_hours"])
+            (board,) = [o for o in overviews(store, planning.pace_of(store.all(LogRow))) if o.commission.id == "demo-bracken"]
+            self.assertAlmostEqual(board.high_min, first.whole.minutes()[1], delta=0.01)
+            self.assertIn("about", board.hours_left)
 
     def test_with_another_kit_and_with_work_that_was_logged(self):
         def other(store: Store, key: str) -> None:

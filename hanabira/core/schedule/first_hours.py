@@ -15,7 +15,7 @@ FIRST = ":first"
 @dataclass(frozen=True)
 class FirstFigures:
     """What solved recipes took at finish 3: ``least_min`` however small an area is, ``min_a_cm2`` by surface, and ``usual`` (minutes a cm²) for a surface that
-    was not tried, which its texture then corrects. ``spread`` is the factor either way within which 8 of 10 whole animals lay.
+    was not tried, which its texture then corrects. ``spread`` is the factor either way within which 9 of 10 whole animals lay.
     """
 
     least_min: float

@@ -55,6 +55,8 @@ def _plan(s: AreasStage) -> list:
         out.append(Words("Its recipes are being worked out meanwhile."))
     elif first.stopped:
         out.append(Words(f"No further recipes came: {first.stopped}"))
+    names = {a.id: a.name for a in s.session.whole.patches}
+    out += [Words(f"{names[key]} has no recipe and is estimated: {why}") for key, why in first.failed.items() if key in names]
     return out
 
 
