@@ -47,6 +47,9 @@ def plan(args: argparse.Namespace) -> dict:
     data["covers"] = _covers(got)
     if not data["covers"]["whole"]:
         data["warnings"].append(data["covers"]["words"])
+    data["estimated"] = [{"area": q.area.name, "minutes": [round(q.low, 1), round(q.high, 1)]} for q in whole.estimates() if q.area is not None]
+    if whole.first_words:
+        data["warnings"].append(f"{whole.first_words}. They count in the day on which it is finished, and are no steps yet.")
     if done:
         data["warnings"].append(f"{len(done)} steps are done by the log and left out.")
     return data
@@ -158,6 +161,8 @@ def show(command: str, data: dict) -> None:
         print(
             f"{data['commission']}: {data['hours'][0]:.0f}–{data['hours'][1]:.0f} hours, price {data['price'][0]:.2f}–{data['price'][1]:.2f}"
         )
+        if data["first_plan"]:
+            print(f"{data['first_plan']['words']}.")
         for w in data["warnings"]:
             print(f"caution: {w}")
     elif command == "backup":

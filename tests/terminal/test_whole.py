@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 from PIL import Image
 
-from tests.session.test_whole import SIZE, K, animal
+from tests.session.whole_animal import SIZE, K, animal
 from tests.terminal.test_cli import ask, run
 
 LOOP = ";".join(f"{K * (240 + 205 * np.cos(a)):.0f},{K * (225 + 205 * np.sin(a)):.0f}" for a in 2 * np.pi * np.arange(16) / 16)
