@@ -74,6 +74,18 @@ class Framing:
                 out.append(_cut_words(sides, found[1]))
         return tuple(out)
 
+    def hours(self, shape: SheetShape) -> tuple[str, str]:
+        """The first hours on a sheet, and the day on which it is about finished; empty until the photo is open."""
+        m, found = self.session, self.place()
+        c, photo = m.commission, m.photo
+        if c is None or photo is None or found is None:
+            return "", ""
+        plan = m.planner.first_on(replace(c, width_mm=shape.width_mm, height_mm=shape.height_mm), replace(photo, crop=shape.crop), *found)
+        if not plan.whole.areas:
+            return "", ""
+        low, high = plan.hours
+        return f"{low:.0f}–{high:.0f} h", f"by {plan.ready.day} {plan.ready:%b}" if plan.ready is not None else ""
+
     # -- another sheet -----------------------------------------------------------------
     def take(self, shape: SheetShape) -> bool:
         """Another sheet, with the photo on it so that the animal is kept; one undoable edit."""

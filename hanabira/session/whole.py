@@ -2,25 +2,27 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import cv2
 import numpy as np
+from shapely import Polygon, unary_union
 
 from hanabira.core.area.eye import LEAST_PX, measure_eye
 from hanabira.core.area.shape import fill_ring, smooth_ring
 from hanabira.core.faults import Fault
 from hanabira.core.sentences import say
 from hanabira.core.whole.face import face_of
+from hanabira.core.whole.proposal import STRANGE, Proposal
 from hanabira.core.whole.proposal import Animal as Parted
-from hanabira.core.whole.proposal import Proposal
 from hanabira.craft.patches import named_patches
 from hanabira.session.edits import Edit, SetPrep
+from hanabira.studio.overlaps import polygon_of
 from hanabira.studio.records import Area, new_id
 
 if TYPE_CHECKING:
-    from collections.abc import Callable
+    from collections.abc import Callable, Mapping
 
     from hanabira.core.area.shape import Point
     from hanabira.core.colour.spaces import Array
@@ -33,6 +35,18 @@ SIDE = 1600
 REST = 0.004
 """Where less of the animal lies under no area, nothing is left to part."""
 FACE_FIRST = {"eye": 0, "nose": 1}
+
+
+JOIN_PX, LEAST_HOLE = 1.0, 400
+"""Photo pixels over which two patches that share a border grow together, and the least hole that stays (in squares of these)."""
+
+
+@dataclass(frozen=True)
+class Asking:
+    """A question about patches: ``animal``, whether one is animal at all, or ``one``, whether two are one."""
+
+    kind: str
+    patches: tuple[str, ...]
 
 
 class Whole:
@@ -66,6 +80,8 @@ class Whole:
         self.patches, self.chosen, self.notes, self.covered = (), "", (), 0.0
         self._sign: tuple[object, ...] = ()
         self._wanted = 0
+        self.asked: tuple[Asking, ...] = ()
+        self._answered: set[tuple[object, ...]] = set()
         self._parted: Parted | None = None
         self._proposal: Proposal | None = None
 
@@ -231,8 +247,54 @@ class Whole:
         )  # fmt: skip
         self.covered, self.notes = found.covered, tuple(say(q) for q in found.notes)
         self.count = self._wanted or sum(not p.shape.kind for p in named)
+        self.asked = self._questions(found, {n: place[n] for n in keep})
         if self.chosen not in {a.id for a in self.patches}:
             self.chosen = ""
+        self._say()
+
+    # -- what it asks ------------------------------------------------------------------
+    def _questions(self, found: Proposal, place: Mapping[int, str]) -> tuple[Asking, ...]:
+        """At most two: whether the strangest patch is animal at all, and whether the two that differ least are one."""
+        out = []
+        coats = [n for n in place if not found.areas[n].kind]
+        strangest = max(coats, key=lambda n: found.areas[n].strange, default=None)
+        if strangest is not None and found.areas[strangest].strange >= STRANGE:
+            out.append(Asking("animal", (place[strangest],)))
+        if found.alike is not None and all(n in place for n in found.alike) and len(coats) > self.few:
+            out.append(Asking("one", (place[found.alike[0]], place[found.alike[1]])))
+        return tuple(q for q in out if self._about(q) not in self._answered)
+
+    def _about(self, asking: Asking) -> tuple[object, ...]:
+        """What a question is about, whatever its patches are called by now."""
+        rings = {a.id: a.ring for a in self.patches}
+        return asking.kind, *sorted(rings.get(k, ()) for k in asking.patches)
+
+    def answer(self, asking: Asking, yes: bool) -> None:
+        """Yes: it is the animal, the two are one patch. No: it is left out, they stay two."""
+        self._answered.add(self._about(asking))
+        self.asked = tuple(q for q in self.asked if q != asking)
+        if asking.kind == "animal" and not yes:
+            self.leave_out(asking.patches[0])
+        elif asking.kind == "one" and yes:
+            self.join(*asking.patches)
+        else:
+            self._say()
+
+    def join(self, into: str, gone: str) -> None:
+        """Two patches become one; it keeps the first one's name and surface."""
+        mine, other = (next((a for a in self.patches if a.id == k), None) for k in (into, gone))
+        if mine is None or other is None:
+            return
+        shape = unary_union([polygon_of(q.ring, q.holes).buffer(JOIN_PX) for q in (mine, other)]).buffer(-JOIN_PX)
+        if not isinstance(shape, Polygon):
+            self.session.messages.remark("These patches do not meet: they stay two.")
+            return
+        rings = [tuple((float(x), float(y)) for x, y in q.coords[:-1]) for q in (shape.exterior, *shape.interiors)]
+        one = replace(mine, ring=rings[0], holes=tuple(q for q in rings[1:] if len(q) > 3 and Polygon(q).area > JOIN_PX**2 * LEAST_HOLE), twin_id="")
+        self.patches = tuple(one if a.id == into else replace(a, twin_id="") if a.twin_id in (into, gone) else a for a in self.patches if a.id != gone)
+        self.asked = tuple(q for q in self.asked if not {into, gone} & set(q.patches))
+        self.count = sum(not _kind(a.surface_id) for a in self.patches)
+        self.chosen = ""
         self._say()
 
     def holds(self, key: str) -> bool:
@@ -259,6 +321,7 @@ class Whole:
     def leave_out(self, key: str) -> None:
         """This patch is not the animal: it is not proposed any longer."""
         self.patches = tuple(a for a in self.patches if a.id != key)
+        self.asked = tuple(q for q in self.asked if key not in q.patches)
         self.chosen = ""
         self.session.first.leave_out({key})
         self._say()
@@ -288,6 +351,7 @@ class Whole:
         gone = set(ids)
         left = tuple(a for a in self.patches if a.id not in gone)
         self.patches = left
+        self.asked = tuple(q for q in self.asked if not gone & set(q.patches))
         if not m.do(Edit(m, words, [old for old, _new in pencils], [*made, *recipes, *(new for _old, new in pencils)])):
             self.patches = (*patches, *left)
             return False

@@ -40,6 +40,8 @@ class Assembly:
     log: tuple[LogRow, ...] = ()
     unsolved: tuple[AreaWork, ...] = ()
     proposed: int = 0
+    spread: float = 1.0
+    """By what factor either way estimates are less certain than usual: the animal's size may be a guess, too."""
 
     @property
     def done(self) -> frozenset[str]:
@@ -72,7 +74,7 @@ class Assembly:
 
     def estimates(self) -> tuple[Step, ...]:
         """Areas without a recipe, each as one step of minutes that are estimated."""
-        return tuple(first_step(a, first_figures(), self.pace) for a in self.unsolved)
+        return tuple(first_step(a, first_figures(), self.pace, self.spread) for a in self.unsolved)
 
     def minutes(self) -> tuple[float, float]:
         """Minutes that are left, from a good day to a bad one: steps that are not done, and what is estimated."""

@@ -12,7 +12,7 @@ from hanabira.core.whole.borders import drawn
 from hanabira.core.whole.face import FRONT, SIDE, Face, face_of
 from hanabira.core.whole.ground import ground
 from hanabira.core.whole.pieces import FEWEST, NARROW_MM, one_piece, parting, variance_explained
-from hanabira.core.whole.proposal import Animal, touched_nose
+from hanabira.core.whole.proposal import Animal, strangeness, touched_nose
 from hanabira.core.whole.rings import MOST_CORNERS, rings_of
 from tests.fur import fur
 
@@ -51,6 +51,35 @@ def two_coats(size: int = 240, soft: bool = False):
     mask = np.zeros((size, size), np.float32)
     cv2.ellipse(mask, (size // 2, size // 2), (int(0.46 * size), int(0.36 * size)), 0, 0, 360, 1.0, -1)
     return np.where(mask[..., None] > 0, pixels, 235).astype(np.uint8), mask
+
+
+class Asked(unittest.TestCase):
+    """What a proposal is in doubt about: background that came in, and the two pieces that differ least."""
+
+    def test_an_area_in_the_colours_round_it_is_strange_and_the_others_are_not(self):
+        labels = np.zeros((120, 200), np.int32)
+        labels[20:100, 20:80], labels[20:100, 80:140], labels[20:100, 140:180] = 1, 2, 3
+        rng = np.random.default_rng(3)
+        green, tan, black = (45.0, -25.0, 25.0), (58.0, 12.0, 28.0), (16.0, 1.0, 2.0)
+        lab = np.where((labels == 1)[..., None], tan, np.where((labels == 2)[..., None], black, green)) + rng.normal(0, 2, (120, 200, 3))
+        found = strangeness(lab.astype(np.float32), labels)
+        self.assertGreater(found[3], 0.9, "leaves that came in with the loop")
+        self.assertLess(max(found[1], found[2]), 0.1)
+
+    def test_what_no_ground_touches_is_never_strange(self):
+        labels = np.full((80, 80), 1, np.int32)
+        labels[30:50, 30:50] = 2
+        lab = np.where((labels == 2)[..., None], (45.0, -25.0, 25.0), (58.0, 12.0, 28.0)).astype(np.float32)
+        self.assertEqual(strangeness(lab, labels), {1: 0.0, 2: 0.0})
+
+    def test_the_two_that_would_be_one_first(self):
+        pixels, coverage = two_coats()
+        animal = Animal(pixels, coverage, 0.5)
+        found = animal.areas(5)
+        a, b = (found.areas[n] for n in found.alike)
+        apart = {(i, j): np.linalg.norm(np.subtract(p.lab, q.lab)) for i, p in enumerate(found.areas) for j, q in enumerate(found.areas) if i < j}
+        self.assertLess(np.linalg.norm(np.subtract(a.lab, b.lab)), np.median(list(apart.values())), "two of one coat, not of two")
+        self.assertIsNone(animal.areas(FEWEST).alike if len(animal.areas(FEWEST).areas) < FEWEST else None)
 
 
 class Rings(unittest.TestCase):

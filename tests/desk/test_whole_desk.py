@@ -8,13 +8,18 @@ from PyQt6.QtTest import QTest
 from hanabira.desk.controls import PetalButton, Stepper, Words
 from hanabira.desk.stages.areas import whole as whole_card
 from hanabira.desk.widgets import overlays
+from hanabira.desk.widgets.patch_picture import PatchPicture
 from hanabira.session.edits import ChangeAreas
+from hanabira.session.first import First
 from tests.desk.test_areas_desk import AreasCase
 
 
 class WholeCase(AreasCase):
     def setUp(self):
         super().setUp()
+        # recipes in the background are tried in tests/session/test_first.py; here they would only be waited for
+        self.want = mock.patch.object(First, "want").start()
+        self.addCleanup(mock.patch.stopall)
         self.eye = next(a.eye for a in self.session.areas if a.surface_id == "eye")
         self.rings = [a.ring for a in self.session.areas]
         self.session.do(ChangeAreas(self.session, "none", list(self.session.areas), []))
@@ -62,6 +67,10 @@ class WholeCase(AreasCase):
         self.assertEqual(self.session.areas, ())
         self.assertEqual(len(self.stage.shown_areas()), n)
         self.assertIn("nothing is stored yet", self.desk.bench.head.line)
+        self.assertTrue(self.want.called, "recipes are asked for in the background")
+        self.assertIn(f"First plan, 0 of {n} areas accepted", self.card())
+        self.assertRegex(self.card(), r"\d+–\d+\u2009h")
+        self.assertIn("no recipe yet", self.card())
         self.assertEqual([s.key for s in self.mat._stops if s.key.startswith("patch ")], [a.id for a in self.whole.patches])
         self.stage.choose_way(whole_card.EYE)
         for p in self.eye:
@@ -75,6 +84,10 @@ class WholeCase(AreasCase):
         self.settle()
         self.assertEqual(len(self.session.areas), n)
         self.assertFalse(self.stage.parting)
+        self.assertEqual((self.desk.bench.head.name, self.desk.bench.next.text()), ("The whole animal", f"Solve all {n}"))
+        with mock.patch.object(self.session.portrait, "solve_all") as solve:
+            self.desk.bench.next.click()
+        self.assertTrue(solve.called)
         self.desk.take_back()
         self.settle()
         self.assertEqual(self.session.areas, (), "one step takes all of them back")
@@ -123,3 +136,20 @@ class WholeCase(AreasCase):
         self.press("Draw one area")
         self.assertIs(self.mat.gesture, self.stage.gestures["loop"])
         self.assertFalse(self.stage.parting)
+
+    def test_questions_are_asked_with_a_picture_and_answered_by_a_button(self):
+        self.whole.few = 3  # the drawn animal is small
+        self.parted()
+        asked = self.whole.asked
+        pictures = self.desk.bench.findChildren(PatchPicture)
+        self.assertEqual(len(pictures), len(asked))
+        self.assertIn("one", {q.kind for q in asked})
+        about = next(q for q in asked if q.kind == "one")
+        rings = [a.ring for a in self.whole.patches if a.id in about.patches]
+        shown = next(q for q in pictures if list(q.rings) == rings)
+        at = shown.shown()
+        self.assertTrue(all(at.left() <= x <= at.right() and at.top() <= y <= at.bottom() for r in rings for x, y in r), "all of both is in the picture")
+        n = len(self.whole.patches)
+        self.press("One")
+        self.assertEqual(len(self.whole.patches), n - 1)
+        self.assertNotIn("One patch or two?", self.card())

@@ -8,7 +8,7 @@ from PIL import Image
 
 from hanabira.core.colour.spaces import lab_to_srgb
 from hanabira.core.faults import Fault
-from hanabira.session.edits import FramePhoto, SetPrep
+from hanabira.session.edits import AddArea, FramePhoto, SetPrep
 from hanabira.studio.records import Commission
 from tests.session.test_session import Case
 
@@ -104,6 +104,36 @@ class Incoming(Case):
         with self.assertRaises(Fault):
             FramePhoto(self.session, photo, (10.0, 10.0, 20.0, 20.0 * k)).carry_out()
         self.assertTrue(self.session.do(FramePhoto(self.session, photo, (10.0, 10.0, 300.0, 300.0 * k))))
+
+    # -- hours of each sheet ---------------------------------------------------------
+    def low_high(self, words: str) -> tuple[int, int]:
+        low, high = words.removesuffix(" h").split("–")
+        return int(low), int(high)
+
+    def test_each_sheet_tells_its_first_hours_and_a_larger_one_more(self):
+        self.assertEqual(self.framing.shapes(), ())
+        self.bring(900, 600, (0.3, 0.2, 0.8, 0.9))
+        shapes = self.framing.shapes()
+        now = shapes[0]
+        words, day = self.framing.hours(now)
+        low, high = self.low_high(words)
+        self.assertGreater(high, 2.5 * low, "a guess from where the animal seems to be is wide")
+        self.assertTrue(day.startswith("by "))
+        large = self.low_high(self.framing.hours(replace(now, width_mm=2 * now.width_mm, height_mm=2 * now.height_mm))[0])
+        self.assertGreater(large[0], 2 * low)
+        self.assertGreater(large[1], 2 * high)
+
+    def test_a_cut_out_makes_them_narrower_and_areas_are_what_counts(self):
+        self.bring(900, 600, (0.3, 0.2, 0.8, 0.9))
+        guess = self.low_high(self.framing.hours(self.framing.shapes()[0])[0])
+        ring = tuple((900 * x, 600 * y) for x, y in ((0.27, 0.15), (0.83, 0.15), (0.83, 0.93), (0.27, 0.93)))
+        self.session.do(SetPrep(self.session, self.session.photo, "cut-out", outline=ring, cut_out=True))
+        cut = self.low_high(self.framing.hours(self.framing.shapes()[0])[0])
+        self.assertLess(cut[1] / cut[0], guess[1] / guess[0])
+        self.session.do(AddArea(self.session, ((300.0, 200.0), (500.0, 200.0), (500.0, 400.0), (300.0, 400.0)), False, "Flank", "short-fur"))
+        words = self.framing.hours(self.framing.shapes()[0])[0]
+        first = self.session.planner.first_plan().hours
+        self.assertEqual(words, f"{first[0]:.0f}–{first[1]:.0f} h", "what is drawn is counted, in Brief as in Areas")
 
 
 if __name__ == "__main__":

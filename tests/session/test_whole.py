@@ -1,5 +1,6 @@
 """The whole animal in a session: shown, proposed, taken over as one edit; nothing is stored before, and what is accepted is never parted anew."""
 
+from dataclasses import replace
 from unittest import mock
 
 import cv2
@@ -9,8 +10,9 @@ from hanabira.core.token import SILENT
 from hanabira.core.whole.proposal import Proposed
 from hanabira.craft.patches import coat_word, named_patches
 from hanabira.session.edits import ChangeAreas, SetPrep, TurnPhoto
+from hanabira.studio.overlaps import polygon_of
 from tests.session.test_session import Case
-from tests.session.whole_animal import SIZE, AnimalCase
+from tests.session.whole_animal import EYES, SIZE, AnimalCase
 
 
 class Parting(AnimalCase):
@@ -162,6 +164,75 @@ class Parting(AnimalCase):
         self.whole.begin()
         self.assertEqual(self.session.areas, some)
         self.assertGreater(min(a.number for a in self.whole.patches), max(a.number for a in some))
+
+
+class Questions(AnimalCase):
+    """What is asked of a proposal, and what each answer does."""
+
+    def asking(self, kind):
+        return next((q for q in self.whole.asked if q.kind == kind), None)
+
+    def test_two_alike_are_asked_about_and_one_makes_them_one(self):
+        patches = self.shown()
+        asking = self.asking("one")
+        self.assertLessEqual(len(self.whole.asked), 2)
+        first, second = (next(a for a in patches if a.id == k) for k in asking.patches)
+        n, size = len(patches), lambda a: polygon_of(a.ring, a.holes).area
+        self.whole.answer(asking, True)
+        (one,) = (a for a in self.whole.patches if a.id == first.id)
+        self.assertEqual(len(self.whole.patches), n - 1)
+        self.assertNotIn(second.id, {a.id for a in self.whole.patches})
+        self.assertAlmostEqual(size(one), size(first) + size(second), delta=0.02 * size(one))
+        self.assertEqual((one.name, one.surface_id), (first.name, first.surface_id))
+        self.assertIsNone(self.asking("one"), "it is answered")
+
+    def test_two_stay_two_and_are_not_asked_about_again(self):
+        self.shown()
+        asking = self.asking("one")
+        before = self.whole.patches
+        self.whole.answer(asking, False)
+        self.assertEqual(self.whole.patches, before)
+        self.whole.set_surface("long-fur")  # told anew
+        self.assertIsNone(self.asking("one"))
+
+    def test_what_has_the_colours_of_the_ground_is_asked_about(self):
+        self.shown()
+        found = self.whole._proposal
+        coat = next(n for n, a in enumerate(found.areas) if not a.kind)
+        strange = replace(found, areas=tuple(replace(a, strange=0.9 if n == coat else 0.1) for n, a in enumerate(found.areas)))
+        self.whole._told(strange)
+        asking = self.asking("animal")
+        self.whole.answer(asking, True)
+        self.assertIn(asking.patches[0], {a.id for a in self.whole.patches}, "it is the animal")
+        self.whole._answered.clear()
+        self.whole._told(strange)
+        self.whole.answer(self.asking("animal"), False)
+        self.assertNotIn(asking.patches[0], {a.id for a in self.whole.patches}, "it is left out")
+        self.whole._told(replace(found, areas=tuple(replace(a, strange=0.5) for a in found.areas)))
+        self.assertIsNone(self.asking("animal"), "half of it alike is not strange")
+
+    def test_patches_apart_do_not_join(self):
+        self.shown()
+        eyes = [a.id for a in self.whole.patches if a.surface_id == "eye"]
+        said = []
+        self.session.messages.said.connect(lambda m: said.append(m.what))
+        before = self.whole.patches
+        self.whole.join(*eyes)
+        self.assertEqual(self.whole.patches, before)
+        self.assertIn("do not meet", said[-1])
+
+    def test_the_eye_that_could_not_be_measured_later_is_refused_at_once(self):
+        self.whole.begin()
+        said = []
+        self.session.messages.said.connect(lambda m: said.append(m.what))
+        x, y = EYES[0][0]
+        self.whole.show_eye((x, y), (x + 5.2, y))  # the drawn eye is larger; what is fitted in these few pixels may be smaller
+        with mock.patch("hanabira.session.whole.measure_eye") as fitted:
+            fitted.return_value.iris_px, fitted.return_value.centre = 4.2, (x, y)
+            eyes = self.whole.eyes
+            self.whole.show_eye((x, y), (x + 5.2, y))
+        self.assertEqual(self.whole.eyes, eyes)
+        self.assertIn("too small", said[-1])
 
 
 class Names(Case):

@@ -40,8 +40,23 @@ def first_minutes(area: AreaWork, figures: FirstFigures, pace: Pace | None = Non
     return middle * LOW / figures.spread, middle, middle * HIGH * figures.spread
 
 
-def first_step(area: AreaWork, figures: FirstFigures, pace: Pace | None = None) -> Step:
-    """An area without a recipe as one step: it takes its time in a calendar, and lays no layer."""
+def first_step(area: AreaWork, figures: FirstFigures, pace: Pace | None = None, spread: float = 1.0) -> Step:
+    """An area without a recipe as one step: it takes its time in a calendar, and lays no layer. Its range is wider by a factor ``spread`` either way."""
     low, middle, high = first_minutes(area, figures, pace)
+    low, high = low / spread, high * spread
     factor = pace.factor(area.surface_id) if pace else 1.0
     return Step(f"{area.id}{FIRST}", area, -1, LayerWork("first estimate", ""), low, high, middle / factor)
+
+
+USUAL_AREAS = 10
+"""Areas of coat that an animal is worked in when nobody has parted it yet, of equal size."""
+EYE_MM2 = 150.0
+"""What two eyes together take up on a usual sheet."""
+
+
+def guessed_animal(mm2: float, surface_id: str) -> tuple[AreaWork, ...]:
+    """An animal of ``mm2`` square millimetres as areas, before anybody has parted it: one coat, and a pair of eyes."""
+    middle = (0.0, 0.0)
+    coat = tuple(AreaWork(f"guess {n}", n, "coat", surface_id, mm2 / USUAL_AREAS, middle) for n in range(1, USUAL_AREAS + 1))
+    eyes = tuple(AreaWork(f"guess eye {n}", USUAL_AREAS + n, "eye", "eye", EYE_MM2 / 2, middle) for n in (1, 2))
+    return (*coat, *eyes) if mm2 > 0 else ()

@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from hanabira.core.study.framing import Box, SheetShape
 
 NAMES = {"ordered": "As it is", "turned": "Turned", "photo": "Like the photo"}
-HIGH, FOOT, GAP = 128.0, 62.0, 12.0
+HIGH, FOOT, GAP = 128.0, 98.0, 12.0
 
 
 class SheetShapes(Drawn):
@@ -24,9 +24,11 @@ class SheetShapes(Drawn):
 
     def __init__(
         self, shapes: Sequence[SheetShape], box: Box, sure: bool, image: QImage, photo: tuple[int, int], border_mm: float, ground: str,
-        take: Callable[[SheetShape], object],
+        take: Callable[[SheetShape], object], hours: Sequence[tuple[str, str]] = (),
     ) -> None:  # fmt: skip
+        """``hours`` are for each sheet its hours and the day it is finished, in words."""
         super().__init__("Shapes of the sheet")
+        self.hours = tuple(hours) or (("", ""),) * len(shapes)
         self.shapes, self.box, self.sure, self.image, self.photo = tuple(shapes), box, sure, image, photo
         self.border_mm, self.ground, self._take = border_mm, QColor(ground), take
 
@@ -48,13 +50,13 @@ class SheetShapes(Drawn):
         """What a sheet does to the animal."""
         if shape.whole:
             return "the animal whole" if self.sure else "whole, as it seems"
-        return f"{100 * (1 - shape.holds):.0f} % of it cut" + ("" if self.sure else ", as it seems")
+        return f"{100 * (1 - shape.holds):.0f} % cut" + ("" if self.sure else ", it seems")
 
     def stops(self, w: float, h: float) -> list[Stop]:
         out = []
         for k, s in enumerate(self.shapes):
             size = f"{s.width_mm:.0f} × {s.height_mm:.0f} mm"
-            name = f"{NAMES[s.key]}, {size}: {self.words(s)}"
+            name = f"{NAMES[s.key]}, {size}: {self.words(s)}" + (f"; {', '.join(q for q in self.hours[k] if q)}" if any(self.hours[k]) else "")
             out.append(Stop(s.key, self._cell(k, w), name, name, (lambda s=s: self._take(s)) if s.key != "ordered" else None, ""))
         return out
 
@@ -76,6 +78,8 @@ class SheetShapes(Drawn):
             text(p, QRectF(cell.left(), HIGH + 2, cell.width(), 20), NAMES[s.key], "strong" if now else "small", "ink", CENTRE, elide=True)
             text(p, QRectF(cell.left(), HIGH + 21, cell.width(), 18), f"{s.width_mm:.0f} × {s.height_mm:.0f} mm", "note", "ink2", CENTRE, elide=True)
             text(p, QRectF(cell.left(), HIGH + 39, cell.width(), 18), self.words(s), "note", "ink2", CENTRE, elide=True)
+            for line, words in enumerate(self.hours[k]):
+                text(p, QRectF(cell.left(), HIGH + 58 + 18 * line, cell.width(), 18), words, "strong" if not line else "note", "ink" if not line else "ink2", CENTRE, elide=True)
 
     def _thread(self, p: QPainter, inner: QRectF, s: SheetShape) -> None:
         """A basted thread where the animal seems to be, as far as it lies on the sheet; a cut-out is sure and has a whole line."""

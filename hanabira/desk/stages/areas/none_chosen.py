@@ -32,9 +32,9 @@ def show(s: AreasStage) -> None:
         rest = act_button("Part the rest of the animal", "patches", s.part_whole, "Areas are proposed over what lies under none yet")
         bench.set_parts([*first_plan_parts(session), Words("What the photo tells of one area stands on this card once you choose it, or draw another one."), row(rest, None)])
         if unsolved > 1:
-            s.desk.set_next(f"Solve all {unsolved}" if unsolved == n else f"Solve the other {unsolved}", "petal")
+            s.desk.set_next(f"Solve all {unsolved}" if unsolved == n else f"Solve the other {unsolved}", "strata")
         elif unsolved == 0:
-            s.desk.set_next("See the plan", "pencil")
+            s.desk.set_next("To the plan", "hours")
         else:
             s.desk.set_next("Choose the first", "loop")
 

@@ -3,11 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from hanabira.craft.supplies import surfaces
 from hanabira.desk.cards import first_plan_parts
 from hanabira.desk.controls import Caption, Choice, PetalButton, Pick, Stepper, Words, act_button, row
+from hanabira.desk.images import wrap
+from hanabira.desk.theme import u
+from hanabira.desk.widgets.patch_picture import PatchPicture
 
 if TYPE_CHECKING:
     from hanabira.desk.stages.areas.stage import AreasStage
@@ -44,7 +51,36 @@ def parts(s: AreasStage, w: Whole) -> list:
     mine = w.patch()
     if mine is not None:
         return _one(w, mine)
-    return [*_coat(w), *_plan(s), *_face(s, w), *_how(s, w), *[Words(q) for q in w.notes], 6, row(_leave(w), None)]
+    return [*_asked(s, w), *_coat(w), *_plan(s), *_face(s, w), *_how(s, w), *[Words(q) for q in w.notes], 6, row(_leave(w), None)]
+
+
+QUESTIONS = {
+    "animal": ("Is this the animal?", "{names} has the colours of what lies round the animal.", "Yes, it is", "No, leave it out"),
+    "one": ("One patch or two?", "{names} differ least of all neighbours.", "One", "Two"),
+}
+"""Title, reason and both answers of each question."""
+
+
+def _asked(s: AreasStage, w: Whole) -> list:
+    """At most two questions, each with a picture of what it is about."""
+    session, out = s.session, []
+    view, photo = session.view, session.photo
+    if view is None or photo is None:
+        return []
+    for asking in w.asked:
+        title, why, yes, no = QUESTIONS[asking.kind]
+        about = [a for a in w.patches if a.id in asking.patches]
+        names = " and ".join(f"{a.number}" for a in about)
+        picture = PatchPicture(f"Patch {names}", [a.ring for a in about], wrap(view.levels[-1]), photo.size)
+        beside, words = QHBoxLayout(), QVBoxLayout()
+        beside.setSpacing(u(10))
+        beside.addWidget(picture, 0, Qt.AlignmentFlag.AlignTop)
+        beside.addLayout(words, 1)
+        for part in (Words(f"{title}", "name", "ink"), Words(why.format(names=names))):
+            words.addWidget(part)
+        words.addLayout(row(act_button(yes, None, partial(w.answer, asking, True)), act_button(no, None, partial(w.answer, asking, False)), None))
+        out.append(beside)
+    return [Caption("Two questions" if len(out) > 1 else "A question"), *out] if out else []
 
 
 def _plan(s: AreasStage) -> list:

@@ -186,8 +186,11 @@ class BriefStage(PictureStage):
         place = session.framing.place()
         assert place is not None
         shapes = session.framing.shapes()
-        drawn = SheetShapes(shapes, *place, wrap(session.view.levels[-1]), photo.size, c.border_mm, c.ground_hex, session.framing.take)
-        return [drawn, *(Words(q, "small", "ink") for q in session.framing.words())]
+        drawn = SheetShapes(shapes, *place, wrap(session.view.levels[-1]), photo.size, c.border_mm, c.ground_hex, session.framing.take, [session.framing.hours(q) for q in shapes])
+        rests = "Hours are estimated by size and surface until the areas have their recipes." if session.portrait.unsolved() or not session.areas else ""
+        if not session.areas and not place[1]:
+            rests = "Hours are a first guess, as if short fur filled half of the place where the animal seems to be. Part the animal in Areas for better ones."
+        return [drawn, *(Words(q, "small", "ink") for q in session.framing.words()), *([Words(rests)] if rests else [])]
 
     def _edit(self, words: str, typed: bool, **fields: object) -> None:
         c = self.session.commission
