@@ -4,7 +4,7 @@
 
 ``ANIMALS.json`` is a list of {photo, loop: [[x, y] …], eyes: [[x, y, r] …], nose: [x, y] or null, surfaces: [id …]}: each animal is parted, planned as every one
 of its surfaces, and solved, as the window does it. Printed are the figures, and what each animal would have been told by the others' alone. Photographs do not
-ship: the figures that do were made from twelve photographs with hand-drawn outlines (a cat, two dogs' and cats' bodies, a cheetah, a koala, a bison, a panda, a
+ship: the figures that do were made from twelve photographs with hand-drawn outlines (a cat, a kitten, a dog, a cheetah, a koala, a bison, a panda, a
 quokka, a raccoon; an owl, a macaw and a robin for feathers).
 """
 
