@@ -269,7 +269,7 @@ def record_data(session: Session) -> dict[str, Any]:
         "format": RECORD_FORMAT, "commission": c.name, "client": c.client, "animal": c.animal, "due": c.due, "delivered": c.delivered or None,
         "order": {k.lower(): v for k, v in order_facts(session) if v},
         "hours": {
-            "taken": r(sum(q.minutes for q in log if q.state == "done") / 60),
+            "taken": r(account.taken(log) / 60),
             "areas": [
                 {"number": a.number, "name": a.name, "steps": a.steps, "done": a.done, "planned": [r(a.low / 60), r(a.high / 60)], "taken": r(a.taken / 60)} for a in areas
             ],

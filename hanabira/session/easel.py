@@ -11,6 +11,8 @@ from typing import TYPE_CHECKING
 from hanabira.core.schedule.sessions import DRYING_MIN
 from hanabira.session.edits import Edit, EditBrief
 from hanabira.session.planner import EXTRA
+from hanabira.session.worked import Stretch, Worked
+from hanabira.studio import account
 from hanabira.studio.account import differences
 from hanabira.studio.records import LogRow, new_id
 
@@ -18,6 +20,8 @@ if TYPE_CHECKING:
     from hanabira.core.schedule.order import Ordered, Step
     from hanabira.session.session import Session
 
+STALLED_S = 90.0
+"""Between two ticks of a second so much more can only pass while the machine sleeps."""
 REST_S = 5 * 60.0
 """A pause so long is a rest for eyes and hand; a shorter one only stops the clock."""
 
@@ -63,13 +67,13 @@ class WorkClock:
                 self._worked = 0.0
             self._since, self._paused_at = self._now(), None
 
-    def pause(self) -> None:
-        """Stop; what was worked before stays."""
+    def pause(self, back_s: float = 0.0) -> None:
+        """Stop; what was worked before stays. The last ``back_s`` seconds were no work: the machine slept."""
         if self._since is not None:
-            passed = self._passed()
+            passed = max(0.0, self._passed() - back_s)
             self._step += passed
             self._worked += passed
-            self._since, self._paused_at = None, self._now()
+            self._since, self._paused_at = None, self._now() - back_s
 
     def next_step(self) -> None:
         """Count the next step from nothing; work since the last rest goes on."""
@@ -85,11 +89,13 @@ class AtTheEasel:
     def __init__(
         self, session: Session, seconds: Callable[[], float] = time.monotonic
     ) -> None:
-        self.session, self.now = session, session.clock.now
+        self.session, self.now, self._seconds = session, session.clock.now, seconds
         self.clock = WorkClock(seconds)
         self.swapped = ""
         """Code of the pencil that is used on this step instead of the recipe's."""
+        self.worked = Worked(session)
         self._step_key = ""
+        self._ticked: tuple[datetime.datetime, float] | None = None
 
     # -- which step ----------------------------------------------------------------
     def drying(self) -> dict[str, float]:
@@ -129,17 +135,82 @@ class AtTheEasel:
         return found[0] if found else None
 
     def show(self, s: Step) -> bool:
-        """Tell the clock which step is shown; whether it is another one than before, so that its time begins."""
+        """Tell the clock which step is shown; whether it is another one than before, so that its time begins. What was worked on the one before stays its own."""
         if s.key == self._step_key:
             return False
+        self._end("another step")
         self._step_key = s.key
-        self.clock.next_step()
+        if not self.clock.paused:
+            self.worked.begin(s.key)
         return True
 
     @property
     def minutes(self) -> float:
-        """What has passed on this step, without pauses."""
-        return self.clock.step_s / 60
+        """What has passed on this step, without pauses, and with what was worked on it before."""
+        return (self.worked.free_s(self._step_key) + self.clock.step_s) / 60
+
+    # -- the clock ---------------------------------------------------------------------
+    def run(self) -> None:
+        """Let the clock run on."""
+        if self.clock.paused:
+            self.clock.run()
+            self._ticked = None
+            if self._step_key:
+                self.worked.begin(self._step_key)
+
+    def pause(self, why: str = "paused", back_s: float = 0.0) -> None:
+        """Stop the clock; what was worked is kept at once."""
+        if not self.clock.paused:
+            self.clock.pause(back_s)
+            self._end(why)
+
+    def tick(self) -> bool:
+        """A moment has passed: keep what was worked. A gap in which the machine slept, or nothing ran, is no work: the clock stops where it began; whether it did."""
+        wall, seconds = self.now(), self._seconds()
+        before, self._ticked = self._ticked, (wall, seconds)
+        if self.clock.paused or before is None:
+            return False
+        passed = seconds - before[1]
+        asleep = (wall - before[0]).total_seconds() - passed
+        if passed > STALLED_S or asleep > STALLED_S:
+            self.pause("slept", passed if passed > STALLED_S else 0.0)
+            return True
+        self.worked.note(self.clock.step_s)
+        return False
+
+    def left_words(self, left: Stretch) -> tuple[str, str]:
+        """Title and words of the question about a stretch that was left open."""
+        plan = self.session.planner.planned()
+        name = next((q.name for q in plan.ordered.steps if q.key == left.step), "a step that is gone") if plan is not None else "a step"
+        begun, seen = left.start[11:16], left.end[11:16]
+        day = "" if left.start[:10] == self.now().date().isoformat() else f" on {datetime.date.fromisoformat(left.start[:10]):%d %B}"
+        words = f"You were at {name} since {begun}{day}; the clock was last seen running at {seen}. Write a time such as {seen}, or leave it empty for {seen}."
+        return "Worked until …?", words
+
+    def settle_left(self, left: Stretch, told: str) -> bool:
+        """End a stretch that was left open at the time that is told, else where it was last seen; whether what was told is a time that can be."""
+        start, until = datetime.datetime.fromisoformat(left.start), None
+        digits = told.strip().replace(".", ":")
+        if digits:
+            try:
+                hour, minute = (int(q) for q in digits.split(":"))
+                until = start.replace(hour=hour, minute=minute, second=0)
+            except ValueError:
+                self.worked.settle(left, None)
+                return False
+            if until < start.replace(second=0):  # past midnight
+                until += datetime.timedelta(days=1)
+            if until > self.now():
+                self.worked.settle(left, None)
+                return False
+        self.worked.settle(left, until)
+        return True
+
+    def _end(self, why: str) -> None:
+        """What has run on this step becomes a stretch of it."""
+        if self._step_key and self.clock.step_s > 0:
+            self.worked.end(self._step_key, self.clock.step_s, why)
+        self.clock.next_step()
 
     # -- rows of the log --------------------------------------------------------------
     def row(self, s: Step, state: str, note: str = "") -> LogRow:
@@ -151,19 +222,27 @@ class AtTheEasel:
         r = LogRow(
             new_id(), c.id, s.key, area_id=s.area.id if s.area else "", area_name=s.area.name if s.area else "",
             surface_id=s.area.surface_id if s.area else "", role=s.layer.role, pencil=pencil or s.layer.tool, pressure=s.layer.pressure,
-            minutes=round(self.minutes, 2) if state == "done" else 0.0, guess_min=round(guess, 2), at=self.now().isoformat(timespec="seconds"),
+            minutes=round(self._minutes_of(s), 2) if state != "note" else 0.0, guess_min=round(guess, 2), at=self.now().isoformat(timespec="seconds"),
             note=note, differs="", state=state,
         )  # fmt: skip
         return replace(r, differs=differences(r, s.layer.pencil, s.layer.pressure, self.session.kit)) if state == "done" else r
+
+    def _minutes_of(self, s: Step) -> float:
+        """Minutes worked on a step, whether it is the one that is shown or not."""
+        running = self.clock.step_s if s.key == self._step_key or not self._step_key else 0.0
+        return (self.worked.free_s(s.key) + running) / 60
 
     def write(self, s: Step, words: str, state: str, note: str = "") -> bool:
         """One row in the log; whether it was stored. A step that is done or skipped ends its time."""
         if state == "done":
             self.session.logbook.keep_first_plan()
-        stored = self.session.do(Edit(self.session, words, [], [self.row(s, state, note)]))
+        row = self.row(s, state, note)
+        stored = self.session.do(Edit(self.session, words, [], [row]))
         if stored and state != "note":
-            self.clock.next_step()
-            self.swapped = ""
+            self._step_key = self._step_key or s.key
+            self._end(state)
+            self.worked.claim(s.key, row.id)
+            self._step_key, self.swapped = "", ""
         return stored
 
     def extra(self, words: str) -> bool:
@@ -177,12 +256,15 @@ class AtTheEasel:
         area = s.area if s is not None else None
         r = LogRow(
             new_id(), c.id, f"{EXTRA}{new_id()}", area_id=area.id if area else "", area_name=area.name if area else "",
-            surface_id=area.surface_id if area else "", role="besides", pencil=first if first in self.session.kit.index else "", pressure=0,
+            surface_id=area.surface_id if area else "", role=account.BESIDES, pencil=first if first in self.session.kit.index else "", pressure=0,
             minutes=round(self.minutes, 2), guess_min=0.0, at=self.now().isoformat(timespec="seconds"), note=words, differs="", state="done",
         )  # fmt: skip
         stored = self.session.do(Edit(self.session, "work outside the recipe", [], [r]))
         if stored:
-            self.clock.next_step()
+            self._end("besides")
+            self.worked.claim(self._step_key, r.id)
+            if not self.clock.paused and self._step_key:
+                self.worked.begin(self._step_key)
         return stored
 
     def take_back_last(self) -> bool:

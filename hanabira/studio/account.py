@@ -10,11 +10,11 @@ from typing import TYPE_CHECKING, Any
 from hanabira.core.schedule.sessions import Calendar, middle
 from hanabira.core.schedule.wear import BARREL_MM, STUB_MM, worn_mm
 from hanabira.core.schedule.work import AreaWork, Pace, evidence
+from hanabira.core.solver.layer import Layer
 
 if TYPE_CHECKING:
     from hanabira.core.optics.kit import Kit
     from hanabira.core.schedule.order import Step
-    from hanabira.core.solver.layer import Layer
     from hanabira.studio.records import LogRow
 
 
@@ -91,6 +91,11 @@ class FirstPlan:
             return None
 
 
+def taken(log: Sequence[LogRow]) -> float:
+    """Minutes of a log: of what was done, and of what was begun and then left out."""
+    return sum(r.minutes for r in log if r.state != "note")
+
+
 def first_plan_key(commission_id: str) -> str:
     """The setting under which a commission's first plan is kept."""
     return f"first plan {commission_id}"
@@ -131,7 +136,7 @@ def by_area(steps: Sequence[Step], log: Sequence[LogRow], first: FirstPlan | Non
             AreaHours(
                 a.id, a.number, a.name, len(mine), sum(s.key in gone for s in mine),
                 *promised.get(a.id, (sum(s.low for s in mine), sum(s.high for s in mine))),
-                sum(middle(s) for s in did), sum(rows[s.key].minutes for s in did),
+                sum(middle(s) for s in did), taken([r for r in log if r.step in {s.key for s in mine}]),
             )
         )  # fmt: skip
     return tuple(out)
@@ -141,7 +146,7 @@ def by_day(planned_first: Mapping[datetime.date, float], log: Sequence[LogRow]) 
     """Hours of every day on which work was done or had been planned up to the last day of the log."""
     taken: dict[datetime.date, float] = {}
     for r in log:
-        if r.state == "done":
+        if r.state != "note" and r.minutes > 0:
             day = datetime.datetime.fromisoformat(r.at).date()
             taken[day] = taken.get(day, 0.0) + r.minutes
     if not taken:
@@ -150,13 +155,29 @@ def by_day(planned_first: Mapping[datetime.date, float], log: Sequence[LogRow]) 
     return tuple(DayHours(d, taken.get(d, 0.0), planned.get(d, 0.0)) for d in sorted({*taken, *planned}))
 
 
+BESIDES = "besides"
+"""Role of a row for work outside the recipe."""
+BESIDES_PRESSURE = 2
+"""How hard such a pencil was pressed where nobody said: as most layers are laid."""
+
+
+def besides(area_id: str, log: Sequence[LogRow], kit: Kit) -> tuple[LogRow, ...]:
+    """Rows of an area's work outside the recipe that name a pencil of the kit."""
+    return tuple(r for r in log if r.state == "done" and r.role == BESIDES and r.area_id == area_id and r.pencil in kit.index)
+
+
 def laid(area_id: str, layers: Sequence[Layer], log: Sequence[LogRow], kit: Kit) -> tuple[Layer, ...]:
     """What really lies on an area, from the paper upward: the recipe's layers that the log calls done, in the order in which they were
-    done, with the pencil and the pressure that were used. What was skipped is not there.
+    done, with the pencil and the pressure that were used; a pencil that was used outside the recipe lies on all its places. What was skipped is not there.
     """
     known = {f"{area_id}:{q.id}": q for q in layers}
+    everywhere = tuple(dict.fromkeys(k for q in layers for k in q.on))
+    more = {r.step: Layer(BESIDES, r.pencil, r.pressure or BESIDES_PRESSURE, 1, "everywhere", on=everywhere, id=r.id) for r in besides(area_id, log, kit)}
     out: dict[str, Layer] = {}
-    for r in sorted((r for r in log if r.state == "done" and r.step in known), key=lambda r: r.at):
+    for r in sorted((r for r in log if r.state == "done" and (r.step in known or r.step in more)), key=lambda r: r.at):
+        if r.step in more:
+            out[r.step] = more[r.step]
+            continue
         q = known[r.step]
         out[r.step] = (
             replace(q, code=r.pencil, pressure=r.pressure)
@@ -192,6 +213,10 @@ def pencils(work: Sequence[AreaWork], log: Sequence[LogRow], kit: Kit) -> tuple[
             entry = worn.setdefault(code, [0, 0.0, 0.0])
             entry[0] += key in done
             entry[1 if key in done else 2] += mm
+        for row in besides(a.id, log, kit):
+            entry = worn.setdefault(row.pencil, [0, 0.0, 0.0])
+            entry[0] += 1
+            entry[1] += worn_mm(a.mm2, "everywhere", row.pressure or BESIDES_PRESSURE, 1, kit.get(row.pencil).binder)
     out = []
     for code, (times, gone, coming) in worn.items():
         p = kit.get(code)

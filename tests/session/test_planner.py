@@ -212,13 +212,16 @@ class Price(PlanCase):
         self.assertEqual([k for k, _v in sheet.payment], ["Deposit, 25 %", "Instalment 1 of 3", "Instalment 2 of 3", "Instalment 3 of 3"])
         self.assertIn("has not been measured", sheet.left_out[0], "nobody knows how much of the animal that is")
         self.session.do(SetLayers(self.session, self.area("b"), (), "layers"))
-        self.assertIn("1 of 2 areas is not counted yet", quote_of(self.session, self.planner.planned()).left_out[0])
+        sheet = quote_of(self.session, self.planner.planned())
+        self.assertIn("1 of 2 areas is only estimated so far", sheet.left_out[1])
+        self.assertEqual([q.name for q in sheet.parts][:2], ["Cheek", "Brow (estimated)"], "it is counted, and said to be")
 
     def test_a_price_for_part_of_an_animal_says_how_much_that_is(self):
         self.assertEqual(not_counted(Covering(3, 3, 1.0, 1.0)), [])
-        (said,) = not_counted(Covering(12, 3, 0.35, 0.5))
-        self.assertTrue(said.startswith("Not everything is in this price: 3 of 12 areas have layers"), said)
-        self.assertIn("35", said)
+        said, estimated = not_counted(Covering(12, 3, 0.35, 0.5))
+        self.assertEqual(said, "Not everything is in this price: 50% of the animal lies under the areas above.")
+        self.assertTrue(estimated.startswith("9 of 12 areas are only estimated"), estimated)
+        self.assertEqual(len(not_counted(Covering(12, 3, 0.35, 0.99))), 1, "all of the animal is counted")
 
     def test_without_a_rate_no_price_is_made_up(self):
         self.planner.set_terms("money", rate=0.0)

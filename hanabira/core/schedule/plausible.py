@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -9,8 +10,14 @@ BURST_S, BURST_LEAST = 90.0, 3
 """Rows that follow each other within so many seconds, at least so many of them, each far too short, were ticked off together."""
 TOO_SHORT = 0.2
 """Share of our guess under which a step in such a row cannot have been worked."""
-TOO_LONG, LONG_MIN = 8.0, 240.0
-"""Times our guess, and minutes, above which the clock ran while nobody drew."""
+USUAL_SPREAD, SPREAD_WEIGHT = 0.55, 12.0
+"""Spread of single steps round our guess (natural log) before anything is logged, and as how many logged steps that counts."""
+IMPROBABLE, LEAST_OVER_MIN = 2.6, 15.0
+"""So many spreads above what this hand takes, and so many minutes, from which a step is asked about: about one honest step in two hundred."""
+MOST_LOG = math.log(4.0)
+"""No hand is more than four times as slow, or as quick, as we guess."""
+MOST_SPREADS = 2.0
+"""A step farther out than this counts as that far when the hand's own spread is learned: one lunch must not hide the next."""
 NO_TIME = 0.03
 """Share of our guess under which even a single step is asked about."""
 
@@ -42,6 +49,7 @@ def doubts(rows: Sequence[DoneStep]) -> tuple[Doubt, ...]:
     ['burst']
     """
     ordered = sorted((r for r in rows if r.guess > 0), key=lambda r: r.at_s)
+    usual, spread = hand(ordered)
     out: list[Doubt] = []
     run: list[DoneStep] = []
 
@@ -58,10 +66,42 @@ def doubts(rows: Sequence[DoneStep]) -> tuple[Doubt, ...]:
             close()
         if short:
             run.append(r)
-        elif r.minutes > max(TOO_LONG * r.guess, LONG_MIN):
+        elif r.minutes > longest(r.guess, usual, spread):
             out.append(_doubt("long", [r]))
     close()
     return tuple(out)
+
+
+def hand(rows: Sequence[DoneStep]) -> tuple[float, float]:
+    """What a hand takes against our guess, from its own steps: the middle and the spread of the natural log of their ratio.
+
+    Both are shrunk toward our guess (a normal model with `SPREAD_WEIGHT` steps of `USUAL_SPREAD` behind it), the middle is a median, and what lies far out counts
+    as `MOST_SPREADS`. Steps that were hardly worked say nothing.
+
+    >>> [round(v, 2) for v in hand([])]
+    [0.0, 0.55]
+    """
+    logs = sorted(max(-MOST_LOG, min(MOST_LOG, math.log(r.minutes / r.guess))) for r in rows if r.guess > 0 and r.minutes >= TOO_SHORT * r.guess)
+    n = len(logs)
+    if not n:
+        return 0.0, USUAL_SPREAD
+    median = (logs[(n - 1) // 2] + logs[n // 2]) / 2
+    usual = n * median / (n + SPREAD_WEIGHT)
+    near = [max(-MOST_SPREADS * USUAL_SPREAD, min(MOST_SPREADS * USUAL_SPREAD, v - median)) for v in logs]
+    spread = math.sqrt((sum(v * v for v in near) + SPREAD_WEIGHT * USUAL_SPREAD**2) / (n + SPREAD_WEIGHT))
+    return usual, spread
+
+
+def longest(guess: float, usual: float = 0.0, spread: float = USUAL_SPREAD) -> float:
+    """Minutes that a step of so many guessed ones takes at most, before it is asked about.
+
+    >>> round(longest(9.0))
+    38
+    >>> round(longest(1.5))
+    16
+    """
+    middle = guess * math.exp(usual)
+    return max(middle * math.exp(IMPROBABLE * spread), middle + LEAST_OVER_MIN)
 
 
 def _alone(r: DoneStep) -> Doubt:

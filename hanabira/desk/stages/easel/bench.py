@@ -29,7 +29,7 @@ CAMERAS = (("file", "a file"), ("folder", "a folder"), ("simulated", "simulated 
 def fill(s: EaselStage) -> None:
     """Bring the bench up to date."""
     bench, log = s.desk.bench, s.session.logbook.rows()
-    taken = sum(r.minutes for r in log if r.state == "done")
+    taken = account.taken(log)
     shots = len(s.session.logbook.shots())
     line = f"{sum(r.state == 'done' for r in log)} steps done · {taken / 60:.1f} h at work · {shots} photo{'' if shots == 1 else 's'}"
     bench.head.set("", "The log", line)

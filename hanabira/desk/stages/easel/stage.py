@@ -152,6 +152,19 @@ class EaselStage(PictureStage):
         super().enter()
         self._look_at_area()
         self.mat.setFocus()
+        if self.at.worked.left_open() is not None:
+            QTimer.singleShot(0, self._ask_left)
+
+    def _ask_left(self) -> None:
+        """The window went away in the middle of a step: until when was it worked?"""
+        left = self.at.worked.left_open()
+        if not self.open or left is None:
+            return
+        title, words = self.at.left_words(left)
+        told = self.ask_words(title, words)
+        if not self.at.settle_left(left, told):
+            self.desk.say(f"“{told}” is no time after the step was begun.", f"The minutes until {left.end[11:16]} are kept.", "Set the row right in the log when the step is done.")
+        self.refresh()
 
     def _focus_moved(self, _old: QWidget | None, now: QWidget | None) -> None:
         """In a field of the bench keys are for writing; anywhere on it the arrow keys choose instead of turning the picture."""
@@ -161,7 +174,7 @@ class EaselStage(PictureStage):
             q.setEnabled(self.open and (key == "Escape" or not (writing or (there and key in ("Left", "Right", "Home")))))
 
     def leave(self) -> None:
-        self.at.clock.pause()
+        self.at.pause("left")
         self._timer.stop()
         for q in self._shortcuts.values():
             q.setEnabled(False)
@@ -169,6 +182,8 @@ class EaselStage(PictureStage):
 
     def _tick(self) -> None:
         if self.open:
+            if self.at.tick():
+                self.session.messages.remark("The clock stopped when the machine went to sleep. P lets it run on.")
             self._show()
             s = self.step()
             self.session.logbook.poll(s.key if s else "")
@@ -176,7 +191,7 @@ class EaselStage(PictureStage):
     def pause(self) -> None:
         """Stop the clock, or let it run on."""
         self.begun = True
-        self.at.clock.run() if self.at.clock.paused else self.at.clock.pause()
+        self.at.run() if self.at.clock.paused else self.at.pause()
         self._show()
 
     # -- acts -------------------------------------------------------------------------
@@ -334,9 +349,9 @@ class EaselStage(PictureStage):
         )
         waits = tuple(f"{names.get(k, '')} dries: {m:.0f} min to go." for k, m in wet.items())
         if not found:
-            ended = all(q.key in self.session.planner.done_keys() for q in plan.ordered.steps)
+            ended = self._ended()
             words = (
-                "Every step is done and stands in the log."
+                "Every step is done and stands in the log. Check holds the sheet against the plan once more; then it is delivered."
                 if ended
                 else "Everything that is left has to dry first. A rest does the eyes good meanwhile."
             )
@@ -431,7 +446,7 @@ class EaselStage(PictureStage):
                 Key("C", "other pencil", self.swapped),
                 Key("X", "skip", self.skip),
                 Key("Back", "step before", self.back),
-                Key("Enter", "to the plan" if last else "done" if self.begun else "begin", self.next, not self.bench_on),
+                Key("Enter", ("to the check" if self._ended() else "to the plan") if last else "done" if self.begun else "begin", self.next, not self.bench_on),
             )
         )
 
@@ -444,7 +459,8 @@ class EaselStage(PictureStage):
         if self.bench_on:
             easel_bench.fill(self)
         s = self.step()
-        self.desk.set_next("Done" if s is not None else "To the plan", "petal" if s is not None else "hours")
+        ended = self._ended()
+        self.desk.set_next("Done" if s is not None else "To the check" if ended else "To the plan", "petal" if s is not None else "loupe" if ended else "hours")
 
     def show_tab(self, tab: str) -> None:
         """Show another part of the log on the bench."""
@@ -498,7 +514,12 @@ class EaselStage(PictureStage):
         elif self.step() is not None:
             self.done()
         else:
-            self.desk.go("Plan")
+            self.desk.go("Check" if self._ended() else "Plan")
+
+    def _ended(self) -> bool:
+        """Whether every step of the plan is done or left out."""
+        plan = self.session.planner.planned()
+        return plan is not None and all(q.key in self.session.planner.done_keys() for q in plan.ordered.steps)
 
 
 def _extent(ring: Sequence[tuple[float, float]]) -> float:

@@ -96,7 +96,8 @@ class PlanStage(Stage):
         if self.session.planner.planned() is None:
             self.desk.go("Recipe" if self.session.areas else "Areas")
         else:
-            self.desk.go("Easel")
+            plan, done = self.session.planner.planned(), self.session.planner.done_keys()
+            self.desk.go("Easel" if plan is not None and any(s.key not in done for s in plan.ordered.steps) else "Check")
 
     # -- what is shown ---------------------------------------------------------------
     def refresh(self) -> None:
@@ -136,7 +137,7 @@ class PlanStage(Stage):
         body = {"step": self._step_card, "hours": self._hours_card, "days": self._days_card, "materials": self._materials_card}[self.card]
         told = self.session.planner.covering().words
         bench.set_parts([*([Words(told, "small", "ink")] if told else []), pick, *body(plan)])
-        self.desk.set_next("Go to the easel", "pencil")
+        self.desk.set_next(*(("Go to the easel", "pencil") if left else ("To the check", "loupe")))
 
     def _steps(self, plan: Planned) -> None:
         kit = self.session.kit
