@@ -89,7 +89,7 @@ def hand(rows: Sequence[DoneStep]) -> tuple[float, float]:
     usual = n * median / (n + SPREAD_WEIGHT)
     near = [max(-MOST_SPREADS * USUAL_SPREAD, min(MOST_SPREADS * USUAL_SPREAD, v - median)) for v in logs]
     own = (sum(v * v for v in near) + SPREAD_WEIGHT * USUAL_SPREAD**2) / (n + SPREAD_WEIGHT)
-    return usual, math.sqrt(own + (median - usual) ** 2)  # how far the middle was drawn toward our guess is doubt, too
+    return usual, math.sqrt(own + n / (n + SPREAD_WEIGHT) * (median - usual) ** 2)  # how far the middle was drawn toward our guess is doubt, too
 
 
 def longest(guess: float, usual: float = 0.0, spread: float = USUAL_SPREAD) -> float:
