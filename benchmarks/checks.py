@@ -15,6 +15,7 @@ from dataclasses import dataclass, replace
 import cv2
 import numpy as np
 
+from demo_making.solve import found_again
 from hanabira.core.area.outline import Outline
 from hanabira.core.colour.difference import delta_e00
 from hanabira.core.colour.spaces import Array, parse_hex, srgb_to_lab
@@ -72,7 +73,8 @@ def scenes() -> list[Scene]:
     for c, crop, pixels, areas in given:
         kit = shipped_kit(c.kit_id)
         on = paper_for(kit, paper(c.paper_id), c.ground_hex)
-        found = {a.id: history.found_again(pixels, a, shipped[a.id][1]) for a in areas if a.id in shipped}
+        mm = c.picture_mm[0] / crop[2]
+        found = {a.id: found_again(pixels, a, shipped[a.id][1], mm) for a in areas if a.id in shipped}
         traced = [
             TracedArea.of(a.id, a.number, a.name, a.surface_id, Outline(a.ring, a.smooth, a.holes), a.level, found[a.id])
             for a in areas

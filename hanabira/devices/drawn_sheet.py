@@ -95,22 +95,22 @@ def draw_sheet(
     bare = np.array(paper.ground_lab("white"))
     out = sheet.picture(colours, bare)
     for f in faults:
-        out = _bent(out, numbers[f.number], f.kind, sheet.grid)
+        out = bent(out, numbers[f.number], f.kind, sheet.grid)
         if f.kind in ("lighter", "darker"):
-            out = _shifted(out, numbers[f.number], VALUE_L if f.kind == "lighter" else -VALUE_L, sheet.grid)
+            out = shifted(out, numbers[f.number], VALUE_L if f.kind == "lighter" else -VALUE_L, sheet.grid)
         if f.kind == "framed":
-            out = _framed(out, numbers[f.number], sheet.grid)
+            out = framed(out, numbers[f.number], sheet.grid)
         if f.kind == "blotchy":
-            out = _clouded(out, numbers[f.number], sheet.grid, hand)
+            out = clouded(out, numbers[f.number], sheet.grid, hand)
         if f.kind == "mechanical":
-            out = _combed(out, numbers[f.number], sheet.grid, hand)
+            out = combed(out, numbers[f.number], sheet.grid, hand)
     done = np.any([a.inside for a in sheet.areas if a.id in colours], axis=0) if colours else np.zeros(out.shape[:2], bool)
     grain = cv2.GaussianBlur(hand.standard_normal(out.shape[:2], dtype=np.float32), (0, 0), max(0.5, GRAIN_MM * sheet.grid))
     out[..., 0] += GRAIN_L * grain / max(1e-6, float(grain.std())) * 0.35 * done
     return DrawnSheet(sheet.size, sheet.grid, out.astype(np.float32), bare, colours)
 
 
-def _bent(lab: Array, area: AreaOnSheet, kind: str, grid: float) -> Array:
+def bent(lab: Array, area: AreaOnSheet, kind: str, grid: float) -> Array:
     """An eye drawn larger, or a nose drawn turned; what lies round it gives way smoothly."""
     if kind not in ("big-eye", "nostrils") or not area.inside.any():
         return lab
@@ -130,7 +130,7 @@ def _bent(lab: Array, area: AreaOnSheet, kind: str, grid: float) -> Array:
     return cv2.remap(lab, mx.astype(np.float32), my.astype(np.float32), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
 
 
-def _shifted(lab: Array, area: AreaOnSheet, by: float, grid: float) -> Array:
+def shifted(lab: Array, area: AreaOnSheet, by: float, grid: float) -> Array:
     """The general place laid too light or too dark, with soft edges."""
     labels = area.drawn.labels
     mask = area.inside if labels is None else area.inside & (labels == 1 + area.drawn.ids.index(general_place(area)))
@@ -139,7 +139,7 @@ def _shifted(lab: Array, area: AreaOnSheet, by: float, grid: float) -> Array:
     return out
 
 
-def _framed(lab: Array, area: AreaOnSheet, grid: float) -> Array:
+def framed(lab: Array, area: AreaOnSheet, grid: float) -> Array:
     """An outline drawn round an area and left standing."""
     contours, _ = cv2.findContours(area.core.astype(np.uint8), cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
     line = cv2.drawContours(np.zeros(area.core.shape, np.float32), contours, -1, 1.0, max(1, round(LINE_MM * grid)))
@@ -148,7 +148,7 @@ def _framed(lab: Array, area: AreaOnSheet, grid: float) -> Array:
     return out
 
 
-def _clouded(lab: Array, area: AreaOnSheet, grid: float, hand: np.random.Generator) -> Array:
+def clouded(lab: Array, area: AreaOnSheet, grid: float, hand: np.random.Generator) -> Array:
     """A tone laid in clouds: lighter and darker patches that no form asks for."""
     clouds = cv2.GaussianBlur(hand.standard_normal(lab.shape[:2], dtype=np.float32), (0, 0), CLOUD_MM * grid / 2)
     clouds *= CLOUD_L / max(1e-6, float(clouds[area.inside].std()))
@@ -157,7 +157,7 @@ def _clouded(lab: Array, area: AreaOnSheet, grid: float, hand: np.random.Generat
     return out
 
 
-def _combed(lab: Array, area: AreaOnSheet, grid: float, hand: np.random.Generator) -> Array:
+def combed(lab: Array, area: AreaOnSheet, grid: float, hand: np.random.Generator) -> Array:
     """The same line over and over, in one direction and one distance, instead of the coat's own."""
     soft = cv2.GaussianBlur(lab, (0, 0), 2.5 * grid)
     way = np.radians(float(hand.uniform(0, 180)))

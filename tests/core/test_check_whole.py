@@ -2,11 +2,13 @@
 
 import unittest
 from dataclasses import replace
+from unittest import mock
 
 import cv2
 import numpy as np
 
 from hanabira.core.forecast.portrait import PhotoLab
+from hanabira.core.progress import whole
 from hanabira.core.progress.check import check_photo
 from hanabira.core.progress.cure import found_faults
 from hanabira.core.progress.expected import AreaStack, expected
@@ -106,9 +108,33 @@ class Clouds(unittest.TestCase):
 
     def test_they_must_be_larger_where_the_forecast_is_a_guess(self):
         found = seen(self.clouded(6))
-        for source, told in (("scrap", True), ("shipped", False)):
-            kinds = {f.kind for f in whole_faults(sheet(), known(source), found, {}) if f.area_id == "left"}
-            self.assertEqual("blotchy" in kinds, told, source)
+        with mock.patch.object(whole, "ENOUGH", 1):  # the other area of this small sheet tells what is usual
+            for source, told in (("scrap", True), ("shipped", False)):
+                kinds = {f.kind for f in whole_faults(sheet(), known(source), found, {}) if f.area_id == "left"}
+                self.assertEqual("blotchy" in kinds, told, source)
+
+    def test_what_all_areas_have_is_the_hand_and_few_areas_cannot_tell_it(self):
+        kinds = lambda found: {(f.area_id, f.kind) for f in whole_faults(sheet(), known("scrap"), found, {})}  # noqa: E731
+        once = self.clouded(6)
+        self.assertNotIn(("left", "blotchy"), kinds(seen(once)), "with one other area a hand may lay so by nature")
+        self.assertIn(("left", "blotchy"), kinds(seen(self.clouded(14))), "no hand lays so by nature")
+        everywhere = grained()
+        clouds = cv2.GaussianBlur(np.random.default_rng(8).normal(size=everywhere.shape[:2]).astype(np.float32), (0, 0), 3.0 * GRID / 2)
+        everywhere[..., 0] += 6 * clouds / clouds.std()
+        with mock.patch.object(whole, "ENOUGH", 1):
+            self.assertIn(("left", "blotchy"), kinds(seen(once)))
+            self.assertNotIn(("left", "blotchy"), kinds(seen(everywhere)))
+
+    def test_who_leaves_the_photo_s_forms_out_lays_no_clouds(self):
+        forms = grained()
+        waves = 8 * np.sin(np.arange(SIZE_PX) / (5.0 * GRID) * 2 * np.pi)[None]
+        wanted = WANTED[..., 0] + waves
+        self.assertGreater(np.std(waves), 5)
+        plain = clouds_of(LEFT, Compared(forms, WANTED, NOTHING, LEFT.inside), wanted.astype(np.float32))
+        copied = forms.copy()
+        copied[..., 0] += waves
+        self.assertLess(plain, 1.2, "nothing of the photo is drawn, and nothing else is")
+        self.assertLess(clouds_of(LEFT, Compared(copied, WANTED, NOTHING, LEFT.inside), wanted.astype(np.float32)), 1.2, "all of it is drawn")
 
     def test_what_is_hidden_does_not_count(self):
         self.assertIsNone(clouds_of(LEFT, seen(self.clouded(6), np.ones_like(NOTHING)), WANTED[..., 0]))

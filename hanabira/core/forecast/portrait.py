@@ -1,7 +1,7 @@
 """The portrait after some of its layers: the photo's own drawing in the colours that lie on the paper.
 
 Every pixel of an area keeps its place between the area's measured bands (gap, general, light, highlight) and takes the colour that the
-layers give there. How much of the photo's fine detail shows follows from the contrast that the layers have built so far: a ground that is
+layers give there; over each place the mean is the forecast of its stack. How much of the photo's fine detail shows follows from the contrast that the layers have built so far: a ground that is
 the same in every band hides it, a finished recipe shows it.
 """
 
@@ -93,14 +93,38 @@ def lay_places(lab: Array, labels: np.ndarray, drawn: PhotoLab, paper: Mapping[s
         here = np.isin(labels, run)
         if len(run) > 1 and here.any():
             keys = [drawn.ids[n - 1] for n in run]
-            out[here] = lay_bands(out[here], {k: drawn.photo[k] for k in keys}, {k: paper[k] for k in keys})
+            out[here] = _anchored(out[here], labels[here], run, {k: drawn.photo[k] for k in keys}, {k: paper[k] for k in keys})
             mine = [n for n in mine if n not in run]
         for n in mine:
             at, key = labels == n, drawn.ids[n - 1]
             if at.any():
                 detail = out[at][:, 0] - float(drawn.photo[key][0])
                 out[at] = np.asarray(paper[key], float)
-                out[at, 0] += shows * detail
+                out[at, 0] += shows * (detail - float(detail.mean()))
+    return out
+
+
+ROUNDS = 4
+"""Rounds after which the means of places lie within a tenth of their forecasts, where their colours can be had at all."""
+
+
+def _anchored(lab: Array, labels: np.ndarray, run: Sequence[int], photo: Mapping[str, Array], paper: Mapping[str, Array]) -> Array:
+    """`lay_bands` whose means over the places are what the layers give there: colours still run on between values, and a place is on the whole what it is.
+
+    The colours between which is interpolated are moved by what the means miss (fixed-point iteration); the run of values is never turned round by it.
+    """
+    nodes = {k: np.asarray(v, float) for k, v in paper.items()}
+    out = lay_bands(lab, photo, nodes)
+    for _ in range(ROUNDS):
+        for n, key in zip(run, photo, strict=True):
+            at = labels == n
+            if at.any():
+                nodes[key] = nodes[key] + np.asarray(paper[key], float) - out[at].mean(0)
+        out = lay_bands(lab, photo, nodes)
+    for n, key in zip(run, photo, strict=True):
+        at = labels == n
+        if at.any():
+            out[at] += np.asarray(paper[key], float) - out[at].mean(0)
     return out
 
 

@@ -207,6 +207,19 @@ def _uneven(off: Array, mask: np.ndarray) -> float:
     return float(np.percentile(blocks, 90) - np.percentile(blocks, 10)) if len(blocks) > 2 else 0.0
 
 
+FORM = 0.2
+"""Share of the wanted picture's own variation (standard deviation of L*) within a place that its mean is allowed."""
+TRIM = 2.0
+"""Per cent of a place's pixels at each end that its mean leaves out: single hairs, specks, missed spots."""
+
+
+def _mean(off: Array) -> Array:
+    """Mean (3,) of differences (n, 3), without the farthest few in lightness: what strokes and gaps are together."""
+    low, high = np.percentile(off[:, 0], (TRIM, 100 - TRIM))
+    near = (off[:, 0] >= low) & (off[:, 0] <= high)
+    return np.asarray(off[near].mean(0), float)
+
+
 class _Part:
     """The pixels of one area's box."""
 
@@ -230,11 +243,13 @@ def _place_seen(part: _Part, mask: np.ndarray, area_id: str, place: str, whole: 
         mask = open_
     ys, xs = np.nonzero(mask)
     mm = (float(xs.mean() + part.corner[0]) / GRID, float(ys.mean() + part.corner[1]) / GRID)
-    want = np.median(part.wanted[mask], 0).astype(float)
-    found = want + np.median(part.difference[mask], 0)
+    want = part.wanted[mask].mean(0).astype(float)
+    found = want + _mean(part.difference[mask])
     sigma = part.seen.colouring.sigma(np.median(part.flat[mask], 0).astype(float), np.array(mm), found)
     # a steep place is read as far off as the map is: the rim of a catchlight more than a cheek
     sigma[0] = np.hypot(sigma[0], REGISTER_MM * GRID * float(np.median(part.steep[mask])))
+    # a hand need not draw the photo's own variation within a place: where little of the place is read, its mean may lie that far off
+    sigma[0] = np.hypot(sigma[0], FORM * float(part.wanted[mask][:, 0].std()))
     if float(np.median(part.near[mask])) < near or part.shadow[mask].mean() > 0.3:
         sigma = np.hypot(sigma, np.array([2.0, 0.5, 0.5]))
     if not part.seen.judges_darks:

@@ -87,9 +87,10 @@ def judge(
     for area, form in (forms or {}).items():
         if area not in skipped:
             faults += _form(area, form, area in round_ones)
-    for area, (found, wanted) in (hairs or {}).items():
-        if area not in skipped:
-            faults += _hair(area, found, wanted)
+    runs = {k: q for k, q in (hairs or {}).items() if k not in skipped}
+    for area, (found, wanted) in runs.items():
+        even = [f.regular - w.regular for k, (f, w) in runs.items() if k != area and np.isfinite(f.regular - w.regular)]
+        faults += _hair(area, found, wanted, even)
     faults += [f for f in more if f.area_id not in skipped]
     best: dict[tuple[str, str], Flaw] = {}
     for f in faults:
@@ -204,15 +205,18 @@ def _form(area: str, f: Form, is_round: bool) -> list[Flaw]:
     return out
 
 
-REGULAR, USUALLY_LESS, REGULAR_SD = 0.55, 0.10, 0.05
-"""Hair whose fine structure is one wave by more than this share is a comb's, when that is two deviations more than a photo of this picture usually
-shows: as regular as wanted, less what noise and grain take away."""
-HAIR_OFF_DEG, HAIR_SD_DEG, LEAST_ORDER = 25.0, 8.0, 0.45
+REGULAR, MORE_REGULAR, ALONE_REGULAR, ALONE_MORE, REGULAR_SD = 0.55, 0.155, 0.66, 0.1, 0.05
+"""Hair whose fine structure is one wave by more than the first share is a comb's, where that is by the second more, against what is wanted, than in the middle of
+this sheet's other areas: grain and noise take some away and a hand's even strokes add some, everywhere alike. With fewer than three
+others by more than the third, and than is wanted by the fourth (strokes of a second drawing hand read at most .65, a comb's .69)."""
+HAIR_OFF_DEG, HAIR_SD_DEG, LEAST_ORDER = 25.0, 8.0, 0.55
 
 
-def _hair(area: str, found: HairRun, wanted: HairRun) -> list[Flaw]:
-    more = found.regular - wanted.regular + USUALLY_LESS
-    if found.regular > REGULAR and more > 2 * REGULAR_SD:  # a narrow area has no regularity, and NaN is never larger
+def _hair(area: str, found: HairRun, wanted: HairRun, others: Sequence[float]) -> list[Flaw]:
+    """``others`` are how much more regular than wanted this sheet's other areas were found."""
+    told = len(others) >= 3
+    more = found.regular - wanted.regular - (float(np.median(others)) if told else 0.0)
+    if found.regular > (REGULAR if told else ALONE_REGULAR) and more > (MORE_REGULAR if told else ALONE_MORE):  # a narrow area has no regularity, and NaN is never larger
         return [Flaw(area, "", "mechanical", found.regular, REGULAR_SD, more / REGULAR_SD)]
     off = (found.direction_deg - wanted.direction_deg + 90) % 180 - 90
     if min(found.order, wanted.order) > LEAST_ORDER and abs(off) > HAIR_OFF_DEG and found.strength > 0.15 * wanted.strength:
