@@ -20,7 +20,7 @@ class Covered(unittest.TestCase):
         self.assertAlmostEqual(found.drawn, 0.6, delta=0.01)
         gap = np.array(found.gaps[0])
         np.testing.assert_allclose([gap.min(0), gap.max(0)], [[440, 100], [600, 300]], atol=6)
-        self.assertEqual(found.words, "1 of 2 areas have layers; 40% of the animal is covered. What is not planned is not counted.")
+        self.assertEqual(found.words, "1 of 2 areas have layers, the others are estimated; 60% of the animal lies under areas. What lies under none is not counted.")
         self.assertFalse(found.whole)
 
     def test_overlaps_and_backdrop_count_once_and_not_at_all(self):

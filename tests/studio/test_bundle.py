@@ -134,7 +134,8 @@ class Bundles(OnDemo):
 
     def test_plan_and_quote_at_the_terminal(self):
         d = ask("plan", str(self.bundle), "--start", "2026-03-02", "--hours-per-day", "2")
-        self.assertEqual(set(d), {"steps", "sessions", "waiting", "finish", "slack_days", "warnings", "covers"})
+        self.assertEqual(set(d), {"steps", "sessions", "waiting", "finish", "slack_days", "warnings", "covers", "estimated"})
+        self.assertEqual(d["estimated"], [], "every area has its recipe")
         self.assertEqual(set(d["steps"][0]), {"n", "area", "role", "gesture", "pencil", "minutes", "start", "after", "reason"})
         self.assertEqual([s["n"] for s in d["steps"]], list(range(1, len(d["steps"]) + 1)))
         begun = {s["n"]: s["start"] for s in d["steps"]}
