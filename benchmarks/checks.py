@@ -1,7 +1,7 @@
 """What Check is worth on photos that nothing was tuned on: ``python -m benchmarks.checks [seed]`` (about eight minutes).
 
 The demo's three animals, laid by the simulated paper in three kinds, photographed by cameras with lenses, lamps and tone curves of their own:
-the curves here are none of the camera's. Stacks are tried on scrap as the demo's are, or known from a kit as it ships. No real photograph is among them.
+the curves here are none of the camera's. Two hands draw: the first copies the photo's forms, the second lays strokes of its own and never sees the photo. Stacks are tried on scrap as the demo's are, or known from a kit as it ships. No real photograph is among them.
 """
 
 from __future__ import annotations
@@ -41,6 +41,7 @@ from hanabira.demo.studio import CROP, rabbit
 from hanabira.devices.drawn_sheet import FAULTS, DrawnSheet, Planted, draw_sheet, draw_strip
 from hanabira.devices.lens import BoardView, LensShot, Shooting, shoot, table
 from hanabira.devices.simulated_paper import TRUTHS, SimulatedSheet
+from hanabira.devices.stroke_hand import draw_by_strokes
 from hanabira.studio.pictures import read_picture
 from hanabira.studio.records import Area, Commission
 
@@ -133,16 +134,17 @@ class Taken:
 
 
 def take(
-    s: Scene, seed: int, faults: tuple[Planted, ...] = (), half: bool = False, strip: bool = True, own_curve: bool = True, **how: object
+    s: Scene, seed: int, faults: tuple[Planted, ...] = (), half: bool = False, strip: bool = True, own_curve: bool = True, by: str = "first", **how: object
 ) -> Taken:
-    """Draw and photograph a sheet."""
+    """Draw and photograph a sheet, ``by`` the first hand, which copies the photo's forms, or the second, which draws by strokes and never sees the photo."""
     rng, truth = np.random.default_rng([seed, 3]), seed % 3
     kept = {f.number for f in faults}
     laid = {}
     for a in s.fine.areas:
         n = len(s.recipes[a.id])
         laid[a.id] = s.recipes[a.id][: n if not half or a.number in kept else int(rng.choice([0, n // 2, n], p=[0.2, 0.3, 0.5]))]
-    sheet = draw_sheet(s.fine, laid, s.kit, ground_of(s), TRUTHS[truth], seed, faults)
+    draw = draw_sheet if by == "first" else draw_by_strokes
+    sheet = draw(s.fine, laid, s.kit, ground_of(s), TRUTHS[truth], seed, faults)
     way = Shooting.drawn(seed, **{"curve": "none", "exposure": 0.8, **how} if own_curve else how)
     lies = table(sheet, draw_strip(s.kit, TRUTHS[truth], GRID, seed) if strip else None, way.board, seed)
     shot = shoot(lies, way)
@@ -155,20 +157,26 @@ def main(seed: int) -> None:
     _sheets(all_, seed)
     correct = [take(all_[n % 3], seed + n, half=n % 2 == 0, hand=0.25 if n % 6 == 5 else 0.0) for n in range(12)]
     _colours(correct)
+    _by_hand(all_, seed, "first", correct, 28)
+    _by_hand(all_, seed, "second", [take(all_[n % 3], seed + n, half=n % 2 == 0, by="second") for n in range(12)], 27)
+    _refusals(all_[1], seed)
+    _cures(all_, seed)
+    _speed(all_[0], seed)
+
+
+def _by_hand(all_: list[Scene], seed: int, by: str, correct: list[Taken], count: int) -> None:
+    """Planted faults and false alarms of one drawing hand."""
     rng = np.random.default_rng(seed)
     faulty = []
-    for n in range(28):
+    for n in range(count):
         s, kind = all_[n % 3], FAULTS[n % len(FAULTS)]
         fits = {
             "big-eye": ("eye",), "nostrils": ("nose", "beak-and-cere"), "mechanical": ("short-fur", "long-fur", "mane-and-tail", "contour-feathers", "fluffy-down"),
         }.get(kind)  # fmt: skip
         numbers = [a.number for a in s.fine.areas if fits is None or a.surface in fits]
-        faulty.append(take(s, seed + 100 + n, (Planted(kind, int(rng.choice(numbers))),), half=n % 2 == 0))
+        faulty.append(take(s, seed + 100 + n, (Planted(kind, int(rng.choice(numbers))),), half=n % 2 == 0, by=by))
     for name, scrap in (("stacks tried on scrap", True), ("a kit as it ships", False)):
-        _faults(name, correct, faulty, scrap)
-    _refusals(all_[1], seed)
-    _cures(all_, seed)
-    _speed(all_[0], seed)
+        _faults(f"{by} hand, {name}", correct, faulty, scrap)
 
 
 def told(name: str, figure: str) -> None:
