@@ -24,8 +24,8 @@ BLOCK_MM = 6.0
 NEAR_PAPER_MM = 15.0
 DRAWN_SHARE, LEAST_COVERED_MM2 = 0.85, 40.0
 """A coloured patch that lies in waiting areas by more than this share was drawn there."""
-REGISTER_MM, WANDER_MM = 0.2, 0.5
-"""What the map may be off by, in mm of the sheet (measured: .2 at most on whole sheets), and how far a hand's edge of a place may wander without being wrong."""
+REGISTER_MM = 0.2
+"""What the map may be off by, in mm of the sheet (measured: .2 at most on whole sheets)."""
 
 
 @dataclass(frozen=True)
@@ -247,7 +247,7 @@ def _place_seen(part: _Part, mask: np.ndarray, area_id: str, place: str, whole: 
     found = want + _mean(part.difference[mask])
     sigma = part.seen.colouring.sigma(np.median(part.flat[mask], 0).astype(float), np.array(mm), found)
     # a steep place is read as far off as the map is: the rim of a catchlight more than a cheek
-    sigma[0] = np.hypot(sigma[0], np.hypot(REGISTER_MM, WANDER_MM) * GRID * float(np.median(part.steep[mask])))
+    sigma[0] = np.hypot(sigma[0], REGISTER_MM * GRID * float(np.median(part.steep[mask])))
     # a hand need not draw the photo's own variation within a place: where little of the place is read, its mean may lie that far off
     sigma[0] = np.hypot(sigma[0], FORM * float(part.wanted[mask][:, 0].std()))
     if float(np.median(part.near[mask])) < near or part.shadow[mask].mean() > 0.3:
