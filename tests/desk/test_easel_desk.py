@@ -1,6 +1,7 @@
 """Easel by hand: do, skip and take back steps, turn the sheet, photograph it; the log on the bench and its files."""
 
 import csv
+import datetime
 import json
 import math
 import re
@@ -22,6 +23,7 @@ from hanabira.demo.pictures import PHOTO
 from hanabira.desk.controls import Choice, Number, Stepper
 from hanabira.desk.widgets.timeline import Timeline
 from hanabira.devices.easel_camera import WatchedFolder
+from hanabira.session.easel import AtTheEasel
 from hanabira.session.edits import SetLayers
 from hanabira.studio.bundle import read_bundle
 from hanabira.studio.records import LogRow, Shot
@@ -31,6 +33,39 @@ from tests.desk.test_plan_desk import PlanCase
 
 class Easel(PlanCase):
     stage_name = "Easel"
+
+    def test_after_the_window_went_away_it_asks_until_when(self):
+        stage, clock = self.stage, self.session.clock
+        key = stage.step().key
+        begun = clock.now() - datetime.timedelta(minutes=40)
+        seen = (begun + datetime.timedelta(minutes=9)).isoformat(timespec="seconds")
+        left = {"step": key, "start": begun.isoformat(timespec="seconds"), "end": seen, "seconds": 540.0, "why": "running", "row": ""}
+        asked: list[tuple[str, str]] = []
+        until = (begun + datetime.timedelta(minutes=25)).strftime("%H:%M")
+        for told, minutes in ((until, 25), ("", 9), ("noon", 9)):
+            self.session.store.keep_setting(f"worked {self.session.commission.id}", None)
+            self.session.store.keep_setting(f"working {self.session.commission.id}", left)
+            self.desk.go("Plan")
+            stage.at = AtTheEasel(self.session)
+            stage.ask_words = lambda title, words, told=told: asked.append((title, words)) or told
+            self.desk.go("Easel")
+            self.settle()
+            self.assertIn("Worked until", asked[-1][0])
+            self.assertIn(left["start"][11:16], asked[-1][1])
+            self.assertAlmostEqual(stage.at.worked.free_s(key) / 60, minutes, delta=1.01)
+        self.assertIn("no time", self.said[-1].what)
+        self.assertEqual(len(asked), 3, "it is asked once")
+
+    def test_when_all_is_done_the_way_leads_to_the_check(self):
+        session, c = self.session, self.session.commission
+        steps = [s.key for s in self.planner.planned().ordered.steps]
+        session.apply(put=[LogRow(f"all{n}", c.id, k, "", "", "", "general", "", 0, 1.0, 1.0, "2026-03-03T10:00:00") for n, k in enumerate(steps)])
+        self.settle()
+        self.stage.refresh()
+        self.assertEqual(self.desk.bench.next.text(), "To the check")
+        self.assertIn("to the check", [k.words for k in self.stage.strip.keys])
+        self.stage.next()
+        self.assertEqual(self.desk.current.name, "Check")
 
     def test_done_skip_note_other_pencil_and_back(self):
         session, stage = self.session, self.stage
