@@ -204,9 +204,8 @@ class OnTheSheet(unittest.TestCase):
         picture = s.picture(colours, portrait.GROUND)
         eye = next(a for a in s.areas if a.id == "eye")
         for n, place in enumerate(eye.drawn.ids, 1):
-            seen = np.median(picture[eye.core & (eye.drawn.labels == n)], 0)
-            np.testing.assert_allclose(seen[1:], colours["eye"][place][1:], atol=0.1)
-            self.assertAlmostEqual(float(seen[0]), float(colours["eye"][place][0]), delta=1.5)
+            seen = picture[eye.inside & (eye.drawn.labels == n)].mean(0)
+            np.testing.assert_allclose(seen, colours["eye"][place], atol=0.2)  # on the whole it is what lies there; the photo's forms go about that
         coat = next(a for a in s.areas if a.id == "coat")
         np.testing.assert_allclose(picture[coat.core], np.broadcast_to(portrait.GROUND, (int(coat.core.sum()), 3)), atol=1e-3)
 
