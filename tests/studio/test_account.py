@@ -113,13 +113,15 @@ class Forecast(unittest.TestCase):
         photo = {"pupil": np.array([8.0, 0, 0]), "iris outer": np.array([30.0, 20, 25]), "catchlight": np.array([90.0, 0, -4])}
         paper_ = {"pupil": np.array([16.0, 1, 1]), "iris outer": np.array([34.0, 15, 20]), "catchlight": np.array([94.0, 0, 0])}
         drawn = PhotoLab(photo, labels, tuple(photo), ("eye",) * 3)
-        lab = np.array([photo[k] for k in photo])[np.clip(labels.astype(int) - 1, 0, 2)] + np.array([4.0, 9, -9])
+        # the photo is four steps lighter in the one half of each place and four darker in the other: its mean is the place's own
+        detail = np.where(np.arange(10)[:, None] < 5, 4.0, -4.0) * np.ones((1, 40))
+        lab = np.array([photo[k] for k in photo])[np.clip(labels.astype(int) - 1, 0, 2)] + np.stack([detail, 0 * detail + 9, 0 * detail - 9], -1)
         out = portrait(lab, np.array([96.0, 0, 2]), [LaidArea(labels > 0, drawn, paper_)])
         shows = (94 - 16) / (90 - 8)
         for n, k in enumerate(photo, 1):
             here = out[labels == n]
             np.testing.assert_allclose(here[:, 1:], np.broadcast_to(paper_[k][1:], (100, 2)))
-            np.testing.assert_allclose(here[:, 0], min(100.0, paper_[k][0] + 4 * shows))
+            np.testing.assert_allclose(here[:, 0], np.minimum(100.0, paper_[k][0] + shows * detail[labels == n]))
         np.testing.assert_allclose(out[labels == 0], np.broadcast_to([96.0, 0, 2], (100, 3)))
 
     def test_a_flat_ground_hides_the_drawing_and_paper_stays_bare(self):

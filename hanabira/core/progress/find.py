@@ -91,7 +91,8 @@ def accepted(photo: np.ndarray, found: SheetMap, likeness: Likeness | None) -> S
     like = likeness(found.flat(photo, 1.0)) if likeness is not None else np.nan
     if found.edge_mm > MOST_EDGE_MM and found.found_by != "corners":
         if sharpest_px(photo) > MOST_EDGE_MM * found.px_per_mm:
-            raise Refused("blurred", mm=found.edge_mm)
+            # soft sides of something unlike the portrait may be no sheet's: corners that are set by hand would tell
+            raise Refused("blurred", corners=like < LEAST_LIKENESS, mm=found.edge_mm)
         if not like >= LEAST_LIKENESS:  # a sharp photo with soft sides: what was found is no sheet
             raise Refused("no_sheet", corners=True)
     if like < LEAST_LIKENESS:
